@@ -1,0 +1,65 @@
+"""``deft-reach analyse``: what the hands and feet have to do, and whether it works."""
+
+from __future__ import annotations
+
+import argparse
+from typing import Any
+
+from deft_reach.cli.inputs import InputError, add_pattern_options, print_json, question
+from deft_reach.core.analysis import analyse
+from deft_reach.core.counting import place
+from deft_reach.core.report import Report, pace_word
+
+
+def add(verbs: Any) -> None:
+    parser = verbs.add_parser(
+        "analyse",
+        help="what the hands have to do, where it breaks, what it costs",
+        description="Follow every limb from strike to strike and say what happens. Exit 1 if it cannot be played.",
+    )
+    add_pattern_options(parser)
+    parser.set_defaults(run=run)
+
+
+def run(args: argparse.Namespace) -> int:
+    asked = question(args)
+    open_strokes = asked.pattern.unassigned
+    if open_strokes:
+        stroke = asked.pattern.strokes[open_strokes[0]]
+        text = asked.pattern.text
+        line = text.count("\n", 0, stroke.span.start) + 1
+        column = stroke.span.start - text.rfind("\n", 0, stroke.span.start)
+        raise InputError(f"line {line}, column {column}: found ? for a hand, expected R or L to analyse")
+    report = analyse(asked.pattern, asked.kit, asked.player, asked.tempo, repeat=asked.repeat, weights=asked.weights)
+    if args.json:
+        print_json(report.as_dict())
+    else:
+        print(in_words(report))
+    return 1 if report.impossible else 0
+
+
+def in_words(report: Report) -> str:
+    """The report as a page of text."""
+    s = report.summary
+    limit = "no limit" if s.tempo_limit is None else f"breaks at {s.tempo_limit:.0f} BPM"
+    if s.bottleneck is not None:
+        b = report.strokes[s.bottleneck]
+        limit += f" (bar {b.bar}, {place(b.beat)}: {b.limb} to {b.voice})"
+    lines = [
+        f"{s.strokes} strokes at {s.tempo:g} BPM on '{report.table.kit.name}': ease {s.ease:.0f}, "
+        f"cost {s.cost:.2f} ({s.cost_per_bar:.2f} a bar), {limit}",
+        "",
+        f"{'':3}{'bar':>4} {'beat':<7}{'limb':<5}{'voice':<9}{'marks':<7}{'gap':>8}{'needed':>9}{'pace':>7}  {'limit':>8}",
+    ]
+    for stroke in report.strokes:
+        gap = f"{stroke.gap * 1000:.0f} ms" if stroke.gap is not None else "–"
+        pace = f"{stroke.pace:.2f}" if stroke.pace is not None else "–"
+        tempo = f"{stroke.tempo_limit:.0f} BPM" if stroke.tempo_limit is not None else "–"
+        needed = f"{stroke.needed * 1000:.0f} ms"
+        lines.append(
+            f"{stroke.index:3}{stroke.bar:>4} {place(stroke.beat):<7}{stroke.limb:<5}{stroke.voice:<9}"
+            f"{stroke.grace + stroke.marks:<7}{gap:>8}{needed:>9}{pace:>7}  {tempo:>8}  {pace_word(stroke.pace)}".rstrip()
+        )
+    if report.findings:
+        lines += ["", *(f"{f.severity:8}{f.kind:16}{f.message}" for f in report.findings)]
+    return "\n".join(lines)

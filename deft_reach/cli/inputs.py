@@ -1,0 +1,148 @@
+"""What the verbs read: patterns, kits and players, from files or straight from the command line."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any, TypeVar
+
+from deft_reach.core.cost import Weights
+from deft_reach.core.document import MissingError, Plan, known_voices
+from deft_reach.core.kit import Kit
+from deft_reach.core.layouts import LAYOUTS, layout
+from deft_reach.core.pattern import Pattern
+from deft_reach.core.player import SKILLS, Player, PlayerError, check_player
+from deft_reach.core.stroke_text import MAX_TEXT, TEMPO_RANGE, StrokeTextError, parse
+from deft_reach.formats.document import DocumentError, load_kit, load_player
+from deft_reach.store.documents import SUFFIX, open_document, read_file
+
+T = TypeVar("T")
+
+
+class InputError(Exception):
+    """Something that was given cannot be used; the message says what, where and what to do."""
+
+
+@dataclass(frozen=True)
+class Question:
+    """Everything an analysis needs, gathered from the command line."""
+
+    pattern: Pattern
+    kit: Kit
+    player: Player
+    tempo: float
+    repeat: bool
+    weights: Weights
+
+
+def add_pattern_options(parser: argparse.ArgumentParser) -> None:
+    """The pattern argument and the options common to every verb that takes one."""
+    from deft_reach.cli.main import number
+
+    parser.add_argument(
+        "pattern", nargs="?", metavar="FILE", help="a *.reach document or a text file with stroke text"
+    )
+    parser.add_argument("-e", dest="text", metavar="TEXT", help="stroke text, instead of a file")
+    parser.add_argument("--plan", metavar="NAME", help="which plan of a *.reach document (default: the first)")
+    parser.add_argument("--kit", metavar="NAME|FILE", help=f"one of {', '.join(LAYOUTS)}, or a file (default five)")
+    parser.add_argument("--player", metavar="FILE", help="a player as JSON, or a document (its first player)")
+    parser.add_argument("--skill", metavar="X", type=_skill, help="0.2 to 3, or untrained, working, advanced")
+    low, high = TEMPO_RANGE
+    parser.add_argument(
+        "--tempo", metavar="BPM", type=number(low, high, " BPM"), help="quarter notes a minute (default 100)"
+    )
+    parser.add_argument("--repeat", action="store_true", help="treat the pattern as a loop")
+    parser.add_argument("--json", action="store_true", help="print one JSON object")
+
+
+def _skill(text: str) -> float:
+    from deft_reach.cli.main import number
+
+    if text in SKILLS:
+        return SKILLS[text]
+    return number(0.2, 3.0, "")(text)
+
+
+def question(args: argparse.Namespace) -> Question:
+    """Read what the arguments name. Raises InputError."""
+    if (args.pattern is None) == (args.text is None):
+        raise InputError("give a pattern: either a file or -e TEXT")
+    plan: Plan | None = None
+    weights = Weights()
+    if args.pattern is not None and Path(args.pattern).suffix == SUFFIX:
+        path = Path(args.pattern)
+        document, _ = guarded(path, open_document)
+        if not document.plans:
+            raise InputError(f"{path}: the document holds no plan")
+        try:
+            plan = document.plan(args.plan) if args.plan else document.plans[0]
+        except MissingError as error:
+            raise InputError(f"{path}: {error}") from None
+        text, source = document.score(plan.pattern).text, f"{path}, plan '{plan.name}'"
+        kit, player, weights = document.kit(plan.kit), document.player(plan.player), plan.weights
+    else:
+        if args.plan:
+            raise InputError("--plan names a plan of a *.reach document, and none was given")
+        text, source = (args.text, "") if args.text is not None else read_text(Path(args.pattern))
+        kit, player = layout("five"), Player()
+    if args.kit:
+        kit = read_kit(args.kit)
+    if args.player:
+        player = guarded(Path(args.player), lambda path: load_player(read_file(path)))
+    if args.skill is not None:
+        player = replace(player, skill=args.skill)
+    try:
+        check_player(player)
+        pattern = parse(text, known_voices(kit))
+    except StrokeTextError as error:
+        raise InputError(f"{source}: {error}" if source else str(error)) from None
+    except PlayerError as error:
+        raise InputError(str(error)) from None
+    tempo = args.tempo or (plan.tempo if plan else None) or pattern.tempo or 100.0
+    return Question(pattern, kit, player, tempo, args.repeat or (plan is not None and plan.repeat), weights)
+
+
+def read_text(path: Path) -> tuple[str, str]:
+    """A stroke text file's text and its name for messages."""
+    suffix = path.suffix.lower()
+    if suffix in (".mid", ".midi", ".musicxml", ".xml", ".mxl"):
+        raise InputError(f"{path}: {suffix} files cannot be read yet; give stroke text or a {SUFFIX} document")
+    data = guarded(path, lambda p: read_file(p, MAX_TEXT * 4))
+    try:
+        return data.decode("utf-8-sig"), str(path)
+    except UnicodeDecodeError as error:
+        line = data.count(b"\n", 0, error.start) + 1
+        column = error.start - data.rfind(b"\n", 0, error.start)
+        raise InputError(f"{path}: line {line}, column {column}: these bytes are not UTF-8 text") from None
+
+
+def read_kit(name: str) -> Kit:
+    """A shipped layout by name, or a kit from a file."""
+    if name in LAYOUTS:
+        return layout(name)
+    path = Path(name)
+    if not path.exists():
+        raise InputError(f"there is no kit and no file '{name}'; the kits are {', '.join(LAYOUTS)}")
+    return guarded(path, lambda p: load_kit(read_file(p)))
+
+
+def guarded(path: Path, read: Callable[[Path], T]) -> T:
+    """Read a file, turning every way this can fail into one InputError with the file's name."""
+    try:
+        return read(path)
+    except FileNotFoundError:
+        raise InputError(f"{path}: there is no such file") from None
+    except OSError as error:
+        raise InputError(f"{path}: {error.strerror or error}") from None
+    except (DocumentError, ValueError) as error:
+        raise InputError(f"{path}: {error}") from None
+
+
+def print_json(value: Any) -> None:
+    """One JSON object on standard output and nothing else."""
+    json.dump(value, sys.stdout, ensure_ascii=False, allow_nan=False)
+    sys.stdout.write("\n")

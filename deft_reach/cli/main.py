@@ -1,0 +1,100 @@
+"""The ``deft-reach`` command: the verbs, and without a verb the window.
+
+Exit codes: 0 done, 1 the question was answered with "no", 2 bad input. Verbs never load Qt, but ``shot``.
+"""
+
+from __future__ import annotations
+
+import argparse
+import math
+import sys
+from collections.abc import Sequence
+from typing import NoReturn
+
+from deft_reach import __version__
+
+VERBS = ("analyse", "kit", "schema", "shot")
+
+DONE, NO, BAD_INPUT = 0, 1, 2
+
+
+class _Parser(argparse.ArgumentParser):
+    """An argument parser whose complaints are one line on standard error and exit code 2."""
+
+    def error(self, message: str) -> NoReturn:
+        self.exit(BAD_INPUT, f"{self.prog}: {message}; see {self.prog} --help\n")
+
+
+def number(low: float, high: float, unit: str) -> type[float]:
+    """An argument type: a number within bounds that says its unit when it is refused."""
+
+    def convert(text: str) -> float:
+        try:
+            value = float(text)
+        except ValueError:
+            raise argparse.ArgumentTypeError(f"'{text}' is not a number") from None
+        if not (math.isfinite(value) and low <= value <= high):
+            raise argparse.ArgumentTypeError(f"{text} is out of range: expected {low:g} to {high:g}{unit}")
+        return value
+
+    return convert  # type: ignore[return-value]
+
+
+def build_parser() -> argparse.ArgumentParser:
+    """The whole command line."""
+    parser = _Parser(
+        prog="deft-reach",
+        description="Plan whether a sticking can be played, on this kit, by this player, at that tempo. "
+        "Without a verb, opens the window.",
+        epilog="deft-reach [FILE.reach] opens the window; deft-reach --demo opens it on a copy of the demo.",
+    )
+    parser.add_argument("--version", action="version", version=f"deft-reach {__version__}")
+    verbs = parser.add_subparsers(dest="verb", metavar="VERB", parser_class=_Parser)
+
+    from deft_reach.cli import analyse_verb, kit_verb, schema_verb, shot_verb
+
+    for module in (analyse_verb, kit_verb, schema_verb, shot_verb):
+        module.add(verbs)
+    return parser
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run the command and return its exit code."""
+    args = list(sys.argv[1:] if arguments is None else arguments)
+    if not args or (args[0] not in VERBS and args[0] not in ("-h", "--help", "--version")):
+        return _window(args)
+    parsed = build_parser().parse_args(args)
+    from deft_reach.cli.inputs import InputError
+
+    try:
+        return int(parsed.run(parsed))
+    except InputError as error:
+        print(f"deft-reach: {error}", file=sys.stderr)
+        return BAD_INPUT
+    except BrokenPipeError:
+        # Whoever read the output has gone; there is nobody to tell.
+        sys.stderr.close()
+        return DONE
+
+
+def _window(args: list[str]) -> int:
+    parser = _Parser(prog="deft-reach", add_help=False)
+    parser.add_argument("file", nargs="?")
+    parser.add_argument("--demo", action="store_true")
+    parser.add_argument("--new-session", action="store_true", help=argparse.SUPPRESS)
+    known, qt = parser.parse_known_args(args)
+    if known.file is not None and known.file.isidentifier() and not _exists(known.file):
+        parser.error(f"there is no verb and no file '{known.file}'; the verbs are {', '.join(VERBS)}")
+    unknown = [arg for arg in qt if arg.startswith("--")]
+    if unknown:
+        parser.error(f"unknown option {unknown[0]}")
+    from deft_reach.app.run import run_window
+
+    code: int = run_window(known.file, demo=known.demo)
+    return code
+
+
+def _exists(name: str) -> bool:
+    from pathlib import Path
+
+    return Path(name).exists()

@@ -1,0 +1,173 @@
+"""One call that answers everything: ``analyse(pattern, kit, player, tempo)``."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import Final
+
+from deft_reach.core import cost as price
+from deft_reach.core.cost import Weights
+from deft_reach.core.findings import find_all
+from deft_reach.core.kit import Kit
+from deft_reach.core.limbs import HANDS, LIMBS
+from deft_reach.core.motion.reach_table import reach_table
+from deft_reach.core.motion.walk import ACCENT_LEVEL, PLAIN_LEVEL, Walk, level_of, walk
+from deft_reach.core.pattern import Pattern
+from deft_reach.core.player import Player
+from deft_reach.core.report import Load, Report, StrokeReport, Summary
+
+DEFAULT_TEMPO: Final = 100.0
+DEFAULT_WEIGHTS: Final = Weights()
+
+
+def analyse(
+    pattern: Pattern,
+    kit: Kit,
+    player: Player,
+    tempo: float | None = None,
+    *,
+    repeat: bool = False,
+    weights: Weights = DEFAULT_WEIGHTS,
+) -> Report:
+    """Analyse a pattern on a kit for a player.
+
+    ``tempo`` is in quarter notes a minute; None takes the pattern's own, or 100. With ``repeat`` the pattern is a
+    loop: its end meets its start. Impossible patterns give findings, never an exception.
+
+    >>> from deft_reach.core import layout, parse
+    >>> report = analyse(parse("R L R L"), layout("five"), Player(), 100)
+    >>> report.summary.lead, report.impossible
+    ('R', False)
+    """
+    if tempo is None:
+        tempo = pattern.tempo or DEFAULT_TEMPO
+    if not (math.isfinite(tempo) and tempo > 0):
+        raise ValueError(f"tempo is {tempo:g}; expected more than 0 BPM")
+    whole = 240.0 / tempo  # seconds in a whole note
+    times = [start * whole for start in pattern.starts]
+    length = float(pattern.length) * whole
+    table = reach_table(kit, player, [stroke.voice for stroke in pattern.strokes])
+    walked = walk(pattern, times, length, table, weights, repeat)
+    types = stroke_types(pattern, repeat)
+    strokes = tuple(
+        StrokeReport(
+            s.index,
+            s.bar,
+            s.beat,
+            time,
+            s.limb,
+            s.voice,
+            s.marks,
+            s.grace,
+            row.gap,
+            row.travel,
+            row.needed,
+            row.pace,
+            tempo / row.pace if row.pace else None,
+            row.reach,
+            kind,
+            row.cost,
+            row.came_from,
+        )
+        for s, time, row, kind in zip(pattern.strokes, times, walked.rows, types)
+    )
+    findings = find_all(pattern, walked, table, times, repeat)
+    impossible = any(f.kind in ("impossible", "out-of-reach") for f in findings)
+    summary = _summary(pattern, walked, strokes, tempo, length, impossible)
+    return Report(pattern, table, tempo, repeat, strokes, tuple(walked.postures), tuple(findings), summary)
+
+
+def stroke_types(pattern: Pattern, repeat: bool) -> list[str]:
+    """Each stroke as full, down, tap or up, by where its limb starts and where it has to be for its next stroke.
+
+    Full starts and ends high, down starts high and stays low, tap starts and ends low, up starts low and lifts. In
+    a pattern with accents only accents are high; without any, everything but ghosts is. Common practice.
+    """
+    levels = [level_of(stroke.marks) for stroke in pattern.strokes]
+    hands_accent = {
+        True: any(lv == ACCENT_LEVEL and s.limb in HANDS for lv, s in zip(levels, pattern.strokes)),
+        False: any(lv == ACCENT_LEVEL and s.limb not in HANDS for lv, s in zip(levels, pattern.strokes)),
+    }
+    following: dict[str, bool] = {}
+    high = [
+        level >= (ACCENT_LEVEL if hands_accent[s.limb in HANDS] else PLAIN_LEVEL)
+        for level, s in zip(levels, pattern.strokes)
+    ]
+    if repeat:
+        for stroke, is_high in zip(reversed(pattern.strokes), reversed(high)):
+            following[stroke.limb] = is_high
+    names = {(True, True): "full", (True, False): "down", (False, False): "tap", (False, True): "up"}
+    types: list[str] = []
+    for stroke, is_high in zip(reversed(pattern.strokes), reversed(high)):
+        types.append(names[is_high, following.get(stroke.limb, is_high)])
+        following[stroke.limb] = is_high
+    types.reverse()
+    return types
+
+
+def _summary(
+    pattern: Pattern,
+    walked: Walk,
+    strokes: Sequence[StrokeReport],
+    tempo: float,
+    length: float,
+    impossible: bool,
+) -> Summary:
+    terms = {name: math.fsum(s.cost[name] for s in strokes) for name in price.TERMS}
+    total = math.fsum(value for s in strokes for value in s.cost.values())
+    limit: float | None = None
+    bottleneck: int | None = None
+    for stroke in strokes:
+        if stroke.tempo_limit is not None and (limit is None or stroke.tempo_limit < limit):
+            limit, bottleneck = stroke.tempo_limit, stroke.index
+    led = [pattern.strokes[i].limb for i in walked.lead]
+    # Where both hands lead as often, the one on the first beat is said to lead.
+    lead = max(HANDS, key=lambda hand: (led.count(hand), hand == led[0])) if led else None
+    moments = [row.strokes for row in pattern.moments if row.strokes]
+    bars = pattern.bars
+    count = len(strokes)
+    return Summary(
+        cost=total,
+        cost_per_bar=total / float(bars) if bars else 0.0,
+        ease=0.0 if impossible else price.ease(total, count),
+        tempo=tempo,
+        tempo_limit=limit,
+        bottleneck=bottleneck,
+        headroom=None if limit is None else limit / tempo - 1,
+        lead=lead,
+        linear=all(len(row) == 1 for row in moments),
+        strokes=count,
+        duration=length,
+        notes_per_second=count / length if length else 0.0,
+        load=_load(pattern, walked, length),
+        terms=terms,
+    )
+
+
+def _load(pattern: Pattern, walked: Walk, length: float) -> dict[str, Load]:
+    indices: dict[str, list[int]] = {limb: [] for limb in LIMBS}
+    longest = dict.fromkeys(LIMBS, 0)
+    running: dict[str, int] = {}
+    for row in pattern.moments:
+        if not row.strokes:
+            continue
+        now: dict[str, int] = {}
+        for i in row.strokes:
+            limb = pattern.strokes[i].limb
+            indices[limb].append(i)
+            now[limb] = running.get(limb, 0) + 1
+            longest[limb] = max(longest[limb], now[limb])
+        running = now
+    count = len(pattern.strokes)
+    return {
+        limb: Load(
+            strokes=len(found),
+            rate=len(found) / length if length else 0.0,
+            peak_rate=1 / min((g for i in found if (g := walked.rows[i].gap)), default=math.inf),
+            longest_run=longest[limb],
+            share=len(found) / count,
+        )
+        for limb, found in indices.items()
+        if found
+    }

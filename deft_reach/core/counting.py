@@ -1,0 +1,56 @@
+"""Saying where in the bar something falls, as a player counts it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from fractions import Fraction
+
+_SYLLABLES = {
+    Fraction(0): "",
+    Fraction(1, 4): "e",
+    Fraction(1, 2): "&",
+    Fraction(3, 4): "a",
+    Fraction(1, 3): "trip",
+    Fraction(2, 3): "let",
+    Fraction(1, 6): "la",
+    Fraction(5, 6): "li",
+}
+
+
+def syllable(beat: Fraction) -> str:
+    """What is said on this place: ``2``, ``e``, ``&``, ``a``, ``trip``, ``let``; empty where nothing is said.
+
+    ``beat`` counts from 1 in the meter's beats.
+    """
+    whole, rest = divmod(beat, 1)
+    return str(whole) if rest == 0 else _SYLLABLES.get(rest, "")
+
+
+def place(beat: Fraction) -> str:
+    """The place in full, for a sentence: ``2``, ``2 &``, ``3 a``, ``4.1``."""
+    whole, rest = divmod(beat, 1)
+    if rest == 0:
+        return str(whole)
+    said = _SYLLABLES.get(rest)
+    return f"{whole} {said}" if said else f"{float(beat):.2f}"
+
+
+def group_fit(group: Fraction, bar: Fraction) -> tuple[int, Fraction]:
+    """How often a group fits into a bar and what is left over, both lengths in whole notes.
+
+    >>> group_fit(Fraction(3, 16), Fraction(4, 4))
+    (5, Fraction(1, 16))
+    """
+    times, left = divmod(bar, group)
+    return int(times), left
+
+
+def comes_round(length: Fraction, beat: Fraction) -> Fraction:
+    """After how much time a repeated figure starts on a beat again: the least common multiple of the two."""
+    ratio = length / beat
+    return length * ratio.denominator
+
+
+def phrase(groups: Iterable[int]) -> str:
+    """A phrase as its group sizes: ``3+4+3+4+2``."""
+    return "+".join(str(size) for size in groups)

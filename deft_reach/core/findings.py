@@ -1,0 +1,584 @@
+"""Findings: what a player should know about a pattern, each in one plain sentence with its numbers.
+
+A crossed hold is said once for its span, a sweep once for its run, a stretch once for its voice. What is ordinary is
+a note; a caution asks for thought; a stop means it cannot be played so.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Iterator, Sequence
+from typing import Final
+
+from deft_reach.core.counting import place
+from deft_reach.core.kit import Kit
+from deft_reach.core.limbs import FEET, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK, other_hand
+from deft_reach.core.motion.pose import COMFORTABLE_REACH, MAX_LEAN_MM
+from deft_reach.core.motion.reach_table import Cross, ReachTable
+from deft_reach.core.motion.timing import FOOT_RESTRIKE, travel_time
+from deft_reach.core.motion.walk import Walk
+from deft_reach.core.pattern import Pattern, Stroke
+from deft_reach.core.report import Finding
+
+HURRIED_PACE: Final = 0.85
+#: Arms that pass closer than this (mm) deserve a thought.
+TIGHT_MM: Final = 60.0
+#: A limb may play this many strokes at a high pace before it counts as overload, and what counts as high.
+#: Common practice: a foot has a burst in it, and a slower rate that it can keep up.
+BURST: Final = {"hand": 16, "foot": 8}
+SUSTAINED_PACE: Final = {"hand": 0.75, "foot": 0.72}
+
+_ORDER: Final = {"stop": 0, "caution": 1, "note": 2}
+
+
+def find_all(pattern: Pattern, walk: Walk, table: ReachTable, times: Sequence[float], repeat: bool) -> list[Finding]:
+    """Every finding of a walked pattern, in order of where it begins and then how serious it is."""
+    finder = _Finder(pattern, walk, table, times, repeat)
+    found = [
+        *finder.impossible(),
+        *finder.out_of_reach(),
+        *finder.strained_reach(),
+        *finder.crossings(),
+        *finder.open_handed(),
+        *finder.sweeps(),
+        *finder.hurried(),
+        *finder.overload(),
+        *finder.split_foot(),
+        *finder.unattended_hat(),
+        *finder.lead_switch(),
+    ]
+    return sorted(found, key=lambda f: (f.strokes[0], _ORDER[f.severity], f.kind))
+
+
+def voice_name(kit: Kit, voice: str) -> str:
+    """A voice as a player says it: "floor tom", "ride bell", "hi-hat pedal"."""
+    code, _, zone = voice.partition(":")
+    piece = kit.piece(code)
+    if piece is None:
+        return f"'{voice}'"
+    if zone == "foot":
+        return f"{piece.name} pedal"
+    return f"{piece.name} {zone}" if zone else piece.name
+
+
+def ms(seconds: float) -> str:
+    return f"{seconds * 1000:.0f} ms"
+
+
+class _Finder:
+    def __init__(self, pattern: Pattern, walk: Walk, table: ReachTable, times: Sequence[float], repeat: bool) -> None:
+        self.pattern = pattern
+        self.strokes = pattern.strokes
+        self.walk = walk
+        self.table = table
+        self.kit = table.kit
+        self.times = times
+        self.repeat = repeat
+        self.hands = [s for s in self.strokes if s.limb in (RIGHT, LEFT)]
+        many = len(self.strokes) > 0 and self.strokes[-1].bar > 1
+        self.many_bars = many or bool(pattern.pickup)
+        foot = "right" if self.kit.bass_foot_side > 0 else "left"
+        other = "left" if foot == "right" else "right"
+        self.names = {
+            RIGHT: "right hand",
+            LEFT: "left hand",
+            KICK: f"{foot} foot",
+            SECOND_KICK: f"{other} foot",
+            HAT_FOOT: f"{other} foot",
+        }
+
+    # --- words ------------------------------------------------------------------------------------------------
+
+    def at(self, index: int) -> str:
+        stroke = self.strokes[index]
+        where = place(stroke.beat)
+        if not self.many_bars:
+            return where
+        return f"{where} of the pickup" if stroke.bar == 0 else f"{where} of bar {stroke.bar}"
+
+    def name(self, voice: str | None) -> str:
+        return voice_name(self.kit, voice) if voice else "where it rests"
+
+    def span(self, first: int, last: int) -> str:
+        return f"On {self.at(first)}" if first == last else f"From {self.at(first)} to {self.at(last)}"
+
+    # --- what cannot be done ----------------------------------------------------------------------------------
+
+    def impossible(self) -> Iterator[Finding]:
+        missing: dict[tuple[str, str], list[int]] = {}
+        wrong: dict[tuple[str, str], list[int]] = {}
+        pedal: dict[str, list[int]] = {}
+        for stroke in self.strokes:
+            limb, voice = stroke.limb, stroke.voice
+            code, _, zone = voice.partition(":")
+            piece = self.kit.piece(code)
+            if limb in FEET:
+                usual = piece is not None and (
+                    (zone == "foot") if limb == HAT_FOOT else (piece.kind == "bass" and not zone)
+                )
+                if piece is None:
+                    missing.setdefault((voice, ""), []).append(stroke.index)
+                elif not usual:
+                    wrong.setdefault((limb, voice), []).append(stroke.index)
+                elif limb not in self.table.pedals:
+                    pedal.setdefault(limb, []).append(stroke.index)
+            elif piece is None or self.kit.voice_point(voice) is None:
+                missing.setdefault((voice, code), []).append(stroke.index)
+            elif piece.kind == "bass" or zone == "foot":
+                wrong.setdefault((limb, voice), []).append(stroke.index)
+        for (voice, _), indices in missing.items():
+            yield self.cannot(
+                indices,
+                None,
+                f"The kit '{self.kit.name}' has no '{voice}' to strike on {self.at(indices[0])}.",
+                f"Use a voice it has: {', '.join(v for v in self.kit.voices if ':' not in v)}.",
+            )
+        for (limb, voice), indices in wrong.items():
+            who = "a foot" if limb in FEET else "a hand"
+            yield self.cannot(
+                indices,
+                limb,
+                f"On {self.at(indices[0])} {who} cannot strike the {self.name(voice)}.",
+                "Give the stroke to a limb that can.",
+            )
+        words = {KICK: "a bass pedal", SECOND_KICK: "a second bass pedal", HAT_FOOT: "a hi-hat pedal"}
+        for limb, indices in pedal.items():
+            yield self.cannot(
+                indices,
+                limb,
+                f"On {self.at(indices[0])} {limb} needs {words[limb]}, and the kit '{self.kit.name}' has none.",
+                "Choose a kit with that pedal, or give the stroke to another limb.",
+            )
+        yield from self.two_at_once()
+
+    def cannot(self, indices: Iterable[int], limb: str | None, message: str, advice: str = "") -> Finding:
+        return Finding("impossible", tuple(indices), limb, None, "stop", message, advice)
+
+    def two_at_once(self) -> Iterator[Finding]:
+        clashes: dict[tuple[str, str, str], list[int]] = {}
+        for row in self.pattern.moments:
+            if len(row.strokes) < 2:
+                continue
+            by_limb: dict[str, list[Stroke]] = {}
+            for index in row.strokes:
+                by_limb.setdefault(self.strokes[index].limb, []).append(self.strokes[index])
+            for limb, both in by_limb.items():
+                if limb == "?" or len(both) < 2:
+                    continue
+                a, b = both[0].voice, both[1].voice
+                points = self.table.points
+                sweepable = len(both) == 2 and a != b and a in points and b in points and self.table.one_sweep(a, b)
+                if not sweepable:
+                    clashes.setdefault((limb, a, b), []).extend(s.index for s in both)
+            if SECOND_KICK in by_limb and HAT_FOOT in by_limb and not self.table.foot_can_split:
+                both = by_limb[SECOND_KICK] + by_limb[HAT_FOOT]
+                if SECOND_KICK in self.table.pedals and HAT_FOOT in self.table.pedals:
+                    clashes.setdefault((HAT_FOOT, "", ""), []).extend(sorted(s.index for s in both))
+        for (limb, a, b), indices in clashes.items():
+            when, who = self.at(indices[0]), self.names[limb]
+            if not a:
+                yield self.cannot(
+                    indices,
+                    HAT_FOOT,
+                    f"On {when} the {who} would have to be on both pedals at once, and they stand "
+                    f"{self.kit.foot_pedals_apart:.0f} mm apart.",
+                    "Move the pedals closer than 160 mm, or leave one of the two strokes out.",
+                )
+            elif a == b:
+                yield self.cannot(indices, limb, f"On {when} the {who} would have to strike twice at once.")
+            else:
+                apart = self.table.moves.get((a, b))
+                how = f", {apart.distance:.0f} mm apart" if apart else ""
+                yield self.cannot(
+                    indices,
+                    limb,
+                    f"On {when} the {who} would have to strike the {self.name(a)} and the {self.name(b)} "
+                    f"at once{how}.",
+                    "Give one of the two to the other hand.",
+                )
+
+    # --- reach ------------------------------------------------------------------------------------------------
+
+    def by_hand_and_voice(self) -> dict[tuple[str, str], list[int]]:
+        found: dict[tuple[str, str], list[int]] = {}
+        for stroke in self.hands:
+            if stroke.voice in self.table.points:
+                found.setdefault((stroke.limb, stroke.voice), []).append(stroke.index)
+        return found
+
+    def out_of_reach(self) -> Iterator[Finding]:
+        for (hand, voice), indices in self.by_hand_and_voice().items():
+            lean = self.table.lean[hand][voice]
+            if lean > MAX_LEAN_MM:
+                far = "higher than the arm is long" if math.isinf(lean) else f"{lean - MAX_LEAN_MM:.0f} mm too far"
+                yield Finding(
+                    "out-of-reach",
+                    tuple(indices),
+                    hand,
+                    None,
+                    "stop",
+                    f"On {self.at(indices[0])} the {self.name(voice)} is out of reach for the "
+                    f"{self.names[hand]}: {far}, even leaning {MAX_LEAN_MM:.0f} mm.",
+                    f"Try the {self.names[other_hand(hand)]}, or bring the {self.name(voice)} closer.",
+                )
+
+    def strained_reach(self) -> Iterator[Finding]:
+        for (hand, voice), indices in self.by_hand_and_voice().items():
+            lean, reach = self.table.lean[hand][voice], self.table.reach[hand][voice]
+            if lean > MAX_LEAN_MM or (lean <= 0 and reach <= COMFORTABLE_REACH[1]):
+                continue
+            times = f" {len(indices)} times," if len(indices) > 1 else ""
+            if lean > 0:
+                severity = "caution" if lean > 60 else "note"
+                what = f"leans {lean:.0f} mm to reach the {self.name(voice)},{times} first on"
+            else:
+                severity = "note"
+                what = f"stretches to {reach * 100:.0f} % of the arm for the {self.name(voice)},{times} first on"
+            yield Finding(
+                "strained-reach",
+                tuple(indices),
+                hand,
+                None,
+                severity,
+                f"The {self.names[hand]} {what} {self.at(indices[0])}.",
+                f"Bring the {self.name(voice)} closer, or use the {self.names[other_hand(hand)]}.",
+            )
+
+    # --- crossing ---------------------------------------------------------------------------------------------
+
+    def crossed_spans(self) -> list[tuple[list[int], Cross, bool]]:
+        """Runs of hand strokes with crossed arms: indices, the tightest crossing, and whether it goes on from before."""
+        spans: list[tuple[list[int], Cross, bool]] = []
+        current: list[int] = []
+        tightest: Cross | None = None
+        began_before = self.walk.continued
+        for posture in self.walk.postures:
+            hands = [i for i in posture.strokes if self.strokes[i].limb in (RIGHT, LEFT)]
+            if not hands:
+                continue
+            if posture.cross is None:
+                if current and tightest is not None:
+                    spans.append((current, tightest, began_before))
+                current, tightest, began_before = [], None, False
+                continue
+            current.extend(hands)
+            if tightest is None or posture.cross.clearance < tightest.clearance:
+                tightest = posture.cross
+        if current and tightest is not None:
+            spans.append((current, tightest, began_before))
+            last = self.walk.postures[-1]
+            if self.repeat and spans[0][2] and last.cross is not None and len(spans) > 1:
+                # In a loop the last span runs on into the first one.
+                end, start = spans.pop(), spans.pop(0)
+                both = min((end[1], start[1]), key=lambda c: c.clearance)
+                spans.append((end[0] + start[0], both, False))
+        return spans
+
+    def crossings(self) -> Iterator[Finding]:
+        for indices, cross, continued in self.crossed_spans():
+            entering = next((i for i in indices if i in self.walk.entered), indices[0])
+            kept = indices if continued else [i for i in indices if i != entering]
+            limbs = {self.strokes[i].limb for i in kept}
+            over, under = cross.over, other_hand(cross.over)
+            gap = f"{cross.clearance:.0f} mm"
+            tight = cross.clearance < TIGHT_MM
+            mover = self.strokes[entering].limb
+            posture = self.walk.postures[self.posture_index(entering)]
+            here, there = posture.voice(mover), posture.voice(other_hand(mover))
+            if limbs == {RIGHT, LEFT}:
+                ordered = sorted(indices)
+                yield Finding(
+                    "crossed-hold",
+                    tuple(ordered),
+                    mover,
+                    over,
+                    "caution" if tight else "note",
+                    f"{self.span(indices[0], indices[-1])} the arms stay crossed, {self.names[over]} over, "
+                    f"{gap} clear at the tightest.",
+                    "Play it open-handed, or raise the upper piece." if tight else "The ordinary crossed posture.",
+                )
+                continue
+            pace = self.walk.rows[entering].pace
+            hurried = pace is not None and pace > HURRIED_PACE
+            how = "over" if mover == over else "under"
+            yield Finding(
+                "crossover",
+                tuple(sorted(indices)),
+                mover,
+                over,
+                "caution" if tight or hurried else "note",
+                f"On {self.at(entering)} the {self.names[mover]} crosses {how} the other arm to the "
+                f"{self.name(here)} while that hand is at the {self.name(there)}, {gap} clear.",
+                f"Keep the {self.names[under]} low, or let it take the {self.name(here)}.",
+            )
+
+    def posture_index(self, index: int) -> int:
+        low, high = 0, len(self.walk.postures) - 1
+        while low < high:
+            middle = (low + high) // 2
+            if self.walk.postures[middle].strokes[-1] < index:
+                low = middle + 1
+            else:
+                high = middle
+        return low
+
+    def open_handed(self) -> Iterator[Finding]:
+        hat = self.kit.of_kind("hi-hat")
+        if hat is None:
+            return
+        keeper = LEFT if self.kit.hat_side < 0 else RIGHT
+        run: list[int] = []
+        for posture in [*self.walk.postures, None]:
+            breaks = posture is None or posture.cross is not None
+            hands = [] if posture is None else [i for i in posture.strokes if self.strokes[i].limb in (RIGHT, LEFT)]
+            for i in hands:
+                on_hat = self.strokes[i].voice.partition(":")[0] == hat.code
+                # The span ends when the keeper leaves the hat, or the free hand comes to it.
+                breaks = breaks or on_hat != (self.strokes[i].limb == keeper)
+            if not breaks:
+                run.extend(hands)
+                continue
+            kept = [i for i in run if self.strokes[i].limb == keeper]
+            if len(kept) >= 2:
+                span = [i for i in run if i >= kept[0]]
+                free = [i for i in span if self.strokes[i].limb != keeper]
+                if free and len(span) >= 3:
+                    yield Finding(
+                        "open-handed",
+                        tuple(span),
+                        keeper,
+                        None,
+                        "note",
+                        f"{self.span(span[0], span[-1])} the {self.names[keeper]} keeps the {hat.name} "
+                        f"({len(kept)} strokes) and nothing is crossed.",
+                    )
+            run = []
+
+    # --- moves ------------------------------------------------------------------------------------------------
+
+    def sweeps(self) -> Iterator[Finding]:
+        run: list[int] = []
+        last_hand = ""
+        for posture in [*self.walk.postures, None]:
+            hands = [] if posture is None else [i for i in posture.strokes if self.strokes[i].limb in (RIGHT, LEFT)]
+            if posture is not None and not hands:
+                continue
+            i = hands[0] if len(hands) == 1 else -1
+            stroke = self.strokes[i] if i >= 0 else None
+            joins = (
+                stroke is not None
+                and bool(run)
+                and stroke.limb == last_hand
+                and not stroke.grace
+                and self.piece(stroke.voice) != self.piece(self.strokes[run[-1]].voice)
+                and stroke.voice in self.table.points
+            )
+            if not joins:
+                if len(run) > 1:
+                    yield self.sweep(run)
+                run = []
+            if stroke is not None and stroke.voice in self.table.points:
+                run.append(i)
+                last_hand = stroke.limb
+            elif stroke is not None or len(hands) > 1:
+                # A unison can begin a sweep by either hand only once it has passed.
+                run = []
+
+    def sweep(self, run: list[int]) -> Finding:
+        first, last = run[0], run[-1]
+        hand = self.strokes[first].limb
+        path = " → ".join(self.name(self.strokes[i].voice) for i in run)
+        travel = sum(self.walk.rows[i].travel for i in run[1:])
+        paces = [p for i in run[1:] if (p := self.walk.rows[i].pace) is not None]
+        worst = max(paces, default=0.0)
+        time = self.times[last] - self.times[first]
+        # Whether there is time for it is the hurried finding's to say; twice would be noise.
+        return Finding(
+            "sweep",
+            tuple(run),
+            hand,
+            None,
+            "note",
+            f"{self.span(first, last)} the {self.names[hand]} sweeps {path}: {travel:.0f} mm in {ms(time)}, "
+            f"pace {worst:.2f}.",
+            f"To ease it, hand one of the strokes to the {self.names[other_hand(hand)]}.",
+        )
+
+    @staticmethod
+    def piece(voice: str) -> str:
+        return voice.partition(":")[0]
+
+    def streams(self) -> dict[str, list[int]]:
+        """Stroke indices of each physical limb: the hi-hat foot plays both ``J`` and ``H``."""
+        found: dict[str, list[int]] = {RIGHT: [], LEFT: [], KICK: [], HAT_FOOT: []}
+        for stroke in self.strokes:
+            limb = HAT_FOOT if stroke.limb == SECOND_KICK else stroke.limb
+            if limb in found:
+                found[limb].append(stroke.index)
+        return found
+
+    def hurried(self) -> Iterator[Finding]:
+        for stream in self.streams().values():
+            run: list[int] = []
+            for i in [*stream, None]:
+                pace = None if i is None else self.walk.rows[i].pace
+                if i is not None and pace is not None and pace > HURRIED_PACE:
+                    run.append(i)
+                elif run:
+                    yield self.hurry(run)
+                    run = []
+
+    def hurry(self, run: list[int]) -> Finding:
+        walk = self.walk
+        worst = max(run, key=lambda i: walk.rows[i].pace or 0.0)
+        pace, gap = walk.rows[worst].pace, walk.rows[worst].gap
+        assert pace is not None and gap is not None
+        limb = self.strokes[worst].limb
+        late = pace > 1 + 1e-9
+        what = "has no time" if late else "is hurried"
+        if limb in FEET:
+            move = "to strike again" if walk.rows[worst].travel == 0 else "to change pedals"
+        elif walk.rows[worst].travel == 0:
+            move = f"to strike the {self.name(self.strokes[worst].voice)} again"
+        else:
+            move = (
+                f"from the {self.name(walk.rows[worst].came_from)} to the {self.name(self.strokes[worst].voice)}, "
+                f"{walk.rows[worst].travel:.0f} mm"
+            )
+        more = f" ({len(run)} strokes in a row)" if len(run) > 1 else ""
+        return Finding(
+            "hurried",
+            tuple(run),
+            limb,
+            None,
+            "stop" if late else "caution",
+            f"On {self.at(worst)} the {self.names[limb]} {what} {move}: it needs {ms(walk.rows[worst].needed)} and gets "
+            f"{ms(gap)}, pace {pace:.2f}{more}.",
+            "Slow down, shorten the move, or give the stroke to the other hand."
+            if limb not in FEET
+            else "Slow down, or share the strokes between both feet.",
+        )
+
+    def overload(self) -> Iterator[Finding]:
+        for key, stream in self.streams().items():
+            kind = "foot" if key in FEET else "hand"
+            limit, burst = SUSTAINED_PACE[kind], BURST[kind]
+            whole = self.repeat and bool(stream) and all((self.walk.rows[i].pace or 0.0) >= limit for i in stream)
+            run: list[int] = []
+            for i in [*stream, None]:
+                pace = None if i is None else self.walk.rows[i].pace
+                if i is not None and pace is not None and pace >= limit:
+                    run.append(i)
+                    continue
+                if len(run) > burst or (whole and run):
+                    yield self.tire(key, kind, run, whole)
+                run = []
+
+    def tire(self, key: str, kind: str, run: list[int], endless: bool) -> Finding:
+        gaps = [g for i in run if (g := self.walk.rows[i].gap)]
+        rate = len(gaps) / sum(gaps)
+        count = "every stroke, without a rest" if endless else f"{len(run)} strokes in a row"
+        return Finding(
+            "overload",
+            tuple(run),
+            key,
+            None,
+            "caution",
+            f"{self.span(run[0], run[-1])} the {self.names[key]} plays {count} at {rate:.1f} a second; "
+            f"a {kind} keeps that up for about {BURST[kind]}.",
+            "Build it up slowly, keep the grip loose, and stop at pain or numbness.",
+        )
+
+    # --- feet -------------------------------------------------------------------------------------------------
+
+    def split_foot(self) -> Iterator[Finding]:
+        if not self.table.foot_can_split:
+            return
+        indices: list[int] = []
+        for row in self.pattern.moments:
+            limbs = {self.strokes[i].limb for i in row.strokes}
+            if {SECOND_KICK, HAT_FOOT} <= limbs:
+                indices += [i for i in row.strokes if self.strokes[i].limb in (SECOND_KICK, HAT_FOOT)]
+        if indices:
+            yield Finding(
+                "split-foot",
+                tuple(indices),
+                HAT_FOOT,
+                None,
+                "caution",
+                f"On {self.at(indices[0])} the {self.names[HAT_FOOT]} has to hold the hi-hat pedal and the second "
+                f"bass pedal at once, {self.kit.foot_pedals_apart:.0f} mm apart.",
+                "Leave the hi-hat foot out here, or use a hi-hat that stays closed by itself.",
+            )
+
+    def unattended_hat(self) -> Iterator[Finding]:
+        hat = self.kit.of_kind("hi-hat")
+        if hat is None or SECOND_KICK not in self.table.pedals:
+            return
+        away = self.foot_away()
+        if not away:
+            return
+        left_open: list[int] = []
+        at = 0
+        for stroke in self.hands:
+            if self.piece(stroke.voice) != hat.code:
+                continue
+            time = self.times[stroke.index]
+            while at < len(away) and away[at][1] < time - 1e-9:
+                at += 1
+            if at < len(away) and away[at][0] - 1e-9 <= time:
+                left_open.append(stroke.index)
+        if left_open:
+            closed = [i for i in left_open if "o" not in self.strokes[i].marks]
+            count = f"{len(left_open)} strokes sound" if len(left_open) > 1 else "1 stroke sounds"
+            yield Finding(
+                "unattended-hat",
+                tuple(left_open),
+                HAT_FOOT,
+                None,
+                "caution" if closed else "note",
+                f"On {self.at(left_open[0])} the {self.names[HAT_FOOT]} is on the second bass pedal, so the hi-hat "
+                f"is unattended: {count} open.",
+                "Write them as open, move them to another cymbal, or use a hi-hat that stays closed by itself.",
+            )
+
+    def foot_away(self) -> list[tuple[float, float]]:
+        """Spans of time in which the hi-hat foot is on the second bass pedal or on its way."""
+        foot = [s for s in self.strokes if s.limb in (SECOND_KICK, HAT_FOOT)]
+        skill = self.table.player.skill
+        apart = self.kit.foot_pedals_apart
+        move = max(FOOT_RESTRIKE, travel_time(apart, self.table.pedal_widths[SECOND_KICK])) * skill
+        spans: list[tuple[float, float]] = []
+        for k, stroke in enumerate(foot):
+            if stroke.limb != SECOND_KICK:
+                continue
+            now = self.times[stroke.index]
+            following = foot[k + 1] if k + 1 < len(foot) else None
+            later = None if following is None else self.times[following.index]
+            if (
+                following is not None
+                and following.limb == SECOND_KICK
+                and later is not None
+                and later - now < 2 * move
+            ):
+                spans.append((now, later))
+            else:
+                spans.append((now, now + move if later is None else min(now + move, later)))
+        return spans
+
+    # --- lead -------------------------------------------------------------------------------------------------
+
+    def lead_switch(self) -> Iterator[Finding]:
+        switches = self.walk.switches
+        if not switches:
+            return
+        first = switches[0]
+        hand = self.names[self.strokes[first].limb]
+        if len(switches) == 1:
+            message = f"The lead passes to the {hand} on {self.at(first)}."
+        else:
+            message = (
+                f"The lead changes hands {len(switches)} times in {len(self.walk.lead)} led beats, first to the "
+                f"{hand} on {self.at(first)}."
+            )
+        yield Finding("lead-switch", tuple(switches), self.strokes[first].limb, None, "note", message)

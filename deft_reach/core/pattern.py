@@ -1,0 +1,317 @@
+"""A pattern: what is played when by which limb, with the text it was written in.
+
+A pattern is always the reading of a stroke text and keeps that text to the letter, so comments, spacing and line
+breaks survive every edit. Times are exact fractions of a whole note; seconds appear only once a tempo is known.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from fractions import Fraction
+from functools import cached_property
+from typing import NamedTuple
+
+from deft_reach.core.limbs import DEFAULT_VOICE, EITHER, FEET, HANDS, HAT_FOOT, KICK, SECOND_KICK
+
+MARKS: Mapping[str, str] = {
+    ">": "accent",
+    ".": "ghost",
+    "~": "buzz",
+    "x": "cross-stick",
+    "^": "rim shot",
+    "o": "open",
+}
+GRACES: Mapping[str, str] = {"f": "flam", "d": "drag", "u": "ruff"}
+
+
+class Span(NamedTuple):
+    """A stretch of the text: character offsets, end excluded."""
+
+    start: int
+    end: int
+
+
+_NOWHERE = Span(0, 0)
+
+
+@dataclass(frozen=True, slots=True)
+class Strike:
+    """One limb striking one voice; ``voice`` is None where the text leaves it to the limb's usual one."""
+
+    limb: str
+    voice: str | None = None
+    marks: str = ""
+    grace: str = ""
+    span: Span = field(default=_NOWHERE, compare=False)
+
+    @property
+    def sounding_voice(self) -> str:
+        return self.voice or DEFAULT_VOICE[self.limb]
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One step in which something is struck."""
+
+    strikes: tuple[Strike, ...]
+    span: Span = field(default=_NOWHERE, compare=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Rest:
+    span: Span = field(default=_NOWHERE, compare=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Tie:
+    """The previous step lasts one step longer."""
+
+    span: Span = field(default=_NOWHERE, compare=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Grid:
+    """The length of a step from here on: ``count`` steps in the time of ``of`` notes of 1/``value``."""
+
+    value: int = 16
+    count: int = 1
+    of: int = 1
+    triplet: bool = False
+    span: Span = field(default=_NOWHERE, compare=False)
+
+    @property
+    def step(self) -> Fraction:
+        """Length of a step as a fraction of a whole note."""
+        if self.triplet:
+            return Fraction(2, 3 * self.value)
+        return Fraction(self.of, self.count * self.value)
+
+    @property
+    def text(self) -> str:
+        if self.triplet:
+            return f"/{self.value}t"
+        if (self.count, self.of) == (1, 1):
+            return f"/{self.value}"
+        return f"/{self.count}:{self.of}/{self.value}"
+
+
+@dataclass(frozen=True, slots=True)
+class BarLine:
+    span: Span = field(default=_NOWHERE, compare=False)
+
+
+@dataclass(frozen=True, slots=True)
+class GroupOpen:
+    span: Span = field(default=_NOWHERE, compare=False)
+
+
+@dataclass(frozen=True, slots=True)
+class GroupClose:
+    span: Span = field(default=_NOWHERE, compare=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Meter:
+    beats: int
+    value: int
+    span: Span = field(default=_NOWHERE, compare=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Tempo:
+    bpm: float
+    span: Span = field(default=_NOWHERE, compare=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Comment:
+    """A remark, from its # to the end of the line."""
+
+    text: str
+    span: Span = field(default=_NOWHERE, compare=False)
+
+
+@dataclass(frozen=True, slots=True)
+class LineBreak:
+    span: Span = field(default=_NOWHERE, compare=False)
+
+
+Element = Step | Rest | Tie | Grid | BarLine | GroupOpen | GroupClose | Meter | Tempo | Comment | LineBreak
+
+
+class Stroke(NamedTuple):
+    """A strike placed in time.
+
+    ``start`` and ``length`` are fractions of a whole note from the pattern's beginning; ``bar`` counts from 1 with
+    the pickup as 0; ``beat`` counts from 1 in the meter's own beats; ``moment`` is the same for all strokes that
+    fall together; ``group`` is the number of its group or −1.
+    """
+
+    index: int  # type: ignore[assignment]
+    start: Fraction
+    length: Fraction
+    bar: int
+    beat: Fraction
+    limb: str
+    voice: str
+    marks: str
+    grace: str
+    moment: int
+    group: int
+    span: Span
+
+
+class Group(NamedTuple):
+    """A chunk the player thinks of as one unit: where it starts, how long it is, how many steps it has."""
+
+    start: Fraction
+    length: Fraction
+    steps: int
+    span: Span
+
+
+class Moment(NamedTuple):
+    """A step of the grid as written, struck or not: what a lane shows as one column."""
+
+    start: Fraction
+    length: Fraction
+    strokes: tuple[int, ...]
+    span: Span
+
+
+class Event(NamedTuple):
+    """Everything that is struck at one moment, sorted out for the analysis.
+
+    ``hands_alone`` is true when only one hand strikes; ``limb_twice`` when a limb is asked for twice at once.
+    """
+
+    start: Fraction
+    strokes: tuple[Stroke, ...]
+    indices: tuple[int, ...]
+    hands: tuple[Stroke, ...]
+    feet: tuple[Stroke, ...]
+    hands_alone: bool
+    both_feet: bool
+    limb_twice: bool
+    on_beat: bool
+
+
+#: A loop is heard at least this many events before it begins: more than any run that costs more by its length.
+RUN_IN_EVENTS = 40
+
+
+def _body(limb: str) -> str:
+    """The limb a letter moves: the hi-hat foot plays ``J`` too."""
+    return HAT_FOOT if limb == SECOND_KICK else limb
+
+
+def lead_beat(meter: tuple[int, int]) -> Fraction:
+    """Length in whole notes of the beat a hand can lead: three eighths in compound meters, else the meter's own."""
+    beats, value = meter
+    if value >= 8 and beats % 3 == 0 and beats > 3:
+        return Fraction(3, value)
+    return Fraction(1, value)
+
+
+@dataclass(frozen=True)
+class Pattern:
+    """What a stroke text says.
+
+    ``elements`` is the text item by item, ``text`` the text itself. Two patterns are equal when their elements
+    are, whatever their spacing.
+    """
+
+    elements: tuple[Element, ...]
+    text: str = field(compare=False)
+    meter: tuple[int, int] = field(compare=False)
+    tempo: float | None = field(compare=False)
+    #: Length in whole notes, rests included.
+    length: Fraction = field(compare=False)
+    #: Length of the short first bar, or 0.
+    pickup: Fraction = field(compare=False)
+    strokes: tuple[Stroke, ...] = field(compare=False)
+    groups: tuple[Group, ...] = field(compare=False)
+    moments: tuple[Moment, ...] = field(compare=False)
+
+    @property
+    def bar_length(self) -> Fraction:
+        """Length of a full bar in whole notes."""
+        return Fraction(self.meter[0], self.meter[1])
+
+    @property
+    def bars(self) -> Fraction:
+        """How many bars' worth of time the pattern takes, pickup included."""
+        return self.length / self.bar_length
+
+    @cached_property
+    def unassigned(self) -> tuple[int, ...]:
+        """Indices of strokes whose hand is still open."""
+        return tuple(s.index for s in self.strokes if s.limb == EITHER)
+
+    @cached_property
+    def events(self) -> tuple[Event, ...]:
+        """Every moment at which something is struck."""
+        beat = lead_beat(self.meter)
+        found = []
+        for row in self.moments:
+            if not row.strokes:
+                continue
+            strokes = self.strokes[row.strokes[0] : row.strokes[-1] + 1]
+            hands = tuple(s for s in strokes if s.limb in HANDS)
+            feet = tuple(s for s in strokes if s.limb in FEET)
+            bodies = [_body(s.limb) for s in strokes if s.limb != EITHER]
+            found.append(
+                Event(
+                    row.start,
+                    strokes,
+                    row.strokes,
+                    hands,
+                    feet,
+                    len({s.limb for s in hands}) == 1,
+                    len({s.limb == KICK for s in feet}) == 2,
+                    len(set(bodies)) < len(bodies),
+                    (row.start - self.pickup) % beat == 0,
+                )
+            )
+        return tuple(found)
+
+    @cached_property
+    def run_in(self) -> int:
+        """The event from which a loop has to be heard once to know where every limb comes from.
+
+        Far enough back for each limb's last strokes, each hand's last change of voice, and every run that the
+        cost can tell apart.
+        """
+        wanted: dict[str, set[str]] = {}
+        for stroke in self.strokes:
+            wanted.setdefault(_body(stroke.limb), set()).add(stroke.voice)
+        heard: dict[str, list[str]] = {limb: [] for limb in wanted}
+        for number in range(len(self.events) - 1, -1, -1):
+            for stroke in self.events[number].strokes:
+                heard[_body(stroke.limb)].append(stroke.voice)
+            if len(self.events) - number >= RUN_IN_EVENTS and all(
+                len(heard[limb]) >= 3 and (limb not in HANDS or len(voices) == 1 or len(set(heard[limb])) > 1)
+                for limb, voices in wanted.items()
+            ):
+                return number
+        return 0
+
+    @cached_property
+    def starts(self) -> tuple[float, ...]:
+        """Every stroke's start in whole notes, as plain numbers."""
+        return tuple(float(stroke.start) for stroke in self.strokes)
+
+    @property
+    def sticking(self) -> str:
+        """Every stroke's limb in index order, separated by spaces."""
+        return " ".join(stroke.limb for stroke in self.strokes)
+
+    def stroke_at(self, position: int) -> int | None:
+        """The index of the stroke whose text covers this character offset, or the last one before it."""
+        found = None
+        for stroke in self.strokes:
+            if stroke.span.start > position:
+                break
+            found = stroke.index
+        return found

@@ -1,0 +1,110 @@
+"""The player's body, seat and sticks.
+
+Segment lengths are fractions of stature from Drillis & Contini (1966), as tabulated in Winter,
+*Biomechanics and Motor Control of Human Movement*.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any, Final
+
+UPPER_ARM: Final = 0.186
+FOREARM: Final = 0.146
+HAND: Final = 0.108
+HALF_SHOULDER_BREADTH: Final = 0.129
+HIP_TO_SHOULDER: Final = 0.288
+THIGH: Final = 0.245
+SHANK: Final = 0.246
+HALF_HIP_BREADTH: Final = 0.0955
+
+#: The stick lies across the hand about half-way between wrist and fingertips.
+GRIP_IN_HAND: Final = 0.5
+#: Seated at the kit, the shoulders come this far in front of the seat's centre (mm).
+SHOULDERS_FORWARD: Final = 60.0
+
+SKILLS: Final = {"untrained": 1.0, "working": 0.75, "advanced": 0.55}
+
+
+class PlayerError(ValueError):
+    """A player whose measures cannot be: says which measure and what range is expected."""
+
+
+@dataclass(frozen=True, slots=True)
+class Player:
+    """Who plays.
+
+    Lengths in mm. ``grip_mm`` is from the stick's tip to the grip. ``skill`` multiplies every needed time:
+    1.0 untrained, 0.75 working, 0.55 advanced.
+
+    >>> round(Player("p", "P", stature_mm=1800).arm_mm)
+    695
+    """
+
+    id: str = "player"
+    name: str = "Working player"
+    stature_mm: float = 1750.0
+    seat_height_mm: float = 520.0
+    handedness: str = "right"
+    stick_length_mm: float = 406.0
+    grip_mm: float = 290.0
+    skill: float = 0.75
+    extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
+
+    @property
+    def upper_arm_mm(self) -> float:
+        return UPPER_ARM * self.stature_mm
+
+    @property
+    def forearm_mm(self) -> float:
+        """Elbow to grip: the forearm and the part of the hand behind the stick."""
+        return (FOREARM + HAND * GRIP_IN_HAND) * self.stature_mm
+
+    @property
+    def arm_mm(self) -> float:
+        """Shoulder to grip with the arm straight."""
+        return self.upper_arm_mm + self.forearm_mm
+
+    @property
+    def shoulder(self) -> tuple[float, float, float]:
+        """Right shoulder (x, y, z) in mm; the left one is its mirror image."""
+        return (
+            HALF_SHOULDER_BREADTH * self.stature_mm,
+            SHOULDERS_FORWARD,
+            self.seat_height_mm + HIP_TO_SHOULDER * self.stature_mm,
+        )
+
+    @property
+    def hip(self) -> tuple[float, float, float]:
+        """Right hip joint (x, y, z) in mm."""
+        return HALF_HIP_BREADTH * self.stature_mm, 0.0, self.seat_height_mm
+
+    @property
+    def leg_mm(self) -> float:
+        return (THIGH + SHANK) * self.stature_mm
+
+    def mirror(self) -> Player:
+        """The same body with the other hand leading."""
+        return replace(self, handedness="left" if self.handedness == "right" else "right")
+
+
+def check_player(player: Player) -> None:
+    """Raise PlayerError naming the first measure that is out of range."""
+    for name, value, low, high, unit in (
+        ("stature", player.stature_mm, 1000, 2300, "mm"),
+        ("seat height", player.seat_height_mm, 250, 900, "mm"),
+        ("stick length", player.stick_length_mm, 200, 600, "mm"),
+        ("grip", player.grip_mm, 100, 500, "mm from the tip"),
+        ("skill", player.skill, 0.2, 3.0, "× the untrained reference"),
+    ):
+        if not (math.isfinite(value) and low <= value <= high):
+            raise PlayerError(f"player '{player.name}': {name} is {value:g}; expected {low} to {high} {unit}")
+    if player.grip_mm > player.stick_length_mm:
+        raise PlayerError(
+            f"player '{player.name}': grip is {player.grip_mm:g} mm from the tip, "
+            f"but the stick is only {player.stick_length_mm:g} mm long"
+        )
+    if player.handedness not in ("right", "left"):
+        raise PlayerError(f"player '{player.name}': handedness is '{player.handedness}'; expected right or left")

@@ -1,0 +1,218 @@
+"""What an analysis says: plain immutable values that views and verbs read."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import cached_property
+from typing import Any, Final, NamedTuple
+
+from deft_reach.core.limbs import RIGHT
+from deft_reach.core.motion.reach_table import Cross, ReachTable
+from deft_reach.core.pattern import Pattern
+
+SEVERITIES: Final = ("note", "caution", "stop")
+
+#: Pace in words, with the pace from which each begins.
+PACE_BANDS: Final = ((0.0, "slack"), (0.6, "busy"), (0.85, "hurried"), (1.0 + 1e-9, "past the limit"))
+
+
+def pace_word(pace: float | None) -> str:
+    """``slack``, ``busy``, ``hurried`` or ``past the limit``; empty for a stroke with nothing before it."""
+    if pace is None:
+        return ""
+    return next(word for start, word in reversed(PACE_BANDS) if pace >= start)
+
+
+class StrokeReport(NamedTuple):
+    """One stroke: times in seconds, distances in mm, tempo limit in BPM.
+
+    ``gap``, ``pace`` and ``tempo_limit`` are None for a limb's first stroke when the pattern is not a loop;
+    ``came_from`` is the voice that limb struck before, None if none.
+    """
+
+    index: int  # type: ignore[assignment]
+    bar: int
+    beat: Fraction
+    time: float
+    limb: str
+    voice: str
+    marks: str
+    grace: str
+    gap: float | None
+    travel_mm: float
+    needed: float
+    pace: float | None
+    tempo_limit: float | None
+    reach: float | None
+    stroke_type: str
+    cost: dict[str, float]
+    came_from: str | None
+
+    @property
+    def total(self) -> float:
+        return sum(self.cost.values())
+
+    def as_dict(self) -> dict[str, Any]:
+        return {
+            "index": self.index,
+            "bar": self.bar,
+            "beat": float(self.beat),
+            "time": self.time,
+            "limb": self.limb,
+            "voice": self.voice,
+            "marks": self.marks,
+            "grace": self.grace,
+            "gap": self.gap,
+            "travel_mm": self.travel_mm,
+            "needed": self.needed,
+            "pace": self.pace,
+            "tempo_limit": self.tempo_limit,
+            "reach": self.reach,
+            "stroke_type": self.stroke_type,
+            "cost": self.cost,
+        }
+
+
+class Finding(NamedTuple):
+    """Something worth knowing, in one plain sentence.
+
+    ``strokes`` are indices in time order; ``limb`` whom it concerns; ``over`` the hand that passes over, where
+    arms cross; ``advice`` what would help, where there is something to say.
+    """
+
+    kind: str
+    strokes: tuple[int, ...]
+    limb: str | None
+    over: str | None
+    severity: str
+    message: str
+    advice: str = ""
+
+    def as_dict(self) -> dict[str, Any]:
+        return {
+            "kind": self.kind,
+            "strokes": list(self.strokes),
+            "limb": self.limb,
+            "over": self.over,
+            "severity": self.severity,
+            "message": self.message,
+        }
+
+
+class Posture(NamedTuple):
+    """Where both hands are once the strokes of a moment have landed.
+
+    ``right`` and ``left`` are the voices last struck, None before a hand's first stroke; ``cross`` is there while
+    the arms cross.
+    """
+
+    start: Fraction
+    right: str | None
+    left: str | None
+    cross: Cross | None
+    strokes: tuple[int, ...]
+
+    def voice(self, hand: str) -> str | None:
+        return self.right if hand == RIGHT else self.left
+
+
+class Load(NamedTuple):
+    """How much one limb has to do.
+
+    Rates in strokes a second; ``longest_run`` is its most strokes in a row, with none in between that it is not
+    part of; ``share`` of all strokes, 0 to 1.
+    """
+
+    strokes: int
+    rate: float
+    peak_rate: float
+    longest_run: int
+    share: float
+
+
+@dataclass(frozen=True)
+class Summary:
+    """The pattern as a whole; ``headroom`` is tempo limit ÷ tempo − 1."""
+
+    cost: float
+    cost_per_bar: float
+    ease: float
+    tempo: float
+    tempo_limit: float | None
+    bottleneck: int | None
+    headroom: float | None
+    lead: str | None
+    linear: bool
+    strokes: int
+    duration: float
+    notes_per_second: float
+    load: dict[str, Load]
+    terms: dict[str, float]
+
+    def as_dict(self) -> dict[str, Any]:
+        return {
+            "cost": self.cost,
+            "cost_per_bar": self.cost_per_bar,
+            "ease": self.ease,
+            "tempo": self.tempo,
+            "tempo_limit": self.tempo_limit,
+            "bottleneck": self.bottleneck,
+            "headroom": self.headroom,
+            "lead": self.lead,
+            "linear": self.linear,
+            "strokes": self.strokes,
+            "duration": self.duration,
+            "notes_per_second": self.notes_per_second,
+            "load": {limb: load._asdict() for limb, load in self.load.items()},
+        }
+
+
+@dataclass(frozen=True)
+class Report:
+    """A whole analysis, with the pattern and the reach table it was made from."""
+
+    pattern: Pattern
+    table: ReachTable
+    tempo: float
+    repeat: bool
+    strokes: tuple[StrokeReport, ...]
+    postures: tuple[Posture, ...]
+    findings: tuple[Finding, ...]
+    summary: Summary
+
+    @cached_property
+    def posture_of(self) -> dict[int, int]:
+        """Stroke index → index of its posture."""
+        return {stroke: i for i, posture in enumerate(self.postures) for stroke in posture.strokes}
+
+    @cached_property
+    def findings_of(self) -> dict[int, tuple[Finding, ...]]:
+        """Stroke index → the findings that name it."""
+        found: dict[int, list[Finding]] = {}
+        for finding in self.findings:
+            for stroke in finding.strokes:
+                found.setdefault(stroke, []).append(finding)
+        return {stroke: tuple(items) for stroke, items in found.items()}
+
+    @property
+    def impossible(self) -> bool:
+        """Whether the answer to "can this be played here at all" is no."""
+        return any(finding.kind in ("impossible", "out-of-reach") for finding in self.findings)
+
+    @property
+    def worst(self) -> str | None:
+        """The highest severity among the findings, None if there are none."""
+        found = {finding.severity for finding in self.findings}
+        return next((severity for severity in reversed(SEVERITIES) if severity in found), None)
+
+    def hand_strokes(self, hand: str) -> list[StrokeReport]:
+        return [stroke for stroke in self.strokes if stroke.limb == hand]
+
+    def as_dict(self) -> dict[str, Any]:
+        """The command contract's object."""
+        return {
+            "strokes": [stroke.as_dict() for stroke in self.strokes],
+            "findings": [finding.as_dict() for finding in self.findings],
+            "summary": self.summary.as_dict(),
+        }

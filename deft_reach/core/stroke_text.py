@@ -1,0 +1,492 @@
+"""Stroke text: reading it, writing it, and changing it in place.
+
+The grammar::
+
+    text    := ( setting | grid | "|" | step | group )*        # comments run from # to the end of the line
+    setting := "meter" N/M | "tempo" BPM                       # at the start; default 4/4
+    grid    := "/" VALUE                                       # /4 /8 /16 /32, /8t /16t, or /n:m/VALUE
+    step    := "-" | "=" | strike ( "+" strike )*
+    strike  := [ "f" | "d" | "u" ] LIMB [ "@" VOICE ] MARK*
+    LIMB    := "R" | "L" | "K" | "J" | "H" | "?"
+    MARK    := ">" | "." | "~" | "x" | "^" | "o"
+    group   := "(" step+ ")"
+
+Spaces between items are free: ``RLRR`` is four strokes.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Collection, Iterable
+from fractions import Fraction
+
+from deft_reach.core.layouts import STANDARD_VOICES
+from deft_reach.core.limbs import DEFAULT_VOICE, EITHER, HANDS, LIMBS
+from deft_reach.core.pattern import (
+    GRACES,
+    MARKS,
+    BarLine,
+    Comment,
+    Element,
+    Grid,
+    Group,
+    GroupClose,
+    GroupOpen,
+    LineBreak,
+    Meter,
+    Moment,
+    Pattern,
+    Rest,
+    Span,
+    Step,
+    Strike,
+    Stroke,
+    Tempo,
+    Tie,
+)
+
+GRID_VALUES = (4, 8, 16, 32)
+METER_VALUES = (1, 2, 4, 8, 16, 32)
+TEMPO_RANGE = (10.0, 1000.0)
+#: Longest text that is read at all: some hundreds of thousands of strokes.
+MAX_TEXT = 1_000_000
+MAX_TUPLET = 64
+
+_BLANK = " \t\r\f\v\u00a0"
+#: What may follow a stroke at once: strokes need no space between them (``RLRR``).
+_AFTER_STRIKE = frozenset([*_BLANK, *"\n|()+#-=/", *LIMBS, *GRACES])
+_VOICE = re.compile(r"[a-z][a-z0-9]*(:[a-z][a-z0-9]*)?")
+_WORD = re.compile(r"[A-Za-z]+")
+_METER = re.compile(r"(\d{1,3})/(\d{1,3})(?![\d/])")
+_NUMBER = re.compile(r"\d{1,6}(\.\d{1,6})?(?![\d.])")
+_GRID = re.compile(r"/(\d{1,4})(?::(\d{1,4})/(\d{1,4}))?(t?)(?![\w/:])")
+_EXPECTED_ITEM = "a stroke (R, L, K, J, H or ?), a rest -, a tie =, a grid such as /16, a group ( or a bar line |"
+_EXPECTED_IN_GROUP = "a stroke, a rest -, a tie = or the group's closing )"
+
+
+class StrokeTextError(ValueError):
+    """Stroke text that cannot be read.
+
+    ``line`` and ``column`` count from 1; ``span`` is the offending stretch in characters; ``found`` and
+    ``expected`` say what stood there and what would have been right.
+    """
+
+    def __init__(self, text: str, span: Span, found: str, expected: str) -> None:
+        self.line = text.count("\n", 0, span.start) + 1
+        self.column = span.start - (text.rfind("\n", 0, span.start) + 1) + 1
+        self.span = span
+        self.found = found
+        self.expected = expected
+        super().__init__(f"line {self.line}, column {self.column}: found {found}, expected {expected}")
+
+
+def parse(text: str, voices: Collection[str] = STANDARD_VOICES) -> Pattern:
+    """Read stroke text.
+
+    ``voices`` are the voices that are known, usually a kit's: they settle whether ``R@snx`` ends in a mark. A voice
+    that is not among them is read all the same; whether the kit has it is for the analysis to say.
+
+    >>> [s.limb for s in parse("R L R R | ").strokes]
+    ['R', 'L', 'R', 'R']
+
+    Raises StrokeTextError with the place of the first mistake.
+    """
+    return _Reader(text, voices).read()
+
+
+def write(elements: Iterable[Element]) -> str:
+    """Write elements as tidy stroke text: reading it again gives equal elements."""
+    out: list[str] = []
+    glue = True  # no space before the next item
+    for element in elements:
+        if isinstance(element, LineBreak):
+            out.append("\n")
+            glue = True
+            continue
+        if isinstance(element, GroupClose):
+            out.append(")")
+            glue = False
+            continue
+        if not glue:
+            out.append(" ")
+        out.append(_element_text(element))
+        glue = isinstance(element, GroupOpen)
+    return "".join(out)
+
+
+def write_strike(strike: Strike) -> str:
+    """One strike as text."""
+    voice = f"@{strike.voice}" if strike.voice else ""
+    return f"{strike.grace}{strike.limb}{voice}{strike.marks}"
+
+
+def replace_strike(pattern: Pattern, index: int, strike: Strike) -> str:
+    """The pattern's text with one stroke rewritten and everything else untouched."""
+    span = pattern.strokes[index].span
+    return pattern.text[: span.start] + write_strike(strike) + pattern.text[span.end :]
+
+
+def strike_of(pattern: Pattern, index: int) -> Strike:
+    """The strike behind a stroke, as written."""
+    stroke = pattern.strokes[index]
+    written = pattern.text[stroke.span.start : stroke.span.end]
+    return Strike(stroke.limb, stroke.voice if "@" in written else None, stroke.marks, stroke.grace, stroke.span)
+
+
+def describe_length(length: Fraction, grain: int) -> str:
+    """A length of time as a player would say it, in units of ``1/grain`` where that comes out whole."""
+    denominator = math.lcm(grain, length.denominator)
+    return f"{length.numerator * (denominator // length.denominator)}/{denominator}"
+
+
+def _element_text(element: Element) -> str:
+    match element:
+        case Step():
+            return "+".join(write_strike(strike) for strike in element.strikes)
+        case Rest():
+            return "-"
+        case Tie():
+            return "="
+        case Grid():
+            return element.text
+        case BarLine():
+            return "|"
+        case GroupOpen():
+            return "("
+        case Meter():
+            return f"meter {element.beats}/{element.value}"
+        case Tempo():
+            return f"tempo {element.bpm:.6f}".rstrip("0").rstrip(".")
+        case Comment():
+            return element.text
+        case _:
+            raise TypeError(f"not an element of stroke text: {element!r}")
+
+
+class _Reader:
+    """One pass over the text that collects elements and places strokes in time."""
+
+    def __init__(self, text: str, voices: Collection[str]) -> None:
+        self.text = text
+        self.voices = voices
+        self.at = 0
+        self.elements: list[Element] = []
+        self.meter: tuple[int, int] | None = None
+        self.tempo: float | None = None
+        self.grid = Grid(16)
+        self.step = self.grid.step
+        self.finest = 16
+        self.now = Fraction(0)
+        self.started = False
+        # Bars that have been closed by a bar line: how long each is.
+        self.bar_ends: list[Fraction] = []
+        self.bar_start = Fraction(0)
+        self.pickup = Fraction(0)
+        # [start, length, strikes, group, span]
+        self.rows: list[list[object]] = []
+        self.last_row: list[object] | None = None
+        self.groups: list[Group] = []
+        self.group: tuple[Fraction, Span, int] | None = None
+
+    def error(self, found: str, expected: str, start: int, end: int | None = None) -> StrokeTextError:
+        end = min(len(self.text), start + 1) if end is None else end
+        return StrokeTextError(self.text, Span(start, end), found, expected)
+
+    def word_at(self, start: int) -> tuple[str, int]:
+        """What stands at a place, in quotes, for an error message; and where it ends."""
+        if start >= len(self.text):
+            return "the end of the text", start
+        end = start + 1
+        while end < len(self.text) and end - start < 20 and self.text[end] not in _BLANK + "\n|()+#":
+            end += 1
+        shown = self.text[start:end]
+        if not shown.isprintable():
+            shown = shown.encode("unicode_escape").decode()
+        return f"'{shown}'", end
+
+    def read(self) -> Pattern:
+        text = self.text
+        if len(text) > MAX_TEXT:
+            raise self.error(f"{len(text):,} characters", f"at most {MAX_TEXT:,}", MAX_TEXT)
+        size = len(text)
+        while True:
+            at = self.at
+            while at < size and text[at] in _BLANK:
+                at += 1
+            self.at = at
+            if at >= size:
+                break
+            self.item(text[at])
+        if self.group is not None:
+            opened = self.group[1]
+            raise self.error("a group that is never closed", "its closing ) before the end", opened.start, opened.end)
+        return self.finish()
+
+    def item(self, char: str) -> None:
+        at = self.at
+        if char == "\n":
+            self.add(LineBreak(Span(at, at + 1)))
+        elif char == "#":
+            end = self.text.find("\n", at)
+            end = len(self.text) if end < 0 else end
+            self.add(Comment(self.text[at:end].rstrip(), Span(at, end)))
+        elif char == "|":
+            self.bar_line()
+        elif char == "/":
+            self.read_grid()
+        elif char == "(":
+            if self.group is not None:
+                raise self.error("'(' inside a group", _EXPECTED_IN_GROUP, at)
+            self.started = True
+            self.group = (self.now, Span(at, at + 1), 0)
+            self.add(GroupOpen(Span(at, at + 1)))
+        elif char == ")":
+            self.close_group()
+        elif char == "-":
+            self.take_step([], Rest(Span(at, at + 1)))
+        elif char == "=":
+            self.tie()
+        elif char in "mt" and (word := _WORD.match(self.text, at)) and len(word.group()) > 1:
+            self.setting(word.group())
+        else:
+            self.strikes()
+
+    def add(self, element: Element) -> None:
+        self.elements.append(element)
+        self.at = element.span.end
+
+    def setting(self, word: str) -> None:
+        at = self.at
+        if word not in ("meter", "tempo"):
+            raise self.error(f"'{word}'", _EXPECTED_ITEM + ", or at the start meter or tempo", at, at + len(word))
+        if self.started:
+            raise self.error(
+                f"'{word}' after the first step", f"{word} at the very start of the text", at, at + len(word)
+            )
+        place = at + len(word)
+        while place < len(self.text) and self.text[place] in _BLANK:
+            place += 1
+        found, end = self.word_at(place)
+        if word == "meter":
+            match = _METER.match(self.text, place)
+            beats, value = (int(match[1]), int(match[2])) if match else (0, 0)
+            if match is None or not 1 <= beats <= 64 or value not in METER_VALUES:
+                raise self.error(found, "a meter such as 4/4 or 7/8", place, end)
+            if self.meter is not None:
+                raise self.error("a second meter", "one meter for the whole text", at, match.end())
+            self.meter = (beats, value)
+            self.add(Meter(beats, value, Span(at, match.end())))
+        else:
+            match = _NUMBER.match(self.text, place)
+            bpm = float(match[0]) if match else 0.0
+            low, high = TEMPO_RANGE
+            if match is None or not low <= bpm <= high:
+                raise self.error(found, f"a tempo from {low:g} to {high:g} BPM", place, end)
+            if self.tempo is not None:
+                raise self.error("a second tempo", "one tempo for the whole text", at, match.end())
+            self.tempo = bpm
+            self.add(Tempo(bpm, Span(at, match.end())))
+
+    def read_grid(self) -> None:
+        at = self.at
+        found, end = self.word_at(at)
+        if self.group is not None:
+            raise self.error(f"the grid {found} inside a group", _EXPECTED_IN_GROUP, at, end)
+        match = _GRID.match(self.text, at)
+        expected = "a grid: /4 /8 /16 /32, with t for triplets (/8t), or n in the time of m (/5:4/16)"
+        if match is None:
+            raise self.error(found, expected, at, end)
+        span = Span(at, match.end())
+        if match[3] is None:
+            grid = Grid(int(match[1]), triplet=bool(match[4]), span=span)
+        else:
+            count, of = int(match[1]), int(match[2])
+            if not (1 <= count <= MAX_TUPLET and 1 <= of <= MAX_TUPLET) or match[4]:
+                raise self.error(found, f"a tuplet of 1 to {MAX_TUPLET}, such as /5:4/16", at, end)
+            grid = Grid(int(match[3]), count, of, span=span)
+        if grid.value not in GRID_VALUES:
+            raise self.error(found, expected, at, end)
+        self.grid = grid
+        self.step = grid.step
+        self.finest = max(self.finest, grid.value)
+        self.add(grid)
+
+    def take_step(self, strikes: list[Strike], element: Element) -> None:
+        self.started = True
+        row: list[object] = [
+            self.now,
+            self.step,
+            strikes,
+            len(self.groups) if self.group else -1,
+            element.span,
+        ]
+        self.rows.append(row)
+        self.last_row = row
+        self.now += self.step
+        if self.group is not None:
+            start, span, steps = self.group
+            self.group = (start, span, steps + 1)
+        self.add(element)
+
+    def tie(self) -> None:
+        at = self.at
+        if self.last_row is None:
+            raise self.error("'=' with nothing before it", "a stroke or a rest to lengthen first", at)
+        self.last_row[1] = self.last_row[1] + self.step  # type: ignore[operator]
+        self.now += self.step
+        if self.group is not None:
+            start, span, steps = self.group
+            self.group = (start, span, steps + 1)
+        self.add(Tie(Span(at, at + 1)))
+
+    def close_group(self) -> None:
+        at = self.at
+        if self.group is None:
+            raise self.error("')' without a group", _EXPECTED_ITEM, at)
+        start, opened, steps = self.group
+        if not steps:
+            raise self.error("an empty group", "at least one stroke or rest in it", opened.start, at + 1)
+        self.groups.append(Group(start, self.now - start, steps, Span(opened.start, at + 1)))
+        self.group = None
+        self.add(GroupClose(Span(at, at + 1)))
+
+    def bar_line(self) -> None:
+        at = self.at
+        if self.group is not None:
+            raise self.error("'|' inside a group", _EXPECTED_IN_GROUP, at)
+        beats, value = self.meter or (4, 4)
+        full = Fraction(beats, value)
+        length = self.now - self.bar_start
+        first = not self.bar_ends
+        if first and not self.started:
+            # A bar line before anything is played only says where the first bar begins.
+            self.bar_ends.append(self.now)
+        elif first and length < full:
+            self.pickup = length
+            self.bar_ends.append(self.now)
+        elif length != full:
+            number = len([end for end in self.bar_ends if end > self.pickup]) + 1
+            grain = self.finest if full.denominator <= self.finest else value
+            held = describe_length(length, math.lcm(grain, full.denominator))
+            wanted = describe_length(full, math.lcm(grain, full.denominator, length.denominator))
+            size = "short" if length < full else "long"
+            raise self.error(f"bar {number} too {size} at {held}", f"{wanted} for a bar of {beats}/{value}", at)
+        else:
+            self.bar_ends.append(self.now)
+        self.started = True
+        self.bar_start = self.now
+        self.add(BarLine(Span(at, at + 1)))
+
+    def strikes(self) -> None:
+        start = self.at
+        strikes = [self.strike(_EXPECTED_IN_GROUP if self.group else _EXPECTED_ITEM)]
+        while True:
+            at = self.skip_blank(self.at)
+            if at >= len(self.text) or self.text[at] != "+":
+                break
+            self.at = self.skip_blank(at + 1)
+            strikes.append(self.strike("a stroke (R, L, K, J, H or ?) after +"))
+        self.take_step(strikes, Step(tuple(strikes), Span(start, self.at)))
+
+    def skip_blank(self, at: int) -> int:
+        while at < len(self.text) and self.text[at] in _BLANK:
+            at += 1
+        return at
+
+    def strike(self, expected: str) -> Strike:
+        text, start = self.text, self.at
+        at = start
+        grace = ""
+        if at < len(text) and text[at] in GRACES:
+            grace = text[at]
+            at += 1
+        limb = text[at] if at < len(text) else ""
+        if limb not in LIMBS or not limb:
+            found, end = self.word_at(start if not grace else at)
+            if grace:
+                raise self.error(found, f"a hand (R, L or ?) after the {GRACES[grace]}", at, end)
+            raise self.error(found, expected, start, max(end, start))
+        if grace and limb not in HANDS and limb != EITHER:
+            raise self.error(f"a {GRACES[grace]} before {limb}", "a hand: R, L or ?", start, at + 1)
+        at += 1
+        voice: str | None = None
+        marks = ""
+        if at < len(text) and text[at] == "@":
+            match = _VOICE.match(text, at + 1)
+            if match is None:
+                found, end = self.word_at(at + 1)
+                raise self.error(found, "a voice such as sn, hh or rd:bell after @", at + 1, end)
+            voice, marks = self.split_marks(match.group())
+            at = match.end() - len(marks)
+            marks = ""
+        while at < len(text) and text[at] in MARKS:
+            mark = text[at]
+            if mark in marks:
+                raise self.error(f"a second '{mark}'", f"each mark once ({MARKS[mark]})", at)
+            if {mark, *marks} >= {">", "."}:
+                raise self.error("an accent and a ghost on one stroke", "one of > and .", at)
+            marks += mark
+            at += 1
+        if at < len(text) and text[at] not in _AFTER_STRIKE:
+            found, end = self.word_at(at)
+            expected = "a mark (> . ~ x ^ o), @ and a voice, + another stroke, or a space"
+            raise self.error(found, expected, at, end)
+        self.at = at
+        return Strike(limb, voice, marks, grace, Span(start, at))
+
+    def split_marks(self, run: str) -> tuple[str, str]:
+        """Divide ``snx`` into the voice and the letter marks behind it: the longest known voice wins."""
+        if run in self.voices:
+            return run, ""
+        stem = run.rstrip("xo")
+        for end in range(len(run) - 1, len(stem) - 1, -1):
+            if run[:end] in self.voices:
+                return run[:end], run[end:]
+        return run, ""
+
+    def finish(self) -> Pattern:
+        meter = self.meter or (4, 4)
+        full = Fraction(meter[0], meter[1])
+        strokes: list[Stroke] = []
+        moments: list[Moment] = []
+        pickup = self.pickup
+        for number, (start, length, strikes, group, span) in enumerate(self.rows):
+            assert isinstance(start, Fraction) and isinstance(length, Fraction) and isinstance(strikes, list)
+            assert isinstance(group, int) and isinstance(span, Span)
+            if start < pickup:
+                bar, offset = 0, full - pickup + start
+            else:
+                whole, offset = divmod(start - pickup, full)
+                bar = int(whole) + 1
+            beat = 1 + offset * meter[1]
+            first = len(strokes)
+            for strike in strikes:
+                strokes.append(
+                    Stroke(
+                        len(strokes),
+                        start,
+                        length,
+                        bar,
+                        beat,
+                        strike.limb,
+                        strike.voice or DEFAULT_VOICE[strike.limb],
+                        strike.marks,
+                        strike.grace,
+                        number,
+                        group,
+                        strike.span,
+                    )
+                )
+            moments.append(Moment(start, length, tuple(range(first, len(strokes))), span))
+        return Pattern(
+            tuple(self.elements),
+            self.text,
+            meter,
+            self.tempo,
+            self.now,
+            pickup,
+            tuple(strokes),
+            tuple(self.groups),
+            tuple(moments),
+        )

@@ -1,0 +1,218 @@
+"""Documents (``*.reach``) and kits as JSON: one function each way, and clear words for what is wrong.
+
+UTF-8 JSON with a version. A file of a newer minor version is read and keeps its unknown fields; one of a newer major
+version is refused, because guessing would lose something.
+"""
+
+from __future__ import annotations
+
+import json
+from importlib import resources
+from typing import Any, Final
+
+from deft_reach.core.document import FORMAT_VERSION, Document
+from deft_reach.core.kit import Kit, KitError, check_kit
+from deft_reach.core.player import Player, PlayerError, check_player
+from deft_reach.formats.records import from_dict, to_dict
+
+FORMAT: Final = "deft-reach"
+KIT_FORMAT: Final = "deft-reach-kit"
+#: Larger files are refused unread: a document of a thousand plans is some two megabytes.
+MAX_BYTES: Final = 32_000_000
+
+
+class DocumentError(ValueError):
+    """A file that cannot be read as what it should be.
+
+    ``line`` and ``column`` (from 1) are there when the JSON itself is broken; otherwise ``where`` is the path to the
+    value, such as ``plans[2].tempo``.
+    """
+
+    def __init__(self, message: str, where: str = "", line: int | None = None, column: int | None = None) -> None:
+        self.where = where
+        self.line = line
+        self.column = column
+        prefix = f"line {line}, column {column}: " if line is not None else f"{where}: " if where else ""
+        super().__init__(prefix + message)
+
+
+def schema() -> dict[str, Any]:
+    """The published JSON Schema of a document."""
+    path = resources.files("deft_reach.formats") / "schema" / "reach-1.schema.json"
+    found: dict[str, Any] = json.loads(path.read_text(encoding="utf-8"))
+    return found
+
+
+def dump_document(document: Document) -> bytes:
+    """A document as the bytes of its file."""
+    data = {"format": FORMAT, **to_dict(document)}
+    return (json.dumps(data, ensure_ascii=False, indent=1, allow_nan=False) + "\n").encode()
+
+
+def load_document(data: bytes) -> Document:
+    """The document in these bytes.
+
+    Raises DocumentError saying where and what when they are not JSON, not a document, too new, against the schema,
+    or hold kits, players or references that cannot be.
+    """
+    raw = _read_json(data)
+    _check_format(raw, FORMAT, "a Deft Reach document")
+    _validate(raw, schema())
+    try:
+        document = from_dict(Document, {key: value for key, value in raw.items() if key != "format"})
+    except ValueError as error:
+        raise DocumentError(str(error)) from None
+    _check(document)
+    return document
+
+
+def dump_kit(kit: Kit) -> bytes:
+    """A kit alone as the bytes of its file."""
+    data = {"format": KIT_FORMAT, "version": FORMAT_VERSION, "kit": to_dict(kit)}
+    return (json.dumps(data, ensure_ascii=False, indent=1, allow_nan=False) + "\n").encode()
+
+
+def load_kit(data: bytes) -> Kit:
+    """The kit in these bytes: a kit's own file, a bare kit object, or a document's first kit."""
+    raw = _read_json(data)
+    if raw.get("format") == FORMAT:
+        document = load_document(data)
+        if not document.kits:
+            raise DocumentError("the document holds no kit")
+        return document.kits[0]
+    where = ""
+    if raw.get("format") == KIT_FORMAT:
+        _check_format(raw, KIT_FORMAT, "a kit")
+        raw, where = raw.get("kit"), "kit"
+    _validate(raw, {"$ref": "#/$defs/kit", "$defs": schema()["$defs"]}, where)
+    kit = from_dict(Kit, raw)
+    _check_kit(kit, where or "kit")
+    return kit
+
+
+def load_player(data: bytes) -> Player:
+    """The player in these bytes: a bare player object, ``{"player": …}``, or a document's first player."""
+    raw = _read_json(data)
+    if raw.get("format") == FORMAT:
+        document = load_document(data)
+        if not document.players:
+            raise DocumentError("the document holds no player")
+        return document.players[0]
+    where = ""
+    if isinstance(raw.get("player"), dict):
+        raw, where = raw["player"], "player"
+    raw = {"id": "player", "name": "Player", **raw}
+    _validate(raw, {"$ref": "#/$defs/player", "$defs": schema()["$defs"]}, where)
+    player = from_dict(Player, raw)
+    try:
+        check_player(player)
+    except PlayerError as error:
+        raise DocumentError(str(error), where) from None
+    return player
+
+
+def kit_dict(kit: Kit) -> dict[str, Any]:
+    """A kit as plain values, for printing."""
+    return to_dict(kit)
+
+
+def _read_json(data: bytes) -> Any:
+    if len(data) > MAX_BYTES:
+        raise DocumentError(f"the file has {len(data):,} bytes; at most {MAX_BYTES:,} are read")
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        line = data.count(b"\n", 0, error.start) + 1
+        column = error.start - data.rfind(b"\n", 0, error.start)
+        raise DocumentError("these bytes are not UTF-8 text", line=line, column=column) from None
+    try:
+        raw = json.loads(text, parse_constant=_no_constant, object_pairs_hook=_no_doubles)
+    except json.JSONDecodeError as error:
+        raise DocumentError(f"not JSON: {error.msg}", line=error.lineno, column=error.colno) from None
+    except RecursionError:
+        raise DocumentError("the JSON is nested too deeply to be a document") from None
+    except ValueError as error:
+        raise DocumentError(str(error)) from None
+    if not isinstance(raw, dict):
+        raise DocumentError("expected a JSON object { … } at the start", line=1, column=1)
+    return raw
+
+
+def _no_constant(name: str) -> Any:
+    raise ValueError(f"{name} is not a number that can be used; write a plain number")
+
+
+def _no_doubles(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    found = dict(pairs)
+    if len(found) < len(pairs):
+        keys = [key for key, _ in pairs]
+        double = next(key for key in keys if keys.count(key) > 1)
+        raise ValueError(f"the field '{double}' stands twice in one object; keep one of them")
+    return found
+
+
+def _check_format(raw: dict[str, Any], wanted: str, what: str) -> None:
+    if raw.get("format") != wanted:
+        raise DocumentError(f'this is not {what}: expected "format": "{wanted}"', "format")
+    version = raw.get("version")
+    parts = version.split(".") if isinstance(version, str) else []
+    if len(parts) != 2 or not all(part.isdigit() and len(part) < 6 for part in parts):
+        raise DocumentError(f'expected a version such as "{FORMAT_VERSION}"', "version")
+    major = int(FORMAT_VERSION.split(".")[0])
+    if int(parts[0]) != major:
+        raise DocumentError(
+            f"the file is of version {version}, this app reads versions {major}.x; "
+            "open it with a newer Deft Reach. Nothing was changed",
+            "version",
+        )
+
+
+def _validate(raw: Any, rules: dict[str, Any], where: str = "") -> None:
+    import jsonschema  # late: only files need it, and it takes a while to import
+
+    validator = jsonschema.Draft202012Validator(rules)
+    error = jsonschema.exceptions.best_match(validator.iter_errors(raw))
+    if error is None:
+        return
+    path = where
+    for part in error.absolute_path:
+        path += f"[{part}]" if isinstance(part, int) else f".{part}" if path else str(part)
+    message = error.message
+    if len(message) > 200:
+        message = message[:200] + " …"
+    raise DocumentError(message, path)
+
+
+def _check_kit(kit: Kit, where: str) -> None:
+    try:
+        check_kit(kit)
+    except KitError as error:
+        raise DocumentError(str(error), where) from None
+
+
+def _check(document: Document) -> None:
+    for name in ("players", "kits", "patterns", "plans", "songs", "commitments"):
+        seen: set[str] = set()
+        for i, row in enumerate(getattr(document, name)):
+            if row.id in seen:
+                raise DocumentError(f"the id '{row.id}' is used twice", f"{name}[{i}].id")
+            seen.add(row.id)
+    for i, kit in enumerate(document.kits):
+        _check_kit(kit, f"kits[{i}]")
+    for i, player in enumerate(document.players):
+        try:
+            check_player(player)
+        except PlayerError as error:
+            raise DocumentError(str(error), f"players[{i}]") from None
+    ids = {name: {row.id for row in getattr(document, name)} for name in ("players", "kits", "patterns", "plans")}
+    for i, plan in enumerate(document.plans):
+        for field, rows in (("pattern", "patterns"), ("kit", "kits"), ("player", "players")):
+            value = getattr(plan, field)
+            if value not in ids[rows]:
+                raise DocumentError(f"there is no {field} with the id '{value}'", f"plans[{i}].{field}")
+    for i, song in enumerate(document.songs):
+        for j, section in enumerate(song.sections):
+            if section.plan not in ids["plans"]:
+                raise DocumentError(
+                    f"there is no plan with the id '{section.plan}'", f"songs[{i}].sections[{j}].plan"
+                )
