@@ -79,6 +79,7 @@ class _Finder:
         self.many_bars = many or bool(pattern.pickup)
         foot = "right" if self.kit.bass_foot_side > 0 else "left"
         other = "left" if foot == "right" else "right"
+        self.short = {RIGHT: "right", LEFT: "left"}
         self.names = {
             RIGHT: "right hand",
             LEFT: "left hand",
@@ -100,7 +101,13 @@ class _Finder:
         return voice_name(self.kit, voice) if voice else "where it rests"
 
     def span(self, first: int, last: int) -> str:
-        return f"On {self.at(first)}" if first == last else f"From {self.at(first)} to {self.at(last)}"
+        if len(self.hands) > 1 and first <= self.hands[0].index and last >= self.hands[-1].index:
+            return "All through"
+        if first == last:
+            return f"On {self.at(first)}"
+        if self.strokes[first].bar == self.strokes[last].bar:
+            return f"From {place(self.strokes[first].beat)} to {self.at(last)}"
+        return f"From {self.at(first)} to {self.at(last)}"
 
     # --- what cannot be done ----------------------------------------------------------------------------------
 
@@ -284,7 +291,8 @@ class _Finder:
             tight = cross.clearance < TIGHT_MM
             mover = self.strokes[entering].limb
             posture = self.walk.postures[self.posture_index(entering)]
-            here, there = posture.voice(mover), posture.voice(other_hand(mover))
+            other = other_hand(mover)
+            here, there = posture.voice(mover), posture.voice(other)
             if limbs == {RIGHT, LEFT}:
                 ordered = sorted(indices)
                 yield Finding(
@@ -307,8 +315,8 @@ class _Finder:
                 mover,
                 over,
                 "caution" if tight or hurried else "note",
-                f"On {self.at(entering)} the {self.names[mover]} crosses {how} the other arm to the "
-                f"{self.name(here)} while that hand is at the {self.name(there)}, {gap} clear.",
+                f"On {self.at(entering)} the {self.names[mover]} crosses {how} the {self.short[other]} arm to the "
+                f"{self.name(here)} while the {self.short[other]} is at the {self.name(there)}, {gap} clear.",
                 f"Keep the {self.names[under]} low, or let it take the {self.name(here)}.",
             )
 
@@ -418,45 +426,39 @@ class _Finder:
         return found
 
     def hurried(self) -> Iterator[Finding]:
-        for stream in self.streams().values():
-            run: list[int] = []
-            for i in [*stream, None]:
-                pace = None if i is None else self.walk.rows[i].pace
-                if i is not None and pace is not None and pace > HURRIED_PACE:
-                    run.append(i)
-                elif run:
-                    yield self.hurry(run)
-                    run = []
+        """One finding for each move that is hurried, however often it comes."""
+        moves: dict[tuple[str, str | None, str], list[int]] = {}
+        for stroke, row in zip(self.strokes, self.walk.rows):
+            if row.pace is not None and row.pace > HURRIED_PACE:
+                start = row.came_from if row.travel else stroke.voice
+                moves.setdefault((stroke.limb, start, stroke.voice), []).append(stroke.index)
+        for indices in moves.values():
+            yield self.hurry(indices)
 
-    def hurry(self, run: list[int]) -> Finding:
-        walk = self.walk
-        worst = max(run, key=lambda i: walk.rows[i].pace or 0.0)
-        pace, gap = walk.rows[worst].pace, walk.rows[worst].gap
-        assert pace is not None and gap is not None
-        limb = self.strokes[worst].limb
-        late = pace > 1 + 1e-9
-        what = "has no time" if late else "is hurried"
+    def hurry(self, indices: list[int]) -> Finding:
+        rows = self.walk.rows
+        worst = max(indices, key=lambda i: rows[i].pace or 0.0)
+        row, limb = rows[worst], self.strokes[worst].limb
+        assert row.pace is not None and row.gap is not None
+        late = row.pace > 1 + 1e-9
+        voice = self.name(self.strokes[worst].voice)
         if limb in FEET:
-            move = "to strike again" if walk.rows[worst].travel == 0 else "to change pedals"
-        elif walk.rows[worst].travel == 0:
-            move = f"to strike the {self.name(self.strokes[worst].voice)} again"
+            move = "to strike again" if row.travel == 0 else "to change pedals"
+        elif row.travel == 0:
+            move = f"to strike the {voice} again"
         else:
-            move = (
-                f"from the {self.name(walk.rows[worst].came_from)} to the {self.name(self.strokes[worst].voice)}, "
-                f"{walk.rows[worst].travel:.0f} mm"
-            )
-        more = f" ({len(run)} strokes in a row)" if len(run) > 1 else ""
+            move = f"from the {self.name(row.came_from)} to the {voice}, {row.travel:.0f} mm"
+        more = f"; it comes {len(indices)} times" if len(indices) > 1 else ""
+        share = "share the strokes between both feet" if limb in FEET else "give the stroke to the other hand"
         return Finding(
             "hurried",
-            tuple(run),
+            tuple(indices),
             limb,
             None,
             "stop" if late else "caution",
-            f"On {self.at(worst)} the {self.names[limb]} {what} {move}: it needs {ms(walk.rows[worst].needed)} and gets "
-            f"{ms(gap)}, pace {pace:.2f}{more}.",
-            "Slow down, shorten the move, or give the stroke to the other hand."
-            if limb not in FEET
-            else "Slow down, or share the strokes between both feet.",
+            f"On {self.at(worst)} the {self.names[limb]} {'has no time' if late else 'is hurried'} {move}: "
+            f"it needs {ms(row.needed)} and gets {ms(row.gap)}, pace {row.pace:.2f}{more}.",
+            f"Slow down, shorten the move, or {share}.",
         )
 
     def overload(self) -> Iterator[Finding]:

@@ -25,8 +25,8 @@ SHARED_VOICE_MM: Final = 25.0
 #: Reach up to here is comfortable, up to 1.0 strained; beyond that the trunk leans.
 COMFORTABLE_REACH: Final = (0.35, 0.80)
 MAX_LEAN_MM: Final = 250.0
-#: Where the elbow would hang if nothing else decided: down, out, and a little back.
-_ELBOW_DOWN: Final = (0.4, -0.1, -1.0)
+#: Where the elbow would hang if nothing else decided: down and out.
+_ELBOW_DOWN: Final = (0.5, 0.0, -1.0)
 
 
 class Poses(NamedTuple):
@@ -118,3 +118,20 @@ def foot_reach(player: Player, side: int, pedal: tuple[float, float, float]) -> 
     dy = pedal[1] - behind - hip[1]
     dz = pedal[2] + ankle_height - hip[2]
     return math.sqrt(dx * dx + dy * dy + dz * dz) / player.leg_mm
+
+
+def reach_radius(player: Player, height: float, reach: float) -> float:
+    """How far from the shoulder, in plan view, a tip may be for a given reach at a given height, all in mm.
+
+    The contour is a circle round the shoulder because the strike pose turns with the line from the shoulder to the
+    tip; 0 where the height alone is too much.
+    """
+    grip_height = height + player.grip_mm * math.sin(math.radians(PITCH_DEG)) - player.shoulder[2]
+    flat = (reach * player.arm_mm) ** 2 - grip_height**2
+    back = player.grip_mm * math.cos(math.radians(PITCH_DEG))
+    toe = math.radians(TOE_IN_DEG)
+    room = flat - (back * math.sin(toe)) ** 2
+    if flat <= 0 or room <= 0:
+        return 0.0
+    # The triangle shoulder, grip, tip with the toe-in angle at the tip.
+    return back * math.cos(toe) + math.sqrt(room)

@@ -25,7 +25,7 @@ FOOT_RESTRIKE: Final = 0.22
 BOUNCE: Final = 0.6
 FOOT_BOUNCE: Final = 0.65
 #: An accent needs a bigger lift, a ghost a smaller one. Common practice.
-ACCENT: Final = 1.2
+ACCENT: Final = 1.1
 GHOST: Final = 0.85
 
 #: How long before its stroke a grace note falls, and how far graces are apart (seconds). Common practice.

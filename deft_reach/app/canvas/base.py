@@ -1,0 +1,124 @@
+"""What all drawings share: the session, focus, keys for strokes, and a text equivalent."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QFont, QKeyEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QWidget
+
+from deft_reach.app import theme
+from deft_reach.core.session import Session
+
+#: Typed on a selected stroke: what it becomes.
+LIMB_KEYS = {"r": "R", "l": "L", "k": "K", "j": "J", "h": "H"}
+MARK_KEYS = {">": ">", ".": ".", "~": "~", "x": "x", "^": "^", "o": "o"}
+GRACE_KEYS = {"f": "f", "d": "d", "u": "u"}
+
+
+def handle_stroke_key(session: Session, event: QKeyEvent) -> bool:
+    """Act on a key typed at a drawing; True if it meant something."""
+    key, text = event.key(), event.text()
+    bare = event.modifiers() in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier)
+    if not bare:
+        return False
+    if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+        session.step_stroke(1 if key == Qt.Key.Key_Right else -1)
+    elif key in (Qt.Key.Key_Home, Qt.Key.Key_End):
+        session.select_stroke(0 if key == Qt.Key.Key_Home else 10**9)
+    elif text in ("n", "N"):
+        session.step_finding(1 if text == "n" else -1)
+    elif session.stroke is None:
+        return False
+    elif text == "t":
+        session.other_hand(session.stroke)
+    elif text.lower() in LIMB_KEYS:
+        session.set_limb(session.stroke, LIMB_KEYS[text.lower()])
+    elif text in MARK_KEYS:
+        session.toggle_mark(session.stroke, MARK_KEYS[text])
+    elif text in GRACE_KEYS:
+        session.toggle_grace(session.stroke, GRACE_KEYS[text])
+    else:
+        return False
+    return True
+
+
+class Canvas(QWidget):
+    """A drawing that listens to the session and takes the keyboard."""
+
+    def __init__(self, session: Session, name: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self.setAccessibleName(name)
+        session.verdict.connect(self.refresh)
+        session.selected.connect(self.refresh)
+
+    def refresh(self) -> None:
+        """The session has changed: say it in words, and draw again."""
+        self.setAccessibleDescription(self.in_words())
+        self.update()
+
+    def in_words(self) -> str:
+        """The drawing's text equivalent."""
+        return ""
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if not handle_stroke_key(self.session, event):
+            super().keyPressEvent(event)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor(theme.colours().sheet))
+        self.draw(painter)
+        if self.hasFocus():
+            pen = QPen(QColor(theme.colours().right), 1.5)
+            painter.setPen(pen)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
+        painter.end()
+
+    def draw(self, painter: QPainter) -> None:
+        raise NotImplementedError
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(220, 60)
+
+    def empty(self, painter: QPainter, text: str) -> None:
+        """What stands where there is nothing to draw: what to do next."""
+        painter.setPen(QColor(theme.colours().muted))
+        painter.setFont(theme.ui_font(11))
+        painter.drawText(
+            QRectF(self.rect()).adjusted(16, 8, -16, -8),
+            int(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap),
+            text,
+        )
+
+
+def label(
+    painter: QPainter,
+    at: QPointF,
+    text: str,
+    font: QFont,
+    colour: QColor,
+    align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignCenter,
+    halo: QColor | None = None,
+) -> QRectF:
+    """Text round a point, on a halo where it lies over lines; returns its rectangle."""
+    painter.setFont(font)
+    metrics = painter.fontMetrics()
+    width, height = metrics.horizontalAdvance(text) + 2, metrics.height()
+    left = at.x() - width / 2
+    if align & Qt.AlignmentFlag.AlignLeft:
+        left = at.x()
+    elif align & Qt.AlignmentFlag.AlignRight:
+        left = at.x() - width
+    rect = QRectF(left, at.y() - height / 2, width, height)
+    if halo is not None:
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(halo)
+        painter.drawRoundedRect(rect.adjusted(-2, 1, 2, -1), 3, 3)
+    painter.setPen(colour)
+    painter.drawText(rect, int(Qt.AlignmentFlag.AlignCenter), text)
+    return rect

@@ -1,0 +1,69 @@
+"""A stroke in words: what hovering says, and what the text equivalents say."""
+
+from __future__ import annotations
+
+from deft_reach.core.counting import place
+from deft_reach.core.findings import voice_name
+from deft_reach.core.kit import Kit
+from deft_reach.core.limbs import FEET, HANDS, KICK, RIGHT
+from deft_reach.core.report import Report, pace_word
+
+
+def limb_name(kit: Kit, limb: str) -> str:
+    """The limb as a player says it: the kit decides which foot is which."""
+    if limb == "R":
+        return "right hand"
+    if limb == "L":
+        return "left hand"
+    if limb == "?":
+        return "a hand not chosen yet"
+    right = (kit.bass_foot_side > 0) == (limb == KICK)
+    return "right foot" if right else "left foot"
+
+
+def where(report: Report, index: int) -> str:
+    """Bar and beat: "bar 2, 3 &", or without the bar when there is only one."""
+    stroke = report.strokes[index]
+    beat = place(stroke.beat)
+    if report.strokes[-1].bar <= 1 and not report.pattern.pickup:
+        return beat
+    return f"pickup, {beat}" if stroke.bar == 0 else f"bar {stroke.bar}, {beat}"
+
+
+def stroke_facts(report: Report, index: int) -> list[tuple[str, str]]:
+    """Everything worth knowing of a stroke, as name and value with its unit."""
+    stroke, kit = report.strokes[index], report.table.kit
+    facts: list[tuple[str, str]] = []
+    if stroke.limb in HANDS and stroke.came_from and stroke.travel_mm:
+        facts.append(("comes from", f"{voice_name(kit, stroke.came_from)}, {stroke.travel_mm:.0f} mm away"))
+    elif stroke.gap is not None:
+        moved = f"the other pedal, {stroke.travel_mm:.0f} mm away" if stroke.travel_mm else "the same place"
+        facts.append(("comes from", moved))
+    if stroke.gap is not None and stroke.pace is not None and stroke.tempo_limit is not None:
+        facts.append(("has", f"{stroke.gap * 1000:.0f} ms, needs {stroke.needed * 1000:.0f} ms"))
+        facts.append(("pace", f"{stroke.pace:.2f} · {pace_word(stroke.pace)}"))
+        facts.append(("breaks at", f"{stroke.tempo_limit:.0f} BPM"))
+    else:
+        facts.append(("pace", "its limb's first stroke: as long as it likes"))
+    if stroke.limb not in FEET and stroke.reach is not None:
+        lean = report.table.lean[stroke.limb].get(stroke.voice, 0.0)
+        leaning = f", leaning {lean:.0f} mm" if lean > 0 else ""
+        facts.append(("reach", f"{stroke.reach * 100:.0f} % of the arm{leaning}"))
+    facts.append(("stroke", stroke.stroke_type))
+    if stroke.limb in HANDS:
+        posture = report.postures[report.posture_of[index]]
+        if posture.cross is not None:
+            over = "right" if posture.cross.over == RIGHT else "left"
+            facts.append(("arms", f"crossed, {over} over, {posture.cross.clearance:.0f} mm"))
+    return facts
+
+
+def stroke_title(report: Report, index: int) -> str:
+    stroke, kit = report.strokes[index], report.table.kit
+    return f"{limb_name(kit, stroke.limb)} on the {voice_name(kit, stroke.voice)}"
+
+
+def stroke_words(report: Report, index: int) -> str:
+    """One stroke as running text."""
+    facts = "; ".join(f"{name} {value}" for name, value in stroke_facts(report, index))
+    return f"{where(report, index)}: {stroke_title(report, index)}; {facts}."

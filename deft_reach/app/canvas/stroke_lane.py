@@ -1,0 +1,183 @@
+"""The stroke lane: the pattern as written, under the weave and on the same time axis."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPen, QResizeEvent, QWheelEvent
+from PySide6.QtWidgets import QToolTip, QWidget
+
+from deft_reach.app import theme
+from deft_reach.app.canvas.base import Canvas, label
+from deft_reach.app.canvas.explain import stroke_words, where
+from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
+from deft_reach.core.counting import syllable
+from deft_reach.core.limbs import FEET
+from deft_reach.core.pattern import GRACES
+from deft_reach.core.session import Session
+
+GROUP_Y = 11.0
+HAND_Y = {"R": 33.0, "L": 69.0, "?": 51.0}
+FOOT_Y = 97.0
+COUNT_Y = 116.0
+HEIGHT = 127
+
+
+class StrokeLane(Canvas):
+    """Limbs in rows, groups as brackets, accents and ghosts by size, and what is counted."""
+
+    def __init__(self, session: Session, axis: TimeAxis, parent: QWidget | None = None) -> None:
+        self.axis = axis
+        super().__init__(session, "Strokes, the pattern as written", parent)
+        axis.changed.connect(self.update)
+        self.setMinimumHeight(int(HEIGHT * max(1.0, theme.text_scale())))
+        self.refresh()
+
+    def sizeHint(self) -> QSize:
+        return QSize(640, HEIGHT)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self.axis.set_width(self.width())
+
+    def y(self, limb: str) -> float:
+        return FOOT_Y if limb in FEET else HAND_Y[limb]
+
+    def stroke_at(self, at: QPointF) -> int | None:
+        report = self.session.report
+        if report is None:
+            return None
+        best, distance = None, 20.0
+        for i, stroke in enumerate(report.strokes):
+            dx = abs(self.axis.x(report.pattern.starts[i]) - at.x())
+            dy = abs(self.y(stroke.limb) - at.y())
+            if dx <= 14 and dx + dy * 0.4 < distance:
+                best, distance = i, dx + dy * 0.4
+        return best
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        index = self.stroke_at(event.position())
+        if index is not None:
+            self.session.select_stroke(index)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        delta = event.angleDelta()
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.axis.zoom(1.0015 ** delta.y(), event.position().x())
+        else:
+            self.axis.pan(-(delta.x() or delta.y()) * 0.6)
+        event.accept()
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ToolTip:
+            report, index = self.session.report, self.stroke_at(QPointF(event.pos()))  # type: ignore[attr-defined]
+            text = stroke_words(report, index) if report is not None and index is not None else ""
+            QToolTip.showText(event.globalPos(), text, self)  # type: ignore[attr-defined]
+            return True
+        return super().event(event)
+
+    def in_words(self) -> str:
+        report, index = self.session.report, self.session.stroke
+        if report is None or not report.strokes:
+            return "No strokes yet."
+        chosen = f"Selected: {where(report, index)}, {report.strokes[index].limb}. " if index is not None else ""
+        return f"{chosen}{len(report.strokes)} strokes: {report.pattern.sticking}"
+
+    def draw(self, painter: QPainter) -> None:
+        report = self.session.report
+        c = theme.colours()
+        if report is None or not report.pattern.moments:
+            self.empty(painter, "No strokes yet: write R L R L in the stroke text.")
+            return
+        pattern = report.pattern
+        muted = QColor(c.muted)
+        right = Qt.AlignmentFlag.AlignRight
+        for text, y in (("right", HAND_Y["R"]), ("left", HAND_Y["L"]), ("feet", FOOT_Y), ("count", COUNT_Y)):
+            label(painter, QPointF(GUTTER - 8, y), text, theme.lettering(9.5), muted, right)
+        painter.save()
+        painter.setClipRect(QRectF(GUTTER - 2, 0, self.width() - GUTTER + 2, self.height()))
+        index = self.session.stroke
+        if index is not None and index < len(report.strokes):
+            x = self.axis.x(pattern.starts[index])
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(c.selection))
+            painter.drawRect(QRectF(x - 9, 0, 18, self.height()))
+        bar = pattern.pickup
+        while bar <= pattern.length:
+            x = self.axis.x(bar) - 10
+            painter.setPen(QPen(QColor(c.line), 1.4))
+            painter.drawLine(QPointF(x, 4), QPointF(x, self.height() - 4))
+            bar += pattern.bar_length
+        if self.session.error is not None:
+            painter.setOpacity(0.35)
+        self._draw_groups(painter, c)
+        self._draw_strokes(painter, c)
+        self._draw_counts(painter, c)
+        painter.restore()
+
+    def _draw_groups(self, painter: QPainter, c: theme.Colours) -> None:
+        report = self.session.report
+        assert report is not None
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for group in report.pattern.groups:
+            start = self.axis.x(group.start) - 6
+            inside = [m for m in report.pattern.moments if group.start <= m.start < group.start + group.length]
+            end = self.axis.x(inside[-1].start) + 6 if inside else start + 12
+            painter.setPen(QPen(QColor(c.muted), 1.2))
+            painter.drawLine(QPointF(start, GROUP_Y), QPointF(end, GROUP_Y))
+            for x in (start, end):
+                painter.drawLine(QPointF(x, GROUP_Y), QPointF(x, GROUP_Y + 5))
+            if end - start > 26:
+                halo = QColor(c.sheet)
+                label(
+                    painter,
+                    QPointF((start + end) / 2, GROUP_Y - 1),
+                    str(group.steps),
+                    theme.lettering(8.5),
+                    QColor(c.muted),
+                    halo=halo,
+                )
+
+    def _draw_strokes(self, painter: QPainter, c: theme.Colours) -> None:
+        report = self.session.report
+        assert report is not None
+        for i, stroke in enumerate(report.strokes):
+            x = self.axis.x(report.pattern.starts[i])
+            if x < GUTTER - 30 or x > self.width() + 30:
+                continue
+            y = self.y(stroke.limb)
+            points = 13 if ">" in stroke.marks else 8.5 if "." in stroke.marks else 11.5
+            font = theme.ui_font(points, bold=">" in stroke.marks)
+            if "." in stroke.marks:
+                font.setWeight(QFont.Weight.Medium)
+            label(painter, QPointF(x, y), stroke.limb, font, c.hand(stroke.limb))
+            if ">" in stroke.marks:
+                painter.setPen(QPen(c.hand(stroke.limb), 1.5))
+                painter.drawPolyline([QPointF(x - 3.5, y - 13.5), QPointF(x + 4, y - 11.2), QPointF(x - 3.5, y - 9)])
+            if stroke.grace:
+                label(
+                    painter, QPointF(x - 9, y + 4), GRACES[stroke.grace][0], theme.lettering(8), c.hand(stroke.limb)
+                )
+            usual = {"R": "sn", "L": "sn", "?": "sn", "K": "bd", "J": "bd", "H": "hh:foot"}[stroke.limb]
+            extra = stroke.marks.translate(str.maketrans("", "", ">."))
+            small = ("" if stroke.voice == usual else stroke.voice.replace("hh:foot", "")) + extra
+            if small:
+                label(painter, QPointF(x, y + 12.5), small, theme.lettering(8), QColor(c.muted))
+
+    def _draw_counts(self, painter: QPainter, c: theme.Colours) -> None:
+        report = self.session.report
+        assert report is not None
+        pattern = report.pattern
+        for moment in pattern.moments:
+            offset = (moment.start - pattern.pickup) % pattern.bar_length
+            beat = 1 + offset * pattern.meter[1]
+            said = syllable(beat)
+            x = self.axis.x(moment.start)
+            if not said or x < GUTTER - 30 or x > self.width() + 30:
+                continue
+            on_beat = beat.denominator == 1
+            font = theme.ui_font(10 if on_beat else 9, bold=on_beat)
+            colour = QColor(c.ink if on_beat else c.muted)
+            if not moment.strokes:
+                colour.setAlphaF(0.5)
+            if len(said) > 1 and self.axis.scale * float(moment.length) < 24:
+                said = "·"
+            label(painter, QPointF(x, COUNT_Y), said, font, colour)

@@ -1,0 +1,218 @@
+"""The tempo rule: home tempo, limit, and every stroke's own limit piling up near the edge."""
+
+from __future__ import annotations
+
+import math
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QToolTip, QWidget
+
+from deft_reach.app import theme
+from deft_reach.app.canvas.base import Canvas, label
+from deft_reach.app.canvas.explain import stroke_title, where
+from deft_reach.core.session import Session
+
+SIDE = 26.0
+RULE_UP = 22.0
+
+
+class TempoRule(Canvas):
+    """A horizontal rule of tempi."""
+
+    picked = Signal(int)
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        self._dragging = False
+        self._range = (60.0, 200.0)
+        super().__init__(session, "Tempo rule", parent)
+        self.setMinimumHeight(int(78 * max(1.0, theme.text_scale())))
+        self.refresh()
+
+    def sizeHint(self) -> QSize:
+        return QSize(640, 78)
+
+    def refresh(self) -> None:
+        if not self._dragging:
+            self._range = self._find_range()
+        super().refresh()
+
+    def _find_range(self) -> tuple[float, float]:
+        plan, report = self.session.plan, self.session.report
+        tempo = plan.tempo if plan is not None else 100.0
+        limit = report.summary.tempo_limit if report is not None else None
+        low = min(tempo, limit or tempo) * 0.75
+        high = max(tempo * 1.4, (limit or tempo) * 2.2)
+        return math.floor(low / 10) * 10.0, math.ceil(high / 10) * 10.0
+
+    def x(self, bpm: float) -> float:
+        low, high = self._range
+        return SIDE + (bpm - low) / (high - low) * (self.width() - 2 * SIDE)
+
+    def bpm(self, x: float) -> float:
+        low, high = self._range
+        return low + (x - SIDE) / (self.width() - 2 * SIDE) * (high - low)
+
+    @property
+    def rule_y(self) -> float:
+        return self.height() - RULE_UP
+
+    def marks(self) -> list[tuple[float, float, int]]:
+        """Each stroke's limit as (x, height it is stacked at, index); those beyond the rule pile up at its end."""
+        report = self.session.report
+        if report is None:
+            return []
+        heights: dict[int, int] = {}
+        found = []
+        columns = [round(self.x(s.tempo_limit) / 5) for s in report.strokes if s.tempo_limit is not None]
+        tallest = max((columns.count(column) for column in set(columns)), default=1)
+        rise = min(7.0, 31.0 / tallest)
+        for stroke in sorted(report.strokes, key=lambda s: s.tempo_limit or 0.0):
+            if stroke.tempo_limit is None or stroke.tempo_limit > self._range[1]:
+                continue
+            x = self.x(stroke.tempo_limit)
+            column = round(x / 5)
+            level = heights.get(column, 0)
+            heights[column] = level + 1
+            found.append((column * 5.0, self.rule_y - 2 - level * rise, stroke.index))
+        return found
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        plan = self.session.plan
+        if plan is None:
+            return
+        if abs(self.x(plan.tempo) - event.position().x()) <= 9 or event.position().y() >= self.rule_y - 1:
+            self._dragging = True
+            self._drag_to(event)
+            return
+        near = [(math.hypot(x - event.position().x(), y - event.position().y()), i) for x, y, i in self.marks()]
+        if near and min(near)[0] < 12:
+            self.session.select_stroke(min(near)[1])
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._dragging:
+            self._drag_to(event)
+            return
+        plan, report = self.session.plan, self.session.report
+        grab = plan is not None and abs(self.x(plan.tempo) - event.position().x()) <= 9
+        self.setCursor(Qt.CursorShape.SizeHorCursor if grab else Qt.CursorShape.ArrowCursor)
+        near = [(math.hypot(x - event.position().x(), y - event.position().y()), i) for x, y, i in self.marks()]
+        if report is not None and near and min(near)[0] < 8:
+            i = min(near)[1]
+            limit = report.strokes[i].tempo_limit
+            text = f"{where(report, i)}: {stroke_title(report, i)} breaks at {limit:.0f} BPM"
+            QToolTip.showText(event.globalPosition().toPoint(), text, self)
+
+    def _drag_to(self, event: QMouseEvent) -> None:
+        bpm = min(self._range[1], max(self._range[0], round(self.bpm(event.position().x()))))
+        self.session.set_tempo(float(bpm))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._dragging:
+            self._dragging = False
+            self.session.end_merge()
+            self.refresh()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        plan = self.session.plan
+        steps = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_PageUp: 5, Qt.Key.Key_PageDown: -5}
+        step = steps.get(Qt.Key(event.key()))
+        if plan is not None and step is not None:
+            self.session.set_tempo(plan.tempo + step)
+            return
+        super().keyPressEvent(event)
+
+    def in_words(self) -> str:
+        plan, report = self.session.plan, self.session.report
+        if plan is None or report is None:
+            return ""
+        s = report.summary
+        if s.tempo_limit is None or s.headroom is None or s.bottleneck is None:
+            return f"Home tempo {plan.tempo:g} BPM. No stroke sets a limit."
+        in_way = sum(1 for x in report.strokes if x.tempo_limit is not None and x.tempo_limit < plan.tempo)
+        return (
+            f"Home tempo {plan.tempo:g} BPM, breaks at {s.tempo_limit:.0f} BPM, headroom {s.headroom * 100:.0f} %. "
+            f"{in_way} strokes have no time at the home tempo. The tightest: {where(report, s.bottleneck)}, "
+            f"{stroke_title(report, s.bottleneck)}."
+        )
+
+    def draw(self, painter: QPainter) -> None:
+        c = theme.colours()
+        plan, report = self.session.plan, self.session.report
+        if plan is None or report is None:
+            self.empty(painter, "The tempo rule fills once there are strokes.")
+            return
+        low, high = self._range
+        limit = report.summary.tempo_limit
+        y = self.rule_y
+        if limit is not None:
+            room = QColor(c.good)
+            room.setAlphaF(0.14)
+            over = QColor(c.stop)
+            over.setAlphaF(0.1)
+            painter.fillRect(QRectF(QPointF(self.x(low), y - 30), QPointF(self.x(min(limit, high)), y)), room)
+            painter.fillRect(QRectF(QPointF(self.x(min(limit, high)), y - 30), QPointF(self.x(high), y)), over)
+        painter.setPen(QPen(QColor(c.ink), 1.3))
+        painter.drawLine(QPointF(self.x(low), y), QPointF(self.x(high), y))
+        step = 10 if high - low <= 260 else 20 if high - low <= 600 else 50
+        bpm = low
+        while bpm <= high:
+            x = self.x(bpm)
+            long = bpm % (step * 2) == 0
+            painter.setPen(QPen(QColor(c.ink), 1))
+            painter.drawLine(QPointF(x, y), QPointF(x, y + (6 if long else 3)))
+            if long:
+                label(painter, QPointF(x, y + 13), f"{bpm:.0f}", theme.lettering(9), QColor(c.muted))
+            bpm += step
+        for x, top, i in self.marks():
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(c.hand(report.strokes[i].limb))
+            if i == self.session.stroke:
+                painter.setPen(QPen(QColor(c.ink), 1.5))
+                painter.drawRect(QRectF(x - 3, top - 6, 6, 7))
+            else:
+                painter.drawRect(QRectF(x - 2, top - 5, 4, 5.5))
+        beyond = sum(1 for s in report.strokes if s.tempo_limit is not None and s.tempo_limit > high)
+        if beyond:
+            label(
+                painter,
+                QPointF(self.width() - 8, y - 10),
+                f"+{beyond} easier",
+                theme.lettering(9),
+                QColor(c.muted),
+                Qt.AlignmentFlag.AlignRight,
+            )
+        home = self.x(plan.tempo)
+        taken = None
+        if limit is not None:
+            x = self.x(min(limit, high))
+            index = report.summary.bottleneck
+            colour = QColor(c.stop)
+            painter.setPen(QPen(colour, 1.8))
+            painter.drawLine(QPointF(x, y - 34), QPointF(x, y))
+            who = f": {stroke_title(report, index)}" if index is not None else ""
+            text = f"breaks at {limit:.0f} BPM{who}"
+            painter.setFont(theme.lettering(10))
+            width = painter.fontMetrics().horizontalAdvance(text)
+            left_side = x + width + 10 > self.width()
+            align = Qt.AlignmentFlag.AlignRight if left_side else Qt.AlignmentFlag.AlignLeft
+            taken = label(
+                painter, QPointF(x + (-4 if left_side else 4), y - 41), text, theme.lettering(10), colour, align
+            )
+        painter.setPen(QPen(QColor(c.ink), 2))
+        painter.drawLine(QPointF(home, y - 34), QPointF(home, y + 1))
+        painter.setBrush(QColor(c.ink))
+        painter.drawPolygon(QPolygonF([QPointF(home - 6, y - 36), QPointF(home + 6, y - 36), QPointF(home, y - 27)]))
+        text = f"home {plan.tempo:g}"
+        painter.setFont(theme.lettering(10))
+        width = painter.fontMetrics().horizontalAdvance(text)
+        centre = min(max(home, width / 2 + 4), self.width() - width / 2 - 4)
+        at = QPointF(centre, y - 45)
+        if taken is not None and QRectF(at.x() - width / 2 - 6, at.y() - 8, width + 12, 16).intersects(taken):
+            before = taken.left() - width / 2 - 12
+            at = QPointF(
+                before if before > width / 2 and home <= taken.left() + 30 else taken.right() + width / 2 + 12, y - 45
+            )
+        label(painter, at, text, theme.lettering(10), QColor(c.ink), halo=QColor(c.sheet))

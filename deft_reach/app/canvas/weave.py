@@ -1,0 +1,479 @@
+"""The weave: each hand a thread from strike to strike; where the arms cross, one thread passes over the other."""
+
+from __future__ import annotations
+
+import math
+from bisect import bisect_right
+
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import (
+    QBrush,
+    QColor,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPen,
+    QPolygonF,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QToolTip, QWidget
+
+from deft_reach.app import theme
+from deft_reach.app.canvas.base import Canvas, label
+from deft_reach.app.canvas.explain import stroke_words
+from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
+from deft_reach.core.findings import voice_name
+from deft_reach.core.limbs import FEET, HANDS, KICK, LEFT, RIGHT
+from deft_reach.core.report import Finding, Report, pace_word
+from deft_reach.core.session import Session
+
+TOP = 30
+FEET_ROOM = 34
+#: Two hands on one voice sit this far either side of it (px).
+BESIDE = 4.5
+_WIDTHS = {"slack": 1.8, "busy": 2.6, "hurried": 4.2, "past the limit": 5.6, "": 1.8}
+SHORT_NAMES = {
+    "crossover": "crossover",
+    "crossed-hold": "crossed hold",
+    "open-handed": "open-handed",
+    "sweep": "sweep",
+    "hurried": "hurried",
+    "strained-reach": "stretch",
+    "out-of-reach": "out of reach",
+    "impossible": "impossible",
+    "split-foot": "split foot",
+    "unattended-hat": "open hat",
+    "lead-switch": "lead changes",
+    "overload": "overload",
+}
+
+
+class Thread:
+    """One hand's way through time: a list of (x, y, stroke index) and its height at any x."""
+
+    def __init__(self) -> None:
+        self.xs: list[float] = []
+        self.ys: list[float] = []
+        self.strokes: list[int] = []
+
+    def add(self, x: float, y: float, stroke: int) -> None:
+        self.xs.append(x)
+        self.ys.append(y)
+        self.strokes.append(stroke)
+
+    def y(self, x: float) -> float:
+        """Height at x: the hand leaves and arrives gently, as in a minimum-jerk move."""
+        k = bisect_right(self.xs, x)
+        if k == 0:
+            return self.ys[0]
+        if k == len(self.xs):
+            return self.ys[-1]
+        x0, x1 = self.xs[k - 1], self.xs[k]
+        u = (x - x0) / (x1 - x0) if x1 > x0 else 1.0
+        s = u * u * u * (10 - 15 * u + 6 * u * u)
+        return self.ys[k - 1] + (self.ys[k] - self.ys[k - 1]) * s
+
+    def path(self, start: float, end: float) -> QPainterPath:
+        path = QPainterPath(QPointF(start, self.y(start)))
+        x = start
+        while x < end:
+            x = min(x + 3.0, end)
+            path.lineTo(QPointF(x, self.y(x)))
+        return path
+
+
+class Weave(Canvas):
+    """Threads over time. Wheel with Ctrl zooms, wheel alone pans; a click selects a stroke."""
+
+    def __init__(self, session: Session, axis: TimeAxis, parent: QWidget | None = None) -> None:
+        self.axis = axis
+        super().__init__(session, "Weave, where each hand is over time", parent)
+        axis.changed.connect(self.update)
+        self.refresh()
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(360, 150)
+
+    def sizeHint(self) -> QSize:
+        return QSize(640, 270)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self.axis.set_width(self.width())
+
+    # --- geometry ---------------------------------------------------------------------------------------------
+
+    def rows(self, report: Report) -> dict[str, float]:
+        """The height of each voice (px), far left on top: by bearing from the seat, spread so that labels clear."""
+        voices = {s.voice for s in report.strokes if s.limb in HANDS and s.voice in report.table.points}
+        bearing = {v: math.atan2(report.table.points[v][0], max(report.table.points[v][1], 1.0)) for v in voices}
+        order = sorted(voices, key=lambda v: (bearing[v], v))
+        if not order:
+            return {}
+        top, bottom = TOP + 16.0, self.height() - FEET_ROOM - 14.0
+        low, high = bearing[order[0]], bearing[order[-1]]
+        spread = (bottom - top) / (high - low) if high > low else 0.0
+        ys = [top + (bearing[v] - low) * spread for v in order]
+        if high == low:
+            ys = [(top + bottom) / 2] * len(ys)
+        gap = min(19.0, (bottom - top) / max(len(order) - 1, 1))
+        for _ in range(40):
+            moved = False
+            for i in range(len(ys) - 1):
+                lack = gap - (ys[i + 1] - ys[i])
+                if lack > 0.05:
+                    ys[i], ys[i + 1] = ys[i] - lack / 2, ys[i + 1] + lack / 2
+                    moved = True
+            if ys[0] < top:
+                ys[0] = top
+            if ys[-1] > bottom:
+                ys[-1] = bottom
+            if not moved:
+                break
+        return dict(zip(order, ys))
+
+    def threads(self, report: Report, rows: dict[str, float]) -> dict[str, Thread]:
+        found = {hand: Thread() for hand in HANDS}
+        for i, stroke in enumerate(report.strokes):
+            if stroke.limb not in HANDS or stroke.voice not in rows:
+                continue
+            posture = report.postures[report.posture_of[i]]
+            y = rows[stroke.voice]
+            if posture.right == posture.left:
+                y += BESIDE if stroke.limb == RIGHT else -BESIDE
+            found[stroke.limb].add(self.axis.x(report.pattern.starts[i]), y, i)
+        return found
+
+    def foot_y(self, limb: str) -> float:
+        return self.height() - FEET_ROOM + (8 if limb == KICK else 21)
+
+    def stroke_at(self, at: QPointF) -> int | None:
+        """The stroke whose mark is nearest, if it is near enough to be meant."""
+        report = self.session.report
+        if report is None:
+            return None
+        rows = self.rows(report)
+        best, distance = None, 26.0
+        for i, stroke in enumerate(report.strokes):
+            y = self.foot_y(stroke.limb) if stroke.limb in FEET else rows.get(stroke.voice)
+            if y is None:
+                continue
+            d = math.hypot(self.axis.x(report.pattern.starts[i]) - at.x(), (y - at.y()) * 0.8)
+            if d < distance:
+                best, distance = i, d
+        return best
+
+    # --- mouse ------------------------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        finding = self.finding_at(event.position())
+        if finding is not None:
+            self.session.select_finding(finding)
+            return
+        index = self.stroke_at(event.position())
+        if index is not None:
+            self.session.select_stroke(index)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        delta = event.angleDelta()
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.axis.zoom(1.0015 ** delta.y(), event.position().x())
+        else:
+            self.axis.pan(-(delta.x() or delta.y()) * 0.6)
+        event.accept()
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ToolTip:
+            report = self.session.report
+            finding = self.finding_at(QPointF(event.pos()))  # type: ignore[attr-defined]
+            index = self.stroke_at(QPointF(event.pos()))  # type: ignore[attr-defined]
+            text = finding.message if finding else ""
+            if not text and report is not None and index is not None:
+                text = stroke_words(report, index)
+            QToolTip.showText(event.globalPos(), text, self)  # type: ignore[attr-defined]
+            return True
+        return super().event(event)
+
+    def in_words(self) -> str:
+        report = self.session.report
+        if report is None or not report.strokes:
+            return "Nothing to show yet."
+        crossed = sum(p.cross is not None for p in report.postures)
+        return (
+            f"{len(report.strokes)} strokes; arms crossed at {crossed} of {len(report.postures)} moments. "
+            f"{len(report.findings)} findings: " + " ".join(f.message for f in report.findings[:8])
+        )
+
+    # --- drawing ----------------------------------------------------------------------------------------------
+
+    def draw(self, painter: QPainter) -> None:
+        report = self.session.report
+        c = theme.colours()
+        if report is None or not report.strokes:
+            self.empty(painter, "Write a few strokes, and the hands appear here as two threads.")
+            return
+        rows = self.rows(report)
+        threads = self.threads(report, rows)
+        self._draw_rows(painter, c, report, rows)
+        painter.save()
+        painter.setClipRect(QRectF(GUTTER - 2, 0, self.width() - GUTTER + 2, self.height()))
+        self._draw_time(painter, c, report)
+        self._draw_crossed(painter, c, report, threads)
+        if self.session.error is not None:
+            painter.setOpacity(0.35)
+        for hand in (LEFT, RIGHT):
+            self._draw_thread(painter, c, report, threads[hand], hand, None)
+        self._weave_over(painter, c, report, threads)
+        self._draw_marks(painter, c, report, threads)
+        self._draw_feet(painter, c, report)
+        painter.setOpacity(1.0)
+        self._draw_findings(painter, c)
+        painter.restore()
+        if not self.axis.whole:
+            self._draw_position(painter, c)
+
+    def _draw_rows(self, painter: QPainter, c: theme.Colours, report: Report, rows: dict[str, float]) -> None:
+        for voice, y in rows.items():
+            painter.setPen(QPen(QColor(c.grid), 1))
+            painter.drawLine(QPointF(GUTTER, y), QPointF(self.width(), y))
+            text = voice_name(report.table.kit, voice)
+            painter.setFont(theme.lettering(9.5))
+            text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, GUTTER - 14)
+            label(
+                painter,
+                QPointF(GUTTER - 8, y),
+                text,
+                theme.lettering(9.5),
+                QColor(c.muted),
+                Qt.AlignmentFlag.AlignRight,
+            )
+        if any(s.limb in FEET for s in report.strokes):
+            y = self.height() - FEET_ROOM + 14.5
+            label(
+                painter,
+                QPointF(GUTTER - 8, y),
+                "feet",
+                theme.lettering(9.5),
+                QColor(c.muted),
+                Qt.AlignmentFlag.AlignRight,
+            )
+
+    def _draw_time(self, painter: QPainter, c: theme.Colours, report: Report) -> None:
+        pattern = report.pattern
+        beat = 1.0 / pattern.meter[1]
+        first = float(pattern.pickup) % beat
+        k = 0
+        while (time := first + k * beat) <= float(pattern.length) + 1e-9:
+            x = self.axis.x(time)
+            bar = abs((time - float(pattern.pickup)) / float(pattern.bar_length) % 1.0) < 1e-6
+            painter.setPen(QPen(QColor(c.line if bar else c.grid), 1.4 if bar else 1))
+            painter.drawLine(QPointF(x, TOP - 6), QPointF(x, self.height() - 4))
+            k += 1
+        index = self.session.stroke
+        if index is not None and index < len(report.strokes):
+            x = self.axis.x(pattern.starts[index])
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(c.selection))
+            painter.drawRect(QRectF(x - 9, TOP - 6, 18, self.height() - TOP + 6))
+
+    def crossed_stretches(self, report: Report) -> list[tuple[float, float, str, float]]:
+        """Stretches of crossed arms as (start x, end x, who is over, clearance)."""
+        found: list[tuple[float, float, str, float]] = []
+        start: float | None = None
+        over, clearance = RIGHT, math.inf
+        for k, posture in enumerate(report.postures):
+            x = self.axis.x(posture.start)
+            if posture.cross is not None:
+                if start is None:
+                    before = self.axis.x(report.postures[k - 1].start) if k else x - 14
+                    start, over, clearance = (before + x) / 2, posture.cross.over, posture.cross.clearance
+                clearance = min(clearance, posture.cross.clearance)
+            elif start is not None and any(report.strokes[i].limb in HANDS for i in posture.strokes):
+                found.append((start, (self.axis.x(report.postures[k - 1].start) + x) / 2, over, clearance))
+                start, clearance = None, math.inf
+        if start is not None:
+            last = max(self.axis.x(p.start) for p in report.postures if p.cross is not None)
+            found.append((start, last + 10, over, clearance))
+        return found
+
+    def _draw_crossed(self, painter: QPainter, c: theme.Colours, report: Report, threads: dict[str, Thread]) -> None:
+        if not threads[RIGHT].xs or not threads[LEFT].xs:
+            return
+        for start, end, over, clearance in self.crossed_stretches(report):
+            upper, lower = threads[RIGHT].path(start, end), threads[LEFT].path(start, end)
+            band = QPainterPath(upper)
+            band.connectPath(lower.toReversed())
+            band.closeSubpath()
+            fill = QColor(c.stop if clearance < 60 else c.band)
+            fill.setAlphaF(0.14 if clearance < 60 else 0.8)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(fill)
+            painter.drawPath(band)
+            hatch = c.hand(over)
+            hatch.setAlphaF(0.4)
+            painter.setBrush(QBrush(hatch, Qt.BrushStyle.BDiagPattern))
+            painter.drawPath(band)
+
+    def _draw_thread(
+        self,
+        painter: QPainter,
+        c: theme.Colours,
+        report: Report,
+        thread: Thread,
+        hand: str,
+        part: tuple[float, float] | None,
+    ) -> None:
+        """A thread, or a part of it between two x; each move as thick as it is hurried."""
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for k in range(1, len(thread.xs)):
+            start, end = thread.xs[k - 1], thread.xs[k]
+            if part is not None:
+                start, end = max(start, part[0]), min(end, part[1])
+            if end <= start or end < GUTTER - 20 or start > self.width() + 20:
+                continue
+            word = pace_word(report.strokes[thread.strokes[k]].pace)
+            pen = QPen(c.hand(hand), _WIDTHS[word], Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap)
+            path = thread.path(start, end)
+            painter.setPen(pen)
+            painter.drawPath(path)
+            if word == "past the limit":
+                # A frayed thread: there is no time for this move.
+                painter.setPen(QPen(QColor(c.sheet), 2.2, Qt.PenStyle.DotLine))
+                painter.drawPath(path)
+
+    def _weave_over(self, painter: QPainter, c: theme.Colours, report: Report, threads: dict[str, Thread]) -> None:
+        """Where the threads meet and the core says that the arms cross, the lower thread breaks."""
+        right, left = threads[RIGHT], threads[LEFT]
+        if len(right.xs) < 1 or len(left.xs) < 1:
+            return
+        starts = [float(p.start) for p in report.postures]
+        begin, end = max(right.xs[0], left.xs[0]), min(right.xs[-1], left.xs[-1])
+        x, before = begin, right.y(begin) - left.y(begin)
+        while x < end:
+            x += 2.0
+            now = right.y(x) - left.y(x)
+            if before * now < 0:
+                k = bisect_right(starts, self.axis.time(x))
+                near = [p.cross for p in report.postures[max(0, k - 1) : k + 1] if p.cross is not None]
+                if near:
+                    over = near[0].over
+                    thread = threads[over]
+                    part = (x - 9, x + 9)
+                    painter.setPen(QPen(QColor(c.sheet), 12, Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
+                    painter.setBrush(Qt.BrushStyle.NoBrush)
+                    painter.drawPath(thread.path(x - 8, x + 8))
+                    self._draw_thread(painter, c, report, thread, over, part)
+            before = now
+
+    def _draw_marks(self, painter: QPainter, c: theme.Colours, report: Report, threads: dict[str, Thread]) -> None:
+        for hand in (LEFT, RIGHT):
+            thread = threads[hand]
+            for x, y, i in zip(thread.xs, thread.ys, thread.strokes):
+                stroke = report.strokes[i]
+                size = 6.6 if ">" in stroke.marks else 3.4 if "." in stroke.marks else 4.8
+                selected = i == self.session.stroke
+                painter.setPen(QPen(QColor(c.sheet), 1.2))
+                painter.setBrush(c.hand(hand))
+                if "." in stroke.marks:
+                    painter.setPen(QPen(c.hand(hand), 1.5))
+                    painter.setBrush(QColor(c.sheet))
+                painter.drawPath(theme.mark_path(hand, QPointF(x, y), size))
+                if selected:
+                    painter.setPen(QPen(QColor(c.ink), 1.6))
+                    painter.setBrush(Qt.BrushStyle.NoBrush)
+                    painter.drawPath(theme.mark_path(hand, QPointF(x, y), size + 4))
+        for i, stroke in enumerate(report.strokes):
+            if stroke.limb in HANDS and stroke.voice not in report.table.points:
+                # A stroke on nothing: crossed out where it would have been.
+                x, y = self.axis.x(report.pattern.starts[i]), TOP + 4.0
+                painter.setPen(QPen(QColor(c.stop), 2))
+                painter.drawLine(QPointF(x - 4, y - 4), QPointF(x + 4, y + 4))
+                painter.drawLine(QPointF(x - 4, y + 4), QPointF(x + 4, y - 4))
+
+    def _draw_feet(self, painter: QPainter, c: theme.Colours, report: Report) -> None:
+        for i, stroke in enumerate(report.strokes):
+            if stroke.limb not in FEET:
+                continue
+            x, y = self.axis.x(report.pattern.starts[i]), self.foot_y(stroke.limb)
+            late = stroke.pace is not None and stroke.pace > 1
+            colour = QColor(c.stop) if late else QColor(c.feet)
+            painter.setPen(QPen(QColor(c.ink), 1.6) if i == self.session.stroke else Qt.PenStyle.NoPen)
+            painter.setBrush(colour if stroke.limb != "H" else QColor(c.sheet))
+            if stroke.limb == "H":
+                painter.setPen(QPen(colour, 1.6))
+            painter.drawRect(QRectF(x - 2.2, y - 5, 4.4, 10))
+
+    # --- findings ---------------------------------------------------------------------------------------------
+
+    def placed_findings(self) -> list[tuple[Finding, QRectF, bool]]:
+        """Each finding's mark above the threads: its rectangle, and whether there is room for its name."""
+        report = self.session.report
+        if report is None:
+            return []
+        metrics_width = {}
+        font = theme.lettering(9)
+        from PySide6.QtGui import QFontMetricsF
+
+        metrics = QFontMetricsF(font)
+        marks = []
+        for finding in report.findings:
+            name = SHORT_NAMES.get(finding.kind, finding.kind)
+            metrics_width[finding.kind] = metrics.horizontalAdvance(name)
+            first = min(report.pattern.starts[i] for i in finding.strokes)
+            marks.append((self.axis.x(first), finding))
+        marks.sort(key=lambda m: (m[0], {"stop": 0, "caution": 1}.get(m[1].severity, 2)))
+        placed = []
+        taken = -1e9
+        for k, (x, finding) in enumerate(marks):
+            left = max(x - 7, taken)
+            following = marks[k + 1][0] - 8 if k + 1 < len(marks) else 1e9
+            width = 16 + metrics_width[finding.kind] + 8
+            named = left + width <= max(following, left) and left + width < self.width()
+            rect = QRectF(left, 3, width if named else 16, 20)
+            placed.append((finding, rect, named))
+            taken = rect.right() + 1
+        return placed
+
+    def finding_at(self, at: QPointF) -> Finding | None:
+        return next((f for f, rect, _ in self.placed_findings() if rect.contains(at)), None)
+
+    def _draw_findings(self, painter: QPainter, c: theme.Colours) -> None:
+        report = self.session.report
+        assert report is not None
+        chosen = self.session.finding
+        for finding, rect, named in self.placed_findings():
+            if finding == chosen:
+                painter.setPen(QPen(c.severity(finding.severity), 1.2))
+                painter.setBrush(QColor(c.selection))
+                painter.drawRoundedRect(rect.adjusted(-2, 0, 1, 0), 3, 3)
+                xs = sorted({self.axis.x(report.pattern.starts[i]) for i in finding.strokes})
+                painter.setPen(QPen(c.severity(finding.severity), 1.6))
+                painter.drawLine(QPointF(xs[0], TOP - 5), QPointF(xs[-1], TOP - 5))
+                for x in xs:
+                    painter.setPen(Qt.PenStyle.NoPen)
+                    painter.setBrush(c.severity(finding.severity))
+                    tick = QPolygonF([QPointF(x - 3, TOP - 5), QPointF(x + 3, TOP - 5), QPointF(x, TOP + 1)])
+                    painter.drawPolygon(tick)
+            theme.draw_severity(painter, finding.severity, QPointF(rect.left() + 8, rect.center().y()), 6)
+            if named:
+                name = SHORT_NAMES.get(finding.kind, finding.kind)
+                label(
+                    painter,
+                    QPointF(rect.left() + 17, rect.center().y()),
+                    name,
+                    theme.lettering(9),
+                    c.severity(finding.severity),
+                    Qt.AlignmentFlag.AlignLeft,
+                )
+
+    def _draw_position(self, painter: QPainter, c: theme.Colours) -> None:
+        """Which part of a long pattern is in view."""
+        whole = self.axis.length
+        left = self.axis.start / whole
+        part = min(1.0, (self.axis.room / self.axis.scale) / whole)
+        width = self.width() - GUTTER - 12
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(c.grid))
+        painter.drawRoundedRect(QRectF(GUTTER, self.height() - 4, width, 3), 1.5, 1.5)
+        painter.setBrush(QColor(c.muted))
+        painter.drawRoundedRect(QRectF(GUTTER + width * left, self.height() - 4, width * part, 3), 1.5, 1.5)

@@ -1,0 +1,120 @@
+"""Committing a plan: what is frozen, what was warned of, and why it is committed all the same."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QDialog,
+    QFormLayout,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPlainTextEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from deft_reach.app import theme
+from deft_reach.core.session import Session
+
+
+class CommitDialog(QDialog):
+    """Shows everything a commitment freezes. Where it warns, it asks for a reason."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        plan, report = session.plan, session.report
+        assert plan is not None and report is not None
+        s = report.summary
+        self.setWindowTitle(f"Commit “{plan.name}”")
+        self.setMinimumWidth(620)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(22, 18, 22, 18)
+        column.setSpacing(10)
+        title = QLabel(f"Commit “{plan.name}” at {plan.tempo:g} BPM")
+        title.setFont(theme.ui_font(16, bold=True))
+        title.setWordWrap(True)
+        column.addWidget(title)
+
+        form = QFormLayout()
+        form.setHorizontalSpacing(16)
+        form.setVerticalSpacing(4)
+        sticking = QLabel(report.pattern.sticking)
+        sticking.setFont(theme.mono(10.5))
+        sticking.setWordWrap(True)
+        sticking.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        limit = "no stroke sets one"
+        if s.tempo_limit is not None and s.headroom is not None:
+            word = f"headroom {s.headroom * 100:.0f} %" if s.headroom >= 0 else f"{-s.headroom * 100:.0f} % too fast"
+            limit = f"breaks at {s.tempo_limit:.0f} BPM, {word}"
+        rows = (
+            ("Sticking", sticking),
+            ("Kit and player", QLabel(f"{session.kit.name}, {session.player.name}")),
+            ("Tempo limit", QLabel(limit)),
+            ("Ease", QLabel("cannot be played" if report.impossible else f"{s.ease:.0f} of 100, cost {s.cost:.1f}")),
+        )
+        for name, widget in rows:
+            caption = QLabel(name)
+            caption.setObjectName("caption")
+            form.addRow(caption, widget)
+        column.addLayout(form)
+
+        warned = [f for f in report.findings if f.severity != "note"]
+        if warned:
+            words = QLabel("You accept " + ("this:" if len(warned) == 1 else f"these {len(warned)}:"))
+            words.setFont(theme.ui_font(10.5, bold=True))
+            column.addWidget(words)
+            listed = QLabel("\n".join(f"{'■' if f.severity == 'stop' else '▲'}  {f.message}" for f in warned))
+            listed.setWordWrap(True)
+            listed.setAlignment(Qt.AlignmentFlag.AlignTop)
+            scroll = QScrollArea()
+            scroll.setWidget(listed)
+            scroll.setWidgetResizable(True)
+            scroll.setFrameShape(QFrame.Shape.NoFrame)
+            scroll.setMaximumHeight(130)
+            scroll.setAccessibleName("What you accept")
+            column.addWidget(scroll)
+        too_fast = s.headroom is not None and s.headroom < 0
+        self.reason_needed = too_fast or report.impossible or any(f.severity == "stop" for f in warned)
+        if too_fast or any(f.kind == "overload" for f in warned):
+            care = QLabel(
+                "Forcing strokes there is no time for is how wrists and backs get hurt. Warm up, keep the grip loose, "
+                "take breaks, and stop at pain or numbness. Ask a clinician if it stays."
+            )
+            care.setObjectName("hint")
+            care.setWordWrap(True)
+            column.addWidget(care)
+        ask = QLabel("Reason (needed, because it is marked above)" if self.reason_needed else "Reason")
+        ask.setObjectName("caption")
+        self.reason = QPlainTextEdit()
+        self.reason.setAccessibleName("Reason for committing")
+        self.reason.setTabChangesFocus(True)
+        self.reason.setMaximumHeight(round(64 * theme.text_scale()))
+        self.reason.setPlaceholderText("clean at rehearsal; the conductor's tempo; the left needs the practice …")
+        ask.setBuddy(self.reason)
+        column.addWidget(ask)
+        column.addWidget(self.reason)
+
+        buttons = QHBoxLayout()
+        buttons.addStretch(1)
+        cancel = QPushButton("Cancel")
+        self.commit = QPushButton("Commit")
+        self.commit.setObjectName("primary")
+        self.commit.setDefault(True)
+        buttons.addWidget(cancel)
+        buttons.addWidget(self.commit)
+        column.addLayout(buttons)
+        cancel.clicked.connect(self.reject)
+        self.commit.clicked.connect(self.accept)
+        self.reason.textChanged.connect(self._check)
+        self._check()
+        self.reason.setFocus()
+
+    @property
+    def why(self) -> str:
+        return self.reason.toPlainText().strip()[:5000]
+
+    def _check(self) -> None:
+        self.commit.setEnabled(bool(self.why) or not self.reason_needed)

@@ -1,0 +1,200 @@
+"""The header: what is always true of the plan in view."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from PySide6.QtCore import QSignalBlocker, Qt, Signal
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDoubleSpinBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from deft_reach.app import theme
+from deft_reach.core.session import Session
+from deft_reach.core.stroke_text import TEMPO_RANGE
+
+
+class Figure(QWidget):
+    """One large figure with its caption."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self.value = QLabel("–")
+        self.value.setObjectName("figure")
+        self.value.setAccessibleName(name)
+        self.caption = QLabel(name)
+        self.caption.setObjectName("caption")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.value)
+        column.addWidget(self.caption)
+
+    def show_value(self, text: str, caption: str, tone: str = "") -> None:
+        self.value.setText(text)
+        self.caption.setText(caption)
+        if self.value.property("tone") != tone:
+            self.value.setProperty("tone", tone)
+            self.value.style().unpolish(self.value)
+            self.value.style().polish(self.value)
+
+
+class TempoBox(QDoubleSpinBox):
+    """The home tempo, in quarter notes a minute."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("tempo")
+        self.setRange(*TEMPO_RANGE)
+        self.setDecimals(1)
+        self.setSuffix(" BPM")
+        self.setKeyboardTracking(True)
+        self.setAccessibleName("Home tempo in quarter notes a minute")
+        self.setToolTip("Home tempo, in quarter notes a minute. Up and down change it by 1, Page Up and Down by 10.")
+        self.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        self.setMinimumWidth(round(124 * theme.text_scale()))
+
+    def textFromValue(self, value: float) -> str:
+        return f"{value:.1f}".rstrip("0").rstrip(".")
+
+
+class Header(QFrame):
+    """Plan, kit and player, home tempo, limit, ease; what is saved; and the commit button."""
+
+    commit = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setObjectName("header")
+        self.plans = QComboBox()
+        self.plans.setObjectName("planName")
+        self.plans.setAccessibleName("Plan in view")
+        self.plans.setToolTip("The plan in view. Ctrl+Page Up and Ctrl+Page Down go through them.")
+        self.plans.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.plans.setMinimumContentsLength(18)
+        self.plans.setMaxVisibleItems(30)
+        self.about = QLabel()
+        self.about.setObjectName("caption")
+        self.tempo = TempoBox()
+        self.tempo_caption = QLabel("home tempo")
+        self.tempo_caption.setObjectName("caption")
+        self.limit = Figure("tempo limit")
+        self.ease = Figure("ease")
+        self.saved = QLabel()
+        self.saved.setObjectName("caption")
+        self.saved.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.committed = QLabel()
+        self.committed.setObjectName("caption")
+        self.committed.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.button = QPushButton("Commit…")
+        self.button.setObjectName("primary")
+        self.button.setToolTip("Freeze this plan with its cost, limit and date (Ctrl+Enter)")
+        self.button.setAutoDefault(False)
+
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 7, 14, 7)
+        row.setSpacing(24)
+        name = QVBoxLayout()
+        name.setSpacing(0)
+        name.addWidget(self.plans)
+        name.addWidget(self.about)
+        self.about.setContentsMargins(6, 0, 0, 0)
+        row.addLayout(name, 3)
+        tempo = QVBoxLayout()
+        tempo.setSpacing(0)
+        tempo.addWidget(self.tempo)
+        tempo.addWidget(self.tempo_caption)
+        row.addLayout(tempo)
+        row.addWidget(self.limit)
+        row.addWidget(self.ease)
+        state = QVBoxLayout()
+        state.setSpacing(2)
+        state.addWidget(self.saved)
+        state.addWidget(self.committed)
+        row.addLayout(state, 2)
+        row.addWidget(self.button)
+
+        self.plans.activated.connect(self._choose)
+        self.tempo.valueChanged.connect(lambda bpm: session.set_tempo(bpm))
+        self.tempo.editingFinished.connect(session.end_merge)
+        self.button.clicked.connect(self.commit)
+        session.changed.connect(self.refresh)
+        session.verdict.connect(self.refresh)
+        session.saved.connect(self.refresh)
+        self.refresh()
+
+    def _choose(self, row: int) -> None:
+        self.session.show_plan(self.plans.itemData(row))
+
+    def refresh(self) -> None:
+        session = self.session
+        plan, report = session.plan, session.report
+        with QSignalBlocker(self.plans):
+            rows = [(p.name, p.id) for p in session.document.plans]
+            if rows != [(self.plans.itemText(i), self.plans.itemData(i)) for i in range(self.plans.count())]:
+                self.plans.clear()
+                for text, id in rows:
+                    self.plans.addItem(text, id)
+            if plan is not None:
+                self.plans.setCurrentIndex(self.plans.findData(plan.id))
+        usable = plan is not None
+        self.tempo.setEnabled(usable)
+        self.button.setEnabled(usable and session.error is None and bool(report and report.strokes))
+        if plan is None:
+            self.about.setText("no plan yet: Ctrl+N makes one")
+            self.limit.show_value("–", "no plan")
+            self.ease.show_value("–", "ease of 100")
+            self.saved.setText("")
+            self.committed.setText("")
+            return
+        with QSignalBlocker(self.tempo):
+            if self.tempo.value() != plan.tempo:
+                self.tempo.setValue(plan.tempo)
+        skill = {1.0: "untrained", 0.75: "working", 0.55: "advanced"}.get(session.player.skill)
+        who = f"{session.player.name} · {session.player.handedness}-handed"
+        self.about.setText(
+            f"{session.kit.name} · {who}{f' · {skill}' if skill else ''}{' · loop' if plan.repeat else ''}"
+        )
+        if report is None:
+            self.limit.show_value("–", "cannot be read", "stop")
+            self.ease.show_value("–", "ease of 100")
+        else:
+            s = report.summary
+            old = " (as last read)" if session.error is not None else ""
+            if s.tempo_limit is None or s.headroom is None:
+                self.limit.show_value("no limit", f"nothing repeats{old}")
+            else:
+                tone = "stop" if s.headroom < 0 else "caution" if s.headroom < 0.1 else ""
+                word = (
+                    f"headroom {s.headroom * 100:.0f} %" if s.headroom >= 0 else f"{-s.headroom * 100:.0f} % too fast"
+                )
+                self.limit.show_value(f"breaks at {s.tempo_limit:.0f}", word + old, tone)
+            if report.impossible:
+                self.ease.show_value("impossible", "see what happens", "stop")
+            else:
+                self.ease.show_value(f"ease {s.ease:.0f}", f"of 100 · cost {s.cost_per_bar:.1f} a bar{old}")
+        self.saved.setText("saved" if session.is_saved else "unsaved changes, kept safe")
+        commitment = session.commitment
+        if commitment is None:
+            self.committed.setText("not committed yet")
+        else:
+            changes = session.changes()
+            since = f" · {len(changes)} change{'s' if len(changes) != 1 else ''} since" if changes else ""
+            self.committed.setText(f"committed {_day(commitment.date)} at {commitment.tempo:g} BPM{since}")
+            self.committed.setToolTip("\n".join([commitment.reason, *changes]))
+
+
+def _day(date: str) -> str:
+    """A date as people say it; as it was written where it is not ISO."""
+    try:
+        return datetime.fromisoformat(date).strftime("%-d %b")
+    except ValueError:
+        return date[:10]

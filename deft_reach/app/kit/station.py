@@ -1,0 +1,226 @@
+"""The Kit station: where everything stands."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QDoubleSpinBox,
+    QGridLayout,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QPushButton,
+    QSplitter,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from deft_reach.app import theme
+from deft_reach.app.canvas.elevation import Elevation
+from deft_reach.app.canvas.reach_plan import ReachPlan
+from deft_reach.app.kit.effect import PlanEffects
+from deft_reach.app.panel import Panel
+from deft_reach.app.reach.station import ViewSwitch
+from deft_reach.core.kit import KINDS
+from deft_reach.core.layouts import LAYOUTS
+from deft_reach.core.limbs import LEFT, RIGHT
+from deft_reach.core.motion.reach_table import reach_table, reach_words
+from deft_reach.core.session import Session
+
+
+class KitStation(QWidget):
+    """Plan and elevation as linked drawings; pieces, exact places and what a change does to every plan beside them."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.plan = ReachPlan(session, laying_out=True)
+        self.elevation = Elevation(session, self.plan)
+        self.kits = QComboBox()
+        self.kits.setAccessibleName("Kit of the plan in view")
+        self.mirror = QPushButton("Mirror")
+        self.mirror.setObjectName("quiet")
+        self.mirror.setToolTip("Set everything up the other way round, for a player who leads with the other hand")
+        self.pieces = self._make_table()
+        self.places = {axis: self._make_place(axis) for axis in "xyz"}
+        self.facts = QLabel()
+        self.facts.setWordWrap(True)
+        self.facts.setObjectName("hint")
+        self.facts.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.facts.setMinimumHeight(round(66 * theme.text_scale()))
+        self.effects = PlanEffects(session)
+
+        drawings = QSplitter(Qt.Orientation.Vertical)
+        drawings.setObjectName("kitLeft")
+        self.plan_panel = Panel("Floor plan", self.plan, "drag a piece; arrows move it 1 mm, with Shift 10 mm")
+        drawings.addWidget(self.plan_panel)
+        drawings.addWidget(Panel("Heights", self.elevation, "drag up and down", ViewSwitch(self.elevation)))
+        drawings.setSizes([470, 200])
+        drawings.setStretchFactor(0, 1)
+
+        chooser = QHBoxLayout()
+        chooser.setContentsMargins(10, 2, 10, 4)
+        chooser.addWidget(self.kits, 1)
+        chooser.addWidget(self.mirror)
+        place = QGridLayout()
+        place.setContentsMargins(10, 4, 10, 2)
+        for column, (axis, text) in enumerate((("x", "right +"), ("y", "forward +"), ("z", "height"))):
+            caption = QLabel(text)
+            caption.setObjectName("caption")
+            caption.setBuddy(self.places[axis])
+            place.addWidget(caption, 0, column)
+            place.addWidget(self.places[axis], 1, column)
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 6)
+        column.setSpacing(2)
+        column.addLayout(chooser)
+        column.addWidget(self.pieces, 1)
+        column.addLayout(place)
+        facts = QHBoxLayout()
+        facts.setContentsMargins(10, 2, 10, 0)
+        facts.addWidget(self.facts)
+        column.addLayout(facts)
+        self.piece_panel = Panel("Kit and pieces", body)
+
+        side = QSplitter(Qt.Orientation.Vertical)
+        side.setObjectName("kitRight")
+        side.addWidget(self.piece_panel)
+        side.addWidget(Panel("What it does to the plans", self.effects, "against the kit as saved"))
+        side.setSizes([440, 230])
+        across = QSplitter(Qt.Orientation.Horizontal)
+        across.setObjectName("kitAcross")
+        across.addWidget(drawings)
+        across.addWidget(side)
+        across.setSizes([740, 452])
+        across.setStretchFactor(0, 1)
+        self.splitters = [drawings, side, across]
+        for splitter in self.splitters:
+            splitter.setChildrenCollapsible(False)
+            splitter.setHandleWidth(8)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 8, 8, 8)
+        row.addWidget(across)
+
+        self.kits.activated.connect(self._choose_kit)
+        self.mirror.clicked.connect(session.mirror_kit)
+        self.pieces.currentCellChanged.connect(self._choose_piece)
+        session.changed.connect(self.refresh)
+        session.selected.connect(self.refresh)
+        self.refresh()
+
+    def first_focus(self) -> QWidget:
+        return self.plan
+
+    def _make_table(self) -> QTableWidget:
+        table = QTableWidget(0, 5)
+        table.setAccessibleName("Pieces of the kit")
+        table.setHorizontalHeaderLabels(["", "piece", "height", "right hand", "left hand"])
+        table.verticalHeader().hide()
+        table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        table.setShowGrid(False)
+        table.setFrameShape(QTableWidget.Shape.NoFrame)
+        table.setTabKeyNavigation(False)
+        table.verticalHeader().setDefaultSectionSize(round(23 * theme.text_scale()))
+        header = table.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        return table
+
+    def _make_place(self, axis: str) -> QDoubleSpinBox:
+        box = QDoubleSpinBox()
+        box.setDecimals(0)
+        box.setRange(0 if axis == "z" else -3000, 2500 if axis == "z" else 3000)
+        box.setSuffix(" mm")
+        box.setKeyboardTracking(False)
+        box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        words = {"x": "to the right of the seat", "y": "forward of the seat", "z": "above the floor"}
+        box.setAccessibleName(f"Strike centre, {words[axis]}, in millimetres")
+        box.setToolTip(f"Strike centre, {words[axis]}")
+        box.valueChanged.connect(self._place)
+        return box
+
+    def _choose_kit(self, row: int) -> None:
+        kind, id = self.kits.itemData(row)
+        if kind == "layout":
+            self.session.use_layout(id)
+        else:
+            self.session.change_plan(f"Kit “{self.kits.itemText(row)}”", kit=id)
+
+    def _choose_piece(self, row: int, *_: int) -> None:
+        if row >= 0:
+            self.session.select_piece(self.pieces.item(row, 0).text())
+
+    def _place(self) -> None:
+        code = self.session.piece
+        if code is not None:
+            self.plan.place(code, *(self.places[axis].value() for axis in "xyz"))
+
+    def refresh(self) -> None:
+        session = self.session
+        kit = session.kit
+        with QSignalBlocker(self.kits):
+            self.kits.clear()
+            for own in session.document.kits:
+                self.kits.addItem(own.name, ("own", own.id))
+            known = {own.id for own in session.document.kits}
+            for name in LAYOUTS:
+                if name not in known:
+                    self.kits.addItem(f"{name} (shipped layout)", ("layout", name))
+            self.kits.setCurrentIndex(max(0, self.kits.findData(("own", kit.id))))
+            for i in range(self.kits.count()):
+                if self.kits.itemData(i)[1] == kit.id:
+                    self.kits.setCurrentIndex(i)
+        self._fill_pieces()
+        piece = kit.piece(session.piece) if session.piece else None
+        for axis, box in self.places.items():
+            with QSignalBlocker(box):
+                box.setEnabled(piece is not None)
+                if piece is not None and box.value() != getattr(piece, axis):
+                    box.setValue(getattr(piece, axis))
+        if piece is None:
+            self.facts.setText("Choose a piece, in a drawing or in the list, to see and set exactly where it stands.")
+        else:
+            apart = ""
+            if piece.is_pedal and kit.foot_pedals_apart < 1e6:
+                apart = f" The pedals of that foot stand {kit.foot_pedals_apart:.0f} mm apart."
+            self.facts.setText(
+                f"{piece.name[:1].upper()}{piece.name[1:]}: {KINDS[piece.kind]}, {piece.diameter:.0f} mm across"
+                f"{f', tilted {piece.tilt:.0f}°' if piece.tilt else ''}. "
+                f"Struck within {piece.width:.0f} mm.{apart}"
+            )
+
+    def _fill_pieces(self) -> None:
+        kit = self.session.kit
+        struck = [p.code for p in kit if not p.is_pedal and p.kind != "bass"]
+        table = reach_table(kit, self.session.player, struck)
+        with QSignalBlocker(self.pieces):
+            self.pieces.setRowCount(len(kit.pieces))
+            for row, piece in enumerate(kit):
+                cells = [piece.code, piece.name, f"{piece.z:.0f} mm", "", ""]
+                if piece.code in struck:
+                    for column, hand in ((3, RIGHT), (4, LEFT)):
+                        reach, lean = table.reach[hand][piece.code], table.lean[hand][piece.code]
+                        cells[column] = f"{reach * 100:.0f} % {reach_words(reach, lean)}"
+                else:
+                    cells[3] = "by foot"
+                for column, text in enumerate(cells):
+                    item = self.pieces.item(row, column)
+                    if item is None:
+                        item = QTableWidgetItem()
+                        self.pieces.setItem(row, column, item)
+                    if item.text() != text:
+                        item.setText(text)
+            codes = [piece.code for piece in kit]
+            if self.session.piece in codes:
+                self.pieces.setCurrentCell(codes.index(self.session.piece), 0)
+            else:
+                self.pieces.setCurrentCell(-1, -1)
+                self.pieces.clearSelection()

@@ -1,0 +1,45 @@
+"""The notice bar: what has to be said, in the window and not on top of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton
+
+
+class NoticeBar(QFrame):
+    """One sentence with up to three things to do about it; gone when there is nothing to say."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("notice")
+        self.setAccessibleName("Notice")
+        self._row = QHBoxLayout(self)
+        self._row.setContentsMargins(14, 6, 10, 6)
+        self.text = QLabel()
+        self.text.setWordWrap(True)
+        self._row.addWidget(self.text, 1)
+        self.buttons: list[QPushButton] = []
+        self.hide()
+
+    def say(self, text: str, *choices: tuple[str, Callable[[], None]], tone: str = "") -> None:
+        """Show a sentence; each choice is a button, and there is always one to close the notice."""
+        for button in self.buttons:
+            self._row.removeWidget(button)
+            button.deleteLater()
+        self.buttons = []
+        self.text.setText(text)
+        self.setProperty("tone", tone)
+        self.style().unpolish(self)
+        self.style().polish(self)
+        for label, action in (*choices, ("Close", lambda: None)):
+            button = QPushButton(label)
+            button.setObjectName("quiet")
+            button.clicked.connect(lambda _=False, a=action: self._act(a))
+            self._row.addWidget(button)
+            self.buttons.append(button)
+        self.show()
+
+    def _act(self, action: Callable[[], None]) -> None:
+        self.hide()
+        action()

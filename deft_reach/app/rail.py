@@ -1,0 +1,99 @@
+"""The rail: the stations in the order of work."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QIcon, QPainter, QPainterPath, QPen, QPixmap
+from PySide6.QtWidgets import QButtonGroup, QFrame, QToolButton, QVBoxLayout
+
+from deft_reach.app import theme
+
+STATIONS = (
+    ("kit", "Kit", "Where everything stands (Ctrl+1)"),
+    ("write", "Write", "The rhythm and the sticking (Ctrl+2)"),
+    ("reach", "Reach", "What the hands have to do (Ctrl+3)"),
+)
+
+
+class Rail(QFrame):
+    """One button a station."""
+
+    chosen = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("rail")
+        self.setFixedWidth(round(78 * theme.text_scale()))
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 10, 0, 10)
+        column.setSpacing(4)
+        self.buttons: dict[str, QToolButton] = {}
+        group = QButtonGroup(self)
+        for name, text, tip in STATIONS:
+            button = QToolButton()
+            button.setText(text)
+            button.setToolTip(tip)
+            button.setCheckable(True)
+            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            button.setIconSize(QSize(30, 30))
+            button.setFixedWidth(self.width())
+            button.setAccessibleName(f"{text} station")
+            button.setAccessibleDescription(tip)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.clicked.connect(lambda _=False, n=name: self.chosen.emit(n))
+            group.addButton(button)
+            column.addWidget(button)
+            self.buttons[name] = button
+        column.addStretch(1)
+        self.dress()
+
+    def show_station(self, name: str) -> None:
+        self.buttons[name].setChecked(True)
+
+    def dress(self) -> None:
+        """Draw the icons in the theme's ink."""
+        for name, button in self.buttons.items():
+            button.setIcon(station_icon(name))
+
+
+def station_icon(name: str) -> QIcon:
+    """A small line drawing for a station, drawn here so that it fits every theme and resolution."""
+    scale = 3
+    pixmap = QPixmap(30 * scale, 30 * scale)
+    pixmap.setDevicePixelRatio(scale)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    c = theme.colours()
+    ink = QPen(QColor(c.ink), 1.7, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap)
+    painter.setPen(ink)
+    if name == "kit":
+        painter.drawEllipse(QPointF(10, 18), 6.5, 6.5)
+        painter.drawEllipse(QPointF(21.5, 20), 5, 5)
+        painter.drawEllipse(QPointF(18, 8.5), 4.5, 4.5)
+        painter.setPen(QPen(QColor(c.muted), 1))
+        painter.drawLine(QPointF(3, 28), QPointF(27, 28))
+        painter.drawLine(QPointF(3, 26.4), QPointF(3, 29.6))
+        painter.drawLine(QPointF(27, 26.4), QPointF(27, 29.6))
+    elif name == "write":
+        font = theme.lettering(8.5)
+        painter.setFont(font)
+        painter.drawText(QRectF(0, 3, 30, 14), int(Qt.AlignmentFlag.AlignCenter), "RLRL")
+        painter.setPen(QPen(QColor(c.muted), 1.4))
+        painter.drawLine(QPointF(3, 21), QPointF(27, 21))
+        for x in (3, 9, 15, 21, 27):
+            painter.drawLine(QPointF(x, 21), QPointF(x, 25 if x in (3, 15, 27) else 23))
+    else:
+        over, under = QPainterPath(QPointF(4, 23)), QPainterPath(QPointF(4, 8))
+        over.cubicTo(QPointF(14, 23), QPointF(15, 7), QPointF(26, 7))
+        under.cubicTo(QPointF(14, 8), QPointF(15, 23), QPointF(26, 23))
+        painter.setPen(QPen(QColor(c.left), 2.6, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+        painter.drawPath(under)
+        painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_Clear)
+        painter.setPen(QPen(QColor(c.paper), 7))
+        painter.drawLine(QPointF(12.6, 18.2), QPointF(16.6, 12.4))
+        painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_SourceOver)
+        painter.setPen(QPen(QColor(c.right), 2.6, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+        painter.drawPath(over)
+    painter.end()
+    return QIcon(pixmap)

@@ -1,0 +1,160 @@
+"""What happens: the findings as a list that reads well aloud and selects the strokes it speaks of."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRect, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QTextLayout, QTextOption
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QListWidget,
+    QListWidgetItem,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QWidget,
+)
+
+from deft_reach.app import theme
+from deft_reach.app.canvas.weave import SHORT_NAMES
+from deft_reach.core.report import Finding
+from deft_reach.core.session import Session
+
+FINDING = Qt.ItemDataRole.UserRole
+_WORDS = {"stop": "Stop", "caution": "Caution", "note": "Note"}
+_LEFT = 34
+
+
+class _Delegate(QStyledItemDelegate):
+    def _layout(self, text: str, font, width: float) -> tuple[QTextLayout, float]:  # type: ignore[no-untyped-def]
+        layout = QTextLayout(text, font)
+        option = QTextOption()
+        option.setWrapMode(QTextOption.WrapMode.WordWrap)
+        layout.setTextOption(option)
+        layout.beginLayout()
+        height = 0.0
+        while (line := layout.createLine()).isValid():
+            line.setLineWidth(width)
+            line.setPosition(QPointF(0, height))
+            height += line.height()
+        layout.endLayout()
+        return layout, height
+
+    def _parts(self, finding: Finding, width: float, chosen: bool) -> list[tuple[QTextLayout, float, str]]:
+        parts = []
+        layout, height = self._layout(finding.message, theme.ui_font(10.5), width)
+        parts.append((layout, height, "ink"))
+        if chosen and finding.advice:
+            layout, height = self._layout(finding.advice, theme.ui_font(10), width)
+            parts.append((layout, height, "muted"))
+        return parts
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
+        view = option.widget
+        assert isinstance(view, QListWidget)
+        width = view.viewport().width() - _LEFT - 12
+        chosen = view.currentRow() == index.row()
+        height = sum(h for _, h, _ in self._parts(index.data(FINDING), width, chosen))
+        return QSize(view.viewport().width(), int(height + 12))
+
+    def paint(
+        self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
+    ) -> None:
+        c = theme.colours()
+        finding: Finding = index.data(FINDING)
+        rect: QRect = option.rect  # type: ignore[attr-defined]
+        chosen = bool(option.state & QStyle.StateFlag.State_Selected)  # type: ignore[attr-defined]
+        painter.save()
+        if chosen:
+            painter.fillRect(rect, QColor(c.selection))
+        theme.draw_severity(painter, finding.severity, QPointF(rect.left() + 17, rect.top() + 15), 7)
+        y = rect.top() + 5.0
+        for layout, height, colour in self._parts(finding, rect.width() - _LEFT - 12, chosen):
+            painter.setPen(QColor(getattr(c, colour)))
+            layout.draw(painter, QPointF(rect.left() + _LEFT, y))
+            y += height
+        painter.setPen(QColor(c.grid))
+        painter.drawLine(QRectF(rect).bottomLeft(), QRectF(rect).bottomRight())
+        painter.restore()
+
+
+class FindingsList(QListWidget):
+    """The findings in order of time; the chosen one shows what would help."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.setAccessibleName("What happens: findings")
+        self.setItemDelegate(_Delegate(self))
+        self.setFrameShape(QListWidget.Shape.NoFrame)
+        self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setResizeMode(QListWidget.ResizeMode.Adjust)
+        self.setMinimumHeight(60)
+        self._filling = False
+        self.currentRowChanged.connect(self._choose)
+        session.verdict.connect(self.fill)
+        session.selected.connect(self._follow)
+        self.fill()
+
+    def fill(self) -> None:
+        report = self.session.report
+        findings = report.findings if report is not None else ()
+        shown = [self.item(i).data(FINDING) for i in range(self.count())]
+        if list(findings) != shown:
+            self._filling = True
+            place = self.verticalScrollBar().value()
+            self.clear()
+            for finding in findings:
+                item = QListWidgetItem()
+                item.setData(FINDING, finding)
+                words = (
+                    f"{_WORDS[finding.severity]}, {SHORT_NAMES.get(finding.kind, finding.kind)}: {finding.message}"
+                )
+                item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{words} {finding.advice}")
+                item.setData(Qt.ItemDataRole.DisplayRole, words)
+                self.addItem(item)
+            self.verticalScrollBar().setValue(place)
+            self._filling = False
+        self._follow()
+
+    def _choose(self, row: int) -> None:
+        self.scheduleDelayedItemsLayout()
+        if not self._filling and 0 <= row < self.count():
+            self.session.select_finding(self.item(row).data(FINDING))
+
+    def _follow(self) -> None:
+        """Show which finding is chosen, without choosing it again."""
+        self._filling = True
+        rows = [i for i in range(self.count()) if self.item(i).data(FINDING) == self.session.finding]
+        if rows:
+            self.setCurrentRow(rows[0])
+            self.scrollToItem(self.item(rows[0]))
+        else:
+            self.setCurrentRow(-1)
+            self.clearSelection()
+        self._filling = False
+
+    def mousePressEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+        super().mousePressEvent(event)
+        item = self.itemAt(event.position().toPoint())
+        if item is not None:
+            self.session.select_finding(item.data(FINDING))
+
+    def paintEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+        super().paintEvent(event)
+        if self.count() == 0:
+            painter = QPainter(self.viewport())
+            painter.setPen(QColor(theme.colours().muted))
+            painter.setFont(theme.ui_font(10.5))
+            report = self.session.report
+            words = (
+                "Nothing to watch out for."
+                if report is not None and report.strokes
+                else "Findings appear here once there are strokes."
+            )
+            painter.drawText(
+                QRectF(self.viewport().rect()).adjusted(12, 8, -12, -8),
+                int(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap),
+                words,
+            )
+            painter.end()

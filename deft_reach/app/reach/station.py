@@ -1,0 +1,123 @@
+"""The Reach station: what the hands have to do."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
+
+from deft_reach.app.canvas.elevation import Elevation
+from deft_reach.app.canvas.explain import where
+from deft_reach.app.canvas.reach_plan import ReachPlan
+from deft_reach.app.canvas.stroke_lane import StrokeLane
+from deft_reach.app.canvas.tempo_rule import TempoRule
+from deft_reach.app.canvas.time_axis import TimeAxis
+from deft_reach.app.canvas.weave import Weave
+from deft_reach.app.panel import Panel
+from deft_reach.app.reach.findings_list import FindingsList
+from deft_reach.app.reach.stroke_card import StrokeCard
+from deft_reach.core.session import Session
+
+
+class ViewSwitch(QPushButton):
+    """Turns an elevation from the front to the side and back."""
+
+    def __init__(self, elevation: Elevation) -> None:
+        super().__init__()
+        self.setObjectName("quiet")
+        self.setToolTip("Look from behind the player or from the side")
+        self._elevation = elevation
+        self.clicked.connect(self._turn)
+        self._say()
+
+    def _turn(self) -> None:
+        self._elevation.set_from_side(not self._elevation.from_side)
+        self._say()
+
+    def _say(self) -> None:
+        self.setText("from the side" if self._elevation.from_side else "from behind")
+        self.setAccessibleName(f"Elevation {self.text()}; press to turn it")
+
+
+class ReachStation(QWidget):
+    """Reach plan and elevation on the left; weave, lane, tempo rule and findings on the right."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.axis = TimeAxis(session, self)
+        self.plan = ReachPlan(session)
+        self.elevation = Elevation(session, self.plan)
+        self.weave = Weave(session, self.axis)
+        self.lane = StrokeLane(session, self.axis)
+        self.rule = TempoRule(session)
+        self.findings = FindingsList(session)
+        self.card = StrokeCard(session)
+
+        self.plan_panel = Panel("Reach plan", self.plan)
+        elevation_panel = Panel("Heights", self.elevation, "", ViewSwitch(self.elevation))
+        left = QSplitter(Qt.Orientation.Vertical)
+        left.setObjectName("reachLeft")
+        left.addWidget(self.plan_panel)
+        left.addWidget(elevation_panel)
+        left.setSizes([445, 215])
+        left.setStretchFactor(0, 1)
+
+        threads = QWidget()
+        column = QVBoxLayout(threads)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.weave, 1)
+        column.addWidget(self.lane)
+        self.weave_panel = Panel("Weave", threads, "which hand is where, from far left (top) to far right")
+        rule_panel = Panel("Tempo rule", self.rule, "every stroke's own limit; drag the home mark")
+        self.findings_panel = Panel("What happens", self.findings)
+        card_panel = Panel("This stroke", self.card, "", self.card.other)
+
+        bottom = QSplitter(Qt.Orientation.Horizontal)
+        bottom.setObjectName("reachBottom")
+        bottom.addWidget(self.findings_panel)
+        bottom.addWidget(card_panel)
+        bottom.setSizes([390, 300])
+        right = QSplitter(Qt.Orientation.Vertical)
+        right.setObjectName("reachRight")
+        right.addWidget(self.weave_panel)
+        right.addWidget(rule_panel)
+        right.addWidget(bottom)
+        right.setSizes([372, 104, 224])
+        right.setStretchFactor(0, 3)
+        right.setStretchFactor(1, 0)
+        right.setStretchFactor(2, 2)
+
+        across = QSplitter(Qt.Orientation.Horizontal)
+        across.setObjectName("reachAcross")
+        across.addWidget(left)
+        across.addWidget(right)
+        across.setSizes([496, 696])
+        across.setStretchFactor(0, 2)
+        across.setStretchFactor(1, 3)
+        for splitter in (left, bottom, right, across):
+            splitter.setChildrenCollapsible(False)
+            splitter.setHandleWidth(8)
+        self.splitters = [left, bottom, right, across]
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 8, 8, 8)
+        row.addWidget(across)
+        session.verdict.connect(self.refresh)
+        session.selected.connect(self.refresh)
+        self.refresh()
+
+    def first_focus(self) -> QWidget:
+        return self.weave
+
+    def refresh(self) -> None:
+        report, index = self.session.report, self.session.stroke
+        if report is None or index is None or index >= len(report.strokes):
+            self.plan_panel.set_note("")
+        else:
+            self.plan_panel.set_note(f"stroke {index + 1} of {len(report.strokes)} · {where(report, index)}")
+        count = len(report.findings) if report is not None else 0
+        serious = sum(f.severity != "note" for f in report.findings) if report is not None else 0
+        words = f"{count} finding{'s' if count != 1 else ''}"
+        if serious:
+            words += f", {serious} to think about"
+        self.findings_panel.set_note(words + (" · N for the next" if count else ""))

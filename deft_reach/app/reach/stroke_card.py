@@ -1,0 +1,79 @@
+"""The selected stroke in full, and the button that tries the other hand."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from deft_reach.app import theme
+from deft_reach.app.canvas.explain import stroke_facts, stroke_title, where
+from deft_reach.app.reach.cost_bar import CostBar
+from deft_reach.core.limbs import HANDS
+from deft_reach.core.session import Session
+
+ROWS = 7
+
+
+class StrokeCard(QWidget):
+    """Facts about one stroke as name and value, its cost, and "try the other hand"."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setAccessibleName("Selected stroke")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 0, 10, 4)
+        column.setSpacing(2)
+        self.headline = QLabel()
+        self.headline.setWordWrap(True)
+        self.headline.setFont(theme.ui_font(11.5, bold=True))
+        column.addWidget(self.headline)
+        grid = QGridLayout()
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(10)
+        grid.setVerticalSpacing(1)
+        grid.setColumnStretch(1, 1)
+        self.names: list[QLabel] = []
+        self.values: list[QLabel] = []
+        for row in range(ROWS):
+            name, value = QLabel(), QLabel()
+            name.setObjectName("caption")
+            value.setMinimumWidth(40)
+            grid.addWidget(name, row, 0, Qt.AlignmentFlag.AlignTop)
+            grid.addWidget(value, row, 1)
+            self.names.append(name)
+            self.values.append(value)
+        column.addLayout(grid)
+        self.cost = CostBar(session)
+        column.addWidget(self.cost)
+        column.addStretch(1)
+        #: Stands in the corner of the panel.
+        self.other = QPushButton("Try the other hand")
+        self.other.setObjectName("quiet")
+        self.other.setToolTip("Give this stroke to the other hand (T); Ctrl+Z takes it back")
+        self.other.clicked.connect(self._try)
+        session.verdict.connect(self.refresh)
+        session.selected.connect(self.refresh)
+        self.refresh()
+
+    def _try(self) -> None:
+        if self.session.stroke is not None:
+            self.session.other_hand(self.session.stroke)
+
+    def refresh(self) -> None:
+        report, index = self.session.report, self.session.stroke
+        if report is None or index is None or index >= len(report.strokes):
+            self.headline.setText("No stroke selected")
+            facts: list[tuple[str, str]] = []
+            self.other.setEnabled(False)
+        else:
+            self.headline.setText(f"{where(report, index)} · {stroke_title(report, index)}")
+            facts = stroke_facts(report, index)
+            self.other.setEnabled(report.strokes[index].limb in HANDS and self.session.error is None)
+        for row in range(ROWS):
+            name, value = facts[row] if row < len(facts) else ("", "")
+            self.names[row].setText(name)
+            self.values[row].setText(value)
+            self.values[row].setToolTip(value)
+            for widget in (self.names[row], self.values[row]):
+                widget.setVisible(bool(name))

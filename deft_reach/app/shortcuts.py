@@ -1,0 +1,75 @@
+"""The shortcut sheet: every key on one page."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QDialog, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from deft_reach.app import theme
+
+SHEET = (
+    (
+        "Anywhere",
+        (
+            ("Ctrl+1 2 3", "Kit, Write, Reach"),
+            ("Ctrl+Page Up / Down", "plan before, plan after"),
+            ("Ctrl+Up / Down", "home tempo by 1 BPM"),
+            ("Ctrl+Shift+Up / Down", "home tempo by 5 BPM"),
+            ("Ctrl+L", "loop, or played once"),
+            ("Ctrl+Enter", "commit"),
+            ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo, of everything"),
+            ("F8, Shift+F8", "next finding, finding before"),
+            ("Ctrl+N, Ctrl+D", "new plan, duplicate plan"),
+            ("Ctrl+O, Ctrl+S", "open, save"),
+            ("F1", "this sheet"),
+        ),
+    ),
+    (
+        "On weave, strokes and plan",
+        (
+            ("Left, Right", "stroke before, stroke after"),
+            ("Home, End", "first stroke, last stroke"),
+            ("R L K J H", "give the stroke to a limb"),
+            ("T", "try the other hand"),
+            ("> .", "accent, ghost"),
+            ("x ^ ~ o", "cross-stick, rim shot, buzz, open"),
+            ("F D U", "flam, drag, ruff"),
+            ("N, Shift+N", "next finding, finding before"),
+            ("Ctrl+wheel, wheel", "zoom, pan"),
+        ),
+    ),
+    (
+        "On the floor plan (Kit)",
+        (
+            ("[ ]", "piece before, piece after"),
+            ("Arrows", "move the piece 1 mm"),
+            ("Shift+Arrows", "move it 10 mm"),
+            ("Page Up / Down", "raise, lower it"),
+            ("Esc", "no piece"),
+        ),
+    ),
+)
+
+
+class ShortcutSheet(QDialog):
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Keys")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(24, 18, 24, 18)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(16)
+        grid.setVerticalSpacing(3)
+        for part, (title, rows) in enumerate(SHEET):
+            head = QLabel(title)
+            head.setFont(theme.ui_font(11.5, bold=True))
+            grid.addWidget(head, 0, part * 2, 1, 2)
+            for row, (keys, meaning) in enumerate(rows, 1):
+                key = QLabel(keys)
+                key.setFont(theme.lettering(11))
+                grid.addWidget(key, row, part * 2)
+                grid.addWidget(QLabel(meaning), row, part * 2 + 1)
+        column.addLayout(grid)
+        close = QPushButton("Close")
+        close.clicked.connect(self.accept)
+        column.addSpacing(10)
+        column.addWidget(close)

@@ -1,0 +1,68 @@
+"""Pictures of the views on the demo data."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+from PySide6.QtCore import QPoint
+from PySide6.QtGui import QPainter, QPixmap
+
+from deft_reach.app import theme
+from deft_reach.app.commit_dialog import CommitDialog
+from deft_reach.app.run import make_app
+from deft_reach.app.window import MainWindow
+from deft_reach.core.document import MissingError
+from deft_reach.store.documents import open_document
+from deft_reach.store.places import demo_file
+from deft_reach.store.recent import Memory
+
+DEFAULT_PLAN = {"kit": "gangway", "write": "parade", "reach": "storm", "commit": "storm", "start": "gangway"}
+
+
+def take_shot(view: str, out: Path, size: tuple[int, int], plan: str | None, theme_name: str) -> None:
+    """Write a PNG of a view. Raises OSError when it cannot be written, KeyError for an unknown plan."""
+    app = make_app()
+    theme.apply(app, theme_name)
+    with tempfile.TemporaryDirectory() as folder:
+        window = MainWindow(memory=Memory(Path(folder) / "memory.json"), keep_in=Path(folder))
+        window.resize(*size)
+        document, _ = open_document(demo_file())
+        try:
+            chosen = document.plan(plan or DEFAULT_PLAN[view]).id
+        except MissingError as error:
+            raise KeyError(str(error)) from None
+        window.show_start()
+        if view != "start":
+            window.take(document, None, None, clean=True, plan=chosen)
+            window.go("reach" if view == "commit" else view)
+        window.show()
+        app.processEvents()
+        if view == "kit":
+            window.session.select_piece("ft")
+        elif view in ("reach", "commit"):
+            serious = [f for f in window.session.report.findings if f.severity != "note"]
+            if serious:
+                window.session.select_finding(serious[0])
+        for _ in range(4):
+            app.processEvents()
+        picture = window.grab()
+        if view == "commit":
+            picture = _with_dialog(window, picture)
+        window.session.mark_saved()
+        window.close()
+        if not picture.save(str(out), "PNG"):
+            raise OSError(f"the picture cannot be written to {out}")
+
+
+def _with_dialog(window: MainWindow, picture: QPixmap) -> QPixmap:
+    """The dialog drawn where it would stand over the window."""
+    dialog = CommitDialog(window.session, window)
+    dialog.adjustSize()
+    dialog.ensurePolished()
+    front = dialog.grab()
+    painter = QPainter(picture)
+    painter.fillRect(picture.rect(), theme.QColor(0, 0, 0, 70))
+    painter.drawPixmap(QPoint((window.width() - front.width()) // 2, (window.height() - front.height()) // 2), front)
+    painter.end()
+    return picture

@@ -1,0 +1,83 @@
+"""The start page: a short choice when there is nothing to go on with."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from deft_reach.app import theme
+from deft_reach.app.canvas.reach_plan import ReachPlan
+from deft_reach.core.session import Session
+
+
+class StartPage(QWidget):
+    """Open the demo, make a new plan, open a file, or go back to a recent one."""
+
+    def __init__(
+        self,
+        demo: Callable[[], None],
+        new: Callable[[], None],
+        browse: Callable[[], None],
+        open_file: Callable[[Path], None],
+        recent: list[Path],
+    ) -> None:
+        super().__init__()
+        outer = QHBoxLayout(self)
+        outer.setContentsMargins(72, 24, 40, 24)
+        outer.setSpacing(48)
+        column = QVBoxLayout()
+        outer.addLayout(column, 5)
+        # A plan of a paradiddle on the five-piece, worked out like any other.
+        self.session = Session()
+        self.picture = ReachPlan(self.session)
+        self.picture.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.picture.setEnabled(False)
+        self.picture.setMinimumWidth(360)
+        outer.addWidget(self.picture, 6)
+        column.addStretch(1)
+        title = QLabel("Can these hands play it, on this kit, at that tempo?")
+        title.setFont(theme.ui_font(22, bold=True))
+        title.setWordWrap(True)
+        lead = QLabel(
+            "Write a sticking and see both hands on a measured kit: where the arms cross, what is hurried, "
+            "and at what tempo it breaks."
+        )
+        lead.setFont(theme.ui_font(12))
+        lead.setWordWrap(True)
+        column.addWidget(title)
+        column.addWidget(lead)
+        column.addSpacing(22)
+        self.demo = QPushButton("Open the demo, a puppet show in eight cues")
+        self.new = QPushButton("New plan")
+        self.browse = QPushButton("Open a file…")
+        self.demo.setObjectName("primary")
+        for button, action in ((self.demo, demo), (self.new, new), (self.browse, browse)):
+            button.setMinimumHeight(40)
+            button.setMaximumWidth(420)
+            button.clicked.connect(lambda _=False, a=action: a())
+            column.addWidget(button)
+        if recent:
+            column.addSpacing(18)
+            caption = QLabel("Recent")
+            caption.setObjectName("caption")
+            column.addWidget(caption)
+            for path in recent[:5]:
+                button = QPushButton(path.stem)
+                button.setObjectName("quiet")
+                button.setToolTip(str(path))
+                button.setMaximumWidth(420)
+                button.clicked.connect(lambda _=False, p=path: open_file(p))
+                column.addWidget(button)
+        column.addSpacing(26)
+        care = QLabel(
+            "Stop at pain or numbness, keep the grip loose, protect your ears. This app plans movements; it gives no "
+            "medical advice. Ask a clinician, and follow the rules where you play."
+        )
+        care.setObjectName("hint")
+        care.setWordWrap(True)
+        column.addWidget(care)
+        column.addStretch(2)
+        column.setAlignment(Qt.AlignmentFlag.AlignLeft)

@@ -1,0 +1,507 @@
+"""The window: rail, header, stations, menus, and what happens to files."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+from pathlib import Path
+
+from PySide6.QtCore import QByteArray, Qt
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PySide6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QHBoxLayout,
+    QInputDialog,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from deft_reach import __version__
+from deft_reach.app import theme
+from deft_reach.app.commit_dialog import CommitDialog
+from deft_reach.app.header import Header
+from deft_reach.app.keeper import Keeper
+from deft_reach.app.kit.station import KitStation
+from deft_reach.app.notice import NoticeBar
+from deft_reach.app.rail import Rail
+from deft_reach.app.reach.station import ReachStation
+from deft_reach.app.shortcuts import ShortcutSheet
+from deft_reach.app.start_page import StartPage
+from deft_reach.app.write.station import WriteStation
+from deft_reach.core.document import Document, new_document
+from deft_reach.core.session import Session
+from deft_reach.formats.document import DocumentError
+from deft_reach.store.autosave import Leftover, discard, leftovers
+from deft_reach.store.documents import SUFFIX, ChangedOnDiskError, open_document, save_document
+from deft_reach.store.places import demo_file
+from deft_reach.store.recent import Memory
+
+FILES = f"Deft Reach documents (*{SUFFIX})"
+
+
+class MainWindow(QMainWindow):
+    """One window with one document."""
+
+    def __init__(
+        self, session: Session | None = None, memory: Memory | None = None, keep_in: Path | None = None
+    ) -> None:
+        super().__init__()
+        self.session = session or Session()
+        self.memory = memory or Memory()
+        self._keep_in = keep_in
+        self.keeper = Keeper(self.session, keep_in)
+        self.keeper.failed.connect(self._keeping_failed)
+        self._station = "reach"
+        self._theme = self.memory.get("theme", "system")
+        self.setObjectName("window")
+        self.setMinimumSize(900, 600)
+        self.setAcceptDrops(True)
+        self._make_actions()
+        self._build()
+        self.resize(1280, 800)
+
+    # --- building ---------------------------------------------------------------------------------------------
+
+    def _build(self) -> None:
+        """Make everything inside the window; done again when theme or text size change."""
+        session = self.session
+        for signal in (session.changed, session.verdict, session.selected, session.saved):
+            signal.disconnect()
+        self.keeper.watch()
+        self.rail = Rail()
+        self.header = Header(session)
+        self.notice = NoticeBar()
+        self.kit_station = KitStation(session)
+        self.write_station = WriteStation(session)
+        self.reach_station = ReachStation(session)
+        self.stations = {"kit": self.kit_station, "write": self.write_station, "reach": self.reach_station}
+        self.stack = QStackedWidget()
+        for station in self.stations.values():
+            self.stack.addWidget(station)
+        self.start_page: StartPage | None = None
+        central = QWidget()
+        across = QHBoxLayout(central)
+        across.setContentsMargins(0, 0, 0, 0)
+        across.setSpacing(0)
+        across.addWidget(self.rail)
+        column = QVBoxLayout()
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.header)
+        column.addWidget(self.notice)
+        column.addWidget(self.stack, 1)
+        across.addLayout(column, 1)
+        self.setCentralWidget(central)
+        self.rail.chosen.connect(self.go)
+        self.header.commit.connect(self.commit)
+        session.changed.connect(self._say_state)
+        session.saved.connect(self._say_state)
+        self.go(self._station)
+        self._say_state()
+        self._restore_sizes()
+
+    def rebuild(self) -> None:
+        """Dress everything again, in another theme or text size."""
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        name = theme.follow_system() if self._theme == "system" else self._theme
+        theme.apply(app, name)
+        self._remember_sizes()
+        self._build()
+
+    def _action(
+        self, menu: QMenu, text: str, run: Callable[[], object], keys: str | QKeySequence.StandardKey | None = None
+    ) -> QAction:
+        action = QAction(text, self)
+        if keys is not None:
+            if isinstance(keys, str):
+                action.setShortcuts([QKeySequence(key) for key in keys.split(" | ")])
+            else:
+                action.setShortcuts(keys)
+        action.triggered.connect(lambda _=False: run())
+        menu.addAction(action)
+        return action
+
+    def _make_actions(self) -> None:
+        bar = self.menuBar()
+        file = bar.addMenu("&File")
+        self._action(file, "&New document", self.new_document, "Ctrl+Shift+N")
+        self._action(file, "&Open…", self.browse, QKeySequence.StandardKey.Open)
+        self.recent_menu = file.addMenu("Open &recent")
+        self.recent_menu.aboutToShow.connect(self._fill_recent)
+        self._action(file, "Open the &demo", self.open_demo)
+        file.addSeparator()
+        self.save_action = self._action(file, "&Save", self.save, QKeySequence.StandardKey.Save)
+        self._action(file, "Save &as…", self.save_as, "Ctrl+Shift+S")
+        file.addSeparator()
+        self._action(file, "&Quit", self.close, QKeySequence.StandardKey.Quit)
+        edit = bar.addMenu("&Edit")
+        self.undo_action = self._action(edit, "Undo", lambda: self.session.undo(), QKeySequence.StandardKey.Undo)
+        self.redo_action = self._action(edit, "Redo", lambda: self.session.redo(), "Ctrl+Shift+Z | Ctrl+Y")
+        edit.addSeparator()
+        self._action(edit, "Try the &other hand", self._other_hand)
+        self._action(edit, "&Mirror kit and player", lambda: self.session.mirror_kit())
+        plan = bar.addMenu("&Plan")
+        self._action(plan, "&New plan", self.new_plan, "Ctrl+N")
+        self._action(plan, "&Duplicate plan", lambda: self.session.duplicate_plan(), "Ctrl+D")
+        self._action(plan, "&Rename…", self.rename_plan, "F2")
+        self._action(plan, "De&lete plan", lambda: self.session.delete_plan())
+        plan.addSeparator()
+        self._action(plan, "Plan &before", lambda: self.session.step_plan(-1), "Ctrl+PgUp")
+        self._action(plan, "Plan &after", lambda: self.session.step_plan(1), "Ctrl+PgDown")
+        plan.addSeparator()
+        for text, step, keys in (
+            ("Tempo &up", 1, "Ctrl+Up"),
+            ("Tempo do&wn", -1, "Ctrl+Down"),
+            ("Tempo up by 5", 5, "Ctrl+Shift+Up"),
+            ("Tempo down by 5", -5, "Ctrl+Shift+Down"),
+        ):
+            self._action(plan, text, lambda s=step: self._tempo(s), keys)
+        self._action(plan, "&Loop", self._loop, "Ctrl+L")
+        plan.addSeparator()
+        self._action(plan, "&Commit…", self.commit, "Ctrl+Return | Ctrl+Enter")
+        view = bar.addMenu("&View")
+        for number, (name, text) in enumerate((("kit", "&Kit"), ("write", "&Write"), ("reach", "&Reach")), 1):
+            self._action(view, text, lambda n=name: self.go(n), f"Ctrl+{number}")
+        view.addSeparator()
+        self._action(view, "&Next finding", lambda: self.session.step_finding(1), "F8")
+        self._action(view, "Finding &before", lambda: self.session.step_finding(-1), "Shift+F8")
+        self._action(view, "&Whole pattern", self._fit, "Ctrl+0")
+        view.addSeparator()
+        looks = view.addMenu("&Theme")
+        for name, text in (("system", "As the &system"), ("light", "&Light"), ("dark", "&Dark")):
+            self._action(looks, text, lambda n=name: self._set_theme(n))
+        self._action(view, "&Larger text", lambda: self._scale_text(0.1), "Ctrl++ | Ctrl+=")
+        self._action(view, "S&maller text", lambda: self._scale_text(-0.1), "Ctrl+-")
+        help_menu = bar.addMenu("&Help")
+        self._action(help_menu, "&Keys", self.show_keys, "F1")
+        self._action(help_menu, "&About", self.about)
+
+    # --- moving about -----------------------------------------------------------------------------------------
+
+    def go(self, name: str) -> None:
+        """Show a station. Plan, selection and place stay."""
+        if name not in self.stations:
+            return
+        self._station = name
+        self.rail.show_station(name)
+        if self.start_page is not None and self.stack.currentWidget() is self.start_page:
+            return
+        station = self.stations[name]
+        self.stack.setCurrentWidget(station)
+        station.first_focus().setFocus()
+
+    @property
+    def station(self) -> str:
+        return self._station
+
+    def show_start(self) -> None:
+        """The choice of what to begin with."""
+        page = StartPage(self.open_demo, self.new_document, self.browse, self.open_path, self.memory.recent)
+        self.start_page = page
+        self.stack.addWidget(page)
+        self.stack.setCurrentWidget(page)
+        self.header.setVisible(False)
+        self.rail.setVisible(False)
+        page.demo.setFocus()
+
+    def _leave_start(self) -> None:
+        if self.start_page is not None:
+            self.stack.removeWidget(self.start_page)
+            self.start_page.deleteLater()
+            self.start_page = None
+            self.header.setVisible(True)
+            self.rail.setVisible(True)
+        self.go(self._station)
+
+    def _say_state(self) -> None:
+        session = self.session
+        for action, word, label in (
+            (self.undo_action, "Undo", session.undo_label),
+            (self.redo_action, "Redo", session.redo_label),
+        ):
+            action.setText(f"{word}: {label}" if label else word)
+            action.setEnabled(label is not None)
+        name = self.keeper.path.stem if self.keeper.path else session.document.title
+        self.setWindowTitle(f"{name}{'' if session.is_saved else ' *'} – Deft Reach")
+
+    def _tempo(self, step: int) -> None:
+        if self.session.plan is not None:
+            self.session.set_tempo(self.session.plan.tempo + step)
+
+    def _loop(self) -> None:
+        plan = self.session.plan
+        if plan is not None:
+            self.session.change_plan("Play once" if plan.repeat else "Loop", repeat=not plan.repeat)
+
+    def _other_hand(self) -> None:
+        if self.session.stroke is not None:
+            self.session.other_hand(self.session.stroke)
+
+    def _fit(self) -> None:
+        self.reach_station.axis.fit()
+        self.write_station.axis.fit()
+
+    def _set_theme(self, name: str) -> None:
+        self._theme = name
+        self.memory.set("theme", name)
+        self.rebuild()
+
+    def _scale_text(self, by: float) -> None:
+        theme.set_text_scale(round(theme.text_scale() + by, 2))
+        self.memory.set("text_scale", theme.text_scale())
+        self.rebuild()
+
+    def show_keys(self) -> None:
+        ShortcutSheet(self).exec()
+
+    def about(self) -> None:
+        QMessageBox.about(
+            self,
+            "About Deft Reach",
+            f"Deft Reach {__version__}. Plan whether a sticking can be played, on this kit, by this player, at that "
+            "tempo.\n\nIt reckons with published figures for how fast people move; your own hands have the last word. "
+            "Stop at pain or numbness, and ask a clinician.",
+        )
+
+    # --- plans ------------------------------------------------------------------------------------------------
+
+    def new_plan(self) -> None:
+        if self.start_page is not None:
+            self.new_document()
+            return
+        self.session.new_plan()
+        self.go("write")
+
+    def rename_plan(self) -> None:
+        plan = self.session.plan
+        if plan is None:
+            return
+        name, done = QInputDialog.getText(self, "Rename plan", "Name of the plan", text=plan.name)
+        if done and name.strip():
+            self.session.change_plan("Rename plan", name=name.strip()[:120])
+
+    def commit(self) -> None:
+        session = self.session
+        if session.plan is None or session.report is None or session.error is not None or not session.report.strokes:
+            self.notice.say("There is nothing to commit yet: the stroke text has to hold strokes that can be read.")
+            return
+        dialog = CommitDialog(session, self)
+        if dialog.exec() == CommitDialog.DialogCode.Accepted:
+            session.commit(dialog.why, datetime.now().astimezone().isoformat(timespec="seconds"), __version__)
+
+    # --- files ------------------------------------------------------------------------------------------------
+
+    def take(
+        self, document: Document, path: Path | None, opened: str | None, *, clean: bool, plan: str | None = None
+    ) -> None:
+        """Show a document that belongs to a file, or to none."""
+        self.keeper.path, self.keeper.opened = path, opened
+        self.session.start(document, plan, clean=clean)
+        self._leave_start()
+        self._say_state()
+        if path is not None:
+            self.memory.opened(path)
+            self.memory.set("last", str(path))
+
+    def may_leave(self) -> bool:
+        """Ask what to do with unsaved changes before another document takes their place; False to stay."""
+        if self.session.is_saved:
+            self.keeper.forget()
+            return True
+        self.keeper.keep_now()
+        box = QMessageBox(self)
+        box.setIcon(QMessageBox.Icon.NoIcon)
+        box.setWindowTitle("Unsaved changes")
+        box.setText(f"“{self.session.document.title}” has changes that are not in a file yet.")
+        box.setInformativeText("Kept changes are offered again at the next start.")
+        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+        keep = box.addButton("Keep for next time", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(save)
+        box.exec()
+        if box.clickedButton() is save:
+            return self.save()
+        if box.clickedButton() is keep:
+            self.keeper.hand_over()
+            return True
+        return False
+
+    def new_document(self) -> None:
+        if self.start_page is not None or self.may_leave():
+            self._station = "write"
+            self.take(new_document(), None, None, clean=True)
+
+    def open_demo(self) -> None:
+        if self.start_page is None and not self.may_leave():
+            return
+        try:
+            document, _ = open_document(demo_file())
+        except (OSError, DocumentError) as error:
+            self.notice.say(f"The demo cannot be opened: {error}.", tone="stop")
+            return
+        self.take(document, None, None, clean=True, plan=document.plans[0].id)
+
+    def browse(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Open a document", str(self._folder()), FILES)
+        if name:
+            self.open_path(Path(name))
+
+    def open_path(self, path: Path) -> None:
+        """Open a file, or say in the window why it cannot be."""
+        try:
+            document, opened = open_document(path)
+        except OSError as error:
+            self.notice.say(f"{path.name} cannot be opened: {error.strerror or error}.", tone="stop")
+            return
+        except DocumentError as error:
+            self.notice.say(f"{path.name} cannot be opened. {error}.", tone="stop")
+            return
+        if self.start_page is None and not self.may_leave():
+            return
+        self.take(document, path.resolve(), opened, clean=True, plan=self.memory.get("plan"))
+
+    def save(self) -> bool:
+        """Save to the document's file, asking for one if it has none. False if nothing was saved."""
+        if self.keeper.path is None:
+            return self.save_as()
+        return self._write(self.keeper.path, self.keeper.opened)
+
+    def save_as(self) -> bool:
+        stem = self.session.document.title if self.session.document.title != "Untitled" else "plans"
+        proposal = self.keeper.path or self._folder() / f"{stem.lower().replace(' ', '-')}{SUFFIX}"
+        name, _ = QFileDialog.getSaveFileName(self, "Save the document", str(proposal), FILES)
+        if not name:
+            return False
+        path = Path(name)
+        return self._write(path if path.suffix else path.with_suffix(SUFFIX), None)
+
+    def _write(self, path: Path, opened: str | None) -> bool:
+        document = self.session.document
+        try:
+            self.keeper.opened = save_document(path, document, opened)
+        except ChangedOnDiskError:
+            self.notice.say(
+                f"{path.name} was changed by another program since it was opened. Nothing was written.",
+                ("Save as…", lambda: self.save_as()),
+                ("Write over it", lambda: self._write(path, None)),
+                tone="stop",
+            )
+            return False
+        except OSError as error:
+            self.notice.say(
+                f"{path.name} cannot be saved: {error.strerror or error}. Your changes are kept safe meanwhile.",
+                ("Save as…", lambda: self.save_as()),
+                tone="stop",
+            )
+            return False
+        self.keeper.path = path.resolve()
+        self.session.mark_saved(document)
+        self.keeper.forget()
+        self.memory.opened(path)
+        self.memory.set("last", str(path.resolve()))
+        self._say_state()
+        return True
+
+    def _folder(self) -> Path:
+        if self.keeper.path is not None:
+            return self.keeper.path.parent
+        recent = self.memory.recent
+        return recent[0].parent if recent else Path.home()
+
+    def _fill_recent(self) -> None:
+        self.recent_menu.clear()
+        for path in self.memory.recent:
+            action = self.recent_menu.addAction(path.stem)
+            action.setToolTip(str(path))
+            action.triggered.connect(lambda _=False, p=path: self.open_path(p))
+        if self.recent_menu.isEmpty():
+            self.recent_menu.addAction("nothing yet").setEnabled(False)
+
+    def _keeping_failed(self, why: str) -> None:
+        self.notice.say(f"The safety copy cannot be written ({why}). Save to a file soon.", tone="stop")
+
+    # --- recovery ---------------------------------------------------------------------------------------------
+
+    def offer_leftovers(self) -> None:
+        """Offer what an earlier run left behind, the newest first."""
+        found = leftovers(self._keep_in)
+        if not found:
+            return
+        first = found[0]
+        name = first.path.stem if first.path else first.document.title
+        when = first.time.astimezone().strftime("%-d %B, %H:%M")
+        more = f" ({len(found) - 1} older ones are kept too)" if len(found) > 1 else ""
+        self.notice.say(
+            f"Unsaved changes to “{name}” from {when} were kept{more}.",
+            ("Bring them back", lambda: self._bring_back(first)),
+            ("Discard them", lambda: self._discard(first)),
+        )
+
+    def _bring_back(self, leftover: Leftover) -> None:
+        if self.start_page is None and not self.may_leave():
+            return
+        self.take(leftover.document, leftover.path, leftover.opened, clean=False)
+        # On disk as this window's own before the old copy goes.
+        self.keeper.keep_now()
+        discard(leftover)
+        self.offer_leftovers()
+
+    def _discard(self, leftover: Leftover) -> None:
+        discard(leftover)
+        self.offer_leftovers()
+
+    # --- window -----------------------------------------------------------------------------------------------
+
+    def _remember_sizes(self) -> None:
+        sizes = {
+            splitter.objectName(): bytes(splitter.saveState().toHex().data()).decode()
+            for station in self.stations.values()
+            for splitter in station.splitters
+        }
+        self.memory.set("panels", sizes)
+
+    def _restore_sizes(self) -> None:
+        sizes = self.memory.get("panels", {})
+        if not isinstance(sizes, dict):
+            return
+        for station in self.stations.values():
+            for splitter in station.splitters:
+                state = sizes.get(splitter.objectName())
+                if isinstance(state, str):
+                    splitter.restoreState(QByteArray.fromHex(state.encode()))
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if self.start_page is None and not self.may_leave():
+            event.ignore()
+            return
+        self._remember_sizes()
+        self.memory.set("station", self._station)
+        self.memory.set("window", bytes(self.saveGeometry().toHex().data()).decode())
+        if self.session.plan is not None:
+            self.memory.set("plan", self.session.plan.id)
+        self.keeper.close()
+        event.accept()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        urls = event.mimeData().urls()
+        if any(url.isLocalFile() and url.toLocalFile().endswith(SUFFIX) for url in urls):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        for url in event.mimeData().urls():
+            if url.isLocalFile() and url.toLocalFile().endswith(SUFFIX):
+                event.acceptProposedAction()
+                self.open_path(Path(url.toLocalFile()))
+                return
+
+    def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+        super().showEvent(event)
+        current = self.stack.currentWidget()
+        if current in self.stations.values():
+            self.stations[self._station].first_focus().setFocus(Qt.FocusReason.OtherFocusReason)

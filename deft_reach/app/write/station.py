@@ -1,0 +1,211 @@
+"""The Write station: rhythm and sticking on one surface."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from deft_reach.app import theme
+from deft_reach.app.canvas.reach_plan import ReachPlan
+from deft_reach.app.canvas.stroke_lane import StrokeLane
+from deft_reach.app.canvas.time_axis import TimeAxis
+from deft_reach.app.canvas.weave import Weave
+from deft_reach.app.panel import Panel
+from deft_reach.app.write.text_editor import TextEditor
+from deft_reach.core.counting import phrase
+from deft_reach.core.session import Session
+
+CRIB = (
+    ("R  L", "right, left hand"),
+    ("K  J  H", "bass, second bass, hi-hat foot"),
+    ("R+K", "together"),
+    ("R@t1", "on a voice: sn hh t1 ft rd …"),
+    ("R>  R.", "accent, ghost"),
+    ("fR  dR  uR", "flam, drag, ruff"),
+    ("Rx R^ R~ Ro", "cross-stick, rim shot, buzz, open"),
+    ("-   =", "rest, hold one step longer"),
+    ("(R L L)", "a group"),
+    ("|", "end of the bar"),
+    ("/8  /16t", "step length, t for triplets"),
+    ("/5:4/16", "five in the time of four"),
+    ("meter 3/4", "at the start; # is a remark"),
+)
+
+
+class WriteStation(QWidget):
+    """Stroke text on top, the lane and the threads it makes below, the kit beside it."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.axis = TimeAxis(session, self)
+        self.editor = TextEditor(session)
+        self.lane = StrokeLane(session, self.axis)
+        self.weave = Weave(session, self.axis)
+        self.plan = ReachPlan(session)
+        self.message = QLabel()
+        self.message.setWordWrap(True)
+        self.message.setMinimumHeight(round(38 * theme.text_scale()))
+        self.message.setAlignment(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft)
+        self.message.setContentsMargins(10, 2, 10, 4)
+        self.message.linkActivated.connect(lambda _: self.editor.show_error())
+        self.name = QLineEdit()
+        self.name.setAccessibleName("Name of the plan")
+        self.name.setMaxLength(120)
+        self.note = QLineEdit()
+        self.note.setAccessibleName("Remark on the plan")
+        self.note.setMaxLength(1000)
+        self.note.setPlaceholderText("anything worth knowing at the kit")
+        self.loop = QCheckBox("Loop: its end meets its start")
+        self.loop.setToolTip("Analyse the pattern as one that goes round (Ctrl+L)")
+
+        writing = QWidget()
+        column = QVBoxLayout(writing)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.editor, 1)
+        column.addWidget(self.message)
+        self.text_panel = Panel("Stroke text", writing)
+        self.editor.setFrameShape(TextEditor.Shape.NoFrame)
+
+        about = QWidget()
+        grid = QGridLayout(about)
+        grid.setContentsMargins(10, 2, 10, 8)
+        for row, (text, field) in enumerate((("Name", self.name), ("Remark", self.note))):
+            caption = QLabel(text)
+            caption.setBuddy(field)
+            caption.setObjectName("caption")
+            grid.addWidget(caption, row, 0)
+            grid.addWidget(field, row, 1)
+        grid.addWidget(self.loop, 2, 1)
+        about_panel = Panel("Plan", about)
+
+        crib = QWidget()
+        sheet = QGridLayout(crib)
+        sheet.setContentsMargins(10, 0, 10, 6)
+        sheet.setHorizontalSpacing(12)
+        sheet.setVerticalSpacing(1)
+        for row, (text, meaning) in enumerate(CRIB):
+            sign, words = QLabel(text), QLabel(meaning)
+            sign.setFont(theme.mono(9.5))
+            words.setObjectName("hint")
+            sheet.addWidget(sign, row, 0)
+            sheet.addWidget(words, row, 1)
+        sheet.setColumnStretch(1, 1)
+        sheet.setRowStretch(len(CRIB), 1)
+        crib_panel = Panel("How it is written", crib)
+
+        threads = QWidget()
+        below = QVBoxLayout(threads)
+        below.setContentsMargins(0, 0, 0, 0)
+        below.setSpacing(0)
+        below.addWidget(self.lane)
+        below.addWidget(self.weave, 1)
+        self.lane_panel = Panel("Strokes", threads, "type R L K H, > . x o on the selected stroke; arrows move")
+
+        left = QSplitter(Qt.Orientation.Vertical)
+        left.addWidget(self.text_panel)
+        left.addWidget(self.lane_panel)
+        left.setSizes([290, 380])
+        left.setObjectName("writeLeft")
+        plan_panel = Panel("Reach plan", self.plan)
+        right = QSplitter(Qt.Orientation.Vertical)
+        right.setObjectName("writeRight")
+        right.addWidget(about_panel)
+        right.addWidget(crib_panel)
+        right.addWidget(plan_panel)
+        right.setSizes([125, 250, 300])
+        right.setStretchFactor(2, 1)
+        across = QSplitter(Qt.Orientation.Horizontal)
+        across.setObjectName("writeAcross")
+        across.addWidget(left)
+        across.addWidget(right)
+        across.setSizes([820, 372])
+        across.setStretchFactor(0, 3)
+        across.setStretchFactor(1, 1)
+        self.splitters = [left, right, across]
+        for splitter in self.splitters:
+            splitter.setChildrenCollapsible(False)
+            splitter.setHandleWidth(8)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 8, 8, 8)
+        row.addWidget(across)
+
+        self.name.textEdited.connect(lambda text: session.change_plan("Rename plan", "name", name=text or "Unnamed"))
+        self.name.editingFinished.connect(session.end_merge)
+        self.note.textEdited.connect(lambda text: session.change_plan("Remark", "note", note=text))
+        self.note.editingFinished.connect(session.end_merge)
+        self.loop.toggled.connect(lambda on: session.change_plan("Loop" if on else "Play once", repeat=on))
+        session.changed.connect(self.refresh)
+        session.verdict.connect(self.refresh)
+        self.refresh()
+
+    def first_focus(self) -> QWidget:
+        return self.editor
+
+    def refresh(self) -> None:
+        session = self.session
+        plan, report, error = session.plan, session.report, session.error
+        for field in (self.name, self.note, self.loop):
+            field.setEnabled(plan is not None)
+        with QSignalBlocker(self.name), QSignalBlocker(self.note), QSignalBlocker(self.loop):
+            if plan is not None:
+                if self.name.text() != plan.name:
+                    self.name.setText(plan.name)
+                if self.note.text() != plan.note:
+                    self.note.setText(plan.note)
+                    self.note.setCursorPosition(0)
+                self.loop.setChecked(plan.repeat)
+        if plan is None:
+            self.message.setText("There is no plan to write in. Plan › New plan makes one (Ctrl+N).")
+            return
+        if error is not None:
+            place = f"line {error.line}, column {error.column}"
+            self.message.setText(
+                f'<a href="#" style="color:{theme.colours().stop}">{place}</a>: found {_escape(error.found)}; '
+                f"expected {_escape(error.expected)}."
+            )
+            self.message.setObjectName("error")
+        else:
+            assert report is not None
+            self.message.setText(_in_words(session))
+            self.message.setObjectName("hint")
+        self.message.style().unpolish(self.message)
+        self.message.style().polish(self.message)
+
+
+def _escape(text: str) -> str:
+    return text.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
+
+
+def _in_words(session: Session) -> str:
+    """What was read, as a player would say it."""
+    report = session.report
+    if report is None or not report.pattern.moments:
+        return "Nothing written yet. Try R L R R  L R L L |"
+    pattern = report.pattern
+    bars = pattern.bars
+    full = int(bars) if bars.denominator == 1 else round(float(bars), 2)
+    words = [
+        f"{len(pattern.strokes)} strokes in {full} bar{'s' if full != 1 else ''} of "
+        f"{pattern.meter[0]}/{pattern.meter[1]}"
+    ]
+    if pattern.pickup:
+        words.append("begins with a pickup")
+    if pattern.groups:
+        words.append("groups " + phrase(group.steps for group in pattern.groups))
+    if pattern.unassigned:
+        count = len(pattern.unassigned)
+        words.append(f"{count} stroke{'s have' if count != 1 else ' has'} no hand yet: give it R or L")
+    if report.summary.linear and len(pattern.strokes) > 1:
+        words.append("linear")
+    return ", ".join(words) + "."

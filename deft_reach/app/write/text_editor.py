@@ -1,0 +1,160 @@
+"""The stroke text editor: colours what it reads and marks the mistake in its place while one types."""
+
+from __future__ import annotations
+
+import re
+
+from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtGui import (
+    QColor,
+    QFont,
+    QKeyEvent,
+    QKeySequence,
+    QSyntaxHighlighter,
+    QTextCharFormat,
+    QTextCursor,
+)
+from PySide6.QtWidgets import QPlainTextEdit, QTextEdit, QWidget
+
+from deft_reach.app import theme
+from deft_reach.core.session import Session
+
+_TOKEN = re.compile(r"#.*$|[|()]|/\S+|\b(?:meter|tempo)\s+[\d./]+|[fdu]?([RLKJH?])(@[a-z0-9:]+)?[>.~x^o]*|[-=]")
+
+
+class _Colouring(QSyntaxHighlighter):
+    def highlightBlock(self, text: str) -> None:
+        c = theme.colours()
+        for match in _TOKEN.finditer(text):
+            form = QTextCharFormat()
+            token = match.group()
+            if token.startswith("#"):
+                form.setForeground(QColor(c.muted))
+                form.setFontItalic(True)
+            elif match.group(1):
+                form.setForeground(c.hand(match.group(1)))
+                if ">" in token:
+                    form.setFontWeight(QFont.Weight.Bold)
+            elif token in "-=":
+                form.setForeground(QColor(c.muted))
+            else:
+                form.setForeground(QColor(c.muted))
+                form.setFontWeight(QFont.Weight.Bold)
+            self.setFormat(match.start(), len(token), form)
+
+
+class TextEditor(QPlainTextEdit):
+    """Typing changes the plan at once; undo is the session's, so that it goes through every kind of edit."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.setAccessibleName("Stroke text")
+        self.setAccessibleDescription(
+            "R and L hands, K bass foot, H hi-hat foot, - a rest, > accent, @ and a voice, | ends a bar"
+        )
+        self.setFont(theme.mono(12.5))
+        self.setTabChangesFocus(True)
+        self.setUndoRedoEnabled(False)
+        self.setPlaceholderText("R L R R  L R L L |")
+        self.setLineWrapMode(QPlainTextEdit.LineWrapMode.WidgetWidth)
+        self.document().setDocumentMargin(10)
+        self._colouring = _Colouring(self.document())
+        self._own = False
+        self.textChanged.connect(self._typed)
+        self.cursorPositionChanged.connect(self._moved)
+        session.changed.connect(self.refresh)
+        session.verdict.connect(self.mark)
+        session.selected.connect(self.mark)
+        self.refresh()
+        self.mark()
+
+    def redress(self) -> None:
+        """The theme has changed."""
+        self.setFont(theme.mono(12.5))
+        self._colouring.rehighlight()
+        self.mark()
+
+    def _typed(self) -> None:
+        if self.toPlainText() != self.session.text:
+            self._own = True
+            self.session.set_text(self.toPlainText())
+            self._own = False
+
+    def _moved(self) -> None:
+        pattern = self.session.pattern()
+        if pattern is None or self._own or not self.hasFocus():
+            return
+        index = pattern.stroke_at(self.textCursor().position())
+        if index is not None:
+            self.session.select_stroke(index)
+
+    def refresh(self) -> None:
+        """Show the text as it is now, keeping the cursor where it was."""
+        text = self.session.text
+        if text != self.toPlainText():
+            place = min(self.textCursor().position(), len(text))
+            with QSignalBlocker(self):
+                self.setPlainText(text)
+            self._colouring.rehighlight()
+            cursor = self.textCursor()
+            cursor.setPosition(place)
+            with QSignalBlocker(self):
+                self.setTextCursor(cursor)
+        self.setReadOnly(self.session.plan is None)
+
+    def mark(self) -> None:
+        """Underline the mistake, or else lay the selection behind the selected stroke."""
+        c = theme.colours()
+        marks: list[QTextEdit.ExtraSelection] = []
+        error, pattern = self.session.error, self.session.pattern()
+        if error is not None:
+            mark = QTextEdit.ExtraSelection()
+            start, end = error.span
+            size = len(self.toPlainText())
+            start = min(start, max(0, size - 1))
+            mark.cursor = self._cursor(start, min(size, max(end, start + 1)))
+            mark.format.setUnderlineStyle(QTextCharFormat.UnderlineStyle.WaveUnderline)
+            mark.format.setUnderlineColor(QColor(c.stop))
+            tint = QColor(c.stop)
+            tint.setAlphaF(0.15)
+            mark.format.setBackground(tint)
+            marks.append(mark)
+        elif pattern is not None and self.session.stroke is not None and self.session.stroke < len(pattern.strokes):
+            span = pattern.strokes[self.session.stroke].span
+            mark = QTextEdit.ExtraSelection()
+            mark.cursor = self._cursor(span.start, span.end)
+            mark.format.setBackground(QColor(c.selection))
+            marks.append(mark)
+        self.setExtraSelections(marks)
+
+    def _cursor(self, start: int, end: int) -> QTextCursor:
+        cursor = QTextCursor(self.document())
+        cursor.setPosition(start)
+        cursor.setPosition(end, QTextCursor.MoveMode.KeepAnchor)
+        return cursor
+
+    def show_error(self) -> None:
+        """Put the cursor on the mistake."""
+        error = self.session.error
+        if error is not None:
+            cursor = self.textCursor()
+            cursor.setPosition(min(error.span.start, len(self.toPlainText())))
+            self.setTextCursor(cursor)
+            self.setFocus()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.matches(QKeySequence.StandardKey.Undo):
+            self.session.undo()
+        elif event.matches(QKeySequence.StandardKey.Redo):
+            self.session.redo()
+        elif event.key() == Qt.Key.Key_Escape:
+            self.clearFocus()
+        else:
+            super().keyPressEvent(event)
+
+    def insertFromMimeData(self, source) -> None:  # type: ignore[no-untyped-def]
+        # Pasted text is a step of its own.
+        self.session.end_merge()
+        super().insertFromMimeData(source)
+        self.session.end_merge()
