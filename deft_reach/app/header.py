@@ -59,6 +59,8 @@ class TempoBox(QDoubleSpinBox):
         self.setAccessibleName("Home tempo in quarter notes a minute")
         self.setToolTip("Home tempo, in quarter notes a minute. Up and down change it by 1, Page Up and Down by 10.")
         self.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        self.setFont(theme.ui_font(16, bold=True))
+        self.setFrame(False)
         self.setMinimumWidth(round(124 * theme.text_scale()))
 
     def textFromValue(self, value: float) -> str:

@@ -6,10 +6,11 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.reach_plan import ReachPlan
+from deft_reach.core.document import new_document
 from deft_reach.core.session import Session
 
 
@@ -30,8 +31,10 @@ class StartPage(QWidget):
         outer.setSpacing(48)
         column = QVBoxLayout()
         outer.addLayout(column, 5)
-        # A plan of a paradiddle on the five-piece, worked out like any other.
-        self.session = Session()
+        # A small plan on the five-piece, worked out like any other.
+        plan = new_document()
+        self.session = Session(plan.with_text(plan.plans[0], "R@hh L. R@hh R@hh"))
+        self.session.select_stroke(1)
         self.picture = ReachPlan(self.session)
         self.picture.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.picture.setEnabled(False)
@@ -80,4 +83,6 @@ class StartPage(QWidget):
         care.setWordWrap(True)
         column.addWidget(care)
         column.addStretch(2)
+        for text in (title, lead, care):
+            text.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
         column.setAlignment(Qt.AlignmentFlag.AlignLeft)

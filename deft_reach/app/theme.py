@@ -230,9 +230,9 @@ QPushButton#primary:focus {{ border: 2px solid {c.right}; }}
 QPushButton#primary:disabled {{ background: {c.line}; color: {c.muted}; border-color: {c.line}; }}
 QPushButton#quiet {{ border: 1px solid {c.line}; padding: 4px 10px; }}
 QPushButton#quiet:focus {{ border: 2px solid {c.right}; padding: 3px 9px; }}
-QComboBox, QSpinBox, QDoubleSpinBox, QLineEdit {{ background: {c.sheet}; color: {c.ink}; border: 1px solid {c.line};
+QComboBox, QLineEdit {{ background: {c.sheet}; color: {c.ink}; border: 1px solid {c.line};
     border-radius: 3px; padding: 4px 6px; selection-background-color: {c.right}; min-height: 18px; }}
-QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus, QLineEdit:focus, QPlainTextEdit:focus, QListView:focus,
+QComboBox:focus, QLineEdit:focus, QPlainTextEdit:focus, QListView:focus,
 QTableView:focus {{ border: 2px solid {c.right}; }}
 QComboBox QAbstractItemView {{ background: {c.sheet}; color: {c.ink}; border: 1px solid {c.line};
     selection-background-color: {c.selection}; selection-color: {c.ink}; }}
@@ -240,21 +240,17 @@ QComboBox::drop-down {{ border: 0; width: 22px; }}
 QComboBox::down-arrow {{ image: url({arrow}); width: 12px; height: 8px; }}
 QAbstractSpinBox QLineEdit {{ border: 0; padding: 0; background: transparent; min-height: 0; }}
 QAbstractSpinBox QLineEdit:focus {{ border: 0; }}
-QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; height: 0; border: 0; }}
 #planName {{ font-size: {15 * _text_scale}pt; font-weight: bold; border: 1px solid transparent; background: transparent;
     padding: 0 4px; min-height: 26px; }}
 #planName:hover {{ border: 1px solid {c.line}; }}
 #planName:focus {{ border: 2px solid {c.right}; }}
-#tempo {{ font-size: {big}pt; font-weight: bold; border: 1px solid transparent; background: transparent; padding: 0;
-    min-height: {round(26 * _text_scale)}px; }}
-#tempo:hover {{ border: 1px solid {c.line}; }}
-#tempo:focus {{ border: 2px solid {c.right}; }}
 QPlainTextEdit, QListView, QTableView {{ background: {c.sheet}; color: {c.ink}; border: 1px solid {c.line};
     selection-background-color: {c.selection}; selection-color: {c.ink}; gridline-color: {c.grid}; }}
 QHeaderView::section {{ background: {c.sheet}; color: {c.muted}; border: 0; border-bottom: 1px solid {c.line};
     padding: 4px; }}
 QCheckBox {{ spacing: 7px; color: {c.ink}; padding: 2px; }}
 QCheckBox:focus {{ color: {c.right}; font-weight: bold; }}
+QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; }}
 QSplitter::handle {{ background: transparent; }}
 QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
 QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}

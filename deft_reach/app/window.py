@@ -34,6 +34,7 @@ from deft_reach.app.shortcuts import ShortcutSheet
 from deft_reach.app.start_page import StartPage
 from deft_reach.app.write.station import WriteStation
 from deft_reach.core.document import Document, new_document
+from deft_reach.core.rudiments import RUDIMENTS, Rudiment
 from deft_reach.core.session import Session
 from deft_reach.formats.document import DocumentError
 from deft_reach.store.autosave import Leftover, discard, leftovers
@@ -148,6 +149,10 @@ class MainWindow(QMainWindow):
         self._action(edit, "&Mirror kit and player", lambda: self.session.mirror_kit())
         plan = bar.addMenu("&Plan")
         self._action(plan, "&New plan", self.new_plan, "Ctrl+N")
+        shelf = plan.addMenu("New from a rudi&ment")
+        families = {r.family: shelf.addMenu(f"{r.family.capitalize()} rudiments") for r in RUDIMENTS}
+        for r in RUDIMENTS:
+            self._action(families[r.family], r.name.capitalize(), lambda r=r: self._new_from(r))
         self._action(plan, "&Duplicate plan", lambda: self.session.duplicate_plan(), "Ctrl+D")
         self._action(plan, "&Rename…", self.rename_plan, "F2")
         self._action(plan, "De&lete plan", lambda: self.session.delete_plan())
@@ -277,6 +282,11 @@ class MainWindow(QMainWindow):
             return
         self.session.new_plan()
         self.go("write")
+
+    def _new_from(self, rudiment: Rudiment) -> None:
+        if self.start_page is None:
+            self.session.new_plan(rudiment.name.capitalize(), rudiment.text)
+            self.go("write")
 
     def rename_plan(self) -> None:
         plan = self.session.plan

@@ -87,7 +87,7 @@ def turn_cost(before: tuple[float, float] | None, now: tuple[float, float], bear
     size, last = math.hypot(*now), math.hypot(*before)
     if size < 1.0 or last < 1.0:
         return twist
-    cosine = (before[0] * now[0] + before[1] * now[1]) / (size * last)
+    cosine = min(1.0, (before[0] * now[0] + before[1] * now[1]) / (size * last))
     return twist + 0.25 * (1.0 - cosine) / 2 * min(1.0, min(size, last) / 400.0)
 
 
@@ -99,7 +99,7 @@ def lift_cost(level: int, previous: int, pace: float | None) -> float:
 
 
 def load_cost(run: int, pace: float | None, foot: bool) -> float:
-    """Long runs of one limb at a high rate. ``run`` counts this limb's strokes since another one took over."""
+    """Long runs of one limb at a high rate. ``run`` counts this limb's strokes in a row."""
     if pace is None or run <= 2:
         return 0.0
     hurry = min(1.5, pace)

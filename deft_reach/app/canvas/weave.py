@@ -93,7 +93,7 @@ class Weave(Canvas):
         self.refresh()
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(360, 150)
+        return QSize(300, 112)
 
     def sizeHint(self) -> QSize:
         return QSize(640, 270)

@@ -140,7 +140,6 @@ class KitStation(QWidget):
         box.setRange(0 if axis == "z" else -3000, 2500 if axis == "z" else 3000)
         box.setSuffix(" mm")
         box.setKeyboardTracking(False)
-        box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         words = {"x": "to the right of the seat", "y": "forward of the seat", "z": "above the floor"}
         box.setAccessibleName(f"Strike centre, {words[axis]}, in millimetres")
         box.setToolTip(f"Strike centre, {words[axis]}")
@@ -191,8 +190,9 @@ class KitStation(QWidget):
             apart = ""
             if piece.is_pedal and kit.foot_pedals_apart < 1e6:
                 apart = f" The pedals of that foot stand {kit.foot_pedals_apart:.0f} mm apart."
+            kind = "" if piece.name == KINDS[piece.kind] else f" ({KINDS[piece.kind]})"
             self.facts.setText(
-                f"{piece.name[:1].upper()}{piece.name[1:]}: {KINDS[piece.kind]}, {piece.diameter:.0f} mm across"
+                f"{piece.name[:1].upper()}{piece.name[1:]}{kind}: {piece.diameter:.0f} mm across"
                 f"{f', tilted {piece.tilt:.0f}°' if piece.tilt else ''}. "
                 f"Struck within {piece.width:.0f} mm.{apart}"
             )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
 from deft_reach.app.canvas.elevation import Elevation
 from deft_reach.app.canvas.explain import where
@@ -71,7 +71,12 @@ class ReachStation(QWidget):
         self.weave_panel = Panel("Weave", threads, "which hand is where, from far left (top) to far right")
         rule_panel = Panel("Tempo rule", self.rule, "every stroke's own limit; drag the home mark")
         self.findings_panel = Panel("What happens", self.findings)
-        card_panel = Panel("This stroke", self.card, "", self.card.other)
+        card = QScrollArea()
+        card.setWidget(self.card)
+        card.setWidgetResizable(True)
+        card.setFrameShape(QScrollArea.Shape.NoFrame)
+        card.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        card_panel = Panel("This stroke", card, "", self.card.other)
 
         bottom = QSplitter(Qt.Orientation.Horizontal)
         bottom.setObjectName("reachBottom")

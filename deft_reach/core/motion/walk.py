@@ -17,7 +17,7 @@ from deft_reach.core.cost import Weights
 from deft_reach.core.limbs import EITHER, FEET, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
 from deft_reach.core.motion.reach_table import STAY, Cross, ReachTable
 from deft_reach.core.motion.timing import GRACE_LEAD, grace_lead, needed_time, restrike_time
-from deft_reach.core.pattern import Event, Pattern, Stroke
+from deft_reach.core.pattern import RUN_IN_EVENTS, Event, Pattern, Stroke
 from deft_reach.core.report import Posture
 
 GHOST_LEVEL, PLAIN_LEVEL, ACCENT_LEVEL = 0, 1, 2
@@ -82,6 +82,10 @@ def walk(
     """Walk the pattern; ``times`` are the strokes' times and ``length`` the pattern's, in seconds."""
     walker = _Walker(pattern, table, weights)
     if repeat:
+        # A short loop goes round several times before its runs and doubles have settled.
+        rounds = -(-RUN_IN_EVENTS // max(1, len(pattern.events)))
+        for earlier in range(rounds, 1, -1):
+            walker.round(times, -length * earlier)
         walker.round(times, -length, pattern.run_in)
     return walker.round(times, 0.0)
 
@@ -136,13 +140,14 @@ class _Walker:
                 self.foot(out, stroke, starts[limb], now)
             else:
                 self.hand(out, stroke, starts[limb], now, alone)
-        if feet:
-            if event.both_feet:
-                self.kick.run = self.hat_foot.run = 1
-            elif feet[0].limb == KICK:
-                self.hat_foot.run = 0
-            else:
+        # A foot's run ends when it rests or the other foot joins in.
+        if event.both_feet:
+            self.kick.run = self.hat_foot.run = 1
+        else:
+            if not feet or feet[0].limb != KICK:
                 self.kick.run = 0
+            if not feet or feet[0].limb == KICK:
+                self.hat_foot.run = 0
         if hands:
             if alone:
                 (self.left if hands[0].limb == RIGHT else self.right).run = 0

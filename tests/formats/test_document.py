@@ -1,0 +1,166 @@
+"""Documents as JSON: nothing lost, everything wrong said with its place."""
+
+import json
+from dataclasses import replace
+
+import jsonschema
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from deft_reach.core import layout
+from deft_reach.core.document import Document, new_document
+from deft_reach.core.session import Session
+from deft_reach.formats.document import (
+    DocumentError,
+    dump_document,
+    dump_kit,
+    load_document,
+    load_kit,
+    load_player,
+    schema,
+)
+from deft_reach.store.places import demo_file
+
+
+def full() -> Document:
+    session = Session(new_document())
+    session.commit("because", "2026-11-20T20:00:00+00:00", "0.1.0")
+    return session.document
+
+
+def test_there_and_back_is_the_same_document():
+    document = full()
+    assert load_document(dump_document(document)) == document
+    assert dump_document(load_document(dump_document(document))) == dump_document(document)
+
+
+def test_what_is_written_follows_the_published_schema():
+    jsonschema.Draft202012Validator.check_schema(schema())
+    jsonschema.validate(json.loads(dump_document(full())), schema())
+    jsonschema.validate(json.loads(demo_file().read_bytes()), schema())
+
+
+def test_fields_of_a_newer_minor_version_survive_everywhere():
+    raw = json.loads(dump_document(full()))
+    raw["version"] = "1.7"
+    raw["lighting"] = {"cues": [1, 2]}
+    raw["plans"][0]["colour"] = "amber"
+    raw["kits"][0]["pieces"][1]["maker"] = None
+    raw["kits"][0]["pieces"][1]["zones"][0]["felt"] = True
+    raw["commitments"][0]["kit"]["pieces"][0]["worn"] = 3
+    document = load_document(json.dumps(raw).encode())
+    changed = document.with_plan(replace(document.plans[0], tempo=77.0))
+    again = json.loads(dump_document(changed))
+    assert again["version"] == "1.7" and again["lighting"] == {"cues": [1, 2]}
+    assert again["plans"][0]["colour"] == "amber" and again["plans"][0]["tempo"] == 77
+    assert again["kits"][0]["pieces"][1]["maker"] is None
+    assert again["kits"][0]["pieces"][1]["zones"][0]["felt"] is True
+    assert again["commitments"][0]["kit"]["pieces"][0]["worn"] == 3
+
+
+def broken(change) -> bytes:
+    raw = json.loads(dump_document(full()))
+    change(raw)
+    return json.dumps(raw).encode()
+
+
+@pytest.mark.parametrize(
+    ("data", "words"),
+    [
+        (b"", "line 1, column 1: not JSON"),
+        (b"{\n  nonsense", "line 2, column 3: not JSON"),
+        (b"[1, 2]", "expected a JSON object"),
+        (b"{}", "format: this is not a Deft Reach document"),
+        (b"\xff\xfe{}", "line 1, column 1: these bytes are not UTF-8 text"),
+        (b'{"format": "deft-reach", "a": NaN}', "NaN is not a number"),
+        (b'{"format": "deft-reach", "a": 1, "a": 2}', "'a' stands twice"),
+        (b"[" * 100_000, "nested too deeply"),
+        (b'{"a":' * 100_000, "nested too deeply"),
+        (broken(lambda d: d.update(version="2.0")), "this app reads versions 1.x"),
+        (broken(lambda d: d.update(version=1)), "version: expected a version"),
+        (broken(lambda d: d["plans"][0].update(tempo="fast")), "plans[0].tempo: 'fast' is not of type 'number'"),
+        (broken(lambda d: d["plans"][0].update(tempo=1e999)), "is not a number"),
+        (broken(lambda d: d["plans"][0].pop("kit")), "plans[0]: 'kit' is a required property"),
+        (broken(lambda d: d["plans"][0].update(kit="attic")), "plans[0].kit: there is no kit with the id 'attic'"),
+        (broken(lambda d: d["kits"][0]["pieces"][0].update(kind="gong")), "kits[0].pieces[0].kind"),
+        (broken(lambda d: d["kits"][0]["pieces"].append(d["kits"][0]["pieces"][0])), "the code is used twice"),
+        (broken(lambda d: d["players"][0].update(grip_mm=490)), "players[0]: player"),
+        (broken(lambda d: d["plans"].append(d["plans"][0])), "plans[1].id: the id 'plan-1' is used twice"),
+        (broken(lambda d: d["plans"][0].update(weights={"pace": -1})), "plans[0].weights.pace"),
+    ],
+)
+def test_files_that_are_wrong_are_refused_with_the_place(data, words):
+    with pytest.raises(DocumentError) as caught:
+        load_document(data)
+    assert words in str(caught.value)
+
+
+@given(st.binary(max_size=200))
+def test_any_bytes_are_read_or_refused(data):
+    try:
+        load_document(data)
+    except DocumentError:
+        pass
+
+
+@given(st.data())
+def test_a_document_with_any_one_value_replaced_is_read_or_refused(data):
+    raw = json.loads(dump_document(full()))
+    here = raw
+    while True:
+        keys = list(here) if isinstance(here, dict) else list(range(len(here)))
+        key = data.draw(st.sampled_from(keys))
+        if isinstance(here[key], dict | list) and here[key] and data.draw(st.booleans()):
+            here = here[key]
+            continue
+        here[key] = data.draw(st.sampled_from([None, -1, 0, 1e9, "x", [], {}, True, "?" * 300]))
+        break
+    try:
+        load_document(json.dumps(raw).encode())
+    except DocumentError as error:
+        assert str(error)
+
+
+def test_an_unfinished_text_does_not_keep_a_document_from_opening():
+    document = new_document()
+    document = document.with_text(document.plans[0], "R L (")
+    assert load_document(dump_document(document)) == document
+
+
+def test_kits_and_players_alone():
+    kit = layout("pit")
+    assert load_kit(dump_kit(kit)) == kit
+    assert load_kit(dump_document(full())).id == "five"
+    assert load_player(b'{"stature_mm": 1600, "skill": 0.55}').stature_mm == 1600
+    assert load_player(dump_document(full())).skill == 0.75
+    with pytest.raises(DocumentError, match=r"kit\.pieces"):
+        load_kit(b'{"format": "deft-reach-kit", "version": "1.0", "kit": {"id": "a", "name": "b", "pieces": 3}}')
+    with pytest.raises(DocumentError, match="stature_mm"):
+        load_player(b'{"stature_mm": 3000}')
+
+
+def test_the_demo_shows_every_kind_of_finding():
+    from deft_reach.core.document import analyse_plan
+
+    document = load_document(demo_file().read_bytes())
+    reports = {plan.id: analyse_plan(document, plan) for plan in document.plans}
+    shown = {finding.kind for report in reports.values() for finding in report.findings}
+    assert shown >= {
+        "crossover",
+        "crossed-hold",
+        "open-handed",
+        "sweep",
+        "hurried",
+        "strained-reach",
+        "out-of-reach",
+        "impossible",
+        "split-foot",
+        "unattended-hat",
+        "lead-switch",
+        "overload",
+    }
+    assert len(document.plans) >= 6 and document.title == "Lantern Ferry"
+    assert reports["mouth"].summary.headroom > 0.2 and reports["mouth"].worst != "stop"
+    assert reports["storm"].summary.headroom < 0
+    assert sum(plan.repeat for plan in document.plans) >= 2
