@@ -1,0 +1,62 @@
+"""A real window on the demo, off-screen, driven by clicks, drags and keys."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+
+from deft_reach.app import theme
+from deft_reach.app.run import make_app
+from deft_reach.app.window import MainWindow
+from deft_reach.store.documents import open_document
+from deft_reach.store.places import demo_file
+from deft_reach.store.recent import Memory
+
+
+@pytest.fixture(scope="session")
+def qapp():
+    app = make_app()
+    theme.apply(app, "light")
+    return app
+
+
+@pytest.fixture
+def window(qapp, qtbot, tmp_path):
+    """The demo, open at its first plan."""
+    kept = tmp_path / "kept"
+    kept.mkdir()
+    window = MainWindow(memory=Memory(tmp_path / "memory.json"), keep_in=kept)
+    document, _ = open_document(demo_file())
+    window.take(document, None, None, clean=True, plan="gangway")
+    window.show()
+    qtbot.waitExposed(window)
+    window.activateWindow()
+    qapp.processEvents()
+    yield window
+    window.session.mark_saved()
+    window.close()
+    window.deleteLater()
+    qapp.processEvents()
+
+
+def point(at: QPointF) -> QPoint:
+    return QPoint(round(at.x()), round(at.y()))
+
+
+def click(widget, at: QPointF) -> None:
+    QTest.mouseClick(widget, Qt.MouseButton.LeftButton, pos=point(at))
+
+
+def drag(widget, start: QPointF, end: QPointF, steps: int = 6, release: bool = True) -> None:
+    """Press, move in steps, release, as a hand on a mouse does."""
+    QTest.mousePress(widget, Qt.MouseButton.LeftButton, pos=point(start))
+    for k in range(1, steps + 1):
+        QTest.mouseMove(widget, point(start + (end - start) * k / steps))
+        QTest.qWait(1)
+    if release:
+        QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=point(end))
+
+
+def type_text(widget, text: str) -> None:
+    QTest.keyClicks(widget, text)

@@ -1,0 +1,105 @@
+"""The Kit station: both drawings, exact places, and what it does to every plan."""
+
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+
+from tests.app.conftest import click, drag
+
+
+@pytest.fixture
+def kit(window):
+    QTest.keyClick(window, Qt.Key.Key_1, Qt.KeyboardModifier.ControlModifier)
+    assert window.station == "kit"
+    return window
+
+
+def test_a_piece_is_chosen_in_the_drawing_or_in_the_list(kit):
+    station, session = kit.kit_station, kit.session
+    click(station.plan, station.plan.to_px(*session.kit.piece("rd").body))
+    assert session.piece == "rd"
+    assert station.places["z"].value() == 930
+    assert station.pieces.item(station.pieces.currentRow(), 0).text() == "rd"
+    row = next(i for i in range(station.pieces.rowCount()) if station.pieces.item(i, 0).text() == "sn")
+    click(station.pieces.viewport(), QPointF(station.pieces.visualItemRect(station.pieces.item(row, 1)).center()))
+    assert session.piece == "sn" and station.places["x"].value() == -20
+
+
+def test_arrow_keys_nudge(kit):
+    station, session = kit.kit_station, kit.session
+    station.plan.setFocus()
+    click(station.plan, station.plan.to_px(*session.kit.piece("ft").body))
+    x, y, z = (getattr(session.kit.piece("ft"), a) for a in "xyz")
+    QTest.keyClick(station.plan, Qt.Key.Key_Left)
+    QTest.keyClick(station.plan, Qt.Key.Key_Up, Qt.KeyboardModifier.ShiftModifier)
+    QTest.keyClick(station.plan, Qt.Key.Key_PageUp)
+    piece = session.kit.piece("ft")
+    assert (piece.x, piece.y, piece.z) == (x - 1, y + 10, z + 1)
+    QTest.keyClicks(station.plan, "]")
+    assert session.piece == "rd"
+    QTest.keyClick(station.plan, Qt.Key.Key_Escape)
+    assert session.piece is None
+
+
+def test_heights_are_dragged_in_the_elevation(kit):
+    station, session = kit.kit_station, kit.session
+    elevation, piece = station.elevation, session.kit.piece("rd")
+    at = elevation.to_px(piece.body[0] + 120, piece.body[1], piece.z)
+    drag(elevation, at, at + QPointF(0, -60 * elevation.up))
+    moved = session.kit.piece("rd")
+    assert moved.z == pytest.approx(piece.z + 60, abs=6) and moved.x == pytest.approx(piece.x, abs=3)
+    assert session.undo_label == "Move ride"
+
+
+def test_plan_and_elevation_share_their_axis_to_the_pixel(kit):
+    station = kit.kit_station
+    for piece in kit.session.kit:
+        assert station.plan.to_px(piece.x, piece.y).x() == station.elevation.to_px(piece.x, piece.y, piece.z).x()
+
+
+def test_exact_values(kit):
+    station, session = kit.kit_station, kit.session
+    click(station.plan, station.plan.to_px(*session.kit.piece("ft").body))
+    box = station.places["x"]
+    box.setFocus()
+    box.selectAll()
+    QTest.keyClicks(box, "333")
+    QTest.keyClick(box, Qt.Key.Key_Return)
+    assert session.kit.piece("ft").x == 333
+
+
+def test_what_it_does_to_the_plans_follows(kit, qtbot):
+    station, session = kit.kit_station, kit.session
+    effects = station.effects
+    row = next(i for i in range(effects.rowCount()) if effects.item(i, 0).text() == "Storm at the breakwater")
+    assert effects.item(row, 2).text() == "95 BPM"
+    tom = session.kit.piece("ft")
+    drag(station.plan, station.plan.to_px(*tom.body), station.plan.to_px(tom.body[0] - 120, tom.body[1] + 60))
+    qtbot.waitUntil(lambda: "(+" in effects.item(row, 2).text(), timeout=2000)
+
+
+def test_mirror_is_one_step(kit):
+    session, before = kit.session, kit.session.kit
+    QTest.mouseClick(kit.kit_station.mirror, Qt.MouseButton.LeftButton)
+    assert session.kit == before.mirror() and session.player.handedness == "left"
+    assert "left-handed" in kit.header.about.text()
+    QTest.keyClick(kit, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.kit == before and session.player.handedness == "right"
+
+
+def test_another_kit_from_the_list(kit):
+    station, session = kit.kit_station, kit.session
+    station.kits.setFocus()
+    row = next(i for i in range(station.kits.count()) if station.kits.itemText(i).startswith("large"))
+    while station.kits.currentIndex() != row:
+        QTest.keyClick(station.kits, Qt.Key.Key_Down if station.kits.currentIndex() < row else Qt.Key.Key_Up)
+    assert session.kit.id == "large"
+    assert session.document.kit("pit") is not None, "the other plans keep theirs"
+    assert any(p.kit == "pit" for p in session.document.plans)
+
+
+def test_a_place_that_cannot_be_is_refused_with_a_reason(kit):
+    station, session = kit.kit_station, kit.session
+    before = session.kit
+    station.plan.place("ft", 5000, 0)
+    assert session.kit == before and "x is 5000 mm; expected -3000 to 3000 mm" in station.plan._problem

@@ -1,0 +1,213 @@
+"""The Reach station, by mouse and keys."""
+
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+
+from deft_reach.app.canvas.time_axis import GUTTER
+from tests.app.conftest import click, drag
+
+
+@pytest.fixture
+def storm(window):
+    window.session.show_plan("storm")
+    window.go("reach")
+    return window
+
+
+def test_the_header_says_what_is_always_true(storm):
+    header = storm.header
+    assert header.plans.currentText() == "Storm at the breakwater"
+    assert header.tempo.value() == 118
+    assert header.limit.value.text() == "breaks at 95" and "too fast" in header.limit.caption.text()
+    assert header.ease.value.text().startswith("ease ")
+    assert "committed 20 Nov at 100 BPM" in header.committed.text() and "since" in header.committed.text()
+
+
+def test_a_click_on_a_stroke_selects_it_everywhere(storm):
+    session, weave, lane = storm.session, storm.reach_station.weave, storm.reach_station.lane
+    report = session.report
+    rows = weave.rows(report)
+    click(weave, QPointF(weave.axis.x(report.pattern.starts[10]), rows[report.strokes[10].voice]))
+    assert session.stroke == 10
+    click(lane, QPointF(lane.axis.x(report.pattern.starts[3]), lane.y(report.strokes[3].limb)))
+    assert session.stroke == 3
+    assert "stroke 4 of 19" in storm.reach_station.plan_panel.note.text()
+    assert "right hand on the rack tom" in storm.reach_station.card.headline.text()
+    storm.go("write")
+    marks = storm.write_station.editor.extraSelections()
+    assert [m.cursor.selectedText() for m in marks] == ["R@t1"]
+
+
+def test_weave_and_lane_share_their_time_axis_to_the_pixel(storm):
+    weave, lane = storm.reach_station.weave, storm.reach_station.lane
+    assert weave.width() == lane.width() and weave.x() == lane.x()
+    assert weave.axis is lane.axis
+
+
+def test_arrow_keys_walk_through_the_strokes(storm):
+    session, weave = storm.session, storm.reach_station.weave
+    weave.setFocus()
+    QTest.keyClick(weave, Qt.Key.Key_Home)
+    assert session.stroke == 0
+    QTest.keyClick(weave, Qt.Key.Key_Right)
+    QTest.keyClick(weave, Qt.Key.Key_Right)
+    assert session.stroke == 2
+    QTest.keyClick(weave, Qt.Key.Key_Left)
+    QTest.keyClick(weave, Qt.Key.Key_End)
+    assert session.stroke == 18
+
+
+def test_keys_rewrite_the_selected_stroke_and_undo_takes_it_back(storm):
+    session, lane = storm.session, storm.reach_station.lane
+    before = session.text
+    lane.setFocus()
+    session.select_stroke(1)
+    QTest.keyClicks(lane, "r")
+    assert session.report.strokes[1].limb == "R"
+    QTest.keyClicks(lane, "t")
+    assert session.report.strokes[1].limb == "L"
+    QTest.keyClicks(lane, ">")
+    assert session.report.strokes[1].marks == ">"
+    QTest.keyClicks(lane, "f")
+    assert session.report.strokes[1].grace == "f"
+    for _ in range(4):
+        QTest.keyClick(storm, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.text == before and session.undo_label is None
+
+
+def test_a_finding_selects_its_strokes_and_says_what_would_help(storm):
+    session, findings = storm.session, storm.reach_station.findings
+    assert findings.count() == len(session.report.findings)
+    row = next(i for i in range(findings.count()) if "no time" in findings.item(i).text())
+    findings.scrollToItem(findings.item(row))
+    click(findings.viewport(), QPointF(findings.visualItemRect(findings.item(row)).center()))
+    assert session.finding.kind == "hurried" and session.stroke == session.finding.strokes[0]
+    assert "other hand" in findings.item(row).data(Qt.ItemDataRole.AccessibleTextRole)
+
+
+def test_next_finding_from_the_keyboard(storm):
+    session, weave = storm.session, storm.reach_station.weave
+    weave.setFocus()
+    QTest.keyClicks(weave, "n")
+    first = session.finding
+    QTest.keyClick(storm, Qt.Key.Key_F8)
+    assert session.finding == session.report.findings[1]
+    QTest.keyClick(storm, Qt.Key.Key_F8, Qt.KeyboardModifier.ShiftModifier)
+    assert session.finding == first
+
+
+def test_a_click_on_a_findings_mark_above_the_weave(storm):
+    weave = storm.reach_station.weave
+    finding, rect, _ = weave.placed_findings()[2]
+    click(weave, rect.center())
+    assert storm.session.finding == finding
+
+
+def test_dragging_the_home_mark_changes_the_verdict_live(storm, qtbot):
+    session, rule = storm.session, storm.reach_station.rule
+    start = QPointF(rule.x(118), rule.rule_y - 20)
+    seen = []
+    session.verdict.connect(lambda: seen.append(session.report.summary.tempo))
+    drag(rule, start, QPointF(rule.x(90), rule.rule_y - 20))
+    assert session.plan.tempo == 90 and len(set(seen)) > 3
+    assert storm.header.limit.caption.text().startswith("headroom")
+    QTest.keyClick(storm, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.plan.tempo == 118, "one drag is one step"
+
+
+def test_tempo_from_the_keyboard_and_the_box(storm):
+    session = storm.session
+    QTest.keyClick(storm, Qt.Key.Key_Up, Qt.KeyboardModifier.ControlModifier)
+    assert session.plan.tempo == 119
+    box = storm.header.tempo
+    box.setFocus()
+    box.selectAll()
+    QTest.keyClicks(box, "77")
+    QTest.keyClick(box, Qt.Key.Key_Return)
+    assert session.plan.tempo == 77 and session.report.summary.tempo == 77
+
+
+def test_dragging_a_piece_changes_cost_limit_and_findings_under_the_finger(storm):
+    session, plan = storm.session, storm.reach_station.plan
+    before, kit = session.report, session.kit
+    tom = kit.piece("ft")
+    seen = []
+    session.verdict.connect(lambda: seen.append(round(session.report.summary.cost, 6)))
+    start = plan.to_px(*tom.body)
+    end = plan.to_px(tom.body[0] - 90, tom.body[1] + 60)
+    drag(plan, start, end, release=False)
+    assert len(set(seen)) > 3, "while it moves"
+    assert session.piece == "ft"
+    moved = session.kit.piece("ft")
+    assert moved.x == pytest.approx(tom.x - 90, abs=4) and moved.y == pytest.approx(tom.y + 60, abs=4)
+    QTest.mouseRelease(plan, Qt.MouseButton.LeftButton, pos=end.toPoint())
+    assert session.report.summary.cost != before.summary.cost
+    assert session.report.strokes[0].reach != before.strokes[0].reach
+    assert session.undo_label == "Move floor tom"
+    QTest.keyClick(storm, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.kit == kit and session.report.summary.cost == before.summary.cost
+
+
+def test_the_highest_piece_is_the_one_that_is_taken(storm):
+    plan = storm.reach_station.plan
+    crash, hat = storm.session.kit.piece("c1"), storm.session.kit.piece("hh")
+    between = plan.to_px((crash.body[0] + hat.body[0]) / 2, (crash.body[1] + hat.body[1]) / 2)
+    found = plan.piece_at(between)
+    assert found is not None and found.code in ("c1", "wb", "hh")
+    assert plan.piece_at(plan.to_px(*crash.body)).code == "c1"
+    assert plan.piece_at(QPointF(2, 2)) is None
+
+
+def test_the_poses_drawn_are_the_cores(storm):
+    session, plan = storm.session, storm.reach_station.plan
+    session.select_stroke(4)
+    posture = session.report.postures[session.report.posture_of[4]]
+    arms = plan.arms()
+    assert (arms["L"] == session.report.table.pose("L", posture.left, posture.right)).all()
+    assert plan.to_mm(plan.to_px(123.0, 456.0)) == pytest.approx((123.0, 456.0))
+
+
+def test_zoom_and_pan_keep_lane_and_weave_together(storm):
+    axis, weave = storm.reach_station.axis, storm.reach_station.weave
+    at = QPointF(GUTTER + 200, 90)
+    time = axis.time(at.x())
+    axis.zoom(3.0, at.x())
+    assert axis.time(at.x()) == pytest.approx(time) and not axis.whole
+    left = axis.start
+    axis.pan(60)
+    assert axis.start > left
+    QTest.keyClick(storm, Qt.Key.Key_0, Qt.KeyboardModifier.ControlModifier)
+    assert axis.whole and weave.axis.start == 0
+
+
+def test_long_patterns_scroll_to_the_selected_stroke(storm):
+    session, axis = storm.session, storm.reach_station.axis
+    session.new_plan("Long", "R L R L " * 60)
+    storm.go("reach")
+    assert not axis.whole
+    weave = storm.reach_station.weave
+    weave.setFocus()
+    QTest.keyClick(weave, Qt.Key.Key_End)
+    assert GUTTER < axis.x(session.report.pattern.starts[session.stroke]) < weave.width()
+
+
+def test_every_drawing_says_in_words_what_it_shows(storm):
+    station = storm.reach_station
+    storm.session.select_stroke(4)
+    assert "arms crossed" in station.plan.accessibleDescription()
+    assert "arms crossed at" in station.weave.accessibleDescription()
+    assert "19 strokes" in station.lane.accessibleDescription()
+    assert "breaks at 95 BPM" in station.rule.accessibleDescription()
+    assert "1380 mm" in station.elevation.accessibleDescription()
+    for widget in (station.plan, station.weave, station.lane, station.rule, station.elevation, station.findings):
+        assert widget.accessibleName() and widget.focusPolicy() != Qt.FocusPolicy.NoFocus
+
+
+def test_the_other_hand_button(storm):
+    session, card = storm.session, storm.reach_station.card
+    session.select_stroke(0)
+    QTest.mouseClick(card.other, Qt.MouseButton.LeftButton)
+    assert session.report.strokes[0].limb == "L"
+    session.select_stroke(2)
+    assert not card.other.isEnabled(), "a foot has no other hand"

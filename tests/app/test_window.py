@@ -1,0 +1,240 @@
+"""The window: files, recovery, committing, and moving about."""
+
+import pytest
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
+from PySide6.QtGui import QDropEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox
+
+from deft_reach.app.commit_dialog import CommitDialog
+from deft_reach.app.window import MainWindow
+from deft_reach.core.session import Session
+from deft_reach.formats.document import load_document
+from deft_reach.store.autosave import leftovers
+from deft_reach.store.documents import save_document
+from deft_reach.store.recent import Memory
+
+CTRL = Qt.KeyboardModifier.ControlModifier
+
+
+def in_dialog(kind, act):
+    """Do something in the modal dialog that is about to open."""
+
+    def try_it():
+        dialog = QApplication.activeModalWidget()
+        if isinstance(dialog, kind):
+            act(dialog)
+        else:
+            QTimer.singleShot(20, try_it)
+
+    QTimer.singleShot(0, try_it)
+
+
+def press(dialog, text):
+    button = next(b for b in dialog.buttons() if b.text().replace("&", "") == text)
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+
+
+def test_stations_keep_plan_selection_and_place(window):
+    window.session.select_stroke(7)
+    for key, name in ((Qt.Key.Key_1, "kit"), (Qt.Key.Key_2, "write"), (Qt.Key.Key_3, "reach")):
+        QTest.keyClick(window, key, CTRL)
+        assert window.station == name and window.rail.buttons[name].isChecked()
+        assert window.session.stroke == 7 and window.session.plan.id == "gangway"
+    QTest.mouseClick(window.rail.buttons["kit"], Qt.MouseButton.LeftButton)
+    assert window.stack.currentWidget() is window.kit_station
+
+
+def test_plans_are_walked_through_and_chosen(window):
+    QTest.keyClick(window, Qt.Key.Key_PageDown, CTRL)
+    assert window.session.plan.id == "moonlit" and window.header.tempo.value() == 92
+    QTest.keyClick(window, Qt.Key.Key_PageUp, CTRL)
+    assert window.session.plan.id == "gangway"
+    plans = window.header.plans
+    plans.setFocus()
+    QTest.keyClick(plans, Qt.Key.Key_Down)
+    assert window.session.plan.id == "moonlit"
+
+
+def test_new_plan_save_and_open_again(window, tmp_path, monkeypatch):
+    QTest.keyClick(window, Qt.Key.Key_N, CTRL)
+    assert window.session.plan.name == "New plan" and window.station == "write"
+    QTest.keyClicks(window.write_station.editor, "RLRR")
+    assert window.header.saved.text().startswith("unsaved")
+    path = tmp_path / "mine.reach"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
+    QTest.keyClick(window, Qt.Key.Key_S, CTRL)
+    assert window.header.saved.text() == "saved" and "mine" in window.windowTitle()
+    saved = load_document(path.read_bytes())
+    assert saved.plan("New plan").name == "New plan" and saved == window.session.document
+    assert window.memory.recent[0] == path
+    window.open_demo()
+    window.open_path(path)
+    assert window.session.document == saved
+
+
+def test_a_commitment_at_a_tempo_that_breaks_needs_a_reason(window):
+    window.session.show_plan("storm")
+    seen = {}
+
+    def fill(dialog):
+        seen["before"] = dialog.commit.isEnabled()
+        dialog.reason.setFocus()
+        QTest.keyClicks(dialog.reason, "slower in the show")
+        seen["after"] = dialog.commit.isEnabled()
+        QTest.mouseClick(dialog.commit, Qt.MouseButton.LeftButton)
+
+    in_dialog(CommitDialog, fill)
+    QTest.keyClick(window, Qt.Key.Key_Return, CTRL)
+    assert seen == {"before": False, "after": True}
+    made = window.session.commitment
+    assert made.reason == "slower in the show" and made.tempo == 118 and made.accepted
+    assert "at 118 BPM" in window.header.committed.text() and "since" not in window.header.committed.text()
+    window.activateWindow()
+    QApplication.processEvents()
+    QTest.keyClick(window, Qt.Key.Key_Up, CTRL)
+    assert "change" in window.header.committed.text() and "since" in window.header.committed.text()
+    QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
+    QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
+    assert window.session.commitment.tempo == 100, "committing can be undone like everything else"
+
+
+def test_a_calm_plan_is_committed_without_a_reason(window):
+    in_dialog(CommitDialog, lambda d: QTest.mouseClick(d.commit, Qt.MouseButton.LeftButton))
+    QTest.mouseClick(window.header.button, Qt.MouseButton.LeftButton)
+    assert window.session.commitment.tempo == 104 and window.session.commitment.accepted == ()
+
+
+def test_files_that_cannot_be_read_are_refused_in_the_window(window, tmp_path):
+    before = window.session.document
+    for name, data, words in (
+        ("broken.reach", b'{"format":\n oops', "line 2, column 2: not JSON"),
+        ("other.reach", b"{}", "this is not a Deft Reach document"),
+        ("bytes.reach", bytes(range(256)), "not UTF-8"),
+    ):
+        path = tmp_path / name
+        path.write_bytes(data)
+        window.open_path(path)
+        assert window.notice.isVisible() and words in window.notice.text.text() and name in window.notice.text.text()
+    window.open_path(tmp_path / "gone.reach")
+    assert "No such file" in window.notice.text.text()
+    assert window.session.document is before
+
+
+def test_a_file_changed_by_another_program_is_not_written_over(window, tmp_path):
+    path = tmp_path / "show.reach"
+    save_document(path, window.session.document)
+    window.open_path(path)
+    other = path.read_bytes().replace(b"Gangway groove", b"Gangway jig")
+    path.write_bytes(other)
+    QTest.keyClick(window, Qt.Key.Key_Up, CTRL)
+    QTest.keyClick(window, Qt.Key.Key_S, CTRL)
+    assert path.read_bytes() == other and "changed by another program" in window.notice.text.text()
+    over = next(b for b in window.notice.buttons if b.text() == "Write over it")
+    QTest.mouseClick(over, Qt.MouseButton.LeftButton)
+    assert load_document(path.read_bytes()).plan("gangway").tempo == 105
+
+
+def test_a_folder_that_cannot_be_written_is_said_and_nothing_is_lost(window, tmp_path, monkeypatch):
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "no" / "x.reach"), ""))
+    QTest.keyClick(window, Qt.Key.Key_Up, CTRL)
+    QTest.keyClick(window, Qt.Key.Key_S, CTRL)
+    assert "cannot be saved" in window.notice.text.text() and not window.session.is_saved
+
+
+def test_edits_are_kept_within_two_seconds_and_offered_after_a_crash(window, qtbot, qapp, tmp_path):
+    kept = window._keep_in
+    QTest.keyClick(window, Qt.Key.Key_Up, CTRL)
+    qtbot.waitUntil(lambda: list(kept.glob("*.autosave")) != [], timeout=2000)
+    assert leftovers(kept) == [], "it belongs to a window that lives"
+    # What a crash does: the lock goes, the file stays.
+    window.keeper.autosave.close()
+    other = MainWindow(Session(), Memory(tmp_path / "other.json"), kept)
+    other.show()
+    other.offer_leftovers()
+    assert "Unsaved changes to “Lantern Ferry”" in other.notice.text.text()
+    back = next(b for b in other.notice.buttons if b.text() == "Bring them back")
+    QTest.mouseClick(back, Qt.MouseButton.LeftButton)
+    assert other.session.document == window.session.document and not other.session.is_saved
+    assert len(list(kept.glob("*.autosave"))) == 1, "kept again as its own"
+    other.session.mark_saved()
+    other.close()
+
+
+@pytest.mark.parametrize("answer", ["Keep for next time", "Cancel"])
+def test_closing_never_loses_work(qapp, tmp_path, answer):
+    kept = tmp_path / "kept"
+    kept.mkdir()
+    window = MainWindow(Session(), Memory(tmp_path / "m.json"), kept)
+    window.show()
+    window.session.set_tempo(123)
+    in_dialog(QMessageBox, lambda box: press(box, answer))
+    window.close()
+    if answer == "Cancel":
+        assert window.isVisible()
+        window.session.mark_saved()
+        window.close()
+    else:
+        assert not window.isVisible()
+        (found,) = leftovers(kept)
+        assert found.document.plans[0].tempo == 123
+
+
+def test_a_file_is_dragged_in(window, tmp_path):
+    path = tmp_path / "dropped.reach"
+    save_document(path, Session().document)
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(path))])
+    event = QDropEvent(
+        QPointF(QPoint(200, 200)), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier(0)
+    )
+    window.dropEvent(event)
+    assert window.keeper.path == path
+
+
+def test_the_start_page_offers_a_short_choice(qapp, tmp_path):
+    window = MainWindow(Session(), Memory(tmp_path / "m.json"), tmp_path)
+    window.show_start()
+    window.show()
+    assert not window.header.isVisible()
+    QTest.mouseClick(window.start_page.demo, Qt.MouseButton.LeftButton)
+    assert window.session.document.title == "Lantern Ferry" and window.header.isVisible()
+    assert window.start_page is None
+    window.close()
+
+
+def test_theme_and_text_size_keep_everything(window):
+    window.session.select_stroke(5)
+    document = window.session.document
+    window._set_theme("dark")
+    QTest.keyClick(window, Qt.Key.Key_Plus, CTRL)
+    assert window.session.stroke == 5 and window.session.document is document
+    assert window.header.plans.currentText() == "Gangway groove"
+    QTest.keyClick(window, Qt.Key.Key_Minus, CTRL)
+    window._set_theme("light")
+
+
+def test_a_document_without_plans_says_what_to_do_next(window):
+    for _ in range(len(window.session.document.plans)):
+        window.session.delete_plan()
+    assert window.session.plan is None and window.session.report is None
+    for name in ("kit", "write", "reach"):
+        window.go(name)
+        window.grab()
+    assert "Ctrl+N" in window.header.about.text() and "Ctrl+N" in window.write_station.message.text()
+    QTest.keyClick(window, Qt.Key.Key_Return, CTRL)
+    assert "nothing to commit" in window.notice.text.text()
+    QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
+    assert window.session.plan is not None
+
+
+def test_everything_is_reached_with_the_tab_key(window):
+    window.go("reach")
+    station = window.reach_station
+    wanted = {station.plan, station.elevation, station.weave, station.lane, station.rule, station.findings}
+    seen = set()
+    window.header.plans.setFocus()
+    for _ in range(40):
+        QTest.keyClick(QApplication.focusWidget() or window, Qt.Key.Key_Tab)
+        seen.add(QApplication.focusWidget())
+    assert wanted <= seen

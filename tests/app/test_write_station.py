@@ -1,0 +1,107 @@
+"""The Write station: typing, with every mistake marked where it is."""
+
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QTextCharFormat
+from PySide6.QtTest import QTest
+
+from tests.app.conftest import click, type_text
+
+
+@pytest.fixture
+def write(window):
+    QTest.keyClick(window, Qt.Key.Key_2, Qt.KeyboardModifier.ControlModifier)
+    editor = window.write_station.editor
+    editor.selectAll()
+    type_text(editor, "R L R R")
+    return window
+
+
+def underlined(window) -> list[str]:
+    return [
+        m.cursor.selectedText()
+        for m in window.write_station.editor.extraSelections()
+        if m.format.underlineStyle() == QTextCharFormat.UnderlineStyle.WaveUnderline
+    ]
+
+
+def test_typing_is_analysed_at_once(write):
+    assert write.session.text == "R L R R"
+    assert write.session.report.pattern.sticking == "R L R R"
+    assert "4 strokes" in write.write_station.message.text()
+
+
+def test_a_mistake_is_marked_in_place_while_typing_and_goes_when_mended(write):
+    editor = write.write_station.editor
+    type_text(editor, " Q")
+    assert underlined(write) == ["Q"]
+    text = write.write_station.message.text()
+    assert "line 1, column 9" in text and "found 'Q'" in text and "expected a stroke" in text
+    assert len(write.session.report.strokes) == 4, "the last verdict stays"
+    assert not write.header.button.isEnabled()
+    QTest.keyClick(editor, Qt.Key.Key_Backspace)
+    assert underlined(write) == [] and write.session.error is None
+
+
+def test_a_bar_that_does_not_add_up_is_marked_at_its_line(write):
+    editor = write.write_station.editor
+    editor.selectAll()
+    type_text(editor, "/8 RLRLRLRL | RLR |")
+    assert underlined(write) == ["|"]
+    assert "bar 2 too short at 6/16" in write.write_station.message.text()
+
+
+def test_undo_goes_through_typing_and_everything_else(write):
+    session, editor = write.session, write.write_station.editor
+    session.end_merge()
+    type_text(editor, " K")
+    QTest.keyClick(write, Qt.Key.Key_Up, Qt.KeyboardModifier.ControlModifier)
+    assert session.plan.tempo == 105
+    editor.setFocus()
+    QTest.keyClick(editor, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.plan.tempo == 104 and session.text == "R L R R K"
+    QTest.keyClick(editor, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.text == "R L R R" == editor.toPlainText()
+    QTest.keyClick(editor, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert editor.toPlainText() == "R L R R K"
+
+
+def test_the_cursor_selects_the_stroke_it_stands_at(write):
+    editor = write.write_station.editor
+    editor.setFocus()
+    QTest.keyClick(editor, Qt.Key.Key_Home)
+    assert write.session.stroke == 0
+    for _ in range(3):
+        QTest.keyClick(editor, Qt.Key.Key_Right)
+    assert write.session.stroke == 1
+
+
+def test_keys_in_the_lane_change_the_text(write):
+    lane, session = write.write_station.lane, write.session
+    report = session.report
+    click(lane, QPointF(lane.axis.x(report.pattern.starts[2]), lane.y("R")))
+    assert session.stroke == 2
+    QTest.keyClicks(lane, "l")
+    assert write.write_station.editor.toPlainText() == "R L L R"
+
+
+def test_open_hands_are_asked_for(write):
+    editor = write.write_station.editor
+    editor.selectAll()
+    type_text(editor, "R ? L ?")
+    assert "2 strokes have no hand yet" in write.write_station.message.text()
+
+
+def test_name_remark_and_loop(write):
+    station, session = write.write_station, write.session
+    station.name.setFocus()
+    station.name.selectAll()
+    type_text(station.name, "Gangplank")
+    assert session.plan.name == "Gangplank" and write.header.plans.currentText() == "Gangplank"
+    station.note.setFocus()
+    station.note.selectAll()
+    type_text(station.note, "softer")
+    assert session.plan.note == "softer"
+    was = session.plan.repeat
+    QTest.keyClick(write, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
+    assert session.plan.repeat is not was and station.loop.isChecked() is not was

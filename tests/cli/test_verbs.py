@@ -1,0 +1,203 @@
+"""The command contract: what is printed, in which shape, and with which exit code."""
+
+import json
+import subprocess
+import sys
+
+import pytest
+
+from deft_reach.cli.main import main
+from deft_reach.core import Player, layout
+from deft_reach.formats.document import dump_kit, load_kit
+from deft_reach.store.places import demo_file
+
+STROKE_KEYS = {
+    "index", "bar", "beat", "time", "limb", "voice", "marks", "gap", "travel_mm", "needed", "pace", "tempo_limit",
+    "reach", "stroke_type", "cost",
+}  # fmt: skip
+SUMMARY_KEYS = {
+    "cost", "cost_per_bar", "ease", "tempo", "tempo_limit", "bottleneck", "headroom", "lead", "linear", "strokes",
+    "duration", "notes_per_second", "load",
+}  # fmt: skip
+KINDS = {
+    "crossover", "crossed-hold", "open-handed", "sweep", "near-miss", "hurried", "strained-reach", "out-of-reach",
+    "impossible", "split-foot", "unattended-hat", "overload", "lead-switch", "uneven-feet", "exit-run",
+}  # fmt: skip
+
+
+def run(capsys, *args: str) -> tuple[int, str, str]:
+    try:
+        code = main(list(args))
+    except SystemExit as stop:
+        code = int(stop.code or 0)
+    out = capsys.readouterr()
+    return code, out.out, out.err
+
+
+def ask(capsys, *args: str) -> dict:
+    code, out, err = run(capsys, "analyse", *args, "--json")
+    assert err == "" and out.count("\n") == 1, "one object and nothing else"
+    found = json.loads(out)
+    found["code"] = code
+    return found
+
+
+def test_analyse_gives_the_promised_object(capsys):
+    found = ask(capsys, "-e", "(R@ft> L. K R@t2) (L@t1> K R. L.) (R@c2>+K L. R@ft) (K L@t1 R@t2) R> - |")
+    assert found["code"] == 0
+    assert set(found) - {"code"} == {"strokes", "findings", "summary"}
+    for stroke in found["strokes"]:
+        assert set(stroke) >= STROKE_KEYS
+        assert stroke["stroke_type"] in ("full", "down", "tap", "up")
+    for finding in found["findings"]:
+        assert set(finding) == {"kind", "strokes", "limb", "over", "severity", "message"}
+        assert finding["kind"] in KINDS and finding["severity"] in ("note", "caution", "stop")
+    assert set(found["summary"]) == SUMMARY_KEYS
+    assert found["summary"]["tempo"] == 100
+    for load in found["summary"]["load"].values():
+        assert set(load) == {"strokes", "rate", "peak_rate", "longest_run", "share"}
+
+
+def test_tempo_kit_skill_player_and_repeat(capsys, tmp_path):
+    base = ask(capsys, "-e", "tempo 90 R L R R@c2")
+    assert base["summary"]["tempo"] == 90, "the text's own tempo"
+    assert ask(capsys, "-e", "tempo 90 R L R R@c2", "--tempo", "120")["summary"]["tempo"] == 120
+    assert ask(capsys, "-e", "R@c2", "--kit", "compact")["code"] == 1
+    skilled = ask(capsys, "-e", "tempo 90 R L R R@c2", "--skill", "0.55")
+    assert skilled["summary"]["tempo_limit"] == pytest.approx(base["summary"]["tempo_limit"] * 0.75 / 0.55)
+    assert ask(capsys, "-e", "R R", "--skill", "advanced") == ask(capsys, "-e", "R R", "--skill", "0.55")
+    assert ask(capsys, "-e", "R L")["strokes"][0]["gap"] is None
+    assert ask(capsys, "-e", "R L", "--repeat")["strokes"][0]["gap"] == pytest.approx(0.3)
+    player = tmp_path / "small.json"
+    player.write_text('{"stature_mm": 1500}')
+    assert (
+        ask(capsys, "-e", "R@rd", "--player", str(player))["strokes"][0]["reach"]
+        > (ask(capsys, "-e", "R@rd")["strokes"][0]["reach"])
+    )
+
+
+def test_no_is_exit_one(capsys):
+    assert ask(capsys, "-e", "R@sn+R@hh")["code"] == 1
+    assert ask(capsys, "-e", "J")["code"] == 1
+    assert ask(capsys, "-e", "R R@ft", "--tempo", "400")["code"] == 0, "too fast is a verdict, not an impossibility"
+
+
+@pytest.mark.parametrize(
+    ("args", "words"),
+    [
+        (("-e", "R Q"), "line 1, column 3: found 'Q', expected"),
+        (("-e", "R\nL ?"), "line 2, column 3: found ? for a hand"),
+        ((), "give a pattern"),
+        (("-e", "R", "x.txt"), "give a pattern"),
+        (("nowhere.txt",), "nowhere.txt: there is no such file"),
+        (("-e", "R", "--kit", "attic"), "there is no kit and no file 'attic'"),
+        (("-e", "R", "--tempo", "nan"), "nan is out of range"),
+        (("-e", "R", "--tempo", "fast"), "'fast' is not a number"),
+        (("-e", "R", "--skill", "0"), "out of range"),
+        (("-e", "R", "--plan", "x"), "--plan names a plan"),
+        (("-e", "R", "--wrong"), "unrecognized arguments: --wrong"),
+    ],
+)
+def test_bad_input_is_exit_two_and_one_line_on_standard_error(capsys, args, words):
+    code, out, err = run(capsys, "analyse", *args, "--json")
+    assert code == 2 and out == "" and words in err and "Traceback" not in err
+    assert err.count("\n") == 1
+
+
+def test_files_of_every_kind(capsys, tmp_path):
+    text = tmp_path / "cue.txt"
+    text.write_text("# the boom\n/16 RLRR LRLL |\n")
+    assert ask(capsys, str(text))["summary"]["strokes"] == 8
+    text.write_text("/16 RLRR\n  LRXL |\n")
+    code, out, err = run(capsys, "analyse", str(text))
+    assert code == 2 and out == "" and f"{text}: line 2, column 5" in err
+    text.write_bytes(b"R L\n\xff\xfe")
+    assert "line 2, column 1: these bytes are not UTF-8" in run(capsys, "analyse", str(text))[2]
+    demo = str(demo_file())
+    assert ask(capsys, demo, "--plan", "Storm at the breakwater")["summary"]["tempo"] == 118
+    assert (
+        ask(capsys, demo, "--plan", "storm")["summary"]
+        == ask(capsys, demo, "--plan", "STORM AT THE BREAKWATER")["summary"]
+    )
+    assert ask(capsys, demo)["summary"]["tempo"] == 104, "the first plan"
+    code, _, err = run(capsys, "analyse", demo, "--plan", "nothing")
+    assert code == 2 and "there is no plan 'nothing'" in err and "'Gangway groove'" in err
+    broken = tmp_path / "broken.reach"
+    broken.write_text('{"format": "deft-reach",\n "version": }')
+    assert "line 2, column 13: not JSON" in run(capsys, "analyse", str(broken))[2]
+
+
+def test_analyse_in_words(capsys):
+    code, out, _ = run(capsys, "analyse", "-e", "R@ft L@ft R@t2 L")
+    assert code == 0 and "breaks at" in out and "crossover" in out and "ms" in out and "BPM" in out
+
+
+def test_kit_list_show_and_mirror(capsys, tmp_path):
+    code, out, _ = run(capsys, "kit", "list", "--json")
+    names = [kit["name"] for kit in json.loads(out)["kits"]]
+    assert code == 0 and names == ["compact", "five", "five-double", "large", "pit"]
+    code, out, _ = run(capsys, "kit", "show", "five", "--json")
+    pieces = {piece["code"]: piece for piece in json.loads(out)["pieces"]}
+    assert (pieces["ft"]["x"], pieces["ft"]["y"], pieces["ft"]["z"]) == (400, 330, 640)
+    target = tmp_path / "left.json"
+    code, out, _ = run(capsys, "kit", "mirror", "five", "--out", str(target))
+    assert code == 0 and load_kit(target.read_bytes()) == layout("five").mirror()
+    (tmp_path / "own.json").write_bytes(dump_kit(layout("pit")))
+    code, out, _ = run(capsys, "kit", "show", str(tmp_path / "own.json"))
+    assert code == 0 and "buoy bell" in out
+    assert ask(capsys, "-e", "L@ft R", "--kit", str(target))["code"] == 0
+    assert run(capsys, "kit", "show", "attic")[0] == 2
+    assert run(capsys, "kit")[0] == 2
+    assert run(capsys, "kit", "mirror", "five", "--out", str(tmp_path / "no" / "x.json"))[0] == 2
+
+
+def test_schema(capsys):
+    code, out, _ = run(capsys, "schema")
+    assert code == 0 and json.loads(out)["$schema"].endswith("2020-12/schema")
+
+
+@pytest.mark.parametrize("verb", [(), ("analyse",), ("kit",), ("kit", "show"), ("schema",), ("shot",)])
+def test_help(capsys, verb):
+    code, out, _ = run(capsys, *verb, "--help")
+    assert code == 0 and "usage: deft-reach" in out
+
+
+@pytest.mark.parametrize("verb", [["analyse", "-e", "R L", "--json"], ["kit", "list"], ["schema"], ["--help"]])
+def test_verbs_never_load_qt(verb):
+    script = (
+        "import sys; from deft_reach.cli.main import main\n"
+        "try: main(sys.argv[1:])\n"
+        "except SystemExit: pass\n"
+        "sys.exit(any(m.startswith(('PySide6', 'shiboken6')) for m in sys.modules))"
+    )
+    assert subprocess.run([sys.executable, "-c", script, *verb], capture_output=True).returncode == 0
+
+
+def test_shot_makes_a_picture_of_the_size_asked_for(tmp_path):
+    out = tmp_path / "reach.png"
+    command = [sys.executable, "-m", "deft_reach", "shot", "--view", "reach", "--out", str(out), "--size", "1100x720"]
+    done = subprocess.run([*command, "--json"], capture_output=True, text=True)
+    assert done.returncode == 0, done.stderr
+    assert json.loads(done.stdout)["width"] == 1100
+    data = out.read_bytes()
+    assert data[:8] == b"\x89PNG\r\n\x1a\n"
+    assert (int.from_bytes(data[16:20], "big"), int.from_bytes(data[20:24], "big")) == (1100, 720)
+
+
+def test_shot_refuses_what_it_cannot_do(capsys, tmp_path):
+    assert run(capsys, "shot", "--view", "attic", "--out", "x.png")[0] == 2
+    assert run(capsys, "shot", "--view", "reach", "--out", "x.png", "--size", "big")[0] == 2
+    assert run(capsys, "shot", "--view", "reach", "--out", str(tmp_path / "no" / "x.png"))[0] == 2
+
+
+def test_without_a_display_the_window_says_so():
+    env = {"PATH": "/usr/bin:/bin", "HOME": "/nonexistent"}
+    done = subprocess.run([sys.executable, "-m", "deft_reach"], capture_output=True, text=True, env=env)
+    assert done.returncode == 2 and "no display" in done.stderr and "Traceback" not in done.stderr
+
+
+def test_players_are_the_default_when_none_is_given(capsys):
+    reach = ask(capsys, "-e", "R@rd")["strokes"][0]["reach"]
+    from deft_reach.core import analyse, parse
+
+    assert reach == analyse(parse("R@rd"), layout("five"), Player(), 100).strokes[0].reach
