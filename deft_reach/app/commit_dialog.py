@@ -80,8 +80,8 @@ class CommitDialog(QDialog):
         self.reason_needed = too_fast or report.impossible or any(f.severity == "stop" for f in warned)
         if too_fast or any(f.kind == "overload" for f in warned):
             care = QLabel(
-                "Forcing strokes there is no time for is how wrists and backs get hurt. Warm up, keep the grip loose, "
-                "take breaks, and stop at pain or numbness. Ask a clinician if it stays."
+                "Forcing strokes there is no time for is how wrists and backs get hurt. Warm up, keep the grip "
+                "loose, take breaks, and stop at pain or numbness. Ask a clinician if it stays."
             )
             care.setObjectName("hint")
             care.setWordWrap(True)

@@ -35,7 +35,7 @@ def run_window(file: str | None, demo: bool = False) -> int:
         )
         return 2
     app = make_app()
-    from deft_reach.app.window import MainWindow
+    from deft_reach.app.window import STATIONS, MainWindow
     from deft_reach.store.recent import Memory
 
     memory = Memory()
@@ -47,7 +47,7 @@ def run_window(file: str | None, demo: bool = False) -> int:
     if isinstance(geometry, str):
         window.restoreGeometry(QByteArray.fromHex(geometry.encode()))
     station = memory.get("station", "reach")
-    window._station = station if station in window.stations else "reach"
+    window._station = station if station in STATIONS else "reach"
     last = memory.get("last")
     window.show_start()
     if demo:

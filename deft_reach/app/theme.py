@@ -207,7 +207,8 @@ QMenu::separator {{ height: 1px; background: {c.line}; margin: 4px 8px; }}
 #rail QToolButton {{ border: 0; border-left: 4px solid transparent; padding: 9px 2px 7px 0; color: {c.muted};
     background: transparent; }}
 #rail QToolButton:hover {{ color: {c.ink}; }}
-#rail QToolButton:checked {{ background: {c.paper}; color: {c.ink}; border-left: 4px solid {c.ink}; font-weight: bold; }}
+#rail QToolButton:checked {{ background: {c.paper}; color: {c.ink}; border-left: 4px solid {c.ink};
+    font-weight: bold; }}
 #rail QToolButton:focus {{ border-left: 4px solid {c.right}; color: {c.ink}; }}
 #header {{ background: {c.paper}; border-bottom: 1px solid {c.line}; }}
 #figure {{ font-size: {big}pt; font-weight: bold; }}
@@ -221,7 +222,8 @@ QMenu::separator {{ height: 1px; background: {c.line}; margin: 4px 8px; }}
 #notice[tone="stop"] QLabel {{ color: {c.stop}; }}
 #error {{ color: {c.stop}; }}
 #fine {{ color: {c.good}; }}
-QPushButton {{ border: 1px solid {c.ink}; border-radius: 3px; padding: 6px 14px; background: {c.sheet}; color: {c.ink}; }}
+QPushButton {{ border: 1px solid {c.ink}; border-radius: 3px; padding: 6px 14px; background: {c.sheet};
+    color: {c.ink}; }}
 QPushButton:hover {{ background: {c.selection}; }}
 QPushButton:focus {{ border: 2px solid {c.right}; padding: 5px 13px; }}
 QPushButton:disabled {{ color: {c.muted}; border-color: {c.line}; }}
@@ -240,8 +242,8 @@ QComboBox::drop-down {{ border: 0; width: 22px; }}
 QComboBox::down-arrow {{ image: url({arrow}); width: 12px; height: 8px; }}
 QAbstractSpinBox QLineEdit {{ border: 0; padding: 0; background: transparent; min-height: 0; }}
 QAbstractSpinBox QLineEdit:focus {{ border: 0; }}
-#planName {{ font-size: {15 * _text_scale}pt; font-weight: bold; border: 1px solid transparent; background: transparent;
-    padding: 0 4px; min-height: 26px; }}
+#planName {{ font-size: {15 * _text_scale}pt; font-weight: bold; border: 1px solid transparent;
+    background: transparent; padding: 0 4px; min-height: 26px; }}
 #planName:hover {{ border: 1px solid {c.line}; }}
 #planName:focus {{ border: 2px solid {c.right}; }}
 QPlainTextEdit, QListView, QTableView {{ background: {c.sheet}; color: {c.ink}; border: 1px solid {c.line};
@@ -279,7 +281,7 @@ def mark_path(limb: str, centre: QPointF, size: float) -> QPainterPath:
 
 
 def severity_path(severity: str, centre: QPointF, size: float) -> QPainterPath:
-    """The mark of a severity: ring for a note, triangle for a caution, filled square on edge with a bar for a stop."""
+    """The mark of a severity: ring for a note, triangle for a caution, barred square for a stop."""
     path = QPainterPath()
     path.setFillRule(Qt.FillRule.OddEvenFill)
     x, y, r = centre.x(), centre.y(), size

@@ -42,6 +42,12 @@ from deft_reach.store.documents import SUFFIX, ChangedOnDiskError, open_document
 from deft_reach.store.places import demo_file
 from deft_reach.store.recent import Memory
 
+Station = KitStation | WriteStation | ReachStation
+STATIONS: dict[str, Callable[[Session], Station]] = {
+    "kit": KitStation,
+    "write": WriteStation,
+    "reach": ReachStation,
+}
 FILES = f"Deft Reach documents (*{SUFFIX})"
 
 
@@ -77,13 +83,9 @@ class MainWindow(QMainWindow):
         self.rail = Rail()
         self.header = Header(session)
         self.notice = NoticeBar()
-        self.kit_station = KitStation(session)
-        self.write_station = WriteStation(session)
-        self.reach_station = ReachStation(session)
-        self.stations = {"kit": self.kit_station, "write": self.write_station, "reach": self.reach_station}
+        # Stations are made when they are first gone to, so that the first one is there sooner.
+        self.built: dict[str, Station] = {}
         self.stack = QStackedWidget()
-        for station in self.stations.values():
-            self.stack.addWidget(station)
         self.start_page: StartPage | None = None
         central = QWidget()
         across = QHBoxLayout(central)
@@ -104,7 +106,32 @@ class MainWindow(QMainWindow):
         session.saved.connect(self._say_state)
         self.go(self._station)
         self._say_state()
-        self._restore_sizes()
+
+    def station_widget(self, name: str) -> Station:
+        """A station's widget, made on the first call."""
+        if name not in self.built:
+            self.built[name] = station = STATIONS[name](self.session)
+            self._restore_sizes(station)
+            self.stack.addWidget(station)
+        return self.built[name]
+
+    @property
+    def kit_station(self) -> KitStation:
+        station = self.station_widget("kit")
+        assert isinstance(station, KitStation)
+        return station
+
+    @property
+    def write_station(self) -> WriteStation:
+        station = self.station_widget("write")
+        assert isinstance(station, WriteStation)
+        return station
+
+    @property
+    def reach_station(self) -> ReachStation:
+        station = self.station_widget("reach")
+        assert isinstance(station, ReachStation)
+        return station
 
     def rebuild(self) -> None:
         """Dress everything again, in another theme or text size."""
@@ -191,13 +218,13 @@ class MainWindow(QMainWindow):
 
     def go(self, name: str) -> None:
         """Show a station. Plan, selection and place stay."""
-        if name not in self.stations:
+        if name not in STATIONS:
             return
         self._station = name
         self.rail.show_station(name)
         if self.start_page is not None and self.stack.currentWidget() is self.start_page:
             return
-        station = self.stations[name]
+        station = self.station_widget(name)
         self.stack.setCurrentWidget(station)
         station.first_focus().setFocus()
 
@@ -249,8 +276,9 @@ class MainWindow(QMainWindow):
             self.session.other_hand(self.session.stroke)
 
     def _fit(self) -> None:
-        self.reach_station.axis.fit()
-        self.write_station.axis.fit()
+        for station in self.built.values():
+            if isinstance(station, ReachStation | WriteStation):
+                station.axis.fit()
 
     def _set_theme(self, name: str) -> None:
         self._theme = name
@@ -298,7 +326,8 @@ class MainWindow(QMainWindow):
 
     def commit(self) -> None:
         session = self.session
-        if session.plan is None or session.report is None or session.error is not None or not session.report.strokes:
+        report = session.report if session.error is None else None
+        if session.plan is None or report is None or not report.strokes:
             self.notice.say("There is nothing to commit yet: the stroke text has to hold strokes that can be read.")
             return
         dialog = CommitDialog(session, self)
@@ -351,7 +380,7 @@ class MainWindow(QMainWindow):
         if self.start_page is None and not self.may_leave():
             return
         try:
-            document, _ = open_document(demo_file())
+            document, _ = open_document(demo_file(), self.memory)
         except (OSError, DocumentError) as error:
             self.notice.say(f"The demo cannot be opened: {error}.", tone="stop")
             return
@@ -365,7 +394,7 @@ class MainWindow(QMainWindow):
     def open_path(self, path: Path) -> None:
         """Open a file, or say in the window why it cannot be."""
         try:
-            document, opened = open_document(path)
+            document, opened = open_document(path, self.memory)
         except OSError as error:
             self.notice.say(f"{path.name} cannot be opened: {error.strerror or error}.", tone="stop")
             return
@@ -395,6 +424,7 @@ class MainWindow(QMainWindow):
         document = self.session.document
         try:
             self.keeper.opened = save_document(path, document, opened)
+            self.memory.remember_validated(self.keeper.opened)
         except ChangedOnDiskError:
             self.notice.say(
                 f"{path.name} was changed by another program since it was opened. Nothing was written.",
@@ -469,22 +499,22 @@ class MainWindow(QMainWindow):
     # --- window -----------------------------------------------------------------------------------------------
 
     def _remember_sizes(self) -> None:
-        sizes = {
-            splitter.objectName(): bytes(splitter.saveState().toHex().data()).decode()
-            for station in self.stations.values()
-            for splitter in station.splitters
-        }
+        sizes = self._known_sizes()
+        for station in self.built.values():
+            for splitter in station.splitters:
+                sizes[splitter.objectName()] = bytes(splitter.saveState().toHex().data()).decode()
         self.memory.set("panels", sizes)
 
-    def _restore_sizes(self) -> None:
-        sizes = self.memory.get("panels", {})
-        if not isinstance(sizes, dict):
-            return
-        for station in self.stations.values():
-            for splitter in station.splitters:
-                state = sizes.get(splitter.objectName())
-                if isinstance(state, str):
-                    splitter.restoreState(QByteArray.fromHex(state.encode()))
+    def _known_sizes(self) -> dict[str, str]:
+        sizes = self.memory.get("panels")
+        return dict(sizes) if isinstance(sizes, dict) else {}
+
+    def _restore_sizes(self, station: Station) -> None:
+        sizes = self._known_sizes()
+        for splitter in station.splitters:
+            state = sizes.get(splitter.objectName())
+            if isinstance(state, str):
+                splitter.restoreState(QByteArray.fromHex(state.encode()))
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self.start_page is None and not self.may_leave():
@@ -512,6 +542,5 @@ class MainWindow(QMainWindow):
 
     def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         super().showEvent(event)
-        current = self.stack.currentWidget()
-        if current in self.stations.values():
-            self.stations[self._station].first_focus().setFocus(Qt.FocusReason.OtherFocusReason)
+        if self.start_page is None:
+            self.station_widget(self._station).first_focus().setFocus(Qt.FocusReason.OtherFocusReason)

@@ -10,6 +10,8 @@ from deft_reach.core.analysis import analyse
 from deft_reach.core.counting import place
 from deft_reach.core.report import Report, pace_word
 
+_ROW = "{:>3} {:>3} {:<7}{:<5}{:<9}{:<7}{:>8}{:>9}{:>7}  {:>8}  {}"
+
 
 def add(verbs: Any) -> None:
     parser = verbs.add_parser(
@@ -49,16 +51,26 @@ def in_words(report: Report) -> str:
         f"{s.strokes} strokes at {s.tempo:g} BPM on '{report.table.kit.name}': ease {s.ease:.0f}, "
         f"cost {s.cost:.2f} ({s.cost_per_bar:.2f} a bar), {limit}",
         "",
-        f"{'':3}{'bar':>4} {'beat':<7}{'limb':<5}{'voice':<9}{'marks':<7}{'gap':>8}{'needed':>9}{'pace':>7}  {'limit':>8}",
+        _ROW.format("", "bar", "beat", "limb", "voice", "marks", "gap", "needed", "pace", "limit", "").rstrip(),
     ]
     for stroke in report.strokes:
         gap = f"{stroke.gap * 1000:.0f} ms" if stroke.gap is not None else "–"
         pace = f"{stroke.pace:.2f}" if stroke.pace is not None else "–"
         tempo = f"{stroke.tempo_limit:.0f} BPM" if stroke.tempo_limit is not None else "–"
-        needed = f"{stroke.needed * 1000:.0f} ms"
         lines.append(
-            f"{stroke.index:3}{stroke.bar:>4} {place(stroke.beat):<7}{stroke.limb:<5}{stroke.voice:<9}"
-            f"{stroke.grace + stroke.marks:<7}{gap:>8}{needed:>9}{pace:>7}  {tempo:>8}  {pace_word(stroke.pace)}".rstrip()
+            _ROW.format(
+                stroke.index,
+                stroke.bar,
+                place(stroke.beat),
+                stroke.limb,
+                stroke.voice,
+                stroke.grace + stroke.marks,
+                gap,
+                f"{stroke.needed * 1000:.0f} ms",
+                pace,
+                tempo,
+                pace_word(stroke.pace),
+            ).rstrip()
         )
     if report.findings:
         lines += ["", *(f"{f.severity:8}{f.kind:16}{f.message}" for f in report.findings)]

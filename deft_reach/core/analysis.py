@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from itertools import chain
 from typing import Final
 
 from deft_reach.core import cost as price
@@ -114,8 +115,9 @@ def _summary(
     length: float,
     impossible: bool,
 ) -> Summary:
-    terms = {name: math.fsum(s.cost[name] for s in strokes) for name in price.TERMS}
-    total = math.fsum(value for s in strokes for value in s.cost.values())
+    columns = [tuple(column) for column in zip(*(row.cost.values() for row in walked.rows))]
+    terms = {name: math.fsum(column) for name, column in zip(price.TERMS, columns)} or dict.fromkeys(price.TERMS, 0.0)
+    total = math.fsum(chain.from_iterable(columns))
     limit: float | None = None
     bottleneck: int | None = None
     for stroke in strokes:

@@ -12,7 +12,7 @@ from typing import Final
 
 from deft_reach.core.counting import place
 from deft_reach.core.kit import Kit
-from deft_reach.core.limbs import FEET, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK, other_hand
+from deft_reach.core.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK, other_hand
 from deft_reach.core.motion.pose import COMFORTABLE_REACH, MAX_LEAN_MM
 from deft_reach.core.motion.reach_table import Cross, ReachTable
 from deft_reach.core.motion.timing import FOOT_RESTRIKE, travel_time
@@ -112,28 +112,25 @@ class _Finder:
     # --- what cannot be done ----------------------------------------------------------------------------------
 
     def impossible(self) -> Iterator[Finding]:
-        missing: dict[tuple[str, str], list[int]] = {}
-        wrong: dict[tuple[str, str], list[int]] = {}
-        pedal: dict[str, list[int]] = {}
-        for stroke in self.strokes:
-            limb, voice = stroke.limb, stroke.voice
+        missing: dict[str, list[int]] = {}
+        wrong: dict[tuple[str, str], tuple[int, ...]] = {}
+        pedal: dict[str, tuple[int, ...]] = {}
+        for (limb, voice), played in self.pattern.by_limb_and_voice.items():
             code, _, zone = voice.partition(":")
             piece = self.kit.piece(code)
             if limb in FEET:
-                usual = piece is not None and (
-                    (zone == "foot") if limb == HAT_FOOT else (piece.kind == "bass" and not zone)
-                )
                 if piece is None:
-                    missing.setdefault((voice, ""), []).append(stroke.index)
-                elif not usual:
-                    wrong.setdefault((limb, voice), []).append(stroke.index)
+                    missing.setdefault(voice, []).extend(played)
+                elif not (zone == "foot" if limb == HAT_FOOT else piece.kind == "bass" and not zone):
+                    wrong[limb, voice] = played
                 elif limb not in self.table.pedals:
-                    pedal.setdefault(limb, []).append(stroke.index)
+                    pedal[limb] = played
             elif piece is None or self.kit.voice_point(voice) is None:
-                missing.setdefault((voice, code), []).append(stroke.index)
+                missing.setdefault(voice, []).extend(played)
             elif piece.kind == "bass" or zone == "foot":
-                wrong.setdefault((limb, voice), []).append(stroke.index)
-        for (voice, _), indices in missing.items():
+                wrong[limb, voice] = played
+        for voice, found in missing.items():
+            indices: Sequence[int] = sorted(found)
             yield self.cannot(
                 indices,
                 None,
@@ -206,15 +203,13 @@ class _Finder:
 
     # --- reach ------------------------------------------------------------------------------------------------
 
-    def by_hand_and_voice(self) -> dict[tuple[str, str], list[int]]:
-        found: dict[tuple[str, str], list[int]] = {}
-        for stroke in self.hands:
-            if stroke.voice in self.table.points:
-                found.setdefault((stroke.limb, stroke.voice), []).append(stroke.index)
-        return found
+    def by_hand_and_voice(self) -> Iterator[tuple[tuple[str, str], tuple[int, ...]]]:
+        for key, indices in self.pattern.by_limb_and_voice.items():
+            if key[0] in HANDS and key[1] in self.table.points:
+                yield key, indices
 
     def out_of_reach(self) -> Iterator[Finding]:
-        for (hand, voice), indices in self.by_hand_and_voice().items():
+        for (hand, voice), indices in self.by_hand_and_voice():
             lean = self.table.lean[hand][voice]
             if lean > MAX_LEAN_MM:
                 far = "higher than the arm is long" if math.isinf(lean) else f"{lean - MAX_LEAN_MM:.0f} mm too far"
@@ -230,7 +225,7 @@ class _Finder:
                 )
 
     def strained_reach(self) -> Iterator[Finding]:
-        for (hand, voice), indices in self.by_hand_and_voice().items():
+        for (hand, voice), indices in self.by_hand_and_voice():
             lean, reach = self.table.lean[hand][voice], self.table.reach[hand][voice]
             if lean > MAX_LEAN_MM or (lean <= 0 and reach <= COMFORTABLE_REACH[1]):
                 continue
@@ -254,13 +249,13 @@ class _Finder:
     # --- crossing ---------------------------------------------------------------------------------------------
 
     def crossed_spans(self) -> list[tuple[list[int], Cross, bool]]:
-        """Runs of hand strokes with crossed arms: indices, the tightest crossing, and whether it goes on from before."""
+        """Runs of hand strokes with crossed arms: indices, the tightest crossing, whether it goes on from before."""
         spans: list[tuple[list[int], Cross, bool]] = []
         current: list[int] = []
         tightest: Cross | None = None
         began_before = self.walk.continued
-        for posture in self.walk.postures:
-            hands = [i for i in posture.strokes if self.strokes[i].limb in (RIGHT, LEFT)]
+        for event, posture in zip(self.pattern.events, self.walk.postures):
+            hands = event.hand_indices
             if not hands:
                 continue
             if posture.cross is None:
@@ -335,17 +330,18 @@ class _Finder:
         if hat is None:
             return
         keeper = LEFT if self.kit.hat_side < 0 else RIGHT
+        on_hat = {voice for _, voice in self.pattern.by_limb_and_voice if self.piece(voice) == hat.code}
+        if not on_hat:
+            return
         run: list[int] = []
-        for posture in [*self.walk.postures, None]:
-            breaks = posture is None or posture.cross is not None
-            hands = [] if posture is None else [i for i in posture.strokes if self.strokes[i].limb in (RIGHT, LEFT)]
-            for i in hands:
-                on_hat = self.strokes[i].voice.partition(":")[0] == hat.code
+        for event, posture in [*zip(self.pattern.events, self.walk.postures), (None, None)]:
+            breaks = event is None or posture is None or posture.cross is not None
+            if event is not None and not breaks:
                 # The span ends when the keeper leaves the hat, or the free hand comes to it.
-                breaks = breaks or on_hat != (self.strokes[i].limb == keeper)
-            if not breaks:
-                run.extend(hands)
-                continue
+                breaks = any((s.voice in on_hat) != (s.limb == keeper) for s in event.hands)
+                if not breaks:
+                    run.extend(event.hand_indices)
+                    continue
             kept = [i for i in run if self.strokes[i].limb == keeper]
             if len(kept) >= 2:
                 span = [i for i in run if i >= kept[0]]
@@ -365,32 +361,23 @@ class _Finder:
     # --- moves ------------------------------------------------------------------------------------------------
 
     def sweeps(self) -> Iterator[Finding]:
-        run: list[int] = []
-        last_hand = ""
-        for posture in [*self.walk.postures, None]:
-            hands = [] if posture is None else [i for i in posture.strokes if self.strokes[i].limb in (RIGHT, LEFT)]
-            if posture is not None and not hands:
+        run: list[Stroke] = []
+        for event in self.pattern.events:
+            hands = event.hands
+            if not hands:
                 continue
-            i = hands[0] if len(hands) == 1 else -1
-            stroke = self.strokes[i] if i >= 0 else None
-            joins = (
-                stroke is not None
-                and bool(run)
-                and stroke.limb == last_hand
-                and not stroke.grace
-                and self.piece(stroke.voice) != self.piece(self.strokes[run[-1]].voice)
-                and stroke.voice in self.table.points
-            )
-            if not joins:
-                if len(run) > 1:
-                    yield self.sweep(run)
-                run = []
-            if stroke is not None and stroke.voice in self.table.points:
-                run.append(i)
-                last_hand = stroke.limb
-            elif stroke is not None or len(hands) > 1:
-                # A unison can begin a sweep by either hand only once it has passed.
-                run = []
+            # A unison can begin a sweep by neither hand: the next stroke starts afresh.
+            stroke = hands[0] if len(hands) == 1 and hands[0].voice in self.table.points else None
+            if run and stroke is not None and stroke.limb == run[-1].limb and not stroke.grace:
+                last = run[-1].voice
+                if stroke.voice != last and self.piece(stroke.voice) != self.piece(last):
+                    run.append(stroke)
+                    continue
+            if len(run) > 1:
+                yield self.sweep([s.index for s in run])
+            run = [] if stroke is None else [stroke]
+        if len(run) > 1:
+            yield self.sweep([s.index for s in run])
 
     def sweep(self, run: list[int]) -> Finding:
         first, last = run[0], run[-1]

@@ -190,6 +190,7 @@ class Event(NamedTuple):
     strokes: tuple[Stroke, ...]
     indices: tuple[int, ...]
     hands: tuple[Stroke, ...]
+    hand_indices: tuple[int, ...]
     feet: tuple[Stroke, ...]
     hands_alone: bool
     both_feet: bool
@@ -267,6 +268,7 @@ class Pattern:
                     strokes,
                     row.strokes,
                     hands,
+                    tuple(s.index for s in hands),
                     feet,
                     len({s.limb for s in hands}) == 1,
                     len({s.limb == KICK for s in feet}) == 2,
@@ -275,6 +277,14 @@ class Pattern:
                 )
             )
         return tuple(found)
+
+    @cached_property
+    def by_limb_and_voice(self) -> dict[tuple[str, str], tuple[int, ...]]:
+        """Which strokes each limb plays on each voice, in order of first appearance."""
+        found: dict[tuple[str, str], list[int]] = {}
+        for stroke in self.strokes:
+            found.setdefault((stroke.limb, stroke.voice), []).append(stroke.index)
+        return {key: tuple(indices) for key, indices in found.items()}
 
     @cached_property
     def run_in(self) -> int:

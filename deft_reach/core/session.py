@@ -11,8 +11,6 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Final
 
-from psygnal import Signal
-
 from deft_reach.core.document import (
     Commitment,
     Document,
@@ -30,6 +28,7 @@ from deft_reach.core.limbs import EITHER, HANDS, other_hand
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.player import Player
 from deft_reach.core.report import Finding, Report
+from deft_reach.core.signals import Signal
 from deft_reach.core.stroke_text import (
     TEMPO_RANGE,
     StrokeTextError,
@@ -59,12 +58,11 @@ class Session:
     when the selected stroke, finding or piece changes; ``saved`` when the relation to the file changes.
     """
 
-    changed = Signal()
-    verdict = Signal()
-    selected = Signal()
-    saved = Signal()
-
     def __init__(self, document: Document | None = None, clock: Callable[[], float] = time.monotonic) -> None:
+        self.changed = Signal()
+        self.verdict = Signal()
+        self.selected = Signal()
+        self.saved = Signal()
         self._clock = clock
         self.start(document or new_document())
 

@@ -49,15 +49,18 @@ def dump_document(document: Document) -> bytes:
     return (json.dumps(data, ensure_ascii=False, indent=1, allow_nan=False) + "\n").encode()
 
 
-def load_document(data: bytes) -> Document:
+def load_document(data: bytes, *, validated: bool = False) -> Document:
     """The document in these bytes.
+
+    ``validated`` says that these very bytes passed the schema before; the rest is checked all the same.
 
     Raises DocumentError saying where and what when they are not JSON, not a document, too new, against the schema,
     or hold kits, players or references that cannot be.
     """
     raw = _read_json(data)
     _check_format(raw, FORMAT, "a Deft Reach document")
-    _validate(raw, schema())
+    if not validated:
+        _validate(raw, schema())
     try:
         document = from_dict(Document, {key: value for key, value in raw.items() if key != "format"})
     except ValueError as error:

@@ -8,6 +8,7 @@ from pathlib import Path
 from deft_reach.core.document import Document
 from deft_reach.formats.document import MAX_BYTES, DocumentError, dump_document, load_document
 from deft_reach.store.atomic import write_atomic
+from deft_reach.store.recent import Memory
 
 SUFFIX = ".reach"
 
@@ -34,10 +35,18 @@ def read_file(path: Path, limit: int = MAX_BYTES) -> bytes:
     return path.read_bytes()
 
 
-def open_document(path: Path) -> tuple[Document, str]:
-    """A document and the fingerprint of the file it came from."""
+def open_document(path: Path, memory: Memory | None = None) -> tuple[Document, str]:
+    """A document and the fingerprint of the file it came from.
+
+    With a ``memory``, a file that passed the schema before is not held against it again: the validator takes longer
+    to load than everything else about opening a document.
+    """
     data = read_file(path)
-    return load_document(data), fingerprint(data)
+    name = fingerprint(data)
+    document = load_document(data, validated=memory is not None and memory.is_validated(name))
+    if memory is not None:
+        memory.remember_validated(name)
+    return document, name
 
 
 def save_document(path: Path, document: Document, opened: str | None = None) -> str:

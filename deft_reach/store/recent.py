@@ -7,6 +7,7 @@ import json
 from pathlib import Path
 from typing import Any
 
+from deft_reach import __version__
 from deft_reach.store.atomic import write_atomic
 from deft_reach.store.places import state_dir
 
@@ -39,6 +40,17 @@ class Memory:
         path = path.resolve()
         others = [str(p) for p in self.recent if p != path]
         self.set("recent", [str(path), *others][:MANY])
+
+    def is_validated(self, fingerprint: str) -> bool:
+        """Whether this version of the app has found a file with this fingerprint to follow the schema."""
+        known = self._data.get("validated")
+        return isinstance(known, list) and [__version__, fingerprint] in known
+
+    def remember_validated(self, fingerprint: str) -> None:
+        if not self.is_validated(fingerprint):
+            known = self._data.get("validated", [])
+            known = known if isinstance(known, list) else []
+            self.set("validated", [[__version__, fingerprint], *known][:50])
 
     def get(self, key: str, default: Any = None) -> Any:
         return self._data.get(key, default)

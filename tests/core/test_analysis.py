@@ -14,8 +14,8 @@ from tests.strategies import kits, swap_hands, texts
 FIVE = layout("five")
 
 
-def report(text: str, tempo: float = 90, kit=FIVE, player: Player = Player(), **options):
-    return analyse(parse(text), kit, player, tempo, **options)
+def report(text: str, tempo: float = 90, kit=FIVE, player: Player | None = None, **options):
+    return analyse(parse(text), kit, player or Player(), tempo, **options)
 
 
 @given(texts(), kits(), st.booleans())

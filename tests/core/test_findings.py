@@ -11,8 +11,8 @@ GROOVE = "/8 R@hh+K R@hh R@hh+L> R@hh R@hh+K R@hh+K R@hh+L> R@hh |"
 OPEN = "/8 L@hh+K L@hh L@hh+R> L@hh L@hh+K L@hh+K L@hh+R> L@hh |"
 
 
-def found(text: str, kit: str = "five", tempo: float = 90, kind: str | None = None, player=Player(), **options):
-    report = analyse(parse(text), layout(kit), player, tempo, **options)
+def found(text: str, kit: str = "five", tempo: float = 90, kind: str | None = None, **options):
+    report = analyse(parse(text), layout(kit), Player(), tempo, **options)
     return [f for f in report.findings if kind is None or f.kind == kind]
 
 

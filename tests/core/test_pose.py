@@ -25,7 +25,7 @@ def test_segments_are_the_published_fractions_of_stature():
 
 
 def test_arm_length_agrees_with_published_reach():
-    """Grip reach of seated adults, acromion to grip, is about .36 to .42 of stature (anthropometric tables, from memory)."""
+    """Grip reach of adults, acromion to grip, is about .36 to .42 of stature (from memory)."""
     player = Player()
     assert 0.36 <= player.arm_mm / player.stature_mm <= 0.42
 

@@ -194,3 +194,21 @@ def test_changes_name_another_kit(session):
     session.use_layout("large")
     lines = changes_since(session.commitment, session.document, session.plan, session.report)
     assert "kit 'five' → 'large'" in lines
+
+
+def test_a_view_that_is_gone_no_longer_listens(session):
+    class View:
+        heard = 0
+
+        def hear(self):
+            View.heard += 1
+
+    view = View()
+    session.changed.connect(view.hear)
+    session.set_tempo(101, None)
+    del view
+    session.set_tempo(102, None)
+    assert View.heard == 1
+    session.changed.connect(lambda: pytest.fail("disconnected"))
+    session.changed.disconnect()
+    session.set_tempo(103, None)

@@ -33,7 +33,7 @@ from deft_reach.core.session import Session
 
 
 class KitStation(QWidget):
-    """Plan and elevation as linked drawings; pieces, exact places and what a change does to every plan beside them."""
+    """Plan and elevation as linked drawings; beside them pieces, exact places and what a change does to the plans."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()

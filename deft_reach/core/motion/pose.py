@@ -42,10 +42,10 @@ class Poses(NamedTuple):
     lean: Floats
 
 
-def strike_poses(player: Player, side: int, tips: Floats) -> Poses:
+def strike_poses(player: Player, side: int | Floats, tips: Floats) -> Poses:
     """The poses in which a hand strikes each of ``tips`` (n, 3), mm.
 
-    ``side`` is +1 for the right hand, −1 for the left.
+    ``side`` is +1 for the right hand, −1 for the left; one for all or one for each tip.
     """
     tip = np.array(tips, dtype=float)
     tip[:, 0] *= side
@@ -77,7 +77,7 @@ def strike_poses(player: Player, side: int, tips: Floats) -> Poses:
 
     elbow = solve_elbow(shoulder, grip, player.upper_arm_mm, player.forearm_mm)
     joints = np.stack([shoulder, elbow, grip, tip], axis=1)
-    joints[:, :, 0] *= side
+    joints[:, :, 0] *= np.reshape(side, (-1, 1))
     return Poses(joints, reach, lean)
 
 

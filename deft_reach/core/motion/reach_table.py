@@ -126,16 +126,19 @@ def _build(kit: Kit, player: Player, voices: tuple[str, ...]) -> ReachTable:
     lean: dict[str, dict[str, float]] = {}
     cross: dict[tuple[str, str], Cross] = {}
     stacks: dict[str, Floats] = {}
-    for hand, side in ((RIGHT, 1), (LEFT, -1)):
-        poses = strike_poses(player, side, tips)
-        beside = tips.copy()
-        beside[:, 0] += side * SHARED_VOICE_MM
-        shared_joints = strike_poses(player, side, beside).joints
-        stacks[hand] = poses.joints
-        joints[hand] = dict(zip(names, poses.joints))
-        shared[hand] = dict(zip(names, shared_joints))
-        reach[hand] = dict(zip(names, poses.reach.tolist()))
-        lean[hand] = dict(zip(names, poses.lean.tolist()))
+    # One call for both hands, each alone at a voice and beside the other hand.
+    n = len(names)
+    sides = np.repeat([1.0, -1.0, 1.0, -1.0], n)
+    every = np.tile(tips, (4, 1))
+    every[2 * n :, 0] += sides[2 * n :] * SHARED_VOICE_MM
+    poses = strike_poses(player, sides, every)
+    for k, hand in enumerate(HANDS):
+        alone, beside = slice(k * n, (k + 1) * n), slice((k + 2) * n, (k + 3) * n)
+        stacks[hand] = poses.joints[alone]
+        joints[hand] = dict(zip(names, poses.joints[alone]))
+        shared[hand] = dict(zip(names, poses.joints[beside]))
+        reach[hand] = dict(zip(names, poses.reach[alone].tolist()))
+        lean[hand] = dict(zip(names, poses.lean[alone].tolist()))
     if names:
         found_crossings = crossings(stacks[RIGHT], stacks[LEFT])
         for i, j in zip(*np.nonzero(found_crossings.crossed)):

@@ -1,0 +1,132 @@
+"""Measures the budgets of the design in one run.
+
+Absolute times depend on the machine, so each comes with a ratio to a fixed piece of work of the interpreter, done in
+the same run. Nothing here passes or fails.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+
+from deft_reach.core import Player, analyse, layout, parse
+
+FIGURE = "R@hh L K R@t2 L@t1 K R. L. R@c2>+K L. R@ft K L@t1 R@t2 R> L"
+
+
+def yardstick() -> float:
+    """Seconds for a fixed piece of interpreter work: 100,000 steps of arithmetic and dictionary look-ups."""
+    table = {k: k * 0.5 for k in range(64)}
+    start = time.perf_counter()
+    total = 0.0
+    for k in range(100_000):
+        total += table[k & 63] * 1.0001
+    return time.perf_counter() - start
+
+
+def times(run: Callable[[int], object], rounds: int) -> list[float]:
+    found = []
+    for k in range(rounds):
+        start = time.perf_counter()
+        run(k)
+        found.append(time.perf_counter() - start)
+    return sorted(found)
+
+
+def analysis() -> dict[str, float]:
+    """256 strokes while a drum is dragged, so that nothing is kept from one frame to the next; and growth."""
+    words = FIGURE.split()
+    text = " ".join((words * 16)[:241])
+    pattern, kit, player = parse(text), layout("five"), Player()
+    tom = kit.piece("ft")
+    assert tom is not None
+
+    def frame(k: int) -> None:
+        moved = kit.with_piece(tom.moved(tom.x + k * 0.25, tom.y))
+        analyse(pattern, moved, player, 100, repeat=True)
+
+    times(frame, 20)
+    found = times(frame, 300)
+    unit = statistics.median(yardstick() for _ in range(9))
+    big = {}
+    for count in (1000, 10_000):
+        long = parse(" ".join(words * (count // len(words) + 1)))
+        big[count] = times(lambda _, p=long: analyse(p, kit, player, 100), 3)[0] / len(long.strokes) * count
+    return {
+        "analyse_256.strokes": len(pattern.strokes),
+        "analyse_256.p50_ms": found[150] * 1e3,
+        "analyse_256.p95_ms": found[285] * 1e3,
+        "analyse_256.p95_yardsticks": found[285] / unit,
+        "analyse_10000.ms": big[10_000] * 1e3,
+        "analyse_10000.growth": big[10_000] / big[1000] / 10,
+    }
+
+
+START = """
+import time; begin = time.perf_counter()
+from pathlib import Path
+import sys, resource
+from deft_reach.app.run import make_app
+from deft_reach.app import theme
+app = make_app(); theme.apply(app, "light")
+from deft_reach.app.window import MainWindow
+from deft_reach.store.recent import Memory
+folder = Path(sys.argv[1])
+window = MainWindow(memory=Memory(folder / "m.json"), keep_in=folder)
+window.show_start(); window.open_demo(); window.show(); app.processEvents()
+print(time.perf_counter() - begin)
+for plan in window.session.document.plans:
+    window.session.show_plan(plan.id)
+    for station in ("kit", "write", "reach"):
+        window.go(station); app.processEvents(); window.grab()
+pages = int(open("/proc/self/statm").read().split()[1])
+print(pages * resource.getpagesize() / 2**20)
+import os; sys.stdout.flush(); os._exit(0)
+"""
+
+
+def start() -> dict[str, float]:
+    """From nothing to a drawn window on the demo, in a process of its own; then memory with everything visited."""
+    env = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+    seconds, memory = [], 0.0
+    with tempfile.TemporaryDirectory() as folder:
+        for _ in range(6):
+            done = subprocess.run(
+                [sys.executable, "-c", START, folder], env=env, capture_output=True, text=True, check=True
+            )
+            inside, memory = (float(line) for line in done.stdout.split())
+            seconds.append(inside)
+    bare = []
+    for _ in range(4):
+        begin = time.perf_counter()
+        subprocess.run([sys.executable, "-c", "from PySide6 import QtWidgets"], check=True)
+        bare.append(time.perf_counter() - begin)
+    return {
+        "start.first_s": seconds[0],
+        "start.warm_s": min(seconds[1:]),
+        "start.times_bare_qt": min(seconds[1:]) / min(bare),
+        "memory_mb": memory,
+    }
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(prog="python -m benchmarks", description=__doc__)
+    parser.add_argument("--json", action="store_true", help="print one JSON object")
+    args = parser.parse_args()
+    found = {**analysis(), **start()}
+    if args.json:
+        print(json.dumps(found))
+    else:
+        for key, value in found.items():
+            print(f"{key:28}{value:10.3f}")
+
+
+if __name__ == "__main__":
+    main()

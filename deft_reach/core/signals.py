@@ -1,0 +1,36 @@
+"""Signals: how the session tells its views that something has changed, without knowing any of them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from types import MethodType
+from weakref import WeakMethod
+
+Listener = Callable[[], object]
+
+
+class Signal:
+    """Calls its listeners when emitted.
+
+    Methods are held weakly, so a view that goes away stops listening by itself; plain functions are held until they
+    are disconnected.
+    """
+
+    def __init__(self) -> None:
+        self._listeners: list[WeakMethod[Listener] | Listener] = []
+
+    def connect(self, listener: Listener) -> None:
+        self._listeners.append(WeakMethod(listener) if isinstance(listener, MethodType) else listener)
+
+    def disconnect(self) -> None:
+        """Forget every listener."""
+        self._listeners.clear()
+
+    def emit(self) -> None:
+        """Call every listener that is still there, in the order in which they were connected."""
+        for held in list(self._listeners):
+            listener = held() if isinstance(held, WeakMethod) else held
+            if listener is None:
+                self._listeners.remove(held)
+            else:
+                listener()

@@ -1,0 +1,114 @@
+"""The program as a user starts it: a real window on a virtual screen, real keys, and kill -9."""
+
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+
+from deft_reach.store.autosave import leftovers
+
+pytestmark = pytest.mark.skipif(
+    not (shutil.which("Xvfb") and shutil.which("xdotool")), reason="needs Xvfb and xdotool, see setup.sh --test"
+)
+
+
+@pytest.fixture
+def screen(tmp_path):
+    """A virtual screen; gives the environment for programs on it."""
+    read, write = os.pipe()
+    server = subprocess.Popen(
+        ["Xvfb", "-displayfd", str(write), "-screen", "0", "1400x900x24", "-nolisten", "tcp"],
+        pass_fds=[write],
+        stderr=subprocess.DEVNULL,
+    )
+    os.close(write)
+    number = os.fdopen(read).readline().strip()
+    env = {**os.environ, "DISPLAY": f":{number}", "QT_QPA_PLATFORM": "xcb"}
+    yield env
+    server.terminate()
+    server.wait()
+
+
+class Program:
+    """The running app and the hands on its keyboard and mouse."""
+
+    def __init__(self, env: dict[str, str], *args: str) -> None:
+        self.env = env
+        self.process = subprocess.Popen([sys.executable, "-m", "deft_reach", *args], env=env)
+        self.window = self.wait(lambda: self.tool("search", "--onlyvisible", "--name", "Deft Reach"), 15)
+        self.tool("windowfocus", "--sync", self.window.split()[0])
+
+    def tool(self, *args: str) -> str:
+        done = subprocess.run(["xdotool", *args], env=self.env, capture_output=True, text=True, timeout=20)
+        return done.stdout.strip()
+
+    def wait(self, ready, seconds: float):
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            assert self.process.poll() is None, "the program has ended"
+            if found := ready():
+                return found
+            time.sleep(0.05)
+        raise AssertionError(f"nothing within {seconds} s")
+
+    def keys(self, *keys: str) -> None:
+        self.tool("key", "--delay", "30", *keys)
+
+    def type(self, text: str) -> None:
+        self.tool("type", "--delay", "15", text)
+
+    def click(self, x: int, y: int) -> None:
+        self.tool("mousemove", "--window", self.window.split()[0], str(x), str(y), "click", "1")
+
+    def kill(self) -> None:
+        self.process.send_signal(signal.SIGKILL)
+        self.process.wait()
+
+
+def kept() -> Path:
+    folder = Path(os.environ["XDG_STATE_HOME"]) / "deft-reach" / "autosave"
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder
+
+
+def autosaved_text() -> str:
+    found = [f.read_text() for f in kept().glob("*.autosave")]
+    return found[0] if found else ""
+
+
+def test_typed_work_survives_kill_minus_nine(screen):
+    program = Program(screen, "--demo")
+    try:
+        time.sleep(0.4)
+        program.keys("ctrl+2")
+        program.keys("ctrl+a")
+        program.type("R L R R L R L L K")
+        # Two seconds after the last key it has to be on disk.
+        program.wait(lambda: "R L R R L R L L K" in autosaved_text(), 2.0)
+        program.keys("ctrl+Up", "ctrl+Up")
+        program.wait(lambda: '"tempo": 106' in autosaved_text(), 2.0)
+    finally:
+        program.kill()
+    (left,) = leftovers(kept())
+    assert left.document.score("score-gangway").text == "R L R R L R L L K"
+    assert left.document.plan("gangway").tempo == 106
+
+
+def test_the_window_is_usable_within_seconds_and_a_click_reaches_it(screen):
+    start = time.monotonic()
+    program = Program(screen, "--demo")
+    try:
+        assert time.monotonic() - start < 10
+        time.sleep(0.4)
+        program.click(40, 74)
+        time.sleep(0.3)
+        program.keys("ctrl+Down")
+        program.wait(lambda: '"tempo": 103' in autosaved_text(), 3.0)
+    finally:
+        program.kill()
+    assert not [f for f in kept().iterdir() if f.suffix == ".unreadable"]
