@@ -128,7 +128,6 @@ class Header(QFrame):
         self.tempo.valueChanged.connect(lambda bpm: session.set_tempo(bpm))
         self.tempo.editingFinished.connect(session.end_merge)
         self.button.clicked.connect(self.commit)
-        session.changed.connect(self.refresh)
         session.verdict.connect(self.refresh)
         session.saved.connect(self.refresh)
         self.refresh()

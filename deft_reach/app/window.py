@@ -298,7 +298,7 @@ class MainWindow(QMainWindow):
             self,
             "About Deft Reach",
             f"Deft Reach {__version__}. Plan whether a sticking can be played, on this kit, by this player, at that "
-            "tempo.\n\nIt reckons with published figures for how fast people move; your own hands have the last word. "
+            "tempo.\n\nIt reckons with published figures for how fast people move; your hands have the last word. "
             "Stop at pain or numbness, and ask a clinician.",
         )
 

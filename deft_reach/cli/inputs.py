@@ -11,12 +11,12 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from deft_reach.core.cost import Weights
-from deft_reach.core.document import MissingError, Plan, known_voices
+from deft_reach.core.document import MissingError, Plan, read_text
 from deft_reach.core.kit import Kit
 from deft_reach.core.layouts import LAYOUTS, layout
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.player import SKILLS, Player, PlayerError, check_player
-from deft_reach.core.stroke_text import MAX_TEXT, TEMPO_RANGE, StrokeTextError, parse
+from deft_reach.core.stroke_text import MAX_TEXT, TEMPO_RANGE, StrokeTextError
 from deft_reach.formats.document import DocumentError, load_kit, load_player
 from deft_reach.store.documents import SUFFIX, open_document, read_file
 
@@ -87,7 +87,7 @@ def question(args: argparse.Namespace) -> Question:
     else:
         if args.plan:
             raise InputError("--plan names a plan of a *.reach document, and none was given")
-        text, source = (args.text, "") if args.text is not None else read_text(Path(args.pattern))
+        text, source = (args.text, "") if args.text is not None else text_file(Path(args.pattern))
         kit, player = layout("five"), Player()
     if args.kit:
         kit = read_kit(args.kit)
@@ -97,7 +97,7 @@ def question(args: argparse.Namespace) -> Question:
         player = replace(player, skill=args.skill)
     try:
         check_player(player)
-        pattern = parse(text, known_voices(kit))
+        pattern = read_text(text, kit)
     except StrokeTextError as error:
         raise InputError(f"{source}: {error}" if source else str(error)) from None
     except PlayerError as error:
@@ -106,7 +106,7 @@ def question(args: argparse.Namespace) -> Question:
     return Question(pattern, kit, player, tempo, args.repeat or (plan is not None and plan.repeat), weights)
 
 
-def read_text(path: Path) -> tuple[str, str]:
+def text_file(path: Path) -> tuple[str, str]:
     """A stroke text file's text and its name for messages."""
     suffix = path.suffix.lower()
     if suffix in (".mid", ".midi", ".musicxml", ".xml", ".mxl"):

@@ -8,12 +8,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from typing import Any, Final, Protocol, TypeVar
 
 from deft_reach.core.analysis import analyse
 from deft_reach.core.cost import Weights
 from deft_reach.core.kit import Kit
 from deft_reach.core.layouts import STANDARD_VOICES, layout
+from deft_reach.core.pattern import Pattern
 from deft_reach.core.player import Player
 from deft_reach.core.report import Report
 from deft_reach.core.stroke_text import parse
@@ -221,13 +223,21 @@ def new_document() -> Document:
 def analyse_plan(document: Document, plan: Plan) -> Report:
     """Analyse a plan as it stands. Raises StrokeTextError when its text cannot be read."""
     kit = document.kit(plan.kit)
-    pattern = parse(document.score(plan.pattern).text, known_voices(kit))
+    pattern = read_text(document.score(plan.pattern).text, kit)
     return analyse(pattern, kit, document.player(plan.player), plan.tempo, repeat=plan.repeat, weights=plan.weights)
 
 
-def known_voices(kit: Kit) -> frozenset[str]:
-    """What stroke text may name for this kit: its own voices and those of the shipped kits."""
-    return STANDARD_VOICES | frozenset(kit.voices)
+def read_text(text: str, kit: Kit) -> Pattern:
+    """Read stroke text for a kit: its own voices and those of the shipped kits are known.
+
+    The last few are kept, so that moving a drum reads nothing anew. Raises StrokeTextError.
+    """
+    return _read(text, kit.voices)
+
+
+@lru_cache(maxsize=64)
+def _read(text: str, voices: tuple[str, ...]) -> Pattern:
+    return parse(text, STANDARD_VOICES | frozenset(voices))
 
 
 def commit(document: Document, plan: Plan, report: Report, reason: str, date: str, app_version: str) -> Document:
@@ -263,8 +273,8 @@ def changes_since(commitment: Commitment, document: Document, plan: Plan, report
         lines.append("the stroke text cannot be read at the moment")
     elif text != commitment.text:
         kit = document.kit(plan.kit)
-        before = parse(commitment.text, known_voices(commitment.kit)).strokes
-        now = parse(text, known_voices(kit)).strokes
+        before = read_text(commitment.text, commitment.kit).strokes
+        now = read_text(text, kit).strokes
         if len(before) != len(now):
             lines.append(f"{len(now)} strokes instead of {len(before)}")
         else:

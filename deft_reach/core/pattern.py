@@ -12,6 +12,7 @@ from fractions import Fraction
 from functools import cached_property
 from typing import NamedTuple
 
+from deft_reach.core.counting import syllable
 from deft_reach.core.limbs import DEFAULT_VOICE, EITHER, FEET, HANDS, HAT_FOOT, KICK, SECOND_KICK
 
 MARKS: Mapping[str, str] = {
@@ -198,6 +199,16 @@ class Event(NamedTuple):
     on_beat: bool
 
 
+class Count(NamedTuple):
+    """A step as it is counted: where it is and how long (whole notes), what is said, and whether it is struck."""
+
+    start: float
+    length: float
+    said: str
+    on_beat: bool
+    struck: bool
+
+
 #: A loop is heard at least this many events before it begins: more than any run that costs more by its length.
 RUN_IN_EVENTS = 40
 
@@ -311,6 +322,21 @@ class Pattern:
     def starts(self) -> tuple[float, ...]:
         """Every stroke's start in whole notes, as plain numbers."""
         return tuple(float(stroke.start) for stroke in self.strokes)
+
+    @cached_property
+    def event_starts(self) -> tuple[float, ...]:
+        """Every event's start in whole notes, as plain numbers."""
+        return tuple(float(event.start) for event in self.events)
+
+    @cached_property
+    def counts(self) -> tuple[Count, ...]:
+        """Every step of the grid with what is counted on it."""
+        found = []
+        for row in self.moments:
+            beat = 1 + (row.start - self.pickup) % self.bar_length * self.meter[1]
+            said = syllable(beat)
+            found.append(Count(float(row.start), float(row.length), said, beat.denominator == 1, bool(row.strokes)))
+        return tuple(found)
 
     @property
     def sticking(self) -> str:

@@ -19,7 +19,6 @@ from deft_reach.core.document import (
     analyse_plan,
     changes_since,
     commit,
-    known_voices,
     new_document,
 )
 from deft_reach.core.kit import Kit, check_kit
@@ -32,7 +31,6 @@ from deft_reach.core.signals import Signal
 from deft_reach.core.stroke_text import (
     TEMPO_RANGE,
     StrokeTextError,
-    parse,
     replace_strike,
     strike_of,
 )
@@ -54,8 +52,9 @@ class Step:
 class Session:
     """One open document.
 
-    Signals: ``changed`` after any edit, undo or opening; ``verdict`` when report or error may differ; ``selected``
-    when the selected stroke, finding or piece changes; ``saved`` when the relation to the file changes.
+    Signals: ``changed`` after any edit, undo or opening; ``verdict`` right after it, once report, error and selection
+    are settled; ``selected`` when nothing but the selected stroke, finding or piece changes; ``saved`` when the
+    document has been written to its file.
     """
 
     def __init__(self, document: Document | None = None, clock: Callable[[], float] = time.monotonic) -> None:
@@ -86,7 +85,6 @@ class Session:
         self._select_first()
         self.changed.emit()
         self.verdict.emit()
-        self.selected.emit()
         self.saved.emit()
 
     @property
@@ -185,8 +183,6 @@ class Session:
         self._clamp()
         self.changed.emit()
         self.verdict.emit()
-        self.selected.emit()
-        self.saved.emit()
 
     def _refresh(self) -> None:
         plan = self.plan
@@ -285,7 +281,6 @@ class Session:
         self._select_first()
         self.changed.emit()
         self.verdict.emit()
-        self.selected.emit()
 
     def step_plan(self, by: int) -> None:
         plan = self.plan
@@ -455,12 +450,3 @@ class Session:
             except StrokeTextError:
                 found.append((plan, None))
         return found
-
-
-def readable(text: str, kit: Kit) -> StrokeTextError | None:
-    """The mistake in a text, None if it can be read."""
-    try:
-        parse(text, known_voices(kit))
-    except StrokeTextError as error:
-        return error
-    return None

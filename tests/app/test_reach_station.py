@@ -1,7 +1,9 @@
 """The Reach station, by mouse and keys."""
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QPainterPath
 from PySide6.QtTest import QTest
 
 from deft_reach.app.canvas.time_axis import GUTTER
@@ -211,3 +213,35 @@ def test_the_other_hand_button(storm):
     assert session.report.strokes[0].limb == "L"
     session.select_stroke(2)
     assert not card.other.isEnabled(), "a foot has no other hand"
+
+
+def test_threads_pass_over_and_under_as_the_core_says(storm):
+    session, weave = storm.session, storm.reach_station.weave
+    session.new_plan("There and back", "/8 R@ft L@ft R@t1 L@t1 R@hh L R@ft L@ft R L")
+    storm.go("reach")
+    report = session.report
+    threads = weave.threads(report, weave.rows(report))
+    meetings = weave.meetings(report, threads)
+    assert meetings
+    starts = report.pattern.event_starts
+    for x, over in meetings:
+        time = weave.axis.time(x)
+        around = [p for t, p in zip(starts, report.postures) if abs(t - time) <= 1 / 8 + 1e-6]
+        assert over in {p.cross.over for p in around if p.cross is not None}
+    session.set_text("/8 R L R@t1 L@t1 R@ft L@ft", merge=None)
+    report = session.report
+    assert all(p.cross is None for p in report.postures)
+    assert weave.meetings(report, weave.threads(report, weave.rows(report))) == []
+    assert weave.crossed_stretches(report) == []
+
+
+def test_a_thread_is_drawn_where_it_is_reckoned(storm):
+    """The cubic that is drawn and the heights that decide over and under are one curve."""
+    weave, report = storm.reach_station.weave, storm.session.report
+    thread = weave.threads(report, weave.rows(report))["R"]
+    for k in range(1, len(thread.xs)):
+        path = QPainterPath(QPointF(thread.xs[k - 1], thread.ys[k - 1]))
+        thread.move(path, k)
+        for t in (0.1, 0.35, 0.5, 0.8):
+            at = path.pointAtPercent(path.percentAtLength(path.length() * t))
+            assert float(thread.heights(np.array([at.x()]))[0]) == pytest.approx(at.y(), abs=0.3)

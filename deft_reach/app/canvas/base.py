@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QFont, QKeyEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QFont, QKeyEvent, QPainter, QPaintEvent, QPen, QShowEvent
 from PySide6.QtWidgets import QWidget
 
 from deft_reach.app import theme
@@ -50,14 +50,21 @@ class Canvas(QWidget):
         self.session = session
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
+        # Every drawing fills itself, so nothing behind it has to be painted first.
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName(name)
         session.verdict.connect(self.refresh)
         session.selected.connect(self.refresh)
 
     def refresh(self) -> None:
-        """The session has changed: say it in words, and draw again."""
-        self.setAccessibleDescription(self.in_words())
-        self.update()
+        """The session has changed: say it in words, and draw again; out of sight, wait until shown."""
+        if self.isVisible():
+            self.setAccessibleDescription(self.in_words())
+            self.update()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.refresh()
 
     def in_words(self) -> str:
         """The drawing's text equivalent."""

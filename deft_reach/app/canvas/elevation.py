@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QWidget
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import Canvas, handle_stroke_key, label
 from deft_reach.app.canvas.reach_plan import ReachPlan
-from deft_reach.core.kit import CYMBALS, Piece
+from deft_reach.core.kit import CYMBALS, Kit, Piece
 from deft_reach.core.limbs import LEFT, RIGHT
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.session import Session
@@ -29,6 +29,8 @@ class Elevation(Canvas):
         self.plan = plan
         self.from_side = from_side
         self._drag: tuple[str, QPointF, Piece] | None = None
+        self._measured: Kit | None = None
+        self._highest = 0.0
         super().__init__(session, "Elevation, heights and tilts", parent)
         self.refresh()
 
@@ -49,10 +51,11 @@ class Elevation(Canvas):
 
     def _heights(self) -> tuple[float, float]:
         low, high = HEIGHTS
-        for piece in self.session.kit:
-            if not piece.is_pedal and piece.kind != "bass":
-                high = max(high, piece.z + 60)
-        return low, high
+        kit = self.session.kit
+        if kit is not self._measured:
+            self._measured = kit
+            self._highest = max((p.z + 60 for p in kit if not p.is_pedal and p.kind != "bass"), default=high)
+        return low, max(high, self._highest)
 
     def across(self, x: float, y: float) -> float:
         if not self.from_side:
@@ -66,8 +69,9 @@ class Elevation(Canvas):
         return self.across(1.0, 1.0) - self.across(0.0, 0.0)
 
     def to_px(self, x: float, y: float, z: float) -> QPointF:
-        low, _ = self._heights()
-        return QPointF(self.across(x, y), self.height() - 8 - (z - low) * self.up)
+        low, high = self._heights()
+        up = (self.height() - 16) / (high - low)
+        return QPointF(self.across(x, y), self.height() - 8 - (z - low) * up)
 
     def piece_at(self, at: QPointF) -> Piece | None:
         best, distance = None, 16.0

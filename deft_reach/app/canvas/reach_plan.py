@@ -8,7 +8,7 @@ from __future__ import annotations
 import math
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from deft_reach.app import theme
@@ -35,6 +35,8 @@ class ReachPlan(Canvas):
         self.laying_out = laying_out
         self._drag: tuple[str, QPointF, tuple[float, float]] | None = None
         self._problem = ""
+        self._ground_key: object = None
+        self._ground_pixmap = QPixmap()
         self.frame = FRAME
         super().__init__(session, "Reach plan, the kit from above", parent)
         self.setCursor(Qt.CursorShape.ArrowCursor)
@@ -211,18 +213,34 @@ class ReachPlan(Canvas):
 
     def draw(self, painter: QPainter) -> None:
         c = theme.colours()
-        self._draw_grid(painter, c)
-        self._draw_contours(painter, c)
+        painter.drawPixmap(0, 0, self._ground(c))
         kit = self.session.kit
         self._draw_pedals(painter, c)
         pieces = sorted((p for p in kit if not p.is_pedal), key=lambda p: p.z)
+        unreachable = self._unreachable()
         for piece in pieces:
-            self._draw_piece(painter, c, piece)
+            self._draw_piece(painter, c, piece, piece.code in unreachable)
         self._draw_labels(painter, c, pieces)
         self._draw_body(painter, c)
         self._draw_arms(painter, c)
         self._draw_drag(painter, c)
         self._draw_scale(painter, c)
+
+    def _ground(self, c: theme.Colours) -> QPixmap:
+        """Grid and reach contours, which stay as they are while a piece is dragged."""
+        ratio = self.devicePixelRatioF()
+        key = (self.size().toTuple(), ratio, self.frame, c.name, self.session.player)
+        if self._ground_key != key:
+            self._ground_key = key
+            self._ground_pixmap = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
+            self._ground_pixmap.setDevicePixelRatio(ratio)
+            self._ground_pixmap.fill(QColor(c.sheet))
+            painter = QPainter(self._ground_pixmap)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._draw_grid(painter, c)
+            self._draw_contours(painter, c)
+            painter.end()
+        return self._ground_pixmap
 
     def _draw_grid(self, painter: QPainter, c: theme.Colours) -> None:
         painter.setPen(QPen(QColor(c.grid), 1))
@@ -278,7 +296,7 @@ class ReachPlan(Canvas):
             at = QPointF(rect.center().x(), rect.bottom() - rect.height() * 0.11)
             label(painter, at, piece.code, theme.lettering(8.5), QColor(c.feet))
 
-    def _draw_piece(self, painter: QPainter, c: theme.Colours, piece: Piece) -> None:
+    def _draw_piece(self, painter: QPainter, c: theme.Colours, piece: Piece, unreachable: bool) -> None:
         centre = self.to_px(*piece.body)
         radius = piece.diameter / 2 * self.mm
         selected = piece.code == self.session.piece
@@ -299,7 +317,7 @@ class ReachPlan(Canvas):
         # A tilted disc is narrower from above.
         squash = math.cos(math.radians(piece.tilt))
         painter.drawEllipse(centre, radius, radius * squash)
-        if self._nobody_reaches(piece):
+        if unreachable:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QBrush(QColor(c.stop), Qt.BrushStyle.BDiagPattern))
             painter.drawEllipse(centre, radius, radius * squash)
@@ -311,21 +329,23 @@ class ReachPlan(Canvas):
             painter.setPen(QPen(QColor(c.muted), 1))
             painter.drawEllipse(centre, radius * 0.17, radius * 0.17 * squash)
         # Where it is struck, as wide as a tip may land.
-        painter.setPen(QPen(QColor(c.muted), 1, Qt.PenStyle.DotLine))
+        faint = QColor(c.muted)
+        faint.setAlphaF(0.45)
+        painter.setPen(QPen(faint, 1))
         target = piece.width / 2 * self.mm
         painter.drawEllipse(self.to_px(piece.x, piece.y), target, target)
 
-    def _nobody_reaches(self, piece: Piece) -> bool:
-        """Out of reach for a hand that has to play it here, or for both hands."""
-        report = self.session.report
+    def _unreachable(self) -> set[str]:
+        """Pieces out of reach for a hand that has to play them here, or for both hands."""
+        kit, report = self.session.kit, self.session.report
+        struck = [piece.code for piece in kit if not piece.is_pedal and piece.kind != "bass"]
+        table = reach_table(kit, self.session.player, struck)
+        found = {code for code in struck if all(table.out_of_reach(hand, code) for hand in HANDS)}
         if report is not None:
             for finding in report.findings:
-                if finding.kind == "out-of-reach" and report.strokes[finding.strokes[0]].voice == piece.code:
-                    return True
-        if piece.kind == "bass":
-            return False
-        table = reach_table(self.session.kit, self.session.player, [piece.code])
-        return all(table.out_of_reach(hand, piece.code) for hand in HANDS)
+                if finding.kind == "out-of-reach":
+                    found.add(report.strokes[finding.strokes[0]].voice.partition(":")[0])
+        return found
 
     def _draw_labels(self, painter: QPainter, c: theme.Colours, pieces: list[Piece]) -> None:
         """Name and height of each piece where they cover least: other labels, tips and hands are avoided."""

@@ -10,7 +10,6 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import Canvas, label
 from deft_reach.app.canvas.explain import stroke_words, where
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
-from deft_reach.core.counting import syllable
 from deft_reach.core.limbs import FEET
 from deft_reach.core.pattern import GRACES
 from deft_reach.core.session import Session
@@ -165,19 +164,16 @@ class StrokeLane(Canvas):
     def _draw_counts(self, painter: QPainter, c: theme.Colours) -> None:
         report = self.session.report
         assert report is not None
-        pattern = report.pattern
-        for moment in pattern.moments:
-            offset = (moment.start - pattern.pickup) % pattern.bar_length
-            beat = 1 + offset * pattern.meter[1]
-            said = syllable(beat)
-            x = self.axis.x(moment.start)
-            if not said or x < GUTTER - 30 or x > self.width() + 30:
+        left, right = GUTTER - 30, self.width() + 30
+        strong, weak = theme.ui_font(10, bold=True), theme.ui_font(9)
+        for count in report.pattern.counts:
+            x = self.axis.x(count.start)
+            if not count.said or not left < x < right:
                 continue
-            on_beat = beat.denominator == 1
-            font = theme.ui_font(10 if on_beat else 9, bold=on_beat)
-            colour = QColor(c.ink if on_beat else c.muted)
-            if not moment.strokes:
+            colour = QColor(c.ink if count.on_beat else c.muted)
+            if not count.struck:
                 colour.setAlphaF(0.5)
-            if len(said) > 1 and self.axis.scale * float(moment.length) < 24:
+            said = count.said
+            if len(said) > 1 and self.axis.scale * count.length < 24:
                 said = "·"
-            label(painter, QPointF(x, COUNT_Y), said, font, colour)
+            label(painter, QPointF(x, COUNT_Y), said, strong if count.on_beat else weak, colour)

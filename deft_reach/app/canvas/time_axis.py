@@ -86,8 +86,7 @@ class TimeAxis(QObject):
             self._plan, self._zoomed, self.start = id, False, 0.0
         if not self._zoomed:
             report = self.session.report
-            steps = [float(m.length) for m in report.pattern.moments] if report is not None else []
-            step = min(steps, default=0.25)
+            step = min((c.length for c in report.pattern.counts), default=0.25) if report is not None else 0.25
             self.scale = min(MAX_SCALE, max((self.room - 10) / self.length, MIN_STEP / step))
         self._clamp()
         self.changed.emit()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from bisect import bisect_right
 
+import numpy as np
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import (
     QBrush,
@@ -25,6 +26,7 @@ from deft_reach.app.canvas.explain import stroke_words
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.core.findings import voice_name
 from deft_reach.core.limbs import FEET, HANDS, KICK, LEFT, RIGHT
+from deft_reach.core.motion.pose import Floats
 from deft_reach.core.report import Finding, Report, pace_word
 from deft_reach.core.session import Session
 
@@ -50,7 +52,7 @@ SHORT_NAMES = {
 
 
 class Thread:
-    """One hand's way through time: a list of (x, y, stroke index) and its height at any x."""
+    """One hand's way through time: where each stroke is (px), and the thread's height at any x."""
 
     def __init__(self) -> None:
         self.xs: list[float] = []
@@ -62,24 +64,29 @@ class Thread:
         self.ys.append(y)
         self.strokes.append(stroke)
 
-    def y(self, x: float) -> float:
-        """Height at x: the hand leaves and arrives gently, as in a minimum-jerk move."""
-        k = bisect_right(self.xs, x)
-        if k == 0:
-            return self.ys[0]
-        if k == len(self.xs):
-            return self.ys[-1]
-        x0, x1 = self.xs[k - 1], self.xs[k]
-        u = (x - x0) / (x1 - x0) if x1 > x0 else 1.0
-        s = u * u * u * (10 - 15 * u + 6 * u * u)
-        return self.ys[k - 1] + (self.ys[k] - self.ys[k - 1]) * s
+    def heights(self, x: Floats) -> Floats:
+        """Height at each x: between strokes the hand leaves and arrives gently."""
+        xs, ys = np.array(self.xs), np.array(self.ys)
+        k = np.clip(np.searchsorted(xs, x, side="right"), 1, max(len(xs) - 1, 1))
+        if len(xs) == 1:
+            return np.full(len(x), ys[0])
+        wide = np.maximum(xs[k] - xs[k - 1], 1e-9)
+        u = np.clip((x - xs[k - 1]) / wide, 0.0, 1.0)
+        return ys[k - 1] + (ys[k] - ys[k - 1]) * u * u * (3 - 2 * u)
+
+    def move(self, path: QPainterPath, k: int) -> None:
+        """Add the move into stroke k to a path: the same curve as ``heights``, as one cubic."""
+        x0, y0, x1, y1 = self.xs[k - 1], self.ys[k - 1], self.xs[k], self.ys[k]
+        third = (x1 - x0) / 3
+        path.cubicTo(QPointF(x0 + third, y0), QPointF(x1 - third, y1), QPointF(x1, y1))
 
     def path(self, start: float, end: float) -> QPainterPath:
-        path = QPainterPath(QPointF(start, self.y(start)))
-        x = start
-        while x < end:
-            x = min(x + 3.0, end)
-            path.lineTo(QPointF(x, self.y(x)))
+        """The thread from one x to another, level before its first and after its last stroke."""
+        x = np.linspace(start, end, max(2, int((end - start) / 5)))
+        y = self.heights(x)
+        path = QPainterPath(QPointF(start, float(y[0])))
+        for px, py in zip(x[1:].tolist(), y[1:].tolist()):
+            path.lineTo(px, py)
         return path
 
 
@@ -222,7 +229,7 @@ class Weave(Canvas):
         if self.session.error is not None:
             painter.setOpacity(0.35)
         for hand in (LEFT, RIGHT):
-            self._draw_thread(painter, c, report, threads[hand], hand, None)
+            self._draw_thread(painter, c, report, threads[hand], hand)
         self._weave_over(painter, c, report, threads)
         self._draw_marks(painter, c, report, threads)
         self._draw_feet(painter, c, report)
@@ -281,25 +288,28 @@ class Weave(Canvas):
         found: list[tuple[float, float, str, float]] = []
         start: float | None = None
         over, clearance = RIGHT, math.inf
-        for k, posture in enumerate(report.postures):
-            x = self.axis.x(posture.start)
+        before = 0.0
+        for time, event, posture in zip(report.pattern.event_starts, report.pattern.events, report.postures):
+            x = self.axis.x(time)
             if posture.cross is not None:
                 if start is None:
-                    before = self.axis.x(report.postures[k - 1].start) if k else x - 14
-                    start, over, clearance = (before + x) / 2, posture.cross.over, posture.cross.clearance
+                    start = (before + x) / 2 if before else x - 14
+                    over, clearance = posture.cross.over, posture.cross.clearance
                 clearance = min(clearance, posture.cross.clearance)
-            elif start is not None and any(report.strokes[i].limb in HANDS for i in posture.strokes):
-                found.append((start, (self.axis.x(report.postures[k - 1].start) + x) / 2, over, clearance))
+            elif start is not None and event.hands:
+                found.append((start, (before + x) / 2, over, clearance))
                 start, clearance = None, math.inf
+            if event.hands:
+                before = x
         if start is not None:
-            last = max(self.axis.x(p.start) for p in report.postures if p.cross is not None)
-            found.append((start, last + 10, over, clearance))
-        return found
+            found.append((start, before + 10, over, clearance))
+        return [stretch for stretch in found if stretch[1] > GUTTER and stretch[0] < self.width()]
 
     def _draw_crossed(self, painter: QPainter, c: theme.Colours, report: Report, threads: dict[str, Thread]) -> None:
         if not threads[RIGHT].xs or not threads[LEFT].xs:
             return
         for start, end, over, clearance in self.crossed_stretches(report):
+            start, end = max(start, GUTTER - 10.0), min(end, self.width() + 10.0)
             upper, lower = threads[RIGHT].path(start, end), threads[LEFT].path(start, end)
             band = QPainterPath(upper)
             band.connectPath(lower.toReversed())
@@ -321,54 +331,62 @@ class Weave(Canvas):
         report: Report,
         thread: Thread,
         hand: str,
-        part: tuple[float, float] | None,
+        near: float | None = None,
     ) -> None:
-        """A thread, or a part of it between two x; each move as thick as it is hurried."""
+        """A thread, or only its moves near one x; each move as thick as it is hurried."""
         painter.setBrush(Qt.BrushStyle.NoBrush)
+        left, right = (GUTTER - 20.0, self.width() + 20.0) if near is None else (near - 1, near + 1)
         for k in range(1, len(thread.xs)):
-            start, end = thread.xs[k - 1], thread.xs[k]
-            if part is not None:
-                start, end = max(start, part[0]), min(end, part[1])
-            if end <= start or end < GUTTER - 20 or start > self.width() + 20:
+            if thread.xs[k] < left or thread.xs[k - 1] > right:
                 continue
             word = pace_word(report.strokes[thread.strokes[k]].pace)
-            pen = QPen(c.hand(hand), _WIDTHS[word], Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap)
-            path = thread.path(start, end)
-            painter.setPen(pen)
+            path = QPainterPath(QPointF(thread.xs[k - 1], thread.ys[k - 1]))
+            thread.move(path, k)
+            painter.setPen(QPen(c.hand(hand), _WIDTHS[word], Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
             painter.drawPath(path)
             if word == "past the limit":
                 # A frayed thread: there is no time for this move.
                 painter.setPen(QPen(QColor(c.sheet), 2.2, Qt.PenStyle.DotLine))
                 painter.drawPath(path)
 
-    def _weave_over(self, painter: QPainter, c: theme.Colours, report: Report, threads: dict[str, Thread]) -> None:
-        """Where the threads meet and the core says that the arms cross, the lower thread breaks."""
+    def meetings(self, report: Report, threads: dict[str, Thread]) -> list[tuple[float, str]]:
+        """Where the threads meet while the core says that the arms cross: x, and the hand that is over."""
         right, left = threads[RIGHT], threads[LEFT]
-        if len(right.xs) < 1 or len(left.xs) < 1:
-            return
-        starts = [float(p.start) for p in report.postures]
-        begin, end = max(right.xs[0], left.xs[0]), min(right.xs[-1], left.xs[-1])
-        x, before = begin, right.y(begin) - left.y(begin)
-        while x < end:
-            x += 2.0
-            now = right.y(x) - left.y(x)
-            if before * now < 0:
-                k = bisect_right(starts, self.axis.time(x))
-                near = [p.cross for p in report.postures[max(0, k - 1) : k + 1] if p.cross is not None]
-                if near:
-                    over = near[0].over
-                    thread = threads[over]
-                    part = (x - 9, x + 9)
-                    painter.setPen(QPen(QColor(c.sheet), 12, Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
-                    painter.setBrush(Qt.BrushStyle.NoBrush)
-                    painter.drawPath(thread.path(x - 8, x + 8))
-                    self._draw_thread(painter, c, report, thread, over, part)
-            before = now
+        if not right.xs or not left.xs:
+            return []
+        begin = max(right.xs[0], left.xs[0], GUTTER - 20.0)
+        end = min(right.xs[-1], left.xs[-1], self.width() + 20.0)
+        if end <= begin:
+            return []
+        x = np.arange(begin, end + 2.0, 2.0)
+        side = np.sign(right.heights(x) - left.heights(x))
+        found = []
+        for k in np.nonzero(side[:-1] * side[1:] < 0)[0].tolist():
+            at = float(x[k]) + 1.0
+            event = bisect_right(report.pattern.event_starts, self.axis.time(at))
+            near = [p.cross for p in report.postures[max(0, event - 1) : event + 1] if p.cross is not None]
+            if near:
+                found.append((at, near[0].over))
+        return found
+
+    def _weave_over(self, painter: QPainter, c: theme.Colours, report: Report, threads: dict[str, Thread]) -> None:
+        """At each meeting the lower thread breaks under the other."""
+        for x, over in self.meetings(report, threads):
+            thread = threads[over]
+            painter.save()
+            painter.setClipRect(QRectF(x - 9, 0, 18, self.height()), Qt.ClipOperation.IntersectClip)
+            painter.setPen(QPen(QColor(c.sheet), 12, Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPath(thread.path(x - 12, x + 12))
+            self._draw_thread(painter, c, report, thread, over, x)
+            painter.restore()
 
     def _draw_marks(self, painter: QPainter, c: theme.Colours, report: Report, threads: dict[str, Thread]) -> None:
         for hand in (LEFT, RIGHT):
             thread = threads[hand]
             for x, y, i in zip(thread.xs, thread.ys, thread.strokes):
+                if x < GUTTER - 12 or x > self.width() + 12:
+                    continue
                 stroke = report.strokes[i]
                 size = 6.6 if ">" in stroke.marks else 3.4 if "." in stroke.marks else 4.8
                 selected = i == self.session.stroke
@@ -395,6 +413,8 @@ class Weave(Canvas):
             if stroke.limb not in FEET:
                 continue
             x, y = self.axis.x(report.pattern.starts[i]), self.foot_y(stroke.limb)
+            if x < GUTTER - 12 or x > self.width() + 12:
+                continue
             late = stroke.pace is not None and stroke.pace > 1
             colour = QColor(c.stop) if late else QColor(c.feet)
             painter.setPen(QPen(QColor(c.ink), 1.6) if i == self.session.stroke else Qt.PenStyle.NoPen)

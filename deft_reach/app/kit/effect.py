@@ -38,7 +38,7 @@ class PlanEffects(QTableWidget):
         # While something is dragged the drawings come first; the list follows a moment later.
         self._later = QTimer(self)
         self._later.setSingleShot(True)
-        self._later.setInterval(40)
+        self._later.setInterval(120)
         self._later.timeout.connect(self.fill)
         self.cellActivated.connect(self._open)
         self.cellDoubleClicked.connect(self._open)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
@@ -40,6 +41,7 @@ class KitStation(QWidget):
         self.session = session
         self.plan = ReachPlan(session, laying_out=True)
         self.elevation = Elevation(session, self.plan)
+        self._kit_rows: list[tuple[str, tuple[str, str]]] = []
         self.kits = QComboBox()
         self.kits.setAccessibleName("Kit of the plan in view")
         self.mirror = QPushButton("Mirror")
@@ -162,21 +164,26 @@ class KitStation(QWidget):
         if code is not None:
             self.plan.place(code, *(self.places[axis].value() for axis in "xyz"))
 
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.refresh()
+
     def refresh(self) -> None:
+        if not self.isVisible():
+            return
         session = self.session
         kit = session.kit
+        rows = [(own.name, ("own", own.id)) for own in session.document.kits]
+        known = {own.id for own in session.document.kits}
+        rows += [(f"{name} (shipped layout)", ("layout", name)) for name in LAYOUTS if name not in known]
         with QSignalBlocker(self.kits):
-            self.kits.clear()
-            for own in session.document.kits:
-                self.kits.addItem(own.name, ("own", own.id))
-            known = {own.id for own in session.document.kits}
-            for name in LAYOUTS:
-                if name not in known:
-                    self.kits.addItem(f"{name} (shipped layout)", ("layout", name))
-            self.kits.setCurrentIndex(max(0, self.kits.findData(("own", kit.id))))
-            for i in range(self.kits.count()):
-                if self.kits.itemData(i)[1] == kit.id:
-                    self.kits.setCurrentIndex(i)
+            if rows != self._kit_rows:
+                self._kit_rows = rows
+                self.kits.clear()
+                for text, data in rows:
+                    self.kits.addItem(text, data)
+            ids = [id for _, (_, id) in rows]
+            self.kits.setCurrentIndex(ids.index(kit.id) if kit.id in ids else 0)
         self._fill_pieces()
         piece = kit.piece(session.piece) if session.piece else None
         for axis, box in self.places.items():

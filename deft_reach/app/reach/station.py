@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
 from deft_reach.app.canvas.elevation import Elevation
@@ -88,7 +89,7 @@ class ReachStation(QWidget):
         right.addWidget(self.weave_panel)
         right.addWidget(rule_panel)
         right.addWidget(bottom)
-        right.setSizes([372, 104, 224])
+        right.setSizes([350, 100, 250])
         right.setStretchFactor(0, 3)
         right.setStretchFactor(1, 0)
         right.setStretchFactor(2, 2)
@@ -114,7 +115,13 @@ class ReachStation(QWidget):
     def first_focus(self) -> QWidget:
         return self.weave
 
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.refresh()
+
     def refresh(self) -> None:
+        if not self.isVisible():
+            return
         report, index = self.session.report, self.session.stroke
         if report is None or index is None or index >= len(report.strokes):
             self.plan_panel.set_note("")

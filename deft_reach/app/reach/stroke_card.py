@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
@@ -60,7 +61,13 @@ class StrokeCard(QWidget):
         if self.session.stroke is not None:
             self.session.other_hand(self.session.stroke)
 
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.refresh()
+
     def refresh(self) -> None:
+        if not self.isVisible():
+            return
         report, index = self.session.report, self.session.stroke
         if report is None or index is None or index >= len(report.strokes):
             self.headline.setText("No stroke selected")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QGridLayout,
@@ -145,14 +146,19 @@ class WriteStation(QWidget):
         self.note.textEdited.connect(lambda text: session.change_plan("Remark", "note", note=text))
         self.note.editingFinished.connect(session.end_merge)
         self.loop.toggled.connect(lambda on: session.change_plan("Loop" if on else "Play once", repeat=on))
-        session.changed.connect(self.refresh)
         session.verdict.connect(self.refresh)
         self.refresh()
 
     def first_focus(self) -> QWidget:
         return self.editor
 
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.refresh()
+
     def refresh(self) -> None:
+        if not self.isVisible():
+            return
         session = self.session
         plan, report, error = session.plan, session.report, session.error
         for field in (self.name, self.note, self.loop):
