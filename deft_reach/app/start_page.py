@@ -29,8 +29,10 @@ class StartPage(QWidget):
         outer = QHBoxLayout(self)
         outer.setContentsMargins(72, 24, 40, 24)
         outer.setSpacing(48)
-        column = QVBoxLayout()
-        outer.addLayout(column, 5)
+        words = QWidget()
+        words.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        column = QVBoxLayout(words)
+        outer.addWidget(words, 5, Qt.AlignmentFlag.AlignVCenter)
         # A small plan on the five-piece, worked out like any other.
         plan = new_document()
         self.session = Session(plan.with_text(plan.plans[0], "R@hh L. R@hh R@hh"))
@@ -40,7 +42,6 @@ class StartPage(QWidget):
         self.picture.setEnabled(False)
         self.picture.setMinimumWidth(360)
         outer.addWidget(self.picture, 6)
-        column.addStretch(1)
         title = QLabel("Can these hands play it, on this kit, at that tempo?")
         title.setFont(theme.ui_font(22, bold=True))
         title.setWordWrap(True)
@@ -82,7 +83,3 @@ class StartPage(QWidget):
         care.setObjectName("hint")
         care.setWordWrap(True)
         column.addWidget(care)
-        column.addStretch(2)
-        for text in (title, lead, care):
-            text.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
-        column.setAlignment(Qt.AlignmentFlag.AlignLeft)
