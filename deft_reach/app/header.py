@@ -71,6 +71,7 @@ class Header(QFrame):
     """Plan, kit and player, home tempo, limit, ease; what is saved; and the commit button."""
 
     commit = Signal()
+    show_commitments = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -81,7 +82,7 @@ class Header(QFrame):
         self.plans.setAccessibleName("Plan in view")
         self.plans.setToolTip("The plan in view. Ctrl+Page Up and Ctrl+Page Down go through them.")
         self.plans.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.plans.setMinimumContentsLength(18)
+        self.plans.setMinimumContentsLength(11)
         self.plans.setMaxVisibleItems(30)
         self.about = QLabel()
         self.about.setObjectName("caption")
@@ -93,9 +94,9 @@ class Header(QFrame):
         self.saved = QLabel()
         self.saved.setObjectName("caption")
         self.saved.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self.committed = QLabel()
-        self.committed.setObjectName("caption")
-        self.committed.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.committed = QPushButton()
+        self.committed.setObjectName("link")
+        self.committed.setAutoDefault(False)
         self.button = QPushButton("Commit…")
         self.button.setObjectName("primary")
         self.button.setToolTip("Freeze this plan with its cost, limit and date (Ctrl+Enter)")
@@ -103,7 +104,7 @@ class Header(QFrame):
 
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 7, 14, 7)
-        row.setSpacing(24)
+        row.setSpacing(20)
         name = QVBoxLayout()
         name.setSpacing(0)
         name.addWidget(self.plans)
@@ -120,7 +121,7 @@ class Header(QFrame):
         state = QVBoxLayout()
         state.setSpacing(2)
         state.addWidget(self.saved)
-        state.addWidget(self.committed)
+        state.addWidget(self.committed, 0, Qt.AlignmentFlag.AlignRight)
         row.addLayout(state, 2)
         row.addWidget(self.button)
 
@@ -128,6 +129,7 @@ class Header(QFrame):
         self.tempo.valueChanged.connect(lambda bpm: session.set_tempo(bpm))
         self.tempo.editingFinished.connect(session.end_merge)
         self.button.clicked.connect(self.commit)
+        self.committed.clicked.connect(self.show_commitments)
         session.verdict.connect(self.refresh)
         session.saved.connect(self.refresh)
         self.refresh()
@@ -184,6 +186,8 @@ class Header(QFrame):
                 self.ease.show_value(f"ease {s.ease:.0f}", f"of 100 · cost {s.cost_per_bar:.1f} a bar{old}")
         self.saved.setText("saved" if session.is_saved else "unsaved changes, kept safe")
         commitment = session.commitment
+        self.committed.setEnabled(commitment is not None)
+        self.committed.setToolTip("")
         if commitment is None:
             self.committed.setText("not committed yet")
         else:

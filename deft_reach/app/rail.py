@@ -76,7 +76,8 @@ def station_icon(name: str) -> QIcon:
         painter.drawLine(QPointF(3, 26.4), QPointF(3, 29.6))
         painter.drawLine(QPointF(27, 26.4), QPointF(27, 29.6))
     elif name == "write":
-        font = theme.lettering(8.5)
+        font = theme.lettering()
+        font.setPixelSize(11)
         painter.setFont(font)
         painter.drawText(QRectF(0, 3, 30, 14), int(Qt.AlignmentFlag.AlignCenter), "RLRL")
         painter.setPen(QPen(QColor(c.muted), 1.4))

@@ -16,6 +16,7 @@ SHEET = (
             ("Ctrl+Shift+Up / Down", "home tempo by 5 BPM"),
             ("Ctrl+L", "loop, or played once"),
             ("Ctrl+Enter", "commit"),
+            ("Ctrl+Shift+Enter", "what was committed"),
             ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo, of everything"),
             ("F8, Shift+F8", "next finding, finding before"),
             ("Ctrl+N, Ctrl+D", "new plan, duplicate plan"),

@@ -3,21 +3,33 @@
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QPoint
 from PySide6.QtGui import QPainter, QPixmap
+from PySide6.QtWidgets import QDialog, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.commit_dialog import CommitDialog
+from deft_reach.app.commitments import Commitments
 from deft_reach.app.run import make_app
 from deft_reach.app.window import MainWindow
 from deft_reach.core.document import MissingError
+from deft_reach.core.session import Session
 from deft_reach.store.documents import open_document
 from deft_reach.store.places import demo_file
 from deft_reach.store.recent import Memory
 
-DEFAULT_PLAN = {"kit": "gangway", "write": "parade", "reach": "storm", "commit": "storm", "start": "gangway"}
+DIALOGS: dict[str, Callable[[Session, QWidget], QDialog]] = {"commit": CommitDialog, "commitments": Commitments}
+DEFAULT_PLAN = {
+    "kit": "gangway",
+    "write": "parade",
+    "reach": "storm",
+    "commit": "storm",
+    "commitments": "storm",
+    "start": "gangway",
+}
 
 
 def take_shot(view: str, out: Path, size: tuple[int, int], plan: str | None, theme_name: str) -> None:
@@ -35,29 +47,28 @@ def take_shot(view: str, out: Path, size: tuple[int, int], plan: str | None, the
         window.show_start()
         if view != "start":
             window.take(document, None, None, clean=True, plan=chosen)
-            window.go("reach" if view == "commit" else view)
+            window.go("reach" if view in DIALOGS else view)
         window.show()
         app.processEvents()
         if view == "kit":
             window.session.select_piece("ft")
-        elif view in ("reach", "commit"):
+        elif view == "reach" or view in DIALOGS:
             serious = [f for f in window.session.report.findings if f.severity != "note"]
             if serious:
                 window.session.select_finding(serious[0])
         for _ in range(4):
             app.processEvents()
         picture = window.grab()
-        if view == "commit":
-            picture = _with_dialog(window, picture)
+        if view in DIALOGS:
+            picture = _with_dialog(window, picture, DIALOGS[view](window.session, window))
         window.session.mark_saved()
         window.close()
         if not picture.save(str(out), "PNG"):
             raise OSError(f"the picture cannot be written to {out}")
 
 
-def _with_dialog(window: MainWindow, picture: QPixmap) -> QPixmap:
+def _with_dialog(window: MainWindow, picture: QPixmap, dialog: QDialog) -> QPixmap:
     """The dialog drawn where it would stand over the window."""
-    dialog = CommitDialog(window.session, window)
     dialog.adjustSize()
     dialog.ensurePolished()
     front = dialog.grab()

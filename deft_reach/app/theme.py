@@ -230,6 +230,10 @@ QPushButton:disabled {{ color: {c.muted}; border-color: {c.line}; }}
 QPushButton#primary {{ background: {c.accent}; color: {c.accent_text}; font-weight: bold; }}
 QPushButton#primary:focus {{ border: 2px solid {c.right}; }}
 QPushButton#primary:disabled {{ background: {c.line}; color: {c.muted}; border-color: {c.line}; }}
+QPushButton#link {{ border: 0; padding: 1px 2px; background: transparent; color: {c.muted}; font-size: {small}pt;
+    text-decoration: underline; }}
+QPushButton#link:disabled {{ text-decoration: none; }}
+QPushButton#link:focus {{ border: 1px solid {c.right}; }}
 QPushButton#quiet {{ border: 1px solid {c.line}; padding: 4px 10px; }}
 QPushButton#quiet:focus {{ border: 2px solid {c.right}; padding: 3px 9px; }}
 QComboBox, QLineEdit {{ background: {c.sheet}; color: {c.ink}; border: 1px solid {c.line};

@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 from deft_reach import __version__
 from deft_reach.app import theme
 from deft_reach.app.commit_dialog import CommitDialog
+from deft_reach.app.commitments import Commitments
 from deft_reach.app.header import Header
 from deft_reach.app.keeper import Keeper
 from deft_reach.app.kit.station import KitStation
@@ -36,9 +37,10 @@ from deft_reach.app.write.station import WriteStation
 from deft_reach.core.document import Document, new_document
 from deft_reach.core.rudiments import RUDIMENTS, Rudiment
 from deft_reach.core.session import Session
+from deft_reach.core.stroke_text import MAX_TEXT
 from deft_reach.formats.document import DocumentError
 from deft_reach.store.autosave import Leftover, discard, leftovers
-from deft_reach.store.documents import SUFFIX, ChangedOnDiskError, open_document, save_document
+from deft_reach.store.documents import SUFFIX, ChangedOnDiskError, open_document, read_file, save_document
 from deft_reach.store.places import demo_file
 from deft_reach.store.recent import Memory
 
@@ -48,7 +50,8 @@ STATIONS: dict[str, Callable[[Session], Station]] = {
     "write": WriteStation,
     "reach": ReachStation,
 }
-FILES = f"Deft Reach documents (*{SUFFIX})"
+TEXT_SUFFIX = ".txt"
+FILES = f"Deft Reach documents (*{SUFFIX});;Stroke text (*{TEXT_SUFFIX})"
 
 
 class MainWindow(QMainWindow):
@@ -102,6 +105,7 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(central)
         self.rail.chosen.connect(self.go)
         self.header.commit.connect(self.commit)
+        self.header.show_commitments.connect(self.show_commitments)
         session.changed.connect(self._say_state)
         session.saved.connect(self._say_state)
         self.go(self._station)
@@ -197,6 +201,7 @@ class MainWindow(QMainWindow):
         self._action(plan, "&Loop", self._loop, "Ctrl+L")
         plan.addSeparator()
         self._action(plan, "&Commit…", self.commit, "Ctrl+Return | Ctrl+Enter")
+        self._action(plan, "Commit&ments…", self.show_commitments, "Ctrl+Shift+Return | Ctrl+Shift+Enter")
         view = bar.addMenu("&View")
         for number, (name, text) in enumerate((("kit", "&Kit"), ("write", "&Write"), ("reach", "&Reach")), 1):
             self._action(view, text, lambda n=name: self.go(n), f"Ctrl+{number}")
@@ -334,6 +339,11 @@ class MainWindow(QMainWindow):
         if dialog.exec() == CommitDialog.DialogCode.Accepted:
             session.commit(dialog.why, datetime.now().astimezone().isoformat(timespec="seconds"), __version__)
 
+    def show_commitments(self) -> None:
+        """Every commitment of the plan in view, with its reason, and what has changed since."""
+        if self.session.plan is not None:
+            Commitments(self.session, self).exec()
+
     # --- files ------------------------------------------------------------------------------------------------
 
     def take(
@@ -392,7 +402,10 @@ class MainWindow(QMainWindow):
             self.open_path(Path(name))
 
     def open_path(self, path: Path) -> None:
-        """Open a file, or say in the window why it cannot be."""
+        """Open a file, or say in the window why it cannot be. A text file becomes a new plan."""
+        if path.suffix == TEXT_SUFFIX:
+            self._open_text(path)
+            return
         try:
             document, opened = open_document(path, self.memory)
         except OSError as error:
@@ -404,6 +417,18 @@ class MainWindow(QMainWindow):
         if self.start_page is None and not self.may_leave():
             return
         self.take(document, path.resolve(), opened, clean=True, plan=self.memory.get("plan"))
+
+    def _open_text(self, path: Path) -> None:
+        try:
+            text = read_file(path, MAX_TEXT * 4).decode("utf-8-sig")
+        except (OSError, DocumentError, UnicodeDecodeError) as error:
+            why = "it is not UTF-8 text" if isinstance(error, UnicodeDecodeError) else error
+            self.notice.say(f"{path.name} cannot be opened: {why}.", tone="stop")
+            return
+        if self.start_page is not None:
+            self.take(new_document(), None, None, clean=True)
+        self.session.new_plan(path.stem, text)
+        self.go("write")
 
     def save(self) -> bool:
         """Save to the document's file, asking for one if it has none. False if nothing was saved."""
@@ -530,12 +555,12 @@ class MainWindow(QMainWindow):
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         urls = event.mimeData().urls()
-        if any(url.isLocalFile() and url.toLocalFile().endswith(SUFFIX) for url in urls):
+        if any(url.isLocalFile() and url.toLocalFile().endswith((SUFFIX, TEXT_SUFFIX)) for url in urls):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
         for url in event.mimeData().urls():
-            if url.isLocalFile() and url.toLocalFile().endswith(SUFFIX):
+            if url.isLocalFile() and url.toLocalFile().endswith((SUFFIX, TEXT_SUFFIX)):
                 event.acceptProposedAction()
                 self.open_path(Path(url.toLocalFile()))
                 return

@@ -20,6 +20,7 @@ from deft_reach.core.document import (
     changes_since,
     commit,
     new_document,
+    read_text,
 )
 from deft_reach.core.kit import Kit, check_kit
 from deft_reach.core.layouts import layout
@@ -332,9 +333,15 @@ class Session:
     # --- strokes ----------------------------------------------------------------------------------------------
 
     def set_text(self, text: str, label: str = "Typing", merge: str | None = "text") -> None:
+        """Change the stroke text of the plan in view; a tempo newly written in it becomes the home tempo."""
         plan = self.plan
-        if plan is not None and text != self.text:
-            self.apply(self.document.with_text(plan, text), label, merge)
+        if plan is None or text == self.text:
+            return
+        document = self.document.with_text(plan, text)
+        written, before = _written_tempo(text, self.kit), _written_tempo(self.text, self.kit)
+        if written is not None and written != before:
+            document = document.with_plan(replace(plan, tempo=written))
+        self.apply(document, label, merge)
 
     def pattern(self) -> Pattern | None:
         """The pattern as the text stands now, None while it cannot be read."""
@@ -450,3 +457,11 @@ class Session:
             except StrokeTextError:
                 found.append((plan, None))
         return found
+
+
+def _written_tempo(text: str, kit: Kit) -> float | None:
+    """The tempo a text asks for, None if it asks for none or cannot be read."""
+    try:
+        return read_text(text, kit).tempo
+    except StrokeTextError:
+        return None

@@ -1,12 +1,15 @@
 """The window: files, recovery, committing, and moving about."""
 
+from dataclasses import replace
+
 import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox
+from PySide6.QtWidgets import QApplication, QFileDialog, QLabel, QMessageBox
 
 from deft_reach.app.commit_dialog import CommitDialog
+from deft_reach.app.commitments import Commitments
 from deft_reach.app.window import MainWindow
 from deft_reach.core.session import Session
 from deft_reach.formats.document import load_document
@@ -97,6 +100,34 @@ def test_a_commitment_at_a_tempo_that_breaks_needs_a_reason(window):
     QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
     QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
     assert window.session.commitment.tempo == 100, "committing can be undone like everything else"
+
+
+def test_what_was_committed_and_what_changed_since_can_be_read(window):
+    window.session.show_plan("storm")
+    seen = []
+
+    def read(dialog):
+        seen.extend(label.text() for label in dialog.findChildren(QLabel))
+        dialog.accept()
+
+    in_dialog(Commitments, read)
+    QTest.keyClick(window, Qt.Key.Key_Return, CTRL | Qt.KeyboardModifier.ShiftModifier)
+    text = "\n".join(seen)
+    assert "20 November 2026" in text and "slower than the show" in text
+    assert "home tempo 100 → 118 BPM" in text
+    in_dialog(Commitments, lambda d: (seen.append("clicked"), d.accept()))
+    QTest.mouseClick(window.header.committed, Qt.MouseButton.LeftButton)
+    assert seen[-1] == "clicked"
+
+
+def test_a_text_file_becomes_a_plan(window, tmp_path):
+    path = tmp_path / "Lamp oil.txt"
+    path.write_text("/8 R L R R |")
+    window.open_path(path)
+    assert window.session.plan.name == "Lamp oil" and window.session.text == "/8 R L R R |"
+    path.write_bytes(bytes([255, 254, 0]))
+    window.open_path(path)
+    assert "not UTF-8" in window.notice.text.text()
 
 
 def test_a_calm_plan_is_committed_without_a_reason(window):
@@ -238,3 +269,49 @@ def test_everything_is_reached_with_the_tab_key(window):
         QTest.keyClick(QApplication.focusWidget() or window, Qt.Key.Key_Tab)
         seen.add(QApplication.focusWidget())
     assert wanted <= seen
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "",
+        "- - - -",
+        "R",
+        "K",
+        "? ? L",
+        "R+L+K+J",
+        "R@nowhere L@c9",
+        "R@sn+R@hh+L@ft+L@rd",
+        "meter 1/32 /32 R",
+        "/64:1/32 " + "R " * 64,
+        "fR> dL. uR^ R~ Lx Ro Ho K.",
+        "R L " * 1500,
+        "/4 R = = = = = = = = = = = = = = = L",
+    ],
+)
+def test_every_view_draws_whatever_is_written(window, text):
+    """Exceptions while drawing fail the test."""
+    window.session.new_plan("Odd", text)
+    for name in ("kit", "write", "reach"):
+        window.go(name)
+        QApplication.processEvents()
+        window.grab()
+        for index in (0, 10**9):
+            window.session.select_stroke(index)
+            QApplication.processEvents()
+    window.session.change_plan("Loop", repeat=True)
+    window.reach_station.elevation.set_from_side(True)
+    QApplication.processEvents()
+    assert window.session.error is None
+
+
+@pytest.mark.parametrize("pieces", [0, 1, 3])
+def test_every_view_draws_a_kit_with_next_to_nothing(window, pieces):
+    session = window.session
+    kit = session.kit
+    session.apply(session.document.with_kit(replace(kit, pieces=kit.pieces[:pieces])), "Almost no kit")
+    for name in ("kit", "write", "reach"):
+        window.go(name)
+        QApplication.processEvents()
+        window.grab()
+    assert window.header.ease.value.text() == "impossible"

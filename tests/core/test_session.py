@@ -196,6 +196,18 @@ def test_changes_name_another_kit(session):
     assert "kit 'five' → 'large'" in lines
 
 
+def test_a_tempo_written_in_the_text_becomes_the_home_tempo(session):
+    session.set_text("tempo 132 R L", merge=None)
+    assert session.plan.tempo == 132
+    session.set_tempo(100, None)
+    session.set_text("tempo 132 R L R", merge=None)
+    assert session.plan.tempo == 100, "what was written before does not come back"
+    session.undo()
+    session.undo()
+    session.undo()
+    assert session.plan.tempo == 90
+
+
 def test_a_view_that_is_gone_no_longer_listens(session):
     class View:
         heard = 0

@@ -191,4 +191,4 @@ def test_rudiments_are_read_back_as_written():
 
 def test_text_that_is_too_long_is_refused_at_once():
     with pytest.raises(StrokeTextError, match="at most"):
-        parse("R " * 600_000)
+        parse("R " * 150_000)

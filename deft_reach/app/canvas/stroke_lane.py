@@ -16,9 +16,10 @@ from deft_reach.core.session import Session
 
 GROUP_Y = 11.0
 HAND_Y = {"R": 33.0, "L": 69.0, "?": 51.0}
-FOOT_Y = 97.0
-COUNT_Y = 116.0
-HEIGHT = 127
+#: The bass foot, and the foot on the hi-hat side.
+FOOT_Y = {"K": 93.0, "J": 107.0, "H": 107.0}
+COUNT_Y = 124.0
+HEIGHT = 135
 
 
 class StrokeLane(Canvas):
@@ -28,17 +29,22 @@ class StrokeLane(Canvas):
         self.axis = axis
         super().__init__(session, "Strokes, the pattern as written", parent)
         axis.changed.connect(self.update)
-        self.setMinimumHeight(int(HEIGHT * max(1.0, theme.text_scale())))
+        self.setMinimumHeight(round(HEIGHT * self.stretch))
         self.refresh()
 
+    @property
+    def stretch(self) -> float:
+        """How much further apart the rows are for larger text."""
+        return max(1.0, theme.text_scale())
+
     def sizeHint(self) -> QSize:
-        return QSize(640, HEIGHT)
+        return QSize(640, round(HEIGHT * self.stretch))
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self.axis.set_width(self.width())
 
     def y(self, limb: str) -> float:
-        return FOOT_Y if limb in FEET else HAND_Y[limb]
+        return (FOOT_Y[limb] if limb in FEET else HAND_Y[limb]) * self.stretch
 
     def stroke_at(self, at: QPointF) -> int | None:
         report = self.session.report
@@ -89,8 +95,8 @@ class StrokeLane(Canvas):
         pattern = report.pattern
         muted = QColor(c.muted)
         right = Qt.AlignmentFlag.AlignRight
-        for text, y in (("right", HAND_Y["R"]), ("left", HAND_Y["L"]), ("feet", FOOT_Y), ("count", COUNT_Y)):
-            label(painter, QPointF(GUTTER - 8, y), text, theme.lettering(9.5), muted, right)
+        for text, y in (("right", HAND_Y["R"]), ("left", HAND_Y["L"]), ("feet", 100.0), ("count", COUNT_Y)):
+            label(painter, QPointF(GUTTER - 8, y * self.stretch), text, theme.lettering(9.5), muted, right)
         painter.save()
         painter.setClipRect(QRectF(GUTTER - 2, 0, self.width() - GUTTER + 2, self.height()))
         index = self.session.stroke
@@ -143,14 +149,19 @@ class StrokeLane(Canvas):
             if x < GUTTER - 30 or x > self.width() + 30:
                 continue
             y = self.y(stroke.limb)
+            moment = report.postures[report.posture_of[i]].strokes
+            if len(moment) > 1 and {"J", "H"} <= {report.strokes[k].limb for k in moment}:
+                # One foot on both pedals: side by side.
+                x += {"J": -5, "H": 5}.get(stroke.limb, 0)
             points = 13 if ">" in stroke.marks else 8.5 if "." in stroke.marks else 11.5
             font = theme.ui_font(points, bold=">" in stroke.marks)
             if "." in stroke.marks:
                 font.setWeight(QFont.Weight.Medium)
             label(painter, QPointF(x, y), stroke.limb, font, c.hand(stroke.limb))
             if ">" in stroke.marks:
+                top = y - 13.5 * self.stretch
                 painter.setPen(QPen(c.hand(stroke.limb), 1.5))
-                painter.drawPolyline([QPointF(x - 3.5, y - 13.5), QPointF(x + 4, y - 11.2), QPointF(x - 3.5, y - 9)])
+                painter.drawPolyline([QPointF(x - 3.5, top), QPointF(x + 4, top + 2.3), QPointF(x - 3.5, top + 4.5)])
             if stroke.grace:
                 label(
                     painter, QPointF(x - 9, y + 4), GRACES[stroke.grace][0], theme.lettering(8), c.hand(stroke.limb)
@@ -159,7 +170,7 @@ class StrokeLane(Canvas):
             extra = stroke.marks.translate(str.maketrans("", "", ">."))
             small = ("" if stroke.voice == usual else stroke.voice.replace("hh:foot", "")) + extra
             if small:
-                label(painter, QPointF(x, y + 12.5), small, theme.lettering(8), QColor(c.muted))
+                label(painter, QPointF(x, y + 12.5 * self.stretch), small, theme.lettering(8), QColor(c.muted))
 
     def _draw_counts(self, painter: QPainter, c: theme.Colours) -> None:
         report = self.session.report
@@ -176,4 +187,4 @@ class StrokeLane(Canvas):
             said = count.said
             if len(said) > 1 and self.axis.scale * count.length < 24:
                 said = "·"
-            label(painter, QPointF(x, COUNT_Y), said, strong if count.on_beat else weak, colour)
+            label(painter, QPointF(x, COUNT_Y * self.stretch), said, strong if count.on_beat else weak, colour)

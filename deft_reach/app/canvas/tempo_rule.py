@@ -178,7 +178,7 @@ class TempoRule(Canvas):
         if beyond:
             label(
                 painter,
-                QPointF(self.width() - 8, y - 10),
+                QPointF(self.width() - SIDE - 2, y - 22),
                 f"+{beyond} easier",
                 theme.lettering(9),
                 QColor(c.muted),

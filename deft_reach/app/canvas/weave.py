@@ -100,7 +100,7 @@ class Weave(Canvas):
         self.refresh()
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(300, 112)
+        return QSize(300, round(168 * max(1.0, theme.text_scale())))
 
     def sizeHint(self) -> QSize:
         return QSize(640, 270)

@@ -98,7 +98,7 @@ class KitStation(QWidget):
         across.setObjectName("kitAcross")
         across.addWidget(drawings)
         across.addWidget(side)
-        across.setSizes([740, 452])
+        across.setSizes([700, 492])
         across.setStretchFactor(0, 1)
         self.splitters = [drawings, side, across]
         for splitter in self.splitters:
@@ -132,7 +132,8 @@ class KitStation(QWidget):
         table.verticalHeader().setDefaultSectionSize(round(23 * theme.text_scale()))
         header = table.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+        for column in (3, 4):
+            header.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         return table
 

@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
+from deft_reach.app import theme
 from deft_reach.app.canvas.elevation import Elevation
 from deft_reach.app.canvas.explain import where
 from deft_reach.app.canvas.reach_plan import ReachPlan
@@ -89,7 +90,9 @@ class ReachStation(QWidget):
         right.addWidget(self.weave_panel)
         right.addWidget(rule_panel)
         right.addWidget(bottom)
-        right.setSizes([350, 100, 250])
+        # Larger text takes its room from the findings, which scroll.
+        large = max(1.0, theme.text_scale())
+        right.setSizes([round(356 * large), round(98 * large), max(120, round(700 - 454 * large))])
         right.setStretchFactor(0, 3)
         right.setStretchFactor(1, 0)
         right.setStretchFactor(2, 2)

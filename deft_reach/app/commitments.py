@@ -1,0 +1,87 @@
+"""What was committed: every commitment of the plan in view, and what has changed since the newest."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QDialog, QFrame, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from deft_reach.app import theme
+from deft_reach.core.document import Commitment
+from deft_reach.core.session import Session
+
+
+def day(date: str) -> str:
+    """A date as people say it; as it was written where it is not ISO."""
+    try:
+        return datetime.fromisoformat(date).strftime("%-d %B %Y, %H:%M")
+    except ValueError:
+        return date
+
+
+def in_words(commitment: Commitment) -> list[str]:
+    """A commitment as plain lines."""
+    limit = "no stroke set a limit"
+    if commitment.tempo_limit is not None:
+        limit = f"broke at {commitment.tempo_limit:.0f} BPM"
+    lines = [f"{commitment.tempo:g} BPM on {commitment.kit.name}, {limit}, ease {commitment.ease:.0f}"]
+    if commitment.reason:
+        lines.append(f"“{commitment.reason}”")
+    if commitment.accepted:
+        lines.append("Accepted:")
+        lines += [f"  ▲  {message}" for message in commitment.accepted]
+    return lines
+
+
+class Commitments(QDialog):
+    """The newest first, with what has changed since."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        plan = session.plan
+        assert plan is not None
+        self.setWindowTitle(f"Commitments of “{plan.name}”")
+        self.setMinimumWidth(600)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(22, 18, 22, 18)
+        body = QWidget()
+        listed = QVBoxLayout(body)
+        listed.setContentsMargins(0, 0, 0, 0)
+        listed.setSpacing(6)
+        rows = session.document.commitments_of(plan.id)
+        if not rows:
+            listed.addWidget(self._text("Nothing is committed yet. Plan › Commit freezes the plan as it stands."))
+        for number, commitment in enumerate(reversed(rows)):
+            head = QLabel(day(commitment.date))
+            head.setFont(theme.ui_font(12, bold=True))
+            listed.addWidget(head)
+            listed.addWidget(self._text("\n".join(in_words(commitment))))
+            if number == 0:
+                changes = session.changes()
+                self.since = self._text("Changed since:\n" + "\n".join(f"  •  {line}" for line in changes))
+                if not changes:
+                    self.since.setText("Nothing has changed since.")
+                self.since.setObjectName("panelTitle" if changes else "fine")
+                listed.addWidget(self.since)
+            listed.addSpacing(10)
+        listed.addStretch(1)
+        scroll = QScrollArea()
+        scroll.setWidget(body)
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QFrame.Shape.NoFrame)
+        scroll.setMinimumHeight(260)
+        column.addWidget(scroll)
+        close = QPushButton("Close")
+        close.setDefault(True)
+        close.clicked.connect(self.accept)
+        column.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)
+
+    @staticmethod
+    def _text(text: str) -> QLabel:
+        label = QLabel(text)
+        label.setWordWrap(True)
+        label.setTextInteractionFlags(
+            Qt.TextInteractionFlag.TextSelectableByMouse | Qt.TextInteractionFlag.TextSelectableByKeyboard
+        )
+        return label
