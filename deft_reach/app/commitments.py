@@ -12,10 +12,10 @@ from deft_reach.core.document import Commitment
 from deft_reach.core.session import Session
 
 
-def day(date: str) -> str:
+def day(date: str, form: str = "%-d %B %Y, %H:%M") -> str:
     """A date as people say it; as it was written where it is not ISO."""
     try:
-        return datetime.fromisoformat(date).strftime("%-d %B %Y, %H:%M")
+        return datetime.fromisoformat(date).strftime(form)
     except ValueError:
         return date
 

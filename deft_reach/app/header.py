@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtWidgets import (
     QComboBox,
@@ -17,6 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme
+from deft_reach.app.commitments import day
 from deft_reach.core.session import Session
 from deft_reach.core.stroke_text import TEMPO_RANGE
 
@@ -193,13 +192,5 @@ class Header(QFrame):
         else:
             changes = session.changes()
             since = f" · {len(changes)} change{'s' if len(changes) != 1 else ''} since" if changes else ""
-            self.committed.setText(f"committed {_day(commitment.date)} at {commitment.tempo:g} BPM{since}")
+            self.committed.setText(f"committed {day(commitment.date, '%-d %b')} at {commitment.tempo:g} BPM{since}")
             self.committed.setToolTip("\n".join([commitment.reason, *changes]))
-
-
-def _day(date: str) -> str:
-    """A date as people say it; as it was written where it is not ISO."""
-    try:
-        return datetime.fromisoformat(date).strftime("%-d %b")
-    except ValueError:
-        return date[:10]

@@ -33,6 +33,7 @@ from deft_reach.app.rail import Rail
 from deft_reach.app.reach.station import ReachStation
 from deft_reach.app.shortcuts import ShortcutSheet
 from deft_reach.app.start_page import StartPage
+from deft_reach.app.station import Station
 from deft_reach.app.write.station import WriteStation
 from deft_reach.core.document import Document, new_document
 from deft_reach.core.rudiments import RUDIMENTS, Rudiment
@@ -44,7 +45,6 @@ from deft_reach.store.documents import SUFFIX, ChangedOnDiskError, open_document
 from deft_reach.store.places import demo_file
 from deft_reach.store.recent import Memory
 
-Station = KitStation | WriteStation | ReachStation
 STATIONS: dict[str, Callable[[Session], Station]] = {
     "kit": KitStation,
     "write": WriteStation,

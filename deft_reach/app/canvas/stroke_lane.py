@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPen, QResizeEvent, QWheelEvent
-from PySide6.QtWidgets import QToolTip, QWidget
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QFont, QPainter, QPen
+from PySide6.QtWidgets import QWidget
 
 from deft_reach.app import theme
-from deft_reach.app.canvas.base import Canvas, label
-from deft_reach.app.canvas.explain import stroke_words, where
+from deft_reach.app.canvas.base import label
+from deft_reach.app.canvas.explain import where
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
+from deft_reach.app.canvas.timeline import Timeline
 from deft_reach.core.limbs import FEET
 from deft_reach.core.pattern import GRACES
 from deft_reach.core.session import Session
@@ -22,13 +23,11 @@ COUNT_Y = 124.0
 HEIGHT = 135
 
 
-class StrokeLane(Canvas):
+class StrokeLane(Timeline):
     """Limbs in rows, groups as brackets, accents and ghosts by size, and what is counted."""
 
     def __init__(self, session: Session, axis: TimeAxis, parent: QWidget | None = None) -> None:
-        self.axis = axis
-        super().__init__(session, "Strokes, the pattern as written", parent)
-        axis.changed.connect(self.update)
+        super().__init__(session, axis, "Strokes, the pattern as written", parent)
         self.setMinimumHeight(round(HEIGHT * self.stretch))
         self.refresh()
 
@@ -39,9 +38,6 @@ class StrokeLane(Canvas):
 
     def sizeHint(self) -> QSize:
         return QSize(640, round(HEIGHT * self.stretch))
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        self.axis.set_width(self.width())
 
     def y(self, limb: str) -> float:
         return (FOOT_Y[limb] if limb in FEET else HAND_Y[limb]) * self.stretch
@@ -57,27 +53,6 @@ class StrokeLane(Canvas):
             if dx <= 14 and dx + dy * 0.4 < distance:
                 best, distance = i, dx + dy * 0.4
         return best
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        index = self.stroke_at(event.position())
-        if index is not None:
-            self.session.select_stroke(index)
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        delta = event.angleDelta()
-        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            self.axis.zoom(1.0015 ** delta.y(), event.position().x())
-        else:
-            self.axis.pan(-(delta.x() or delta.y()) * 0.6)
-        event.accept()
-
-    def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ToolTip:
-            report, index = self.session.report, self.stroke_at(QPointF(event.pos()))  # type: ignore[attr-defined]
-            text = stroke_words(report, index) if report is not None and index is not None else ""
-            QToolTip.showText(event.globalPos(), text, self)  # type: ignore[attr-defined]
-            return True
-        return super().event(event)
 
     def in_words(self) -> str:
         report, index = self.session.report, self.session.stroke

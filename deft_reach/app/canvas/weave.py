@@ -6,7 +6,7 @@ import math
 from bisect import bisect_right
 
 import numpy as np
-from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import (
     QBrush,
     QColor,
@@ -15,15 +15,13 @@ from PySide6.QtGui import (
     QPainterPath,
     QPen,
     QPolygonF,
-    QResizeEvent,
-    QWheelEvent,
 )
-from PySide6.QtWidgets import QToolTip, QWidget
+from PySide6.QtWidgets import QWidget
 
 from deft_reach.app import theme
-from deft_reach.app.canvas.base import Canvas, label
-from deft_reach.app.canvas.explain import stroke_words
+from deft_reach.app.canvas.base import label
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
+from deft_reach.app.canvas.timeline import Timeline
 from deft_reach.core.findings import voice_name
 from deft_reach.core.limbs import FEET, HANDS, KICK, LEFT, RIGHT
 from deft_reach.core.motion.pose import Floats
@@ -90,13 +88,11 @@ class Thread:
         return path
 
 
-class Weave(Canvas):
-    """Threads over time. Wheel with Ctrl zooms, wheel alone pans; a click selects a stroke."""
+class Weave(Timeline):
+    """Threads over time; a click on a mark above them selects a finding."""
 
     def __init__(self, session: Session, axis: TimeAxis, parent: QWidget | None = None) -> None:
-        self.axis = axis
-        super().__init__(session, "Weave, where each hand is over time", parent)
-        axis.changed.connect(self.update)
+        super().__init__(session, axis, "Weave, where each hand is over time", parent)
         self.refresh()
 
     def minimumSizeHint(self) -> QSize:
@@ -104,9 +100,6 @@ class Weave(Canvas):
 
     def sizeHint(self) -> QSize:
         return QSize(640, 270)
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        self.axis.set_width(self.width())
 
     # --- geometry ---------------------------------------------------------------------------------------------
 
@@ -176,30 +169,12 @@ class Weave(Canvas):
         finding = self.finding_at(event.position())
         if finding is not None:
             self.session.select_finding(finding)
-            return
-        index = self.stroke_at(event.position())
-        if index is not None:
-            self.session.select_stroke(index)
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        delta = event.angleDelta()
-        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            self.axis.zoom(1.0015 ** delta.y(), event.position().x())
         else:
-            self.axis.pan(-(delta.x() or delta.y()) * 0.6)
-        event.accept()
+            super().mousePressEvent(event)
 
-    def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ToolTip:
-            report = self.session.report
-            finding = self.finding_at(QPointF(event.pos()))  # type: ignore[attr-defined]
-            index = self.stroke_at(QPointF(event.pos()))  # type: ignore[attr-defined]
-            text = finding.message if finding else ""
-            if not text and report is not None and index is not None:
-                text = stroke_words(report, index)
-            QToolTip.showText(event.globalPos(), text, self)  # type: ignore[attr-defined]
-            return True
-        return super().event(event)
+    def words_at(self, at: QPointF) -> str:
+        finding = self.finding_at(at)
+        return finding.message if finding is not None else super().words_at(at)
 
     def in_words(self) -> str:
         report = self.session.report

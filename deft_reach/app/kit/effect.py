@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QColor, QShowEvent
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
+from PySide6.QtWidgets import QTableWidget, QTableWidgetItem, QWidget
 
 from deft_reach.app import theme
+from deft_reach.app.tables import make_list
 from deft_reach.core.document import Document, Plan, analyse_plan
 from deft_reach.core.report import Report
 from deft_reach.core.session import Session
@@ -17,24 +18,11 @@ class PlanEffects(QTableWidget):
     """One row a plan: ease and limit now, and how they differ from the kit as last saved."""
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
-        super().__init__(0, 4, parent)
+        super().__init__(parent)
         self.session = session
         self._base: Document | None = None
         self._before: dict[str, Report | None] = {}
-        self.setAccessibleName("What the kit does to the plans")
-        self.setHorizontalHeaderLabels(["plan", "home", "breaks at", "ease"])
-        self.verticalHeader().hide()
-        self.verticalHeader().setDefaultSectionSize(round(23 * theme.text_scale()))
-        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.setShowGrid(False)
-        self.setFrameShape(QTableWidget.Shape.NoFrame)
-        self.setTabKeyNavigation(False)
-        header = self.horizontalHeader()
-        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        make_list(self, "What the kit does to the plans", ["plan", "home", "breaks at", "ease"], wide=(0,))
         # While something is dragged the drawings come first; the list follows a moment later.
         self._later = QTimer(self)
         self._later.setSingleShot(True)

@@ -3,17 +3,13 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSignalBlocker, Qt
-from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
-    QAbstractItemView,
     QComboBox,
     QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
-    QHeaderView,
     QLabel,
     QPushButton,
-    QSplitter,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -26,6 +22,8 @@ from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.kit.effect import PlanEffects
 from deft_reach.app.panel import Panel
 from deft_reach.app.reach.station import ViewSwitch
+from deft_reach.app.station import Station
+from deft_reach.app.tables import make_list
 from deft_reach.core.kit import KINDS
 from deft_reach.core.layouts import LAYOUTS
 from deft_reach.core.limbs import LEFT, RIGHT
@@ -33,12 +31,11 @@ from deft_reach.core.motion.reach_table import reach_table, reach_words
 from deft_reach.core.session import Session
 
 
-class KitStation(QWidget):
+class KitStation(Station):
     """Plan and elevation as linked drawings; beside them pieces, exact places and what a change does to the plans."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
+        super().__init__(session)
         self.plan = ReachPlan(session, laying_out=True)
         self.elevation = Elevation(session, self.plan)
         self._kit_rows: list[tuple[str, tuple[str, str]]] = []
@@ -47,7 +44,9 @@ class KitStation(QWidget):
         self.mirror = QPushButton("Mirror")
         self.mirror.setObjectName("quiet")
         self.mirror.setToolTip("Set everything up the other way round, for a player who leads with the other hand")
-        self.pieces = self._make_table()
+        self.pieces = QTableWidget()
+        columns = ["", "piece", "height", "right hand", "left hand"]
+        make_list(self.pieces, "Pieces of the kit", columns, wide=(3, 4))
         self.places = {axis: self._make_place(axis) for axis in "xyz"}
         self.facts = QLabel()
         self.facts.setWordWrap(True)
@@ -56,13 +55,10 @@ class KitStation(QWidget):
         self.facts.setMinimumHeight(round(66 * theme.text_scale()))
         self.effects = PlanEffects(session)
 
-        drawings = QSplitter(Qt.Orientation.Vertical)
-        drawings.setObjectName("kitLeft")
+        across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
         self.plan_panel = Panel("Floor plan", self.plan, "drag a piece; arrows move it 1 mm, with Shift 10 mm")
-        drawings.addWidget(self.plan_panel)
-        drawings.addWidget(Panel("Heights", self.elevation, "drag up and down", ViewSwitch(self.elevation)))
-        drawings.setSizes([470, 200])
-        drawings.setStretchFactor(0, 1)
+        heights = Panel("Heights", self.elevation, "drag up and down", ViewSwitch(self.elevation))
+        drawings = self.split(down, "kitLeft", [self.plan_panel, heights], [470, 200], [1, 0])
 
         chooser = QHBoxLayout()
         chooser.setContentsMargins(10, 2, 10, 4)
@@ -89,53 +85,17 @@ class KitStation(QWidget):
         column.addLayout(facts)
         self.piece_panel = Panel("Kit and pieces", body)
 
-        side = QSplitter(Qt.Orientation.Vertical)
-        side.setObjectName("kitRight")
-        side.addWidget(self.piece_panel)
-        side.addWidget(Panel("What it does to the plans", self.effects, "against the kit as saved"))
-        side.setSizes([440, 230])
-        across = QSplitter(Qt.Orientation.Horizontal)
-        across.setObjectName("kitAcross")
-        across.addWidget(drawings)
-        across.addWidget(side)
-        across.setSizes([700, 492])
-        across.setStretchFactor(0, 1)
-        self.splitters = [drawings, side, across]
-        for splitter in self.splitters:
-            splitter.setChildrenCollapsible(False)
-            splitter.setHandleWidth(8)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(8, 8, 8, 8)
-        row.addWidget(across)
+        effects = Panel("What it does to the plans", self.effects, "against the kit as saved")
+        side = self.split(down, "kitRight", [self.piece_panel, effects], [440, 230], [1, 1])
+        self.fill(self.split(across, "kitAcross", [drawings, side], [700, 492], [1, 0]))
 
         self.kits.activated.connect(self._choose_kit)
         self.mirror.clicked.connect(session.mirror_kit)
         self.pieces.currentCellChanged.connect(self._choose_piece)
-        session.changed.connect(self.refresh)
-        session.selected.connect(self.refresh)
-        self.refresh()
+        self.follow()
 
     def first_focus(self) -> QWidget:
         return self.plan
-
-    def _make_table(self) -> QTableWidget:
-        table = QTableWidget(0, 5)
-        table.setAccessibleName("Pieces of the kit")
-        table.setHorizontalHeaderLabels(["", "piece", "height", "right hand", "left hand"])
-        table.verticalHeader().hide()
-        table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        table.setShowGrid(False)
-        table.setFrameShape(QTableWidget.Shape.NoFrame)
-        table.setTabKeyNavigation(False)
-        table.verticalHeader().setDefaultSectionSize(round(23 * theme.text_scale()))
-        header = table.horizontalHeader()
-        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        for column in (3, 4):
-            header.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        return table
 
     def _make_place(self, axis: str) -> QDoubleSpinBox:
         box = QDoubleSpinBox()
@@ -165,13 +125,7 @@ class KitStation(QWidget):
         if code is not None:
             self.plan.place(code, *(self.places[axis].value() for axis in "xyz"))
 
-    def showEvent(self, event: QShowEvent) -> None:
-        super().showEvent(event)
-        self.refresh()
-
     def refresh(self) -> None:
-        if not self.isVisible():
-            return
         session = self.session
         kit = session.kit
         rows = [(own.name, ("own", own.id)) for own in session.document.kits]

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QShowEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.elevation import Elevation
@@ -17,6 +16,7 @@ from deft_reach.app.canvas.weave import Weave
 from deft_reach.app.panel import Panel
 from deft_reach.app.reach.findings_list import FindingsList
 from deft_reach.app.reach.stroke_card import StrokeCard
+from deft_reach.app.station import Station
 from deft_reach.core.session import Session
 
 
@@ -40,12 +40,11 @@ class ViewSwitch(QPushButton):
         self.setAccessibleName(f"Elevation {self.text()}; press to turn it")
 
 
-class ReachStation(QWidget):
+class ReachStation(Station):
     """Reach plan and elevation on the left; weave, lane, tempo rule and findings on the right."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
+        super().__init__(session)
         self.axis = TimeAxis(session, self)
         self.plan = ReachPlan(session)
         self.elevation = Elevation(session, self.plan)
@@ -57,12 +56,8 @@ class ReachStation(QWidget):
 
         self.plan_panel = Panel("Reach plan", self.plan)
         elevation_panel = Panel("Heights", self.elevation, "", ViewSwitch(self.elevation))
-        left = QSplitter(Qt.Orientation.Vertical)
-        left.setObjectName("reachLeft")
-        left.addWidget(self.plan_panel)
-        left.addWidget(elevation_panel)
-        left.setSizes([445, 215])
-        left.setStretchFactor(0, 1)
+        across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
+        left = self.split(down, "reachLeft", [self.plan_panel, elevation_panel], [445, 215], [1, 0])
 
         threads = QWidget()
         column = QVBoxLayout(threads)
@@ -80,51 +75,18 @@ class ReachStation(QWidget):
         card.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         card_panel = Panel("This stroke", card, "", self.card.other)
 
-        bottom = QSplitter(Qt.Orientation.Horizontal)
-        bottom.setObjectName("reachBottom")
-        bottom.addWidget(self.findings_panel)
-        bottom.addWidget(card_panel)
-        bottom.setSizes([390, 300])
-        right = QSplitter(Qt.Orientation.Vertical)
-        right.setObjectName("reachRight")
-        right.addWidget(self.weave_panel)
-        right.addWidget(rule_panel)
-        right.addWidget(bottom)
+        bottom = self.split(across, "reachBottom", [self.findings_panel, card_panel], [390, 300], [1, 0])
         # Larger text takes its room from the findings, which scroll.
         large = max(1.0, theme.text_scale())
-        right.setSizes([round(356 * large), round(98 * large), max(120, round(700 - 454 * large))])
-        right.setStretchFactor(0, 3)
-        right.setStretchFactor(1, 0)
-        right.setStretchFactor(2, 2)
-
-        across = QSplitter(Qt.Orientation.Horizontal)
-        across.setObjectName("reachAcross")
-        across.addWidget(left)
-        across.addWidget(right)
-        across.setSizes([496, 696])
-        across.setStretchFactor(0, 2)
-        across.setStretchFactor(1, 3)
-        for splitter in (left, bottom, right, across):
-            splitter.setChildrenCollapsible(False)
-            splitter.setHandleWidth(8)
-        self.splitters = [left, bottom, right, across]
-        row = QHBoxLayout(self)
-        row.setContentsMargins(8, 8, 8, 8)
-        row.addWidget(across)
-        session.verdict.connect(self.refresh)
-        session.selected.connect(self.refresh)
-        self.refresh()
+        sizes = [round(356 * large), round(98 * large), max(120, round(700 - 454 * large))]
+        right = self.split(down, "reachRight", [self.weave_panel, rule_panel, bottom], sizes, [3, 0, 2])
+        self.fill(self.split(across, "reachAcross", [left, right], [496, 696], [2, 3]))
+        self.follow()
 
     def first_focus(self) -> QWidget:
         return self.weave
 
-    def showEvent(self, event: QShowEvent) -> None:
-        super().showEvent(event)
-        self.refresh()
-
     def refresh(self) -> None:
-        if not self.isVisible():
-            return
         report, index = self.session.report, self.session.stroke
         if report is None or index is None or index >= len(report.strokes):
             self.plan_panel.set_note("")

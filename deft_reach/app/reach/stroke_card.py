@@ -3,24 +3,23 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QShowEvent
-from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.explain import stroke_facts, stroke_title, where
 from deft_reach.app.reach.cost_bar import CostBar
+from deft_reach.app.station import Listener
 from deft_reach.core.limbs import HANDS
 from deft_reach.core.session import Session
 
 ROWS = 7
 
 
-class StrokeCard(QWidget):
+class StrokeCard(Listener):
     """Facts about one stroke as name and value, its cost, and "try the other hand"."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
+        super().__init__(session)
         self.setAccessibleName("Selected stroke")
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 0, 10, 4)
@@ -53,21 +52,13 @@ class StrokeCard(QWidget):
         self.other.setObjectName("quiet")
         self.other.setToolTip("Give this stroke to the other hand (T); Ctrl+Z takes it back")
         self.other.clicked.connect(self._try)
-        session.verdict.connect(self.refresh)
-        session.selected.connect(self.refresh)
-        self.refresh()
+        self.follow()
 
     def _try(self) -> None:
         if self.session.stroke is not None:
             self.session.other_hand(self.session.stroke)
 
-    def showEvent(self, event: QShowEvent) -> None:
-        super().showEvent(event)
-        self.refresh()
-
     def refresh(self) -> None:
-        if not self.isVisible():
-            return
         report, index = self.session.report, self.session.stroke
         if report is None or index is None or index >= len(report.strokes):
             self.headline.setText("No stroke selected")

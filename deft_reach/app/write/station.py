@@ -3,14 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSignalBlocker, Qt
-from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QGridLayout,
-    QHBoxLayout,
     QLabel,
     QLineEdit,
-    QSplitter,
     QVBoxLayout,
     QWidget,
 )
@@ -21,6 +18,7 @@ from deft_reach.app.canvas.stroke_lane import StrokeLane
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.weave import Weave
 from deft_reach.app.panel import Panel
+from deft_reach.app.station import Station
 from deft_reach.app.write.text_editor import TextEditor
 from deft_reach.core.counting import phrase
 from deft_reach.core.session import Session
@@ -42,12 +40,11 @@ CRIB = (
 )
 
 
-class WriteStation(QWidget):
+class WriteStation(Station):
     """Stroke text on top, the lane and the threads it makes below, the kit beside it."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
+        super().__init__(session)
         self.axis = TimeAxis(session, self)
         self.editor = TextEditor(session)
         self.lane = StrokeLane(session, self.axis)
@@ -113,52 +110,23 @@ class WriteStation(QWidget):
         below.addWidget(self.weave, 1)
         self.lane_panel = Panel("Strokes", threads, "type R L K H, > . x o on the selected stroke; arrows move")
 
-        left = QSplitter(Qt.Orientation.Vertical)
-        left.addWidget(self.text_panel)
-        left.addWidget(self.lane_panel)
-        left.setSizes([290, 380])
-        left.setObjectName("writeLeft")
-        plan_panel = Panel("Reach plan", self.plan)
-        right = QSplitter(Qt.Orientation.Vertical)
-        right.setObjectName("writeRight")
-        right.addWidget(about_panel)
-        right.addWidget(crib_panel)
-        right.addWidget(plan_panel)
-        right.setSizes([125, 250, 300])
-        right.setStretchFactor(2, 1)
-        across = QSplitter(Qt.Orientation.Horizontal)
-        across.setObjectName("writeAcross")
-        across.addWidget(left)
-        across.addWidget(right)
-        across.setSizes([820, 372])
-        across.setStretchFactor(0, 3)
-        across.setStretchFactor(1, 1)
-        self.splitters = [left, right, across]
-        for splitter in self.splitters:
-            splitter.setChildrenCollapsible(False)
-            splitter.setHandleWidth(8)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(8, 8, 8, 8)
-        row.addWidget(across)
+        across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
+        left = self.split(down, "writeLeft", [self.text_panel, self.lane_panel], [290, 380], [1, 1])
+        beside = [about_panel, crib_panel, Panel("Reach plan", self.plan)]
+        right = self.split(down, "writeRight", beside, [125, 250, 300], [0, 0, 1])
+        self.fill(self.split(across, "writeAcross", [left, right], [820, 372], [3, 1]))
 
         self.name.textEdited.connect(lambda text: session.change_plan("Rename plan", "name", name=text or "Unnamed"))
         self.name.editingFinished.connect(session.end_merge)
         self.note.textEdited.connect(lambda text: session.change_plan("Remark", "note", note=text))
         self.note.editingFinished.connect(session.end_merge)
         self.loop.toggled.connect(lambda on: session.change_plan("Loop" if on else "Play once", repeat=on))
-        session.verdict.connect(self.refresh)
-        self.refresh()
+        self.follow()
 
     def first_focus(self) -> QWidget:
         return self.editor
 
-    def showEvent(self, event: QShowEvent) -> None:
-        super().showEvent(event)
-        self.refresh()
-
     def refresh(self) -> None:
-        if not self.isVisible():
-            return
         session = self.session
         plan, report, error = session.plan, session.report, session.error
         for field in (self.name, self.note, self.loop):

@@ -1,0 +1,53 @@
+"""What the drawings over time have in common: the shared axis, zoom and pan, and strokes that explain themselves."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, QPointF, Qt
+from PySide6.QtGui import QMouseEvent, QResizeEvent, QWheelEvent
+from PySide6.QtWidgets import QToolTip, QWidget
+
+from deft_reach.app.canvas.base import Canvas
+from deft_reach.app.canvas.explain import stroke_words
+from deft_reach.app.canvas.time_axis import TimeAxis
+from deft_reach.core.session import Session
+
+
+class Timeline(Canvas):
+    """A drawing over the shared time axis. Wheel with Ctrl zooms, wheel alone pans, a click selects a stroke."""
+
+    def __init__(self, session: Session, axis: TimeAxis, name: str, parent: QWidget | None = None) -> None:
+        self.axis = axis
+        super().__init__(session, name, parent)
+        axis.changed.connect(self.update)
+
+    def stroke_at(self, at: QPointF) -> int | None:
+        """The index of the stroke whose mark is meant by this point."""
+        raise NotImplementedError
+
+    def words_at(self, at: QPointF) -> str:
+        """What hovering over a point explains."""
+        report, index = self.session.report, self.stroke_at(at)
+        return stroke_words(report, index) if report is not None and index is not None else ""
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self.axis.set_width(self.width())
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        index = self.stroke_at(event.position())
+        if index is not None:
+            self.session.select_stroke(index)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        delta = event.angleDelta()
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.axis.zoom(1.0015 ** delta.y(), event.position().x())
+        else:
+            self.axis.pan(-(delta.x() or delta.y()) * 0.6)
+        event.accept()
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ToolTip:
+            words = self.words_at(QPointF(event.pos()))  # type: ignore[attr-defined]
+            QToolTip.showText(event.globalPos(), words, self)  # type: ignore[attr-defined]
+            return True
+        return super().event(event)

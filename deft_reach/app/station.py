@@ -1,0 +1,74 @@
+"""What the stations have in common: panels between splitters, and no work while out of sight."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QShowEvent
+from PySide6.QtWidgets import QHBoxLayout, QSplitter, QWidget
+
+from deft_reach.core.session import Session
+
+
+class Listener(QWidget):
+    """A widget that follows the session while it can be seen, and catches up when it is shown."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+
+    def follow(self) -> None:
+        """Begin to listen; called once everything is built."""
+        self.session.verdict.connect(self._heard)
+        self.session.selected.connect(self._heard)
+        self.refresh()
+
+    def _heard(self) -> None:
+        if self.isVisible():
+            self.refresh()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the session as it is now."""
+
+
+class Station(Listener):
+    """A whole screen of work. ``splitters`` are those whose places are remembered, by their names."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.splitters: list[QSplitter] = []
+
+    def first_focus(self) -> QWidget:
+        """What has the keyboard when the station is gone to."""
+        raise NotImplementedError
+
+    def split(
+        self,
+        orientation: Qt.Orientation,
+        name: str,
+        parts: Sequence[QWidget],
+        sizes: Sequence[int],
+        stretch: Sequence[int],
+    ) -> QSplitter:
+        """Panels side by side or on top of each other; ``stretch`` says who gets the room of a larger window."""
+        splitter = QSplitter(orientation)
+        splitter.setObjectName(name)
+        for k, part in enumerate(parts):
+            splitter.addWidget(part)
+            splitter.setStretchFactor(k, stretch[k])
+        splitter.setSizes(list(sizes))
+        splitter.setChildrenCollapsible(False)
+        splitter.setHandleWidth(8)
+        self.splitters.append(splitter)
+        return splitter
+
+    def fill(self, splitter: QSplitter) -> None:
+        """Lay the outermost splitter out over the whole station."""
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 8, 8, 8)
+        row.addWidget(splitter)

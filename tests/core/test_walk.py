@@ -1,0 +1,128 @@
+"""The walk from stroke to stroke: who comes from where, what is bounced, and what a grace does."""
+
+import pytest
+
+from deft_reach.core import Player, analyse, layout, parse
+from deft_reach.core.motion.timing import FOOT_BOUNCE, FOOT_RESTRIKE, HAND_RESTRIKE
+from deft_reach.core.pattern import lead_beat
+
+SKILL = 0.75
+FIVE = layout("five")
+
+
+def strokes(text: str, kit=FIVE, tempo: float = 60, **options):
+    return analyse(parse(text), kit, Player(skill=SKILL), tempo, **options).strokes
+
+
+def needs(text: str, **options) -> list[float]:
+    """Needed time of each stroke as parts of a full restrike of its limb."""
+    full = {"R": HAND_RESTRIKE, "L": HAND_RESTRIKE}
+    return [round(s.needed / SKILL / full.get(s.limb, FOOT_RESTRIKE), 3) for s in strokes(text, **options)]
+
+
+def test_the_second_of_a_double_is_bounced_and_the_third_is_not():
+    assert needs("R R L L") == [1, 0.6, 1, 0.6]
+    assert needs("R R R R") == [1, 0.6, 1, 1]
+    assert needs("R L R L") == [1, 1, 1, 1]
+
+
+def test_an_accent_or_a_move_is_not_bounced():
+    assert needs("R R>")[1] == pytest.approx(1.1)
+    assert needs("R R@t1")[1] > 1, "the way there counts instead"
+    assert needs("R R.")[1] == pytest.approx(0.6 * 0.85)
+
+
+def test_feet_bounce_where_a_short_gap_follows_a_long_one():
+    assert needs("K - - - K K - -", repeat=True) == pytest.approx([1, 1, FOOT_BOUNCE])
+    assert needs("K K K K")[2:] == [1, 1], "an even stream has no doubles in it"
+
+
+def test_each_hand_comes_from_where_it_was():
+    found = strokes("R@ft L@hh R@rd K L R@rd")
+    assert [s.came_from for s in found] == [None, None, "ft", None, "hh", "rd"]
+    assert found[2].travel_mm == pytest.approx(((100) ** 2 + 310**2 + 260**2) ** 0.5)
+    assert found[5].travel_mm == 0
+    assert found[4].gap == pytest.approx(3 * 0.25)
+
+
+def test_the_smaller_target_counts():
+    to_bell = strokes("R R@rd:bell")[1]
+    to_bow = strokes("R R@rd")[1]
+    assert to_bell.needed / to_bell.travel_mm > to_bow.needed / to_bow.travel_mm
+
+
+def test_skill_scales_everything():
+    text = "R L@t1 K R@ft L L"
+    slow = analyse(parse(text), FIVE, Player(skill=1.0), 60).strokes
+    fast = analyse(parse(text), FIVE, Player(skill=0.5), 60).strokes
+    for a, b in zip(slow, fast):
+        assert a.needed == pytest.approx(2 * b.needed)
+
+
+@pytest.mark.parametrize(("grace", "extra"), [("f", 0.03), ("d", 0.075), ("u", 0.12)])
+def test_graces_ask_time_of_the_hand_that_plays_them(grace, extra):
+    """The left has just played, so its graces are what makes the right's stroke hard."""
+    plain = strokes("R - - - - - L R")[2]
+    graced = strokes(f"R - - - - - L {grace}R")[2]
+    left_gap, right_gap = 0.25, 7 * 0.25
+    expected = (HAND_RESTRIKE * 0.85 * SKILL + extra) / left_gap
+    assert graced.pace == pytest.approx(expected)
+    assert graced.needed == pytest.approx(expected * right_gap)
+    assert graced.pace > plain.pace
+
+
+def test_a_hand_that_grazed_is_already_there_a_little_early():
+    after, without = strokes("R - fR L")[2], strokes("L - L L")[2]
+    assert after.needed == pytest.approx(HAND_RESTRIKE * SKILL - 0.03)
+    assert after.gap == pytest.approx(0.25) and without.gap == pytest.approx(0.25)
+
+
+def test_a_grace_takes_the_other_hand_to_the_voice():
+    report = analyse(parse("R@ft L@hh fR@ft L@hh"), FIVE, Player(), 60)
+    assert report.postures[2].left == "ft" and report.postures[2].right == "ft"
+    assert report.strokes[3].came_from == "ft"
+
+
+def test_with_both_hands_striking_there_is_none_for_a_grace():
+    plain, graced = strokes("R L R+L"), strokes("R L fR+L")
+    assert [s.needed for s in plain] == [s.needed for s in graced]
+
+
+def test_strokes_that_fall_together_all_start_from_before():
+    found = strokes("R@ft L@hh R@sn+L@sn+K R@rd")
+    assert found[2].came_from == "ft" and found[3].came_from == "hh"
+    assert found[2].gap == pytest.approx(0.5) and found[3].gap == pytest.approx(0.25)
+
+
+def test_an_unknown_voice_moves_nothing():
+    report = analyse(parse("R R@c9 R@ft"), FIVE, Player(), 60)
+    assert report.postures[1].right == "sn"
+    assert report.strokes[2].came_from == "sn" and report.strokes[1].travel_mm == 0
+
+
+def test_a_hand_that_is_not_chosen_yet_does_not_move():
+    report = analyse(parse("R@ft ? R@ft"), FIVE, Player(), 60)
+    assert report.strokes[1].gap is None and report.strokes[1].reach is None
+    assert report.postures[1].right == "ft" and report.postures[1].left is None
+    assert sum(report.strokes[1].cost.values()) == 0
+
+
+def test_reach_is_of_the_limb_that_strikes():
+    found = strokes("R@rd L@rd K H")
+    assert found[0].reach < 0.8 < found[1].reach
+    assert 0 < found[2].reach < 1 and 0 < found[3].reach < 1
+
+
+@pytest.mark.parametrize(
+    ("meter", "beat"),
+    [((4, 4), "1/4"), ((3, 4), "1/4"), ((6, 8), "3/8"), ((12, 8), "3/8"), ((7, 8), "1/8"), ((3, 8), "1/8")],
+)
+def test_the_beat_a_hand_can_lead(meter, beat):
+    assert str(lead_beat(meter)) == beat
+
+
+def test_in_six_eight_singles_swap_the_lead_and_both_hands_on_the_beat_do_not():
+    report = analyse(parse("meter 6/8 /8 R L R L R L |"), FIVE, Player(), 60)
+    assert [f.strokes for f in report.findings if f.kind == "lead-switch"] == [(3,)]
+    report = analyse(parse("/4 R@hh R@hh+L R@hh R@hh+L |"), FIVE, Player(), 60)
+    assert not [f for f in report.findings if f.kind == "lead-switch"] and report.summary.lead == "R"
