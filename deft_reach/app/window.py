@@ -501,7 +501,8 @@ class MainWindow(QMainWindow):
         first = found[0]
         name = first.path.stem if first.path else first.document.title
         when = first.time.astimezone().strftime("%-d %B, %H:%M")
-        more = f" ({len(found) - 1} older ones are kept too)" if len(found) > 1 else ""
+        older = len(found) - 1
+        more = f" ({older} older set{'s are' if older > 1 else ' is'} kept too)" if older else ""
         self.notice.say(
             f"Unsaved changes to “{name}” from {when} were kept{more}.",
             ("Bring them back", lambda: self._bring_back(first)),

@@ -1,0 +1,112 @@
+"""Work is kept while it is done: by every window for itself, through saves, and when the disk says no."""
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+
+from deft_reach.app.keeper import Keeper
+from deft_reach.app.window import MainWindow
+from deft_reach.core.session import Session
+from deft_reach.store.autosave import Autosave, leftovers
+from deft_reach.store.recent import Memory
+
+CTRL = Qt.KeyboardModifier.ControlModifier
+
+
+@pytest.fixture
+def folder(tmp_path):
+    path = tmp_path / "kept"
+    path.mkdir()
+    return path
+
+
+@pytest.fixture
+def keeper(qapp, folder):
+    session = Session()
+    keeper = Keeper(session, folder)
+    keeper.watch()
+    yield keeper
+    keeper.close()
+
+
+def files(folder) -> list:
+    return list(folder.glob("*.autosave"))
+
+
+def test_nothing_is_written_while_all_is_saved(keeper, folder):
+    keeper.keep_now()
+    assert files(folder) == []
+
+
+def test_an_edit_is_kept_a_moment_later_and_gone_once_saved(keeper, folder, qtbot):
+    keeper.session.set_tempo(111)
+    qtbot.waitUntil(lambda: len(files(folder)) == 1, timeout=2000)
+    assert b'"tempo": 111' in files(folder)[0].read_bytes()
+    keeper.session.mark_saved()
+    keeper.forget()
+    assert files(folder) == []
+
+
+def test_a_long_gesture_is_kept_while_it_goes_on(keeper, folder, qtbot):
+    """Edits every few milliseconds must not put the writing off for ever."""
+    for k in range(60):
+        keeper.session.set_tempo(100 + k % 7, None)
+        qtbot.wait(20)
+        if files(folder):
+            break
+    assert files(folder), "kept before the gesture ended"
+
+
+def test_undoing_everything_leaves_nothing_to_keep(keeper, folder):
+    keeper.session.set_tempo(111)
+    keeper.keep_now()
+    keeper.session.undo()
+    keeper.keep_now()
+    assert files(folder) == []
+
+
+def test_a_disk_that_says_no_is_reported_and_editing_goes_on(keeper, folder, qtbot, monkeypatch):
+    def full(*_):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(Autosave, "keep", full)
+    with qtbot.waitSignal(keeper.failed, timeout=2000) as told:
+        keeper.session.set_tempo(111)
+    assert told.args == ["No space left on device"]
+    assert keeper.session.plan.tempo == 111
+
+
+def test_two_windows_keep_apart_what_is_theirs(qapp, folder, tmp_path):
+    windows = [MainWindow(Session(), Memory(tmp_path / f"{k}.json"), folder) for k in range(2)]
+    for k, window in enumerate(windows):
+        window.session.set_tempo(120 + k)
+        window.keeper.keep_now()
+    assert len(files(folder)) == 2 and leftovers(folder) == []
+    windows[0].keeper.autosave.close()
+    (left,) = leftovers(folder)
+    assert left.document.plans[0].tempo == 120, "only the one whose window is gone"
+    for window in windows:
+        window.session.mark_saved()
+        window.close()
+
+
+def test_several_leftovers_are_offered_one_after_the_other(qapp, folder, tmp_path):
+    for tempo in (80, 85):
+        session = Session()
+        keeper = Keeper(session, folder)
+        session.set_tempo(tempo)
+        keeper.keep_now()
+        keeper.close()
+    window = MainWindow(Session(), Memory(tmp_path / "m.json"), folder)
+    window.show()
+    window.offer_leftovers()
+    assert "(1 older set is kept too)" in window.notice.text.text()
+    drop = next(b for b in window.notice.buttons if b.text() == "Discard them")
+    QTest.mouseClick(drop, Qt.MouseButton.LeftButton)
+    assert window.notice.isVisible() and len(files(folder)) == 1
+    back = next(b for b in window.notice.buttons if b.text() == "Bring them back")
+    QTest.mouseClick(back, Qt.MouseButton.LeftButton)
+    assert window.session.plan.tempo == 80 and not window.session.is_saved
+    assert not window.notice.isVisible()
+    window.session.mark_saved()
+    window.close()
