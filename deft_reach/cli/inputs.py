@@ -89,9 +89,9 @@ def question(args: argparse.Namespace) -> Question:
             raise InputError("--plan names a plan of a *.reach document, and none was given")
         text, source = (args.text, "") if args.text is not None else text_file(Path(args.pattern))
         kit, player = layout("five"), Player()
-    if args.kit:
+    if args.kit is not None:
         kit = read_kit(args.kit)
-    if args.player:
+    if args.player is not None:
         player = guarded(Path(args.player), lambda path: load_player(read_file(path)))
     if args.skill is not None:
         player = replace(player, skill=args.skill)
@@ -125,9 +125,17 @@ def read_kit(name: str) -> Kit:
     if name in LAYOUTS:
         return layout(name)
     path = Path(name)
-    if not path.exists():
+    if not is_there(path):
         raise InputError(f"there is no kit and no file '{name}'; the kits are {', '.join(LAYOUTS)}")
     return guarded(path, lambda p: load_kit(read_file(p)))
+
+
+def is_there(path: Path) -> bool:
+    """Whether a path exists; a name that cannot even be one does not."""
+    try:
+        return path.exists()
+    except OSError:
+        return False
 
 
 def guarded(path: Path, read: Callable[[Path], T]) -> T:
@@ -144,5 +152,5 @@ def guarded(path: Path, read: Callable[[Path], T]) -> T:
 
 def print_json(value: Any) -> None:
     """One JSON object on standard output and nothing else."""
-    json.dump(value, sys.stdout, ensure_ascii=False, allow_nan=False)
+    json.dump(value, sys.stdout, allow_nan=False)
     sys.stdout.write("\n")

@@ -6,9 +6,12 @@ Exit codes: 0 done, 1 the question was answered with "no", 2 bad input. Verbs ne
 from __future__ import annotations
 
 import argparse
+import io
 import math
+import os
 import sys
 from collections.abc import Sequence
+from pathlib import Path
 from typing import NoReturn
 
 from deft_reach import __version__
@@ -66,15 +69,20 @@ def main(arguments: Sequence[str] | None = None) -> int:
     parsed = build_parser().parse_args(args)
     from deft_reach.cli.inputs import InputError
 
+    if isinstance(sys.stdout, io.TextIOWrapper):
+        # Names from files may hold what the terminal cannot show.
+        sys.stdout.reconfigure(errors="backslashreplace")
     try:
-        return int(parsed.run(parsed))
+        code = int(parsed.run(parsed))
+        sys.stdout.flush()
     except InputError as error:
         print(f"deft-reach: {error}", file=sys.stderr)
         return BAD_INPUT
     except BrokenPipeError:
-        # Whoever read the output has gone; there is nobody to tell.
-        sys.stderr.close()
+        # Whoever read the output has gone; nothing is to be written on the way out either.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return DONE
+    return code
 
 
 def _window(args: list[str]) -> int:
@@ -83,7 +91,9 @@ def _window(args: list[str]) -> int:
     parser.add_argument("--demo", action="store_true")
     parser.add_argument("--new-session", action="store_true", help=argparse.SUPPRESS)
     known, qt = parser.parse_known_args(args)
-    if known.file is not None and known.file.isidentifier() and not _exists(known.file):
+    from deft_reach.cli.inputs import is_there
+
+    if known.file is not None and known.file.isidentifier() and not is_there(Path(known.file)):
         parser.error(f"there is no verb and no file '{known.file}'; the verbs are {', '.join(VERBS)}")
     unknown = [arg for arg in qt if arg.startswith("--")]
     if unknown:
@@ -92,9 +102,3 @@ def _window(args: list[str]) -> int:
 
     code: int = run_window(known.file, demo=known.demo)
     return code
-
-
-def _exists(name: str) -> bool:
-    from pathlib import Path
-
-    return Path(name).exists()

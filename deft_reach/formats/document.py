@@ -45,8 +45,7 @@ def schema() -> dict[str, Any]:
 
 def dump_document(document: Document) -> bytes:
     """A document as the bytes of its file."""
-    data = {"format": FORMAT, **to_dict(document)}
-    return (json.dumps(data, ensure_ascii=False, indent=1, allow_nan=False) + "\n").encode()
+    return _write_json({"format": FORMAT, **to_dict(document)})
 
 
 def load_document(data: bytes, *, validated: bool = False) -> Document:
@@ -71,8 +70,7 @@ def load_document(data: bytes, *, validated: bool = False) -> Document:
 
 def dump_kit(kit: Kit) -> bytes:
     """A kit alone as the bytes of its file."""
-    data = {"format": KIT_FORMAT, "version": FORMAT_VERSION, "kit": to_dict(kit)}
-    return (json.dumps(data, ensure_ascii=False, indent=1, allow_nan=False) + "\n").encode()
+    return _write_json({"format": KIT_FORMAT, "version": FORMAT_VERSION, "kit": to_dict(kit)})
 
 
 def load_kit(data: bytes) -> Kit:
@@ -117,6 +115,15 @@ def load_player(data: bytes) -> Player:
 def kit_dict(kit: Kit) -> dict[str, Any]:
     """A kit as plain values, for printing."""
     return to_dict(kit)
+
+
+def _write_json(data: dict[str, Any]) -> bytes:
+    text = json.dumps(data, ensure_ascii=False, indent=1, allow_nan=False)
+    try:
+        return (text + "\n").encode()
+    except UnicodeEncodeError:
+        # Half a character, pasted from somewhere: written as an escape it survives.
+        return (json.dumps(data, ensure_ascii=True, indent=1, allow_nan=False) + "\n").encode()
 
 
 def _read_json(data: bytes) -> Any:

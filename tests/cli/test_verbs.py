@@ -1,6 +1,7 @@
 """The command contract: what is printed, in which shape, and with which exit code."""
 
 import json
+import os
 import subprocess
 import sys
 
@@ -201,3 +202,49 @@ def test_players_are_the_default_when_none_is_given(capsys):
     from deft_reach.core import analyse, parse
 
     assert reach == analyse(parse("R@rd"), layout("five"), Player(), 100).strokes[0].reach
+
+
+@pytest.mark.parametrize(
+    "args",
+    [
+        ["analyse", "-e", "R \udcff"],
+        ["analyse", "-e", "R\x00"],
+        ["analyse", "-e", "R" * 300_000],
+        ["analyse", "-e", "(" * 5000],
+        ["analyse", "-e", "R", "--kit", "k" * 5000],
+        ["analyse", "-e", "R", "--kit", ""],
+        ["analyse", "-e", "R", "--kit", "/dev/zero"],
+        ["analyse", "-e", "R", "--player", "/etc"],
+        ["analyse", "x" * 5000 + ".txt"],
+        ["analyse", "/dev/zero"],
+        ["analyse", "/proc/self/mem"],
+        ["analyse", "loop.reach"],
+        ["analyse", "pipe.txt"],
+        ["plan", "-e", "R"],
+        ["--nonsense"],
+    ],
+    ids=lambda args: " ".join(args)[:30].encode("unicode_escape").decode(),
+)
+def test_hostile_arguments_are_refused_with_one_line(args, tmp_path, capsys, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    (tmp_path / "loop.reach").symlink_to(tmp_path / "loop.reach")
+    os.mkfifo(tmp_path / "pipe.txt")
+    code, out, err = run(capsys, *args)
+    assert code == 2 and out == "" and err.startswith("deft-reach") and "Traceback" not in err
+    assert err.strip().count("\n") == 0 and len(err) < 12_000
+
+
+def test_a_reader_that_leaves_early_is_no_error():
+    command = f"{sys.executable} -m deft_reach schema | head -n 1"
+    done = subprocess.run(["bash", "-c", command], capture_output=True, text=True)
+    assert done.stdout == "{\n" and done.stderr == ""
+
+
+def test_names_no_terminal_can_show_do_no_harm(tmp_path):
+    kit = json.loads(dump_kit(layout("five")))
+    kit["kit"]["name"] = "half \ud83e"
+    (tmp_path / "k.json").write_text(json.dumps(kit))
+    command = [sys.executable, "-m", "deft_reach", "kit", "show", str(tmp_path / "k.json")]
+    for extra in ([], ["--json"]):
+        done = subprocess.run([*command, *extra], capture_output=True, text=True, env={**os.environ, "LC_ALL": "C"})
+        assert done.returncode == 0 and "half" in done.stdout, done.stderr

@@ -163,3 +163,9 @@ def test_the_demo_shows_every_kind_of_finding():
     assert reports["mouth"].summary.headroom > 0.2 and reports["mouth"].worst != "stop"
     assert reports["storm"].summary.headroom < 0
     assert sum(plan.repeat for plan in document.plans) >= 2
+
+
+def test_half_a_character_survives_saving():
+    document = new_document()
+    document = document.with_text(document.plans[0], "R L # \ud83e")
+    assert load_document(dump_document(document)) == document
