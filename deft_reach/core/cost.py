@@ -103,7 +103,7 @@ def load_cost(run: int, pace: float | None, foot: bool) -> float:
     if pace is None or run <= 2:
         return 0.0
     hurry = min(1.5, pace)
-    return (0.06 if foot else 0.045) * min(run - 2, 16) * hurry * hurry
+    return (0.08 if foot else 0.06) * min(run - 2, 8) * hurry * hurry
 
 
 def switch_cost() -> float:

@@ -466,7 +466,7 @@ class _Finder:
     def tire(self, key: str, kind: str, run: list[int], endless: bool) -> Finding:
         gaps = [g for i in run if (g := self.walk.rows[i].gap)]
         rate = len(gaps) / sum(gaps)
-        count = "every stroke, without a rest" if endless else f"{len(run)} strokes in a row"
+        count = "without a rest" if endless else f"{len(run)} strokes in a row"
         return Finding(
             "overload",
             tuple(run),

@@ -210,7 +210,7 @@ class Count(NamedTuple):
 
 
 #: A loop is heard at least this many events before it begins: more than any run that costs more by its length.
-RUN_IN_EVENTS = 40
+RUN_IN_EVENTS = 64
 
 
 def _body(limb: str) -> str:

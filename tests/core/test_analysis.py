@@ -89,7 +89,7 @@ def test_a_loop_is_what_its_later_rounds_are(text):
     pattern = parse(text)
     looped = report(text, 100, repeat=True)
     # A tie at the start of the next round would lengthen this one, so rounds are joined by their text as it stands.
-    rounds = 2 + 40 // max(1, len(pattern.events))
+    rounds = 2 + 64 // max(1, len(pattern.events))
     unrolled = report(" ".join(["/16 " + text] * rounds), 100)
     count = len(pattern.strokes)
     for a, b in zip(looped.strokes, unrolled.strokes[(rounds - 1) * count :]):

@@ -26,6 +26,18 @@ def test_the_second_of_a_double_is_bounced_and_the_third_is_not():
     assert needs("R L R L") == [1, 1, 1, 1]
 
 
+def test_a_hand_that_keeps_going_under_the_other_is_not_bounced():
+    """Sixteenths of one hand with a backbeat of the other: every stroke is a full one."""
+    hat = [s.needed for s in strokes("R@hh+K R@hh R@hh+L R@hh R@hh R@hh R@hh+L R@hh", repeat=True) if s.limb == "R"]
+    assert hat == [pytest.approx(HAND_RESTRIKE * SKILL)] * 8
+
+
+def test_after_a_rest_a_run_begins_anew():
+    assert needs("R - - R R") == [1, 1, 0.6]
+    loads = [s.cost["load"] for s in strokes("R@hh " * 6 + "- - - " + "R@hh " * 3, tempo=110)]
+    assert loads[5] > loads[3] > 0 and loads[6] == loads[7] == 0
+
+
 def test_an_accent_or_a_move_is_not_bounced():
     assert needs("R R>")[1] == pytest.approx(1.1)
     assert needs("R R@t1")[1] > 1, "the way there counts instead"

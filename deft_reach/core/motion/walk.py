@@ -20,6 +20,9 @@ from deft_reach.core.motion.timing import GRACE_LEAD, grace_lead, needed_time, r
 from deft_reach.core.pattern import RUN_IN_EVENTS, Event, Pattern, Stroke
 from deft_reach.core.report import Posture
 
+#: Strokes further apart than this (whole notes, with room for rounding) are not one run.
+RUN_GAP = 1.001 / 8
+
 GHOST_LEVEL, PLAIN_LEVEL, ACCENT_LEVEL = 0, 1, 2
 
 
@@ -80,7 +83,8 @@ def walk(
     pattern: Pattern, times: Sequence[float], length: float, table: ReachTable, weights: Weights, repeat: bool
 ) -> Walk:
     """Walk the pattern; ``times`` are the strokes' times and ``length`` the pattern's, in seconds."""
-    walker = _Walker(pattern, table, weights)
+    whole = length / float(pattern.length) if pattern.length else 1.0
+    walker = _Walker(pattern, table, weights, RUN_GAP * whole)
     if repeat:
         # A short loop goes round several times before its runs and doubles have settled.
         rounds = -(-RUN_IN_EVENTS // max(1, len(pattern.events)))
@@ -91,7 +95,8 @@ def walk(
 
 
 class _Walker:
-    def __init__(self, pattern: Pattern, table: ReachTable, weights: Weights) -> None:
+    def __init__(self, pattern: Pattern, table: ReachTable, weights: Weights, run_gap: float) -> None:
+        self.run_gap = run_gap
         self.pattern = pattern
         self.table = table
         self.weights = weights
@@ -140,19 +145,12 @@ class _Walker:
                 self.foot(out, stroke, starts[limb], now)
             else:
                 self.hand(out, stroke, starts[limb], now, alone)
-        # A foot's run ends when it rests or the other foot joins in.
-        if event.both_feet:
-            self.kick.run = self.hat_foot.run = 1
-        else:
-            if not feet or feet[0].limb != KICK:
-                self.kick.run = 0
-            if not feet or feet[0].limb == KICK:
-                self.hat_foot.run = 0
+        # A run ends when the partner strikes alone; together, both go on.
+        if feet and not event.both_feet:
+            (self.hat_foot if feet[0].limb == KICK else self.kick).run = 0
         if hands:
             if alone:
                 (self.left if hands[0].limb == RIGHT else self.right).run = 0
-            else:
-                self.right.run = self.left.run = 1
             self.arms(out, hands)
             if event.on_beat:
                 self.lead(out, hands)
@@ -179,6 +177,10 @@ class _Walker:
         own = self.right if stroke.limb == RIGHT else self.left
         own.run = 0
 
+    def run_on(self, start: LimbState, now: float) -> int:
+        """How many strokes in a row this one makes; a rest of more than an eighth begins a new run."""
+        return start.run + 1 if start.time is not None and now - start.time <= self.run_gap else 1
+
     def blank(self, out: Walk, stroke: Stroke) -> None:
         """A stroke nobody plays yet: nothing moves."""
         needed = restrike_time(RIGHT, stroke.marks, False) * self.skill
@@ -186,7 +188,7 @@ class _Walker:
 
     def hand(self, out: Walk, stroke: Stroke, start: LimbState, now: float, alone: bool) -> None:
         table, limb, voice, marks = self.table, stroke.limb, stroke.voice, stroke.marks
-        time, was, run = start.time, start.voice, start.run + 1
+        time, was, run = start.time, start.voice, self.run_on(start, now)
         known = voice in table.points
         move = table.moves[was, voice] if known and was is not None else STAY
         moves = move.distance > 0.0
@@ -228,7 +230,7 @@ class _Walker:
 
     def foot(self, out: Walk, stroke: Stroke, start: LimbState, now: float) -> None:
         table, limb, marks = self.table, stroke.limb, stroke.marks
-        time, was, last_limb, run = start.time, start.voice, start.last_limb, start.run + 1
+        time, was, last_limb, run = start.time, start.voice, start.last_limb, self.run_on(start, now)
         travel = table.foot_distance(limb, last_limb) if last_limb else 0.0
         gap = pace = None
         if time is not None and now > time:
