@@ -178,7 +178,7 @@ class Header(QFrame):
                 word = (
                     f"headroom {s.headroom * 100:.0f} %" if s.headroom >= 0 else f"{-s.headroom * 100:.0f} % too fast"
                 )
-                self.limit.show_value(f"breaks at {s.tempo_limit:.0f}", word + old, tone)
+                self.limit.show_value(f"breaks at {s.tempo_limit:.0f} BPM", word + old, tone)
             if report.impossible:
                 self.ease.show_value("impossible", "see what happens", "stop")
             else:

@@ -49,8 +49,8 @@ from deft_reach.core.pattern import (
 GRID_VALUES = (4, 8, 16, 32)
 METER_VALUES = (1, 2, 4, 8, 16, 32)
 TEMPO_RANGE = (10.0, 1000.0)
-#: Longest text that is read at all (characters): a hundred thousand strokes.
-MAX_TEXT = 200_000
+#: Longest text that is read at all (characters): tens of thousands of strokes, which still takes about a second.
+MAX_TEXT = 100_000
 MAX_TUPLET = 64
 
 _BLANK = " \t\r\f\v\u00a0"

@@ -21,7 +21,7 @@ def test_the_header_says_what_is_always_true(storm):
     header = storm.header
     assert header.plans.currentText() == "Storm at the breakwater"
     assert header.tempo.value() == 118
-    assert header.limit.value.text() == "breaks at 95" and "too fast" in header.limit.caption.text()
+    assert header.limit.value.text() == "breaks at 95 BPM" and "too fast" in header.limit.caption.text()
     assert header.ease.value.text().startswith("ease ")
     assert "committed 20 Nov at 100 BPM" in header.committed.text() and "since" in header.committed.text()
 
