@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QDoubleSpinBox,
@@ -18,6 +19,9 @@ from deft_reach.app import theme
 from deft_reach.app.commitments import day
 from deft_reach.core.session import Session
 from deft_reach.core.stroke_text import TEMPO_RANGE
+
+#: Below this width (px) the header says less about commitments.
+NARROW = 1150
 
 
 class Figure(QWidget):
@@ -133,6 +137,11 @@ class Header(QFrame):
         session.saved.connect(self.refresh)
         self.refresh()
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if event.size().width() != event.oldSize().width():
+            self.refresh()
+
     def _choose(self, row: int) -> None:
         self.session.show_plan(self.plans.itemData(row))
 
@@ -178,7 +187,7 @@ class Header(QFrame):
                 word = (
                     f"headroom {s.headroom * 100:.0f} %" if s.headroom >= 0 else f"{-s.headroom * 100:.0f} % too fast"
                 )
-                self.limit.show_value(f"breaks at {s.tempo_limit:.0f} BPM", word + old, tone)
+                self.limit.show_value(f"breaks at {s.tempo_limit:.0f}", f"BPM · {word}{old}", tone)
             if report.impossible:
                 self.ease.show_value("impossible", "see what happens", "stop")
             else:
@@ -191,6 +200,9 @@ class Header(QFrame):
             self.committed.setText("not committed yet")
         else:
             changes = session.changes()
-            since = f" · {len(changes)} change{'s' if len(changes) != 1 else ''} since" if changes else ""
-            self.committed.setText(f"committed {day(commitment.date, '%-d %b')} at {commitment.tempo:g} BPM{since}")
+            roomy = self.width() > NARROW * theme.text_scale()
+            tempo = f" at {commitment.tempo:g} BPM" if roomy else ""
+            count = f" · {len(changes)} change{'s' if len(changes) != 1 else ''}" if changes else ""
+            since = f"{count} since" if count and roomy else count
+            self.committed.setText(f"committed {day(commitment.date, '%-d %b')}{tempo}{since}")
             self.committed.setToolTip("\n".join([commitment.reason, *changes]))

@@ -21,7 +21,7 @@ def test_the_header_says_what_is_always_true(storm):
     header = storm.header
     assert header.plans.currentText() == "Storm at the breakwater"
     assert header.tempo.value() == 118
-    assert header.limit.value.text() == "breaks at 95 BPM" and "too fast" in header.limit.caption.text()
+    assert header.limit.value.text() == "breaks at 95" and "BPM · 19 % too fast" in header.limit.caption.text()
     assert header.ease.value.text().startswith("ease ")
     assert "committed 20 Nov at 100 BPM" in header.committed.text() and "since" in header.committed.text()
 
@@ -113,7 +113,7 @@ def test_dragging_the_home_mark_changes_the_verdict_live(storm, qtbot):
     session.verdict.connect(lambda: seen.append(session.report.summary.tempo))
     drag(rule, start, QPointF(rule.x(90), rule.rule_y - 20))
     assert session.plan.tempo == 90 and len(set(seen)) > 3
-    assert storm.header.limit.caption.text().startswith("headroom")
+    assert "headroom" in storm.header.limit.caption.text()
     QTest.keyClick(storm, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert session.plan.tempo == 118, "one drag is one step"
 
