@@ -1,4 +1,4 @@
-"""``deft-reach kit``: the kits there are, one in full, and one mirrored."""
+"""``deft-reach kit``: the kits there are, one in full, one from a tape, and one mirrored."""
 
 from __future__ import annotations
 
@@ -7,23 +7,42 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from deft_reach.cli.inputs import InputError, print_json, read_kit
-from deft_reach.core.kit import Kit
+from deft_reach.cli.inputs import InputError, guarded, print_json, read_kit
+from deft_reach.core.kit import Kit, KitError
 from deft_reach.core.layouts import LAYOUTS, layout
-from deft_reach.formats.document import dump_kit, kit_dict
+from deft_reach.core.player import Player
+from deft_reach.core.tape import Measured, TapeError, measure
+from deft_reach.formats.document import dump_kit, kit_dict, load_player
+from deft_reach.formats.tape_csv import load_tape
 from deft_reach.store.atomic import write_atomic
+from deft_reach.store.documents import read_file
 
 
 def add(verbs: Any) -> None:
-    parser = verbs.add_parser("kit", help="list, show or mirror kits", description="Kits and their measures.")
-    actions = parser.add_subparsers(dest="action", metavar="list|show|mirror", required=True)
+    parser = verbs.add_parser(
+        "kit", help="list, show, measure or mirror kits", description="Kits and their measures."
+    )
+    actions = parser.add_subparsers(dest="action", metavar="list|show|measure|mirror", required=True)
     lister = actions.add_parser("list", help="the kits that ship with the app")
     shower = actions.add_parser("show", help="one kit in full")
     mirrorer = actions.add_parser("mirror", help="a kit the other way round")
     for sub in (shower, mirrorer):
         sub.add_argument("kit", metavar="NAME|FILE", help=f"one of {', '.join(LAYOUTS)}, or a file")
-    mirrorer.add_argument("--out", metavar="FILE", help="write the mirrored kit to a file")
-    for sub, run in ((lister, run_list), (shower, run_show), (mirrorer, run_mirror)):
+    measurer = actions.add_parser(
+        "measure",
+        help="a kit from tape readings",
+        description="Find where the pieces stand from distances measured with a tape. Each line of the sheet is "
+        "from,to,mm and, if need be, the uncertainty in mm; 'to' may be another piece, seat or floor. Exit 1 if the "
+        "readings cannot belong to one kit.",
+    )
+    measurer.add_argument("distances", metavar="DISTANCES.csv", help="the tape sheet")
+    measurer.add_argument("--kit", metavar="NAME|FILE", default="five", help="which pieces they are (default five)")
+    measurer.add_argument("--player", metavar="FILE", help="for the seat's height, if it is not in the sheet")
+    measurer.add_argument("--left", metavar="PIECE", help="a piece that stands to the player's left")
+    for sub in (mirrorer, measurer):
+        sub.add_argument("--out", metavar="FILE", help="write the kit to a file")
+    actions_run = ((lister, run_list), (shower, run_show), (mirrorer, run_mirror), (measurer, run_measure))
+    for sub, run in actions_run:
         sub.add_argument("--json", action="store_true", help="print one JSON object")
         sub.set_defaults(run=run)
 
@@ -50,15 +69,87 @@ def run_show(args: argparse.Namespace) -> int:
 def run_mirror(args: argparse.Namespace) -> int:
     kit = read_kit(args.kit).mirror()
     if args.out:
-        try:
-            write_atomic(Path(args.out), dump_kit(kit))
-        except OSError as error:
-            raise InputError(f"{args.out}: {error.strerror or error}") from None
-        print(f"wrote {args.out}", file=sys.stderr)
+        _write(kit, args.out)
         if not args.json:
             return 0
     _show(kit, args.json)
     return 0
+
+
+def run_measure(args: argparse.Namespace) -> int:
+    path = Path(args.distances)
+    base = read_kit(args.kit)
+    player = Player()
+    if args.player is not None:
+        player = guarded(Path(args.player), lambda p: load_player(read_file(p)))
+    readings, lines = guarded(path, lambda p: load_tape(read_file(p, 1_000_000)))
+    try:
+        found = measure(readings, base, player, args.left)
+    except TapeError as error:
+        where = f"line {lines[error.row]}, column 1: " if error.row is not None else ""
+        raise InputError(f"{path}: {where}{error}") from None
+    except KitError as error:
+        raise InputError(f"{path}: {error}") from None
+    if args.out and found.fits:
+        _write(found.kit, args.out)
+    if args.json:
+        print_json(_measured(found))
+    else:
+        print(_in_words(found))
+    if args.out and not found.fits:
+        print(f"deft-reach: {args.out} was not written: put the readings above right first", file=sys.stderr)
+    return 0 if found.fits else 1
+
+
+def _measured(found: Measured) -> dict[str, Any]:
+    rows = [
+        {
+            "from": r.distance.a,
+            "to": r.distance.b,
+            "measured": r.distance.mm,
+            "solved": round(r.solved, 1),
+            "residual": round(r.residual, 1),
+            "suspect": r.suspect,
+        }
+        for r in found.residuals
+    ]
+    suggestion = None if found.suggestion is None else {"from": found.suggestion[0], "to": found.suggestion[1]}
+    return {
+        "kit": kit_dict(found.kit),
+        "residuals": rows,
+        "rms_mm": round(found.rms_mm, 2),
+        "uncertainty": {code: round(value, 1) for code, value in found.uncertainty.items()},
+        "undetermined": list(found.undetermined),
+        "suggestion": suggestion,
+        "contradictions": list(found.contradictions),
+        "fits": found.fits,
+    }
+
+
+def _in_words(found: Measured) -> str:
+    lines = [f"{len(found.residuals)} readings, {found.rms_mm:.1f} mm off on average"]
+    for code, value in found.uncertainty.items():
+        piece = found.kit.piece(code)
+        assert piece is not None
+        open_ = "  could stand elsewhere: measure more" if code in found.undetermined else f"  ± {value:.0f} mm"
+        lines.append(f"{code:<6}{piece.name:<20}{piece.x:>8.0f}{piece.y:>8.0f}{piece.z:>8.0f} mm{open_}")
+    lines += [f"impossible: {words}" for words in found.contradictions]
+    lines += [
+        f"likely misread: {r.distance.name} is {r.distance.mm:.0f} mm on the sheet, {r.solved:.0f} mm by the others"
+        for r in found.suspects
+    ]
+    if found.suggestion is not None:
+        a, b = found.suggestion
+        lines.append(f"most helpful next: {a} above the floor" if b == "floor" else f"most helpful next: {a} to {b}")
+    return "\n".join(lines)
+
+
+def _write(kit: Kit, name: str) -> None:
+    try:
+        write_atomic(Path(name), dump_kit(kit))
+    except OSError as error:
+        raise InputError(f"{name}: {error.strerror or error}") from None
+    print(f"wrote {name}", file=sys.stderr)
 
 
 def _show(kit: Kit, as_json: bool) -> None:

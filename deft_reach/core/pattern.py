@@ -13,7 +13,7 @@ from functools import cached_property
 from typing import NamedTuple
 
 from deft_reach.core.counting import syllable
-from deft_reach.core.limbs import DEFAULT_VOICE, EITHER, FEET, HANDS, HAT_FOOT, KICK, SECOND_KICK
+from deft_reach.core.limbs import EITHER, FEET, HANDS, HAT_FOOT, KICK, SECOND_KICK
 
 MARKS: Mapping[str, str] = {
     ">": "accent",
@@ -45,10 +45,6 @@ class Strike:
     marks: str = ""
     grace: str = ""
     span: Span = field(default=_NOWHERE, compare=False)
-
-    @property
-    def sounding_voice(self) -> str:
-        return self.voice or DEFAULT_VOICE[self.limb]
 
 
 @dataclass(frozen=True, slots=True)

@@ -186,15 +186,6 @@ class Report:
         """Stroke index → index of its posture."""
         return {stroke: i for i, posture in enumerate(self.postures) for stroke in posture.strokes}
 
-    @cached_property
-    def findings_of(self) -> dict[int, tuple[Finding, ...]]:
-        """Stroke index → the findings that name it."""
-        found: dict[int, list[Finding]] = {}
-        for finding in self.findings:
-            for stroke in finding.strokes:
-                found.setdefault(stroke, []).append(finding)
-        return {stroke: tuple(items) for stroke, items in found.items()}
-
     @property
     def impossible(self) -> bool:
         """Whether the answer to "can this be played here at all" is no."""
@@ -205,9 +196,6 @@ class Report:
         """The highest severity among the findings, None if there are none."""
         found = {finding.severity for finding in self.findings}
         return next((severity for severity in reversed(SEVERITIES) if severity in found), None)
-
-    def hand_strokes(self, hand: str) -> list[StrokeReport]:
-        return [stroke for stroke in self.strokes if stroke.limb == hand]
 
     def as_dict(self) -> dict[str, Any]:
         """The command contract's object."""

@@ -248,3 +248,44 @@ def test_names_no_terminal_can_show_do_no_harm(tmp_path):
     for extra in ([], ["--json"]):
         done = subprocess.run([*command, *extra], capture_output=True, text=True, env={**os.environ, "LC_ALL": "C"})
         assert done.returncode == 0 and "half" in done.stdout, done.stderr
+
+
+def test_kit_measure(capsys, tmp_path):
+    sheet = tmp_path / "tape.csv"
+    sheet.write_text("from,to,mm\n# the drums\nsn,seat,461\nsn,floor,650\nhh,sn,436\nhh,floor,880\nseat,floor,520\n")
+    out = tmp_path / "mine.json"
+    code, text, err = run(capsys, "kit", "measure", str(sheet), "--out", str(out), "--json")
+    found = json.loads(text)
+    assert code == 0 and found["fits"] and len(found["residuals"]) == 4
+    assert found["undetermined"] == ["hh"] and found["suggestion"] == {"from": "hh", "to": "seat"}
+    assert {"kit", "residuals", "undetermined", "suggestion"} <= set(found) and err == f"wrote {out}\n"
+    assert load_kit(out.read_bytes()).piece("sn").z == pytest.approx(650, abs=3)
+    assert ask(capsys, "-e", "R@hh L", "--kit", str(out))["code"] == 0
+    code, text, _ = run(capsys, "kit", "measure", str(sheet))
+    assert code == 0 and "most helpful next" in text and "mm" in text
+
+
+def test_kit_measure_says_no_to_readings_that_cannot_be(capsys, tmp_path):
+    sheet = tmp_path / "tape.csv"
+    sheet.write_text("sn;hh;300\nhh;t1;250\nsn;t1;900\n")
+    out = tmp_path / "mine.json"
+    code, text, err = run(capsys, "kit", "measure", str(sheet), "--out", str(out))
+    assert code == 1 and "impossible: sn to t1 is 900 mm" in text and not out.exists() and "not written" in err
+
+
+@pytest.mark.parametrize(
+    ("sheet", "words"),
+    [
+        ("sn,hh\n", "line 1, column 1: found 2 columns"),
+        ("sn,hh,400\nsn,t1,wide\n", "line 2, column 7: found 'wide', expected a number of mm"),
+        ("sn,hh,400\n\nsn,xx,300\n", "line 3, column 1: there is no piece 'xx'"),
+        ("sn,hh,-4\n", "line 1, column 1: sn to hh is -4 mm"),
+        ("sn,hh,nan\n", "nan mm"),
+        ("", "there are no distances"),
+    ],
+)
+def test_kit_measure_refuses_bad_sheets_with_the_line(capsys, tmp_path, sheet, words):
+    path = tmp_path / "tape.csv"
+    path.write_text(sheet)
+    code, out, err = run(capsys, "kit", "measure", str(path), "--json")
+    assert code == 2 and out == "" and words in err

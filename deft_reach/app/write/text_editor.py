@@ -69,12 +69,6 @@ class TextEditor(QPlainTextEdit):
         self.refresh()
         self.mark()
 
-    def redress(self) -> None:
-        """The theme has changed."""
-        self.setFont(theme.mono(12.5))
-        self._colouring.rehighlight()
-        self.mark()
-
     def _typed(self) -> None:
         if self.toPlainText() != self.session.text:
             self._own = True
