@@ -257,6 +257,11 @@ QHeaderView::section {{ background: {c.sheet}; color: {c.muted}; border: 0; bord
 QCheckBox {{ spacing: 7px; color: {c.ink}; padding: 2px; }}
 QCheckBox:focus {{ color: {c.right}; font-weight: bold; }}
 QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; }}
+QTabWidget::pane {{ border: 0; border-top: 1px solid {c.line}; }}
+QTabBar::tab {{ background: transparent; color: {c.muted}; padding: 5px 14px; border: 0;
+    border-bottom: 2px solid transparent; }}
+QTabBar::tab:selected {{ color: {c.ink}; border-bottom: 2px solid {c.ink}; }}
+QTabBar::tab:focus {{ border-bottom: 2px solid {c.right}; }}
 QSplitter::handle {{ background: transparent; }}
 QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
 QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}

@@ -5,7 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import replace
+from typing import Final
 
+from deft_reach.core.collisions import collisions
 from deft_reach.core.kit import CYMBALS, Foot, Kit, Piece, Zone
 
 INCH = 25.4
@@ -39,9 +41,9 @@ def make_piece(
     body = (0.0, 0.0)
     if kind in CYMBALS:
         # A cymbal is struck on its bow, about half-way from the middle to the near edge.
-        near = _towards_seat(x, y, radius * 0.45)
+        near = _towards_seat(x, y, radius * 0.5)
         body = (-near[0], -near[1])
-        edge = _towards_seat(x, y, radius * 0.5)
+        edge = _towards_seat(x, y, radius * 0.45)
         zones = (
             Zone("bell", body[0], body[1], 20.0, bell),
             Zone("edge", edge[0], edge[1], -10.0, 50.0),
@@ -101,10 +103,10 @@ def _compact() -> Kit:
         "compact",
         "compact",
         (
-            replace(_BASS, x=90.0, y=800.0, diameter=20 * INCH),
+            replace(_BASS, x=90.0, y=840.0, diameter=20 * INCH),
             _SNARE,
             _HAT,
-            make_piece("t1", "rack tom", "tom", (90, 660, 830), 12 * INCH, 160, tilt=14, depth=205),
+            make_piece("t1", "rack tom", "tom", (105, 740, 850), 12 * INCH, 160, tilt=14, depth=205),
             make_piece("ft", "floor tom", "floor-tom", (400, 330, 640), 14 * INCH, 190, tilt=3, depth=360),
             make_piece("rd", "ride", "ride", (440, 640, 900), 20 * INCH, 180, tilt=12, bell=80),
             make_piece("c1", "left crash", "crash", (-400, 740, 1060), 16 * INCH, 180, tilt=15),
@@ -142,7 +144,7 @@ def _large() -> Kit:
             _HAT,
             make_piece("t1", "small tom", "tom", (-230, 640, 850), 8 * INCH, 140, tilt=14, depth=165),
             make_piece("t2", "mid tom", "tom", (20, 710, 850), 10 * INCH, 150, tilt=14, depth=180),
-            make_piece("t3", "low tom", "tom", (265, 660, 840), 12 * INCH, 160, tilt=14, depth=205),
+            make_piece("t3", "low tom", "tom", (290, 650, 840), 12 * INCH, 160, tilt=14, depth=205),
             make_piece("ft", "floor tom", "floor-tom", (420, 330, 640), 14 * INCH, 190, tilt=3, depth=360),
             make_piece("f2", "second floor tom", "floor-tom", (560, -20, 620), 16 * INCH, 200, tilt=3, depth=400),
             make_piece("rd", "ride", "ride", (560, 620, 920), 20 * INCH, 180, tilt=12, bell=80),
@@ -164,11 +166,11 @@ def _pit() -> Kit:
             replace(_BASS, x=60.0, y=760.0, diameter=18 * INCH, depth=360),
             make_piece("sn", "snare", "snare", (-20, 410, 650), 13 * INCH, 175, tilt=4, depth=130),
             make_piece("hh", "hi-hat", "hi-hat", (-340, 420, 860), 13 * INCH, 145),
-            make_piece("t1", "rack tom", "tom", (60, 640, 820), 10 * INCH, 150, tilt=14, depth=180),
+            make_piece("t1", "rack tom", "tom", (70, 660, 850), 10 * INCH, 150, tilt=14, depth=180),
             make_piece("ft", "floor tom", "floor-tom", (350, 300, 630), 14 * INCH, 190, tilt=3, depth=360),
             make_piece("rd", "ride", "ride", (390, 590, 930), 18 * INCH, 170, tilt=14, bell=80),
             make_piece("c1", "left crash", "crash", (-300, 700, 1080), 15 * INCH, 170, tilt=15),
-            make_piece("wb", "plank block", "block", (-210, 620, 900), 160, 70, depth=60),
+            make_piece("wb", "plank block", "block", (-185, 665, 900), 160, 70, depth=60),
             make_piece("bl", "buoy bell", "block", (840, 220, 1380), 180, 80, depth=150),
             *_pedals(second=(-205, 540)),
         ),
@@ -197,3 +199,66 @@ def layout(name: str) -> Kit:
         return LAYOUTS[name]()
     except KeyError:
         raise KeyError(f"no kit named '{name}'; there are {', '.join(LAYOUTS)}") from None
+
+
+#: What a new piece of a kind is like: code, name, height, diameter, effective width, tilt and shell depth.
+USUAL: Final[dict[str, tuple[str, str, float, float, float, float, float]]] = {
+    "snare": ("sn", "snare", 650, 14 * INCH, 180, 4, 140),
+    "tom": ("t", "tom", 850, 12 * INCH, 160, 14, 205),
+    "floor-tom": ("f", "floor tom", 640, 16 * INCH, 200, 3, 400),
+    "bass": ("bd", "bass drum", 300, 22 * INCH, 120, 0, 420),
+    "hi-hat": ("hh", "hi-hat", 880, 14 * INCH, 150, 0, 0),
+    "ride": ("rd", "ride", 900, 20 * INCH, 180, 12, 0),
+    "crash": ("c", "crash", 1080, 16 * INCH, 180, 15, 0),
+    "splash": ("sp", "splash", 1060, 10 * INCH, 120, 12, 0),
+    "china": ("ch", "china", 1080, 18 * INCH, 170, -12, 0),
+    "block": ("wb", "block", 900, 160, 70, 0, 60),
+    "bass-pedal": ("kp", "bass pedal", 60, 90, 80, 0, 280),
+    "second-bass-pedal": ("jp", "second bass pedal", 60, 90, 80, 0, 280),
+    "hat-pedal": ("hp", "hi-hat pedal", 60, 90, 80, 0, 280),
+}
+_PEDAL_PLACES: Final = {
+    "bass-pedal": (90.0, 540.0),
+    "hat-pedal": (-330.0, 500.0),
+    "second-bass-pedal": (-200.0, 540.0),
+}
+
+
+def free_code(kit: Kit, stem: str) -> str:
+    """A code that the kit has not: the stem itself, or with the first free number."""
+    if stem not in kit and len(stem) > 1:
+        return stem
+    root = stem.rstrip("0123456789") or stem
+    return next(code for n in range(1, 1000) if (code := f"{root}{n}") not in kit)
+
+
+def new_piece(kit: Kit, kind: str) -> Piece:
+    """A piece of a kind in its usual size, within reach and as far as can be where nothing else stands."""
+    stem, name, z, diameter, width, tilt, depth = USUAL[kind]
+    code = free_code(kit, stem)
+    if kind in _PEDAL_PLACES:
+        x, y = _PEDAL_PLACES[kind]
+        return Piece(code, name, kind, x * -kit.hat_side, y, z, diameter, width, depth=depth)
+    taken = [name == piece.name for piece in kit]
+    if any(taken):
+        name = f"{name} {code.lstrip('abcdefghijklmnopqrstuvwxyz') or len(taken)}"
+    options = []
+    for distance in (520.0, 640.0, 760.0, 880.0):
+        for degrees in range(-75, 76, 15):
+            angle = math.radians(degrees)
+            at = (round(distance * math.sin(angle)), round(distance * math.cos(angle)), z)
+            piece = make_piece(code, name, kind, at, diameter, width, tilt=tilt, depth=depth)
+            trouble = sum(c.depth for c in collisions(kit.with_piece(piece)) if code in (c.a, c.b))
+            options.append((trouble, distance, abs(degrees), piece))
+    return min(options, key=lambda option: option[:3])[3]
+
+
+def beside(kit: Kit, piece: Piece) -> Piece:
+    """Another piece like this one, to its right or, if that is freer, to its left."""
+    code = free_code(kit, piece.code)
+    options = []
+    for side in (1, -1):
+        twin = replace(piece, code=code, name=f"{piece.name} {code}", x=round(piece.x + side * (piece.diameter + 20)))
+        trouble = sum(c.depth for c in collisions(kit.with_piece(twin)) if code in (c.a, c.b))
+        options.append((trouble, -side, twin))
+    return min(options, key=lambda option: option[:2])[2]

@@ -23,10 +23,10 @@ from deft_reach.core.document import (
     read_text,
 )
 from deft_reach.core.kit import Kit, check_kit
-from deft_reach.core.layouts import layout
+from deft_reach.core.layouts import beside, layout, new_piece
 from deft_reach.core.limbs import EITHER, HANDS, other_hand
 from deft_reach.core.pattern import Pattern
-from deft_reach.core.player import Player
+from deft_reach.core.player import Player, check_player
 from deft_reach.core.report import Finding, Report
 from deft_reach.core.signals import Signal
 from deft_reach.core.stroke_text import (
@@ -405,6 +405,43 @@ class Session:
         kit = kit.with_piece(moved)
         check_kit(kit)
         self.apply(self.document.with_kit(kit), f"Move {piece.name}", f"move:{code}")
+
+    def change_piece(self, code: str, label: str, merge: str | None = None, **fields: object) -> None:
+        """Change fields of a piece. Raises KitError when it cannot be so."""
+        piece = self.kit.piece(code)
+        if piece is not None:
+            kit = self.kit.with_piece(replace(piece, **fields))  # type: ignore[arg-type]
+            check_kit(kit)
+            self.apply(self.document.with_kit(kit), label, merge)
+
+    def add_piece(self, kind: str) -> None:
+        """Add a piece of a kind, in the usual size, where there is room for it, and select it."""
+        piece = new_piece(self.kit, kind)
+        kit = self.kit.with_piece(piece)
+        check_kit(kit)
+        self._piece = piece.code
+        self.apply(self.document.with_kit(kit), f"Add {piece.name}")
+
+    def duplicate_piece(self, code: str) -> None:
+        """Add another piece like this one beside it. Pedals stay single."""
+        piece = self.kit.piece(code)
+        if piece is not None and not piece.is_pedal:
+            twin = beside(self.kit, piece)
+            self._piece = twin.code
+            self.apply(self.document.with_kit(self.kit.with_piece(twin)), f"Duplicate {piece.name}")
+
+    def remove_piece(self, code: str) -> None:
+        """Take a piece away. Strokes on it stay as written and are said to be impossible."""
+        piece = self.kit.piece(code)
+        if piece is not None:
+            kit = replace(self.kit, pieces=tuple(p for p in self.kit if p.code != code))
+            self.apply(self.document.with_kit(kit), f"Remove {piece.name}")
+
+    def change_player(self, label: str, merge: str | None = None, **fields: object) -> None:
+        """Change measures of the player in view. Raises PlayerError when nobody can be so."""
+        player = replace(self.player, **fields)  # type: ignore[arg-type]
+        check_player(player)
+        self.apply(self.document.with_player(player), label, merge)
 
     def mirror_kit(self) -> None:
         """Mirror the kit in view and the player's handedness with it."""

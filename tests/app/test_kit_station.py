@@ -72,7 +72,7 @@ def test_what_it_does_to_the_plans_follows(kit, qtbot):
     station, session = kit.kit_station, kit.session
     effects = station.effects
     row = next(i for i in range(effects.rowCount()) if effects.item(i, 0).text() == "Storm at the breakwater")
-    assert effects.item(row, 2).text() == "95 BPM"
+    assert effects.item(row, 2).text() == "93 BPM"
     tom = session.kit.piece("ft")
     drag(station.plan, station.plan.to_px(*tom.body), station.plan.to_px(tom.body[0] - 120, tom.body[1] + 60))
     qtbot.waitUntil(lambda: "(+" in effects.item(row, 2).text(), timeout=2000)
@@ -103,3 +103,86 @@ def test_a_place_that_cannot_be_is_refused_with_a_reason(kit):
     before = session.kit
     station.plan.place("ft", 5000, 0)
     assert session.kit == before and "x is 5000 mm; expected -3000 to 3000 mm" in station.plan._problem
+
+
+def test_pieces_are_added_duplicated_renamed_and_removed(kit):
+    station, session = kit.kit_station, kit.session
+    before = session.kit
+    splash = next(a for a in station.add.menu().actions() if a.text() == "splash cymbal")
+    splash.trigger()
+    assert session.piece == "sp" and session.kit.piece("sp") is not None
+    station.piece_name.setFocus()
+    station.piece_name.selectAll()
+    QTest.keyClicks(station.piece_name, "lantern")
+    assert session.kit.piece("sp").name == "lantern"
+    QTest.mouseClick(station.duplicate, Qt.MouseButton.LeftButton)
+    assert session.piece == "sp1" and len(session.kit.pieces) == len(before.pieces) + 2
+    QTest.mouseClick(station.remove, Qt.MouseButton.LeftButton)
+    assert session.kit.piece("sp1") is None and session.piece is None
+    while session.undo_label is not None:
+        QTest.keyClick(kit, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.kit == before
+
+
+def test_a_second_pedal_of_a_kind_is_refused_with_a_reason(kit):
+    station, session = kit.kit_station, kit.session
+    before = session.kit
+    next(a for a in station.add.menu().actions() if a.text() == "bass pedal").trigger()
+    assert session.kit == before and "there can be only one bass pedal" in station.facts.text()
+
+
+def test_a_removed_piece_makes_its_strokes_impossible_and_the_text_stays(kit):
+    session = kit.session
+    text = session.text
+    session.select_piece("hh")
+    QTest.mouseClick(kit.kit_station.remove, Qt.MouseButton.LeftButton)
+    assert session.text == text and session.report.impossible
+    assert kit.header.ease.value.text() == "impossible"
+
+
+def test_overlap_is_shown_while_a_piece_is_dragged(kit):
+    station, session = kit.kit_station, kit.session
+    plan = station.plan
+    tom, snare = session.kit.piece("ft"), session.kit.piece("sn")
+    start = plan.to_px(*tom.body)
+    drag(plan, start, plan.to_px(snare.x + 150, snare.y), release=False)
+    plan.grab()
+    assert "snare and floor tom overlap by" in plan.touching_words()
+    assert "overlap" in plan.accessibleDescription()
+    QTest.mouseRelease(plan, Qt.MouseButton.LeftButton, pos=start.toPoint())
+
+
+def test_the_players_measures_change_everything_live(kit):
+    station, session = kit.kit_station, kit.session
+    station.tabs.setCurrentWidget(station.player_form)
+    form = station.player_form
+    before = session.report.summary.tempo_limit
+    box = form.lengths["stature_mm"]
+    box.setFocus()
+    box.selectAll()
+    QTest.keyClicks(box, "1600")
+    QTest.keyClick(box, Qt.Key.Key_Return)
+    assert session.player.stature_mm == 1600 and "shoulders" in form.words.text()
+    form.skill.setFocus()
+    form.skill.selectAll()
+    QTest.keyClicks(form.skill, "0.55")
+    QTest.keyClick(form.skill, Qt.Key.Key_Return)
+    assert session.report.summary.tempo_limit == pytest.approx(before * 0.75 / 0.55)
+    assert "advanced speed" in form.words.text()
+    form.hand.setFocus()
+    QTest.keyClick(form.hand, Qt.Key.Key_Down)
+    form.hand.activated.emit(form.hand.currentIndex())
+    assert session.player.handedness == "left"
+
+
+def test_measures_nobody_can_have_are_refused_at_the_field(kit):
+    station, session = kit.kit_station, kit.session
+    station.tabs.setCurrentWidget(station.player_form)
+    before = session.player
+    grip = station.player_form.lengths["grip_mm"]
+    grip.setFocus()
+    grip.selectAll()
+    QTest.keyClicks(grip, "480")
+    QTest.keyClick(grip, Qt.Key.Key_Return)
+    assert session.player.grip_mm != 480 and session.player.stick_length_mm == before.stick_length_mm
+    assert "the stick is only 406 mm long" in station.player_form.words.text()

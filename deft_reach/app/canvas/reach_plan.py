@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import Canvas, handle_stroke_key, label
 from deft_reach.app.canvas.explain import stroke_title, where
+from deft_reach.core.collisions import Collision, collisions
 from deft_reach.core.findings import voice_name
 from deft_reach.core.kit import CYMBALS, DRUMS, KitError, Piece
 from deft_reach.core.limbs import HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
@@ -35,6 +36,7 @@ class ReachPlan(Canvas):
         self.laying_out = laying_out
         self._drag: tuple[str, QPointF, tuple[float, float]] | None = None
         self._problem = ""
+        self._touching: tuple[Collision, ...] = ()
         self._ground_key: object = None
         self._ground_pixmap = QPixmap()
         self.frame = FRAME
@@ -207,7 +209,12 @@ class ReachPlan(Canvas):
         if posture.cross is not None:
             over = "right" if posture.cross.over == RIGHT else "left"
             crossed = f"arms crossed, {over} over, {posture.cross.clearance:.0f} mm clear"
-        return f"{where(report, index)}: {stroke_title(report, index)}. {', '.join(hands)}; {crossed}. Kit: {pieces}."
+        overlap = self.touching_words()
+        inside = f" {overlap}." if overlap else ""
+        return (
+            f"{where(report, index)}: {stroke_title(report, index)}. {', '.join(hands)}; {crossed}. "
+            f"Kit: {pieces}.{inside}"
+        )
 
     # --- drawing ----------------------------------------------------------------------------------------------
 
@@ -218,8 +225,12 @@ class ReachPlan(Canvas):
         self._draw_pedals(painter, c)
         pieces = sorted((p for p in kit if not p.is_pedal), key=lambda p: p.z)
         unreachable = self._unreachable()
+        self._touching = collisions(kit)
+        touching = {code for c in self._touching for code in (c.a, c.b)}
         for piece in pieces:
             self._draw_piece(painter, c, piece, piece.code in unreachable)
+            if piece.code in touching:
+                self._draw_touching(painter, c, piece)
         self._draw_labels(painter, c, pieces)
         self._draw_body(painter, c)
         self._draw_arms(painter, c)
@@ -334,6 +345,24 @@ class ReachPlan(Canvas):
         painter.setPen(QPen(faint, 1))
         target = piece.width / 2 * self.mm
         painter.drawEllipse(self.to_px(piece.x, piece.y), target, target)
+
+    def _draw_touching(self, painter: QPainter, c: theme.Colours, piece: Piece) -> None:
+        """A piece that stands inside another: ringed."""
+        painter.setPen(QPen(QColor(c.stop), 2.4, Qt.PenStyle.DashLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        if piece.kind == "bass":
+            a = self.to_px(piece.body[0] - piece.diameter / 2, piece.body[1] + piece.depth / 2)
+            b = self.to_px(piece.body[0] + piece.diameter / 2, piece.body[1] - piece.depth / 2)
+            painter.drawRect(QRectF(a, b).normalized())
+        else:
+            radius = piece.diameter / 2 * self.mm
+            painter.drawEllipse(self.to_px(*piece.body), radius, radius)
+
+    def touching_words(self) -> str:
+        """Which pieces stand inside each other, empty if none do."""
+        kit = self.session.kit
+        names = {piece.code: piece.name for piece in kit}
+        return ", ".join(f"{names[c.a]} and {names[c.b]} overlap by {c.depth:.0f} mm" for c in collisions(kit))
 
     def _unreachable(self) -> set[str]:
         """Pieces out of reach for a hand that has to play them here, or for both hands."""
@@ -567,11 +596,10 @@ class ReachPlan(Canvas):
         painter.drawPolygon(QPolygonF([stop + unit * 7, stop + across * 4.5, stop - across * 4.5]))
 
     def _draw_drag(self, painter: QPainter, c: theme.Colours) -> None:
-        if self._problem:
+        problem = self._problem or (self.touching_words() if self._touching else "")
+        if problem:
             halo = QColor(c.sheet)
-            label(
-                painter, QPointF(self.width() / 2, 18), self._problem, theme.ui_font(9.5), QColor(c.stop), halo=halo
-            )
+            label(painter, QPointF(self.width() / 2, 18), problem, theme.ui_font(9.5), QColor(c.stop), halo=halo)
         if self._drag is None:
             return
         code, _, (x, y) = self._drag

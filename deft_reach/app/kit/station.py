@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import (
     QComboBox,
@@ -9,9 +11,12 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLabel,
+    QLineEdit,
+    QMenu,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
+    QTabWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -20,11 +25,12 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.elevation import Elevation
 from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.kit.effect import PlanEffects
+from deft_reach.app.kit.player_form import PlayerForm
 from deft_reach.app.panel import Panel
 from deft_reach.app.reach.station import ViewSwitch
 from deft_reach.app.station import Station
 from deft_reach.app.tables import make_list
-from deft_reach.core.kit import KINDS
+from deft_reach.core.kit import KINDS, KitError
 from deft_reach.core.layouts import LAYOUTS
 from deft_reach.core.limbs import LEFT, RIGHT
 from deft_reach.core.motion.reach_table import reach_table, reach_words
@@ -47,12 +53,25 @@ class KitStation(Station):
         self.pieces = QTableWidget()
         columns = ["", "piece", "height", "right hand", "left hand"]
         make_list(self.pieces, "Pieces of the kit", columns, wide=(3, 4))
+        self.piece_name = QLineEdit()
+        self.piece_name.setAccessibleName("Name of the piece")
+        self.piece_name.setMaxLength(60)
+        self.add = QPushButton("Add")
+        self.add.setToolTip("Add a drum, a cymbal, a block or a pedal")
+        menu = QMenu(self.add)
+        for kind, words in KINDS.items():
+            menu.addAction(words, lambda k=kind: self._edit(lambda: session.add_piece(k)))
+        self.add.setMenu(menu)
+        self.duplicate = QPushButton("Duplicate")
+        self.remove = QPushButton("Remove")
+        for button in (self.add, self.duplicate, self.remove):
+            button.setObjectName("quiet")
         self.places = {axis: self._make_place(axis) for axis in "xyz"}
         self.facts = QLabel()
         self.facts.setWordWrap(True)
         self.facts.setObjectName("hint")
         self.facts.setAlignment(Qt.AlignmentFlag.AlignTop)
-        self.facts.setMinimumHeight(round(66 * theme.text_scale()))
+        self.facts.setMinimumHeight(round(36 * theme.text_scale()))
         self.effects = PlanEffects(session)
 
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
@@ -72,23 +91,38 @@ class KitStation(Station):
             caption.setBuddy(self.places[axis])
             place.addWidget(caption, 0, column)
             place.addWidget(self.places[axis], 1, column)
+        edit = QHBoxLayout()
+        edit.setContentsMargins(10, 2, 10, 2)
+        edit.addWidget(self.piece_name, 1)
+        for button in (self.add, self.duplicate, self.remove):
+            edit.addWidget(button)
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 6)
         column.setSpacing(2)
         column.addLayout(chooser)
         column.addWidget(self.pieces, 1)
+        column.addLayout(edit)
         column.addLayout(place)
         facts = QHBoxLayout()
         facts.setContentsMargins(10, 2, 10, 0)
         facts.addWidget(self.facts)
         column.addLayout(facts)
-        self.piece_panel = Panel("Kit and pieces", body)
+        self.tabs = QTabWidget()
+        self.tabs.setDocumentMode(True)
+        self.player_form = PlayerForm(session)
+        self.tabs.addTab(body, "Pieces")
+        self.tabs.addTab(self.player_form, "Player")
+        self.piece_panel = Panel("Kit and player", self.tabs)
 
         effects = Panel("What it does to the plans", self.effects, "against the kit as saved")
         side = self.split(down, "kitRight", [self.piece_panel, effects], [440, 230], [1, 1])
         self.fill(self.split(across, "kitAcross", [drawings, side], [700, 492], [1, 0]))
 
+        self.piece_name.textEdited.connect(self._rename)
+        self.piece_name.editingFinished.connect(session.end_merge)
+        self.duplicate.clicked.connect(lambda: self._edit(lambda: session.duplicate_piece(session.piece or "")))
+        self.remove.clicked.connect(lambda: self._edit(lambda: session.remove_piece(session.piece or "")))
         self.kits.activated.connect(self._choose_kit)
         self.mirror.clicked.connect(session.mirror_kit)
         self.pieces.currentCellChanged.connect(self._choose_piece)
@@ -125,6 +159,17 @@ class KitStation(Station):
         if code is not None:
             self.plan.place(code, *(self.places[axis].value() for axis in "xyz"))
 
+    def _edit(self, act: Callable[[], None]) -> None:
+        try:
+            act()
+        except KitError as error:
+            self.facts.setText(str(error))
+
+    def _rename(self, text: str) -> None:
+        code = self.session.piece
+        if code is not None and text.strip():
+            self.session.change_piece(code, "Rename piece", "piece name", name=text.strip())
+
     def refresh(self) -> None:
         session = self.session
         kit = session.kit
@@ -146,6 +191,12 @@ class KitStation(Station):
                 box.setEnabled(piece is not None)
                 if piece is not None and box.value() != getattr(piece, axis):
                     box.setValue(getattr(piece, axis))
+        for widget in (self.piece_name, self.duplicate, self.remove):
+            widget.setEnabled(piece is not None)
+        self.duplicate.setEnabled(piece is not None and not piece.is_pedal)
+        if self.piece_name.text() != (piece.name if piece else ""):
+            self.piece_name.setText(piece.name if piece else "")
+        self.piece_name.setPlaceholderText("" if piece else "no piece chosen")
         if piece is None:
             self.facts.setText("Choose a piece, in a drawing or in the list, to see and set exactly where it stands.")
         else:
