@@ -51,6 +51,14 @@ STATIONS: dict[str, Callable[[Session], Station]] = {
     "reach": ReachStation,
 }
 TEXT_SUFFIX = ".txt"
+#: What a kit can be exported as: ending and paper.
+EXPORTS = {
+    "Floor plan, A4 (*.pdf)": (".pdf", "A4"),
+    "Floor plan, Letter (*.pdf)": (".pdf", "Letter"),
+    "Floor plan, A4 (*.svg)": (".svg", "A4"),
+    "Floor plan, Letter (*.svg)": (".svg", "Letter"),
+    "Pieces as a table (*.csv)": (".csv", "A4"),
+}
 FILES = f"Deft Reach documents (*{SUFFIX});;Stroke text (*{TEXT_SUFFIX})"
 
 
@@ -170,6 +178,7 @@ class MainWindow(QMainWindow):
         file.addSeparator()
         self.save_action = self._action(file, "&Save", self.save, QKeySequence.StandardKey.Save)
         self._action(file, "Save &as…", self.save_as, "Ctrl+Shift+S")
+        self._action(file, "&Export kit…", self.export_kit, "Ctrl+E")
         file.addSeparator()
         self._action(file, "&Quit", self.close, QKeySequence.StandardKey.Quit)
         edit = bar.addMenu("&Edit")
@@ -472,6 +481,26 @@ class MainWindow(QMainWindow):
         self.memory.set("last", str(path.resolve()))
         self._say_state()
         return True
+
+    def export_kit(self) -> None:
+        """The kit in view as a floor plan to scale, or its pieces as a table."""
+        kit = self.session.kit
+        proposal = self._folder() / f"{kit.name.lower().replace(' ', '-')}.pdf"
+        name, chosen = QFileDialog.getSaveFileName(self, "Export kit", str(proposal), ";;".join(EXPORTS))
+        if not name:
+            return
+        suffix, paper = EXPORTS.get(chosen, (".pdf", "A4"))
+        path = Path(name) if Path(name).suffix else Path(name).with_suffix(suffix)
+        from deft_reach.app.kit.export import export_kit  # late: printing is rare
+
+        try:
+            export_kit(kit, path, paper)
+        except (OSError, ValueError) as error:
+            self.notice.say(f"{path.name} cannot be written: {error}.", tone="stop")
+            return
+        self.notice.say(
+            f"{path.name} is written. Print it at 100 %: the ruler on it shows half a metre at its scale."
+        )
 
     def _folder(self) -> Path:
         if self.keeper.path is not None:

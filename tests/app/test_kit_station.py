@@ -3,6 +3,7 @@
 import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog
 
 from tests.app.conftest import click, drag
 
@@ -186,3 +187,24 @@ def test_measures_nobody_can_have_are_refused_at_the_field(kit):
     QTest.keyClick(grip, Qt.Key.Key_Return)
     assert session.player.grip_mm != 480 and session.player.stick_length_mm == before.stick_length_mm
     assert "the stick is only 406 mm long" in station.player_form.words.text()
+
+
+@pytest.mark.parametrize(
+    ("chosen", "name", "start"),
+    [
+        ("Floor plan, A4 (*.pdf)", "kit.pdf", b"%PDF-"),
+        ("Floor plan, Letter (*.svg)", "kit", b"<?xml"),
+        ("Pieces as a table (*.csv)", "kit.csv", b"code,name"),
+    ],
+)
+def test_the_kit_is_taken_to_the_room(kit, tmp_path, monkeypatch, chosen, name, start):
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / name), chosen))
+    QTest.keyClick(kit, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
+    (written,) = tmp_path.glob("kit*.*")
+    assert written.read_bytes().startswith(start) and "is written" in kit.notice.text.text()
+
+
+def test_an_export_that_cannot_be_written_says_so(kit, tmp_path, monkeypatch):
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "no" / "kit.svg"), ""))
+    QTest.keyClick(kit, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
+    assert "cannot be written" in kit.notice.text.text()

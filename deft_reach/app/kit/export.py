@@ -1,0 +1,48 @@
+"""Taking the kit to the room: the floor plan as SVG or PDF, the pieces as CSV."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QByteArray, QMarginsF, QRectF, QSizeF
+from PySide6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter
+from PySide6.QtSvg import QSvgRenderer
+
+from deft_reach.core.kit import Kit
+from deft_reach.formats.floor_svg import PAPERS, dump_floor_plan
+from deft_reach.formats.pieces_csv import dump_pieces
+from deft_reach.store.atomic import write_atomic
+
+
+def export_kit(kit: Kit, path: Path, paper: str = "A4") -> None:
+    """Write what the file's ending asks for: ``.svg``, ``.pdf`` or ``.csv``.
+
+    Raises OSError when it cannot be written, ValueError for another ending.
+    """
+    suffix = path.suffix.lower()
+    if suffix == ".csv":
+        write_atomic(path, dump_pieces(kit))
+    elif suffix == ".svg":
+        write_atomic(path, dump_floor_plan(kit, paper))
+    elif suffix == ".pdf":
+        _write_pdf(dump_floor_plan(kit, paper), path, paper)
+    else:
+        raise ValueError(f"'{path.suffix}' is no format for a floor plan; use .svg, .pdf or .csv")
+
+
+def _write_pdf(svg: bytes, path: Path, paper: str) -> None:
+    part = path.with_name(f".{path.name}.part")
+    writer = QPdfWriter(str(part))
+    size = QPageSize(QSizeF(*PAPERS[paper]), QPageSize.Unit.Millimeter)
+    writer.setPageLayout(QPageLayout(size, QPageLayout.Orientation.Portrait, QMarginsF(0, 0, 0, 0)))
+    writer.setResolution(300)
+    writer.setTitle("Floor plan")
+    writer.setCreator("Deft Reach")
+    painter = QPainter()
+    if not painter.begin(writer):
+        raise OSError(f"{path.name} cannot be written")
+    QSvgRenderer(QByteArray(svg)).render(painter, QRectF(0, 0, writer.width(), writer.height()))
+    painter.end()
+    data = part.read_bytes()
+    part.unlink()
+    write_atomic(path, data)
