@@ -21,6 +21,7 @@ SHEET = (
             ("F8, Shift+F8", "next finding, finding before"),
             ("Ctrl+N, Ctrl+D", "new plan, duplicate plan"),
             ("Ctrl+O, Ctrl+S", "open, save"),
+            ("Ctrl+E", "export the kit: floor plan, table"),
             ("F1", "this sheet"),
         ),
     ),

@@ -109,6 +109,7 @@ def _measured(found: Measured) -> dict[str, Any]:
             "measured": r.distance.mm,
             "solved": round(r.solved, 1),
             "residual": round(r.residual, 1),
+            "by_others": round(r.by_others, 1),
             "suspect": r.suspect,
         }
         for r in found.residuals
@@ -134,10 +135,9 @@ def _in_words(found: Measured) -> str:
         open_ = "  could stand elsewhere: measure more" if code in found.undetermined else f"  ± {value:.0f} mm"
         lines.append(f"{code:<6}{piece.name:<20}{piece.x:>8.0f}{piece.y:>8.0f}{piece.z:>8.0f} mm{open_}")
     lines += [f"impossible: {words}" for words in found.contradictions]
-    lines += [
-        f"likely misread: {r.distance.name} is {r.distance.mm:.0f} mm on the sheet, {r.solved:.0f} mm by the others"
-        for r in found.suspects
-    ]
+    for r in found.suspects:
+        here, others = f"{r.distance.mm:.0f} mm", f"{r.by_others:.0f} mm"
+        lines.append(f"likely misread: {r.distance.name} is {here} on the sheet, {others} by the others")
     if found.suggestion is not None:
         a, b = found.suggestion
         lines.append(f"most helpful next: {a} above the floor" if b == "floor" else f"most helpful next: {a} to {b}")

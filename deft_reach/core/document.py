@@ -309,7 +309,7 @@ def changes_since(commitment: Commitment, document: Document, plan: Plan, report
 
 
 def _kit_changes(before: Kit, now: Kit) -> list[str]:
-    if before == now:
+    if before.pieces == now.pieces and before.id == now.id:
         return []
     if before.id != now.id:
         return [f"kit '{before.name}' → '{now.name}'"]

@@ -133,6 +133,21 @@ class Piece:
         )
 
 
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """A distance taken with a tape: from ``a`` to ``b``, in mm.
+
+    ``a`` is a piece's code; ``b`` another one's, ``seat`` or ``floor``. ``sigma`` is how far off it may be, None for
+    an ordinary reading.
+    """
+
+    a: str
+    b: str
+    mm: float
+    sigma: float | None = None
+    extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
+
+
 @dataclass(frozen=True)
 class Kit:
     """A named set of pieces.
@@ -146,6 +161,7 @@ class Kit:
     name: str
     pieces: tuple[Piece, ...]
     note: str = ""
+    readings: tuple[Reading, ...] = ()
     extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
 
     @cached_property

@@ -22,7 +22,7 @@ from deft_reach.core.document import (
     new_document,
     read_text,
 )
-from deft_reach.core.kit import Kit, check_kit
+from deft_reach.core.kit import Kit, Reading, check_kit
 from deft_reach.core.layouts import beside, layout, new_piece
 from deft_reach.core.limbs import EITHER, HANDS, other_hand
 from deft_reach.core.pattern import Pattern
@@ -442,6 +442,20 @@ class Session:
         player = replace(self.player, **fields)  # type: ignore[arg-type]
         check_player(player)
         self.apply(self.document.with_player(player), label, merge)
+
+    def set_readings(self, readings: tuple[Reading, ...], label: str) -> None:
+        """Change the tape readings of the kit in view; its pieces stay where they are until they are stood up."""
+        self.apply(self.document.with_kit(replace(self.kit, readings=readings)), label)
+
+    def stand_up(self, kit: Kit) -> None:
+        """Put the pieces of the kit in view where another kit has them."""
+        own = self.kit
+        for piece in kit:
+            mine = own.piece(piece.code)
+            if mine is not None:
+                own = own.with_piece(mine.moved(piece.x, piece.y, piece.z))
+        check_kit(own)
+        self.apply(self.document.with_kit(own), "Stand the kit up from the tape")
 
     def mirror_kit(self) -> None:
         """Mirror the kit in view and the player's handedness with it."""

@@ -62,13 +62,22 @@ class Distance(NamedTuple):
         return f"{self.a} to {self.b}"
 
 
+def distances_of(kit: Kit) -> list[Distance]:
+    """The readings kept with a kit."""
+    return [Distance(r.a, r.b, r.mm, r.sigma) for r in kit.readings]
+
+
 class Residual(NamedTuple):
-    """A reading against the solution: ``residual`` is measured minus solved, mm; ``score`` in its own uncertainty."""
+    """A reading against the solution: ``residual`` is measured minus solved, mm; ``score`` in its own uncertainty.
+
+    ``by_others`` is what the other readings alone would make it, which a misreading does not pull along.
+    """
 
     distance: Distance
     solved: float
     residual: float
     score: float
+    by_others: float
     suspect: bool
 
 
@@ -92,8 +101,8 @@ class Measured:
 
     @property
     def suspects(self) -> tuple[Residual, ...]:
-        """Likely misreadings, the likeliest first."""
-        return tuple(sorted((r for r in self.residuals if r.suspect), key=lambda r: -abs(r.score)))
+        """The likeliest misreading, if there is any: the next shows once this one is put right."""
+        return tuple(r for r in self.residuals if r.suspect)
 
     @property
     def fits(self) -> bool:
@@ -322,13 +331,13 @@ class _Problem:
             residual = d.mm - float(solved)
             free = 1.0 - float(h)
             # A reading that nothing else checks always fits; it proves nothing.
-            score = residual * float(w) / math.sqrt(free) if free > 0.03 else 0.0
-            found.append(Residual(d, float(solved), residual, score, False))
+            checked = free > 0.03
+            score = residual * float(w) / math.sqrt(free) if checked else 0.0
+            by_others = d.mm - residual / free if checked else float(solved)
+            found.append(Residual(d, float(solved), residual, score, by_others, False))
         worst = max(found, key=lambda r: abs(r.score))
         # One misreading pulls its neighbours along; only the worst is named until it is put right.
-        return tuple(
-            r._replace(suspect=abs(r.score) > SUSPICIOUS and abs(r.score) > 0.7 * abs(worst.score)) for r in found
-        )
+        return tuple(r._replace(suspect=r is worst and abs(r.score) > SUSPICIOUS) for r in found)
 
     def suggestion(self, places: Floats) -> tuple[str, str] | None:
         """The one further reading that takes away most uncertainty, if any takes away something worth the trouble."""

@@ -94,6 +94,8 @@ def test_a_misreading_is_pointed_at(spoiled):
     assert not found.fits
     assert found.suspects[0].distance.name == spoiled
     assert found.suspects[0].residual > 20
+    truth = next(d for d in readings(moved(7)) if d.name == spoiled)
+    assert found.suspects[0].by_others == pytest.approx(truth.mm, abs=25)
 
 
 def test_a_broken_triangle_is_never_accepted_silently():

@@ -26,6 +26,7 @@ from deft_reach.app.canvas.elevation import Elevation
 from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.kit.effect import PlanEffects
 from deft_reach.app.kit.player_form import PlayerForm
+from deft_reach.app.kit.tape_form import TapeForm
 from deft_reach.app.panel import Panel
 from deft_reach.app.reach.station import ViewSwitch
 from deft_reach.app.station import Station
@@ -113,6 +114,8 @@ class KitStation(Station):
         self.player_form = PlayerForm(session)
         self.tabs.addTab(body, "Pieces")
         self.tabs.addTab(self.player_form, "Player")
+        self.tape_form = TapeForm(session)
+        self.tabs.addTab(self.tape_form, "Tape")
         self.piece_panel = Panel("Kit and player", self.tabs)
 
         effects = Panel("What it does to the plans", self.effects, "against the kit as saved")

@@ -1,0 +1,237 @@
+"""Readings from a tape: entered one by one, solved in the background, and stood up only when asked."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, QRunnable, QSignalBlocker, Qt, QThreadPool, Signal
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDoubleSpinBox,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+)
+
+from deft_reach.app import theme
+from deft_reach.app.station import Listener
+from deft_reach.app.tables import make_list
+from deft_reach.core.kit import Kit, KitError, Reading
+from deft_reach.core.player import Player
+from deft_reach.core.session import Session
+from deft_reach.core.tape import FLOOR, SEAT, Distance, Measured, TapeError, distances_of, measure
+
+
+class _Answer(QObject):
+    """Carries a solution from the worker to the window."""
+
+    found = Signal(int, object)
+
+
+class _Solve(QRunnable):
+    def __init__(self, answer: _Answer, number: int, readings: list[Distance], kit: Kit, player: Player) -> None:
+        super().__init__()
+        self.answer, self.number = answer, number
+        self.readings, self.kit, self.player = readings, kit, player
+
+    def run(self) -> None:
+        result: Measured | str
+        try:
+            result = measure(self.readings, self.kit, self.player)
+        except (TapeError, KitError) as error:
+            result = str(error)
+        self.answer.found.emit(self.number, result)
+
+
+class TapeForm(Listener):
+    """A reading at a time above, all readings with how far off they are below, and what they add up to."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.solution: Measured | None = None
+        self._asked: tuple[Kit, Player] | None = None
+        self._number = 0
+        self._answer = _Answer()
+        self._answer.found.connect(self._solved)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 6, 10, 6)
+        column.setSpacing(4)
+        entry = QHBoxLayout()
+        self.a, self.b = QComboBox(), QComboBox()
+        self.a.setAccessibleName("Measured from")
+        self.b.setAccessibleName("Measured to")
+        for box in (self.a, self.b):
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.setMinimumContentsLength(9)
+        self.mm = QDoubleSpinBox()
+        self.mm.setDecimals(0)
+        self.mm.setRange(0, 5000)
+        self.mm.setSuffix(" mm")
+        self.mm.setSpecialValueText("distance")
+        self.mm.setAccessibleName("Distance in millimetres")
+        self.enter = QPushButton("Enter")
+        self.enter.setObjectName("quiet")
+        self.enter.setToolTip("Add this reading, or correct the one there is")
+        for widget, stretch in ((self.a, 3), (self.b, 3), (self.mm, 2), (self.enter, 0)):
+            entry.addWidget(widget, stretch)
+        column.addLayout(entry)
+        self.table = QTableWidget()
+        make_list(self.table, "Tape readings", ["reading", "measured", "off by"], wide=(0,))
+        column.addWidget(self.table, 1)
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        self.words.setObjectName("hint")
+        self.words.setMinimumHeight(round(52 * theme.text_scale()))
+        self.words.setAlignment(Qt.AlignmentFlag.AlignTop)
+        column.addWidget(self.words)
+        buttons = QHBoxLayout()
+        self.suggest = QPushButton("Next reading")
+        self.suggest.setToolTip("Fill in the one reading that would help most")
+        self.drop = QPushButton("Remove")
+        self.apply = QPushButton("Stand the kit up so")
+        for button in (self.suggest, self.drop, self.apply):
+            button.setObjectName("quiet")
+            buttons.addWidget(button)
+        column.addLayout(buttons)
+        self.enter.clicked.connect(self._enter)
+        self.mm.editingFinished.connect(self._entered_by_key)
+        self.drop.clicked.connect(self._drop)
+        self.suggest.clicked.connect(self._suggest)
+        self.apply.clicked.connect(self._apply)
+        self.table.currentCellChanged.connect(self._pick)
+        self.follow()
+
+    # --- entering ---------------------------------------------------------------------------------------------
+
+    def _entered_by_key(self) -> None:
+        """Return in the distance enters the reading; leaving the field does not."""
+        if self.mm.hasFocus():
+            self._enter()
+
+    def _enter(self) -> None:
+        a, b, mm = self.a.currentData(), self.b.currentData(), self.mm.value()
+        if a is None or b is None or a == b or mm <= 0:
+            self._say("Choose two different points and how far apart they are.", "error")
+            return
+        pair = frozenset((a, b))
+        others = tuple(r for r in self.session.kit.readings if frozenset((r.a, r.b)) != pair)
+        self.session.set_readings((*others, Reading(a, b, mm)), f"Reading {Distance(a, b, mm).name}")
+        self.mm.setValue(0)
+
+    def _drop(self) -> None:
+        row = self.table.currentRow()
+        readings = self.session.kit.readings
+        if 0 <= row < len(readings):
+            left = tuple(r for k, r in enumerate(readings) if k != row)
+            self.session.set_readings(left, "Remove reading")
+
+    def _pick(self, row: int, *_: int) -> None:
+        readings = self.session.kit.readings
+        if 0 <= row < len(readings):
+            self._show_pair(readings[row].a, readings[row].b)
+            self.mm.setValue(readings[row].mm)
+
+    def _show_pair(self, a: str, b: str) -> None:
+        self.a.setCurrentIndex(self.a.findData(a))
+        self.b.setCurrentIndex(self.b.findData(b))
+
+    def _suggest(self) -> None:
+        if self.solution is not None and self.solution.suggestion is not None:
+            self._show_pair(*self.solution.suggestion)
+            self.mm.setValue(0)
+            self.mm.setFocus()
+            self.mm.selectAll()
+
+    def _apply(self) -> None:
+        if self.solution is not None and self.solution.fits:
+            self.session.stand_up(self.solution.kit)
+
+    # --- showing ----------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        kit = self.session.kit
+        points = [(f"{piece.name} ({piece.code})", piece.code) for piece in kit]
+        ends = [*points, ("the seat, on top", SEAT), ("the floor, straight down", FLOOR)]
+        for box, rows in ((self.a, points), (self.b, ends)):
+            if rows != [(box.itemText(i), box.itemData(i)) for i in range(box.count())]:
+                with QSignalBlocker(box):
+                    box.clear()
+                    for text, code in rows:
+                        box.addItem(text, code)
+                    box.setCurrentIndex(-1 if not rows else min(box is self.b, len(rows) - 1))
+        if self._asked is None or self._asked[0] != kit or self._asked[1] != self.session.player:
+            self._ask()
+        self._fill()
+
+    def _ask(self) -> None:
+        """Solve in the background; only the newest answer counts."""
+        kit, player = self.session.kit, self.session.player
+        self._asked = (kit, player)
+        self._number += 1
+        self.solution = None
+        if not kit.readings:
+            self._say(
+                "Measure between strike centres, from the top of the seat, and heights above the floor, in any "
+                "order. Three readings a piece are enough.",
+                "hint",
+            )
+            return
+        self._say("Solving …", "hint")
+        QThreadPool.globalInstance().start(_Solve(self._answer, self._number, distances_of(kit), kit, player))
+
+    def _solved(self, number: int, result: Measured | str) -> None:
+        if number != self._number:
+            return
+        if isinstance(result, str):
+            self._say(result[:1].upper() + result[1:] + ".", "error")
+        else:
+            self.solution = result
+            self._say(*_in_words(result))
+        self._fill()
+
+    def _fill(self) -> None:
+        readings = self.session.kit.readings
+        c = theme.colours()
+        off = {} if self.solution is None else {(r.distance.a, r.distance.b): r for r in self.solution.residuals}
+        with QSignalBlocker(self.table):
+            self.table.setRowCount(len(readings))
+            for row, r in enumerate(readings):
+                found = off.get((r.a, r.b))
+                words = "" if found is None else f"{found.residual:+.0f} mm".replace("-", "−")
+                for k, text in enumerate((Distance(r.a, r.b, r.mm).name, f"{r.mm:.0f} mm", words)):
+                    item = self.table.item(row, k)
+                    if item is None:
+                        item = QTableWidgetItem()
+                        self.table.setItem(row, k, item)
+                    item.setText(text + ("  misread?" if k == 2 and found is not None and found.suspect else ""))
+                    suspect = found is not None and found.suspect
+                    item.setForeground(QColor(c.stop if suspect else c.ink))
+        solution = self.solution
+        self.suggest.setEnabled(solution is not None and solution.suggestion is not None)
+        self.drop.setEnabled(bool(readings))
+        self.apply.setEnabled(solution is not None and solution.fits)
+
+    def _say(self, text: str, tone: str) -> None:
+        self.words.setText(text)
+        self.words.setObjectName(tone)
+        self.words.style().unpolish(self.words)
+        self.words.style().polish(self.words)
+
+
+def _in_words(found: Measured) -> tuple[str, str]:
+    """What the readings add up to, and the tone to say it in."""
+    if found.contradictions:
+        return f"These cannot be: {found.contradictions[0]}.", "error"
+    if found.suspects:
+        r = found.suspects[0]
+        here, others = f"{r.distance.mm:.0f} mm", f"{r.by_others:.0f} mm"
+        return f"Measure again: {r.distance.name} is {here} here; the others make it {others}.", "error"
+    names = {piece.code: piece.name for piece in found.kit}
+    words = f"{len(found.residuals)} readings, {found.rms_mm:.1f} mm off on average."
+    if found.undetermined:
+        words += f" Still open: {', '.join(names[code] for code in found.undetermined)}."
+    if found.suggestion is not None:
+        words += f" Most helpful next: {Distance(*found.suggestion, 0).name}."
+    return words, "hint"
