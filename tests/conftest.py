@@ -5,6 +5,12 @@ from __future__ import annotations
 import os
 
 import pytest
+from hypothesis import settings
+
+# On a shared machine the same examples every time; at home new ones, to find what nobody thought of.
+settings.register_profile("ci", derandomize=True, deadline=None)
+settings.register_profile("home", deadline=None)
+settings.load_profile("ci" if os.environ.get("CI") else "home")
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 

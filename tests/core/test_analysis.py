@@ -4,7 +4,7 @@ import math
 from dataclasses import replace
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from deft_reach.core import LAYOUTS, Player, Weights, analyse, layout, parse
@@ -83,6 +83,9 @@ def test_the_numbers_agree_with_each_other(text, repeat):
 
 
 @given(texts(12))
+@example("/16t K = /8t R+K /7:8/32 H")
+@example("/8t R /8t R R R+K /32 K R K =")
+@example("/8 R")
 @settings(max_examples=50, deadline=None)
 def test_a_loop_is_what_its_later_rounds_are(text):
     """Unrolled often enough, the last round's strokes are those of the loop."""

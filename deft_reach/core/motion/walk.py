@@ -236,7 +236,8 @@ class _Walker:
         if time is not None and now > time:
             gap = now - time
         # The second stroke of a burst is the one that the pedal's rebound helps: it follows a longer wait.
-        bounced = travel == 0.0 and gap is not None and gap < 0.7 * start.gap
+        # (A hair less than 0.7, so that a gap of just that part is never a matter of rounding.)
+        bounced = travel == 0.0 and gap is not None and gap < 0.7 * (1 - 1e-9) * start.gap
         width = min(table.pedal_widths.get(limb, 80.0), table.pedal_widths.get(last_limb, 80.0))
         needed = needed_time(limb, marks, travel, width, self.skill, bounced)
         state = self.state[limb]
