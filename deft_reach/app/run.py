@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import sys
 from pathlib import Path
@@ -17,6 +18,9 @@ def make_app() -> QApplication:
     running = QApplication.instance()
     if isinstance(running, QApplication):
         return running
+    # Every frame of a drag makes some thousands of small values that go at once; looking for cycles among them that
+    # often would cost more than the frame.
+    gc.set_threshold(20_000, 20, 50)
     QApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Deft Reach")

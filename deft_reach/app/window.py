@@ -39,7 +39,7 @@ from deft_reach.core.document import Document, new_document
 from deft_reach.core.rudiments import RUDIMENTS, Rudiment
 from deft_reach.core.session import Session
 from deft_reach.core.stroke_text import MAX_TEXT
-from deft_reach.formats.document import DocumentError
+from deft_reach.formats.plain_text import DocumentError, decode
 from deft_reach.store.autosave import Leftover, discard, leftovers
 from deft_reach.store.documents import SUFFIX, ChangedOnDiskError, open_document, read_file, save_document
 from deft_reach.store.places import demo_file
@@ -429,10 +429,9 @@ class MainWindow(QMainWindow):
 
     def _open_text(self, path: Path) -> None:
         try:
-            text = read_file(path, MAX_TEXT * 4).decode("utf-8-sig")
-        except (OSError, DocumentError, UnicodeDecodeError) as error:
-            why = "it is not UTF-8 text" if isinstance(error, UnicodeDecodeError) else error
-            self.notice.say(f"{path.name} cannot be opened: {why}.", tone="stop")
+            text = decode(read_file(path, MAX_TEXT * 4))
+        except (OSError, DocumentError) as error:
+            self.notice.say(f"{path.name} cannot be opened: {error}.", tone="stop")
             return
         if self.start_page is not None:
             self.take(new_document(), None, None, clean=True)

@@ -17,7 +17,8 @@ from deft_reach.core.layouts import LAYOUTS, layout
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.player import SKILLS, Player, PlayerError, check_player
 from deft_reach.core.stroke_text import MAX_TEXT, TEMPO_RANGE, StrokeTextError
-from deft_reach.formats.document import DocumentError, load_kit, load_player
+from deft_reach.formats.document import load_kit, load_player
+from deft_reach.formats.plain_text import DocumentError, decode
 from deft_reach.store.documents import SUFFIX, open_document, read_file
 
 T = TypeVar("T")
@@ -111,13 +112,7 @@ def text_file(path: Path) -> tuple[str, str]:
     suffix = path.suffix.lower()
     if suffix in (".mid", ".midi", ".musicxml", ".xml", ".mxl"):
         raise InputError(f"{path}: {suffix} files cannot be read yet; give stroke text or a {SUFFIX} document")
-    data = guarded(path, lambda p: read_file(p, MAX_TEXT * 4))
-    try:
-        return data.decode("utf-8-sig"), str(path)
-    except UnicodeDecodeError as error:
-        line = data.count(b"\n", 0, error.start) + 1
-        column = error.start - data.rfind(b"\n", 0, error.start)
-        raise InputError(f"{path}: line {line}, column {column}: these bytes are not UTF-8 text") from None
+    return guarded(path, lambda p: decode(read_file(p, MAX_TEXT * 4))), str(path)
 
 
 def read_kit(name: str) -> Kit:

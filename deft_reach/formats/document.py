@@ -13,27 +13,13 @@ from typing import Any, Final
 from deft_reach.core.document import FORMAT_VERSION, Document
 from deft_reach.core.kit import Kit, KitError, check_kit
 from deft_reach.core.player import Player, PlayerError, check_player
+from deft_reach.formats.plain_text import DocumentError, decode
 from deft_reach.formats.records import from_dict, to_dict
 
 FORMAT: Final = "deft-reach"
 KIT_FORMAT: Final = "deft-reach-kit"
 #: Larger files are refused unread: a document of a thousand plans is some two megabytes.
 MAX_BYTES: Final = 32_000_000
-
-
-class DocumentError(ValueError):
-    """A file that cannot be read as what it should be.
-
-    ``line`` and ``column`` (from 1) are there when the JSON itself is broken; otherwise ``where`` is the path to the
-    value, such as ``plans[2].tempo``.
-    """
-
-    def __init__(self, message: str, where: str = "", line: int | None = None, column: int | None = None) -> None:
-        self.where = where
-        self.line = line
-        self.column = column
-        prefix = f"line {line}, column {column}: " if line is not None else f"{where}: " if where else ""
-        super().__init__(prefix + message)
 
 
 def schema() -> dict[str, Any]:
@@ -129,12 +115,7 @@ def _write_json(data: dict[str, Any]) -> bytes:
 def _read_json(data: bytes) -> Any:
     if len(data) > MAX_BYTES:
         raise DocumentError(f"the file has {len(data):,} bytes; at most {MAX_BYTES:,} are read")
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        line = data.count(b"\n", 0, error.start) + 1
-        column = error.start - data.rfind(b"\n", 0, error.start)
-        raise DocumentError("these bytes are not UTF-8 text", line=line, column=column) from None
+    text = decode(data)
     try:
         raw = json.loads(text, parse_constant=_no_constant, object_pairs_hook=_no_doubles)
     except json.JSONDecodeError as error:

@@ -7,7 +7,7 @@ import io
 from typing import Final
 
 from deft_reach.core.tape import Distance
-from deft_reach.formats.document import DocumentError
+from deft_reach.formats.plain_text import DocumentError, decode
 
 #: A kit of thirty pieces has some five hundred distances.
 MAX_ROWS: Final = 2000
@@ -19,12 +19,7 @@ def load_tape(data: bytes) -> tuple[list[Distance], list[int]]:
     Commas, semicolons or tabs; ``#`` begins a remark; a first line of words is a heading. ``to`` may be ``floor`` or
     ``seat``. Raises DocumentError with line and column.
     """
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        line = data.count(b"\n", 0, error.start) + 1
-        column = error.start - data.rfind(b"\n", 0, error.start)
-        raise DocumentError("these bytes are not UTF-8 text", line=line, column=column) from None
+    text = decode(data)
     mark = max(",;\t", key=text.count)
     readings: list[Distance] = []
     lines: list[int] = []

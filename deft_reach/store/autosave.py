@@ -16,7 +16,8 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from deft_reach.core.document import Document
-from deft_reach.formats.document import MAX_BYTES, DocumentError, dump_document, load_document
+from deft_reach.formats.document import MAX_BYTES, dump_document, load_document
+from deft_reach.formats.plain_text import DocumentError
 from deft_reach.store.atomic import write_atomic
 from deft_reach.store.places import autosave_dir
 

@@ -13,7 +13,6 @@ from deft_reach.core import layout
 from deft_reach.core.document import Document, new_document
 from deft_reach.core.session import Session
 from deft_reach.formats.document import (
-    DocumentError,
     dump_document,
     dump_kit,
     load_document,
@@ -21,6 +20,7 @@ from deft_reach.formats.document import (
     load_player,
     schema,
 )
+from deft_reach.formats.plain_text import DocumentError
 from deft_reach.store.places import demo_file
 
 

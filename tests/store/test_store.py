@@ -10,7 +10,8 @@ from pathlib import Path
 import pytest
 
 from deft_reach.core.document import new_document
-from deft_reach.formats.document import DocumentError, load_document
+from deft_reach.formats.document import load_document
+from deft_reach.formats.plain_text import DocumentError
 from deft_reach.store.atomic import write_atomic
 from deft_reach.store.autosave import Autosave, discard, leftovers
 from deft_reach.store.documents import ChangedOnDiskError, open_document, save_document
