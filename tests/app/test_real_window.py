@@ -1,5 +1,6 @@
 """The program as a user starts it: a real window on a virtual screen, real keys, and kill -9."""
 
+import itertools
 import os
 import shutil
 import signal
@@ -17,18 +18,23 @@ pytestmark = pytest.mark.skipif(
 )
 
 
+_numbers = itertools.count(200 + os.getpid() % 20_000 * 4)
+
+
 @pytest.fixture
-def screen(tmp_path):
-    """A virtual screen; gives the environment for programs on it."""
-    read, write = os.pipe()
-    server = subprocess.Popen(
-        ["Xvfb", "-displayfd", str(write), "-screen", "0", "1400x900x24", "-nolisten", "tcp"],
-        pass_fds=[write],
-        stderr=subprocess.DEVNULL,
-    )
-    os.close(write)
-    number = os.fdopen(read).readline().strip()
+def screen():
+    """A virtual screen; gives the environment for programs on it.
+
+    Every server has a number of its own, made from the process's, because tests run side by side.
+    """
+    number = next(n for n in _numbers if not Path(f"/tmp/.X11-unix/X{n}").exists())
+    command = ["Xvfb", f":{number}", "-screen", "0", "1400x900x24", "-nolisten", "tcp"]
+    server = subprocess.Popen(command, stderr=subprocess.DEVNULL)
     env = {**os.environ, "DISPLAY": f":{number}", "QT_QPA_PLATFORM": "xcb"}
+    end = time.monotonic() + 15
+    while subprocess.run(["xdotool", "getdisplaygeometry"], env=env, capture_output=True).returncode:
+        assert server.poll() is None and time.monotonic() < end, "the virtual screen did not start"
+        time.sleep(0.05)
     yield env
     server.terminate()
     server.wait()
