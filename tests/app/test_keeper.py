@@ -40,7 +40,7 @@ def test_nothing_is_written_while_all_is_saved(keeper, folder):
 
 def test_an_edit_is_kept_a_moment_later_and_gone_once_saved(keeper, folder, qtbot):
     keeper.session.set_tempo(111)
-    qtbot.waitUntil(lambda: len(files(folder)) == 1, timeout=2000)
+    qtbot.waitUntil(lambda: len(files(folder)) == 1, timeout=5000)
     assert b'"tempo": 111' in files(folder)[0].read_bytes()
     keeper.session.mark_saved()
     keeper.forget()
@@ -70,7 +70,7 @@ def test_a_disk_that_says_no_is_reported_and_editing_goes_on(keeper, folder, qtb
         raise OSError(28, "No space left on device")
 
     monkeypatch.setattr(Autosave, "keep", full)
-    with qtbot.waitSignal(keeper.failed, timeout=2000) as told:
+    with qtbot.waitSignal(keeper.failed, timeout=5000) as told:
         keeper.session.set_tempo(111)
     assert told.args == ["No space left on device"]
     assert keeper.session.plan.tempo == 111

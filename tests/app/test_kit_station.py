@@ -76,7 +76,7 @@ def test_what_it_does_to_the_plans_follows(kit, qtbot):
     assert effects.item(row, 2).text() == "93 BPM"
     tom = session.kit.piece("ft")
     drag(station.plan, station.plan.to_px(*tom.body), station.plan.to_px(tom.body[0] - 120, tom.body[1] + 60))
-    qtbot.waitUntil(lambda: "(+" in effects.item(row, 2).text(), timeout=2000)
+    qtbot.waitUntil(lambda: "(+" in effects.item(row, 2).text(), timeout=5000)
 
 
 def test_mirror_is_one_step(kit):

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from deft_reach.store.autosave import leftovers
+from deft_reach.store.autosave import DELAY, leftovers
 
 pytestmark = pytest.mark.skipif(
     not (shutil.which("Xvfb") and shutil.which("xdotool")), reason="needs Xvfb and xdotool, see setup.sh --test"
@@ -94,10 +94,11 @@ def test_typed_work_survives_kill_minus_nine(screen):
         program.keys("ctrl+2")
         program.keys("ctrl+a")
         program.type("R L R R L R L L K")
-        # Two seconds after the last key it has to be on disk.
-        program.wait(lambda: "R L R R L R L L K" in autosaved_text(), 2.0)
+        # On disk a second after the last key; how long a busy machine takes to hand the keys over is not ours.
+        assert DELAY <= 1.0
+        program.wait(lambda: "R L R R L R L L K" in autosaved_text(), 6.0)
         program.keys("ctrl+Up", "ctrl+Up")
-        program.wait(lambda: '"tempo": 106' in autosaved_text(), 2.0)
+        program.wait(lambda: '"tempo": 106' in autosaved_text(), 6.0)
     finally:
         program.kill()
     (left,) = leftovers(kept())
@@ -114,7 +115,7 @@ def test_the_window_is_usable_within_seconds_and_a_click_reaches_it(screen):
         program.click(40, 74)
         time.sleep(0.3)
         program.keys("ctrl+Down")
-        program.wait(lambda: '"tempo": 103' in autosaved_text(), 3.0)
+        program.wait(lambda: '"tempo": 103' in autosaved_text(), 6.0)
     finally:
         program.kill()
     assert not [f for f in kept().iterdir() if f.suffix == ".unreadable"]

