@@ -6,7 +6,7 @@ from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
 
-from PySide6.QtCore import QByteArray, Qt
+from PySide6.QtCore import QByteArray
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PySide6.QtWidgets import (
     QApplication,
@@ -116,7 +116,6 @@ class MainWindow(QMainWindow):
         self.header.show_commitments.connect(self.show_commitments)
         session.changed.connect(self._say_state)
         session.saved.connect(self._say_state)
-        self.go(self._station)
         self._say_state()
 
     def station_widget(self, name: str) -> Station:
@@ -152,7 +151,12 @@ class MainWindow(QMainWindow):
         name = theme.follow_system() if self._theme == "system" else self._theme
         theme.apply(app, name)
         self._remember_sizes()
+        starting = self.start_page is not None
         self._build()
+        if starting:
+            self.show_start()
+        else:
+            self.go(self._station)
 
     def _action(
         self, menu: QMenu, text: str, run: Callable[[], object], keys: str | QKeySequence.StandardKey | None = None
@@ -283,7 +287,7 @@ class MainWindow(QMainWindow):
     def _loop(self) -> None:
         plan = self.session.plan
         if plan is not None:
-            self.session.change_plan("Play once" if plan.repeat else "Loop", repeat=not plan.repeat)
+            self.session.set_repeat(not plan.repeat)
 
     def _other_hand(self) -> None:
         if self.session.stroke is not None:
@@ -597,4 +601,4 @@ class MainWindow(QMainWindow):
     def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         super().showEvent(event)
         if self.start_page is None:
-            self.station_widget(self._station).first_focus().setFocus(Qt.FocusReason.OtherFocusReason)
+            self.go(self._station)

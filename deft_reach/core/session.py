@@ -324,6 +324,10 @@ class Session:
         if plan is not None:
             self.apply(self.document.with_plan(replace(plan, **fields)), label, merge)  # type: ignore[arg-type]
 
+    def set_repeat(self, repeat: bool) -> None:
+        """Play the plan in view as a loop, or once."""
+        self.change_plan("Loop" if repeat else "Play once", repeat=repeat)
+
     def set_tempo(self, bpm: float, merge: str | None = "tempo") -> None:
         """Set the home tempo, held within what a tempo can be."""
         low, high = TEMPO_RANGE

@@ -105,3 +105,26 @@ def test_every_key_of_the_sheet_is_bound_to_something(window):
     sheet = ShortcutSheet(window)
     sheet.show()
     sheet.close()
+
+
+def test_names_are_not_rewritten_under_the_fingers(window):
+    """Emptied and typed anew, with a space in it: exactly what was typed, for plans, pieces and players."""
+    window.go("write")
+    window.session.select_piece("ft")
+    kit = window.kit_station
+    for show, field, read in (
+        (lambda: window.go("write"), window.write_station.name, lambda: window.session.plan.name),
+        (lambda: window.go("kit"), kit.piece_name, lambda: window.session.kit.piece("ft").name),
+        (
+            lambda: kit.tabs.setCurrentWidget(kit.player_form),
+            kit.player_form.name,
+            lambda: window.session.player.name,
+        ),
+    ):
+        show()
+        field.setFocus()
+        while field.text():
+            QTest.keyClick(field, Qt.Key.Key_Backspace)
+        assert read(), "an empty field is no name"
+        QTest.keyClicks(field, "low tide")
+        assert read() == field.text() == "low tide"

@@ -234,6 +234,20 @@ def test_the_start_page_offers_a_short_choice(qapp, tmp_path):
     window.close()
 
 
+def test_a_theme_change_keeps_the_start_page_and_stations_wait_until_needed(qapp, tmp_path):
+    window = MainWindow(Session(), Memory(tmp_path / "m.json"), tmp_path)
+    window.show_start()
+    window.show()
+    window._set_theme("dark")
+    assert window.start_page is not None and window.stack.currentWidget() is window.start_page
+    assert window.built == {}
+    window._set_theme("light")
+    QTest.mouseClick(window.start_page.new, Qt.MouseButton.LeftButton)
+    assert list(window.built) == ["write"] and window.stack.currentWidget() is window.write_station
+    window.session.mark_saved()
+    window.close()
+
+
 def test_theme_and_text_size_keep_everything(window):
     window.session.select_stroke(5)
     document = window.session.document

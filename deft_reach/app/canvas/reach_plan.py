@@ -52,6 +52,8 @@ class ReachPlan(Canvas):
     def refresh(self) -> None:
         if self._drag is None:
             self.frame = self.frame_for()
+        if self.isVisible():
+            self._touching = collisions(self.session.kit)
         super().refresh()
 
     def frame_for(self) -> tuple[float, float, float, float]:
@@ -225,7 +227,6 @@ class ReachPlan(Canvas):
         self._draw_pedals(painter, c)
         pieces = sorted((p for p in kit if not p.is_pedal), key=lambda p: p.z)
         unreachable = self._unreachable()
-        self._touching = collisions(kit)
         touching = {code for c in self._touching for code in (c.a, c.b)}
         for piece in pieces:
             self._draw_piece(painter, c, piece, piece.code in unreachable)
@@ -315,11 +316,9 @@ class ReachPlan(Canvas):
         fill = QColor(c.cymbal if cymbal else c.drum if piece.kind in DRUMS else c.body)
         fill.setAlphaF(0.62 if cymbal else 0.9)
         if piece.kind == "bass":
-            a = self.to_px(piece.body[0] - piece.diameter / 2, piece.body[1] + piece.depth / 2)
-            b = self.to_px(piece.body[0] + piece.diameter / 2, piece.body[1] - piece.depth / 2)
             painter.setPen(QPen(QColor(c.right) if selected else QColor(c.muted), 1.8 if selected else 1.1))
             painter.setBrush(fill)
-            painter.drawRoundedRect(QRectF(a, b).normalized(), 3, 3)
+            painter.drawRoundedRect(self._lying(piece), 3, 3)
             return
         painter.setPen(
             QPen(QColor(c.right) if selected else QColor(c.ink if not cymbal else c.muted), 2.4 if selected else 1.2)
@@ -346,14 +345,18 @@ class ReachPlan(Canvas):
         target = piece.width / 2 * self.mm
         painter.drawEllipse(self.to_px(piece.x, piece.y), target, target)
 
+    def _lying(self, piece: Piece) -> QRectF:
+        """A drum on its side, from above."""
+        x, y = piece.body
+        a = self.to_px(x - piece.diameter / 2, y + piece.depth / 2)
+        return QRectF(a, self.to_px(x + piece.diameter / 2, y - piece.depth / 2))
+
     def _draw_touching(self, painter: QPainter, c: theme.Colours, piece: Piece) -> None:
         """A piece that stands inside another: ringed."""
         painter.setPen(QPen(QColor(c.stop), 2.4, Qt.PenStyle.DashLine))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         if piece.kind == "bass":
-            a = self.to_px(piece.body[0] - piece.diameter / 2, piece.body[1] + piece.depth / 2)
-            b = self.to_px(piece.body[0] + piece.diameter / 2, piece.body[1] - piece.depth / 2)
-            painter.drawRect(QRectF(a, b).normalized())
+            painter.drawRect(self._lying(piece))
         else:
             radius = piece.diameter / 2 * self.mm
             painter.drawEllipse(self.to_px(*piece.body), radius, radius)
@@ -362,7 +365,7 @@ class ReachPlan(Canvas):
         """Which pieces stand inside each other, empty if none do."""
         kit = self.session.kit
         names = {piece.code: piece.name for piece in kit}
-        return ", ".join(f"{names[c.a]} and {names[c.b]} overlap by {c.depth:.0f} mm" for c in collisions(kit))
+        return ", ".join(f"{names[c.a]} and {names[c.b]} overlap by {c.depth:.0f} mm" for c in self._touching)
 
     def _unreachable(self) -> set[str]:
         """Pieces out of reach for a hand that has to play them here, or for both hands."""
@@ -596,7 +599,7 @@ class ReachPlan(Canvas):
         painter.drawPolygon(QPolygonF([stop + unit * 7, stop + across * 4.5, stop - across * 4.5]))
 
     def _draw_drag(self, painter: QPainter, c: theme.Colours) -> None:
-        problem = self._problem or (self.touching_words() if self._touching else "")
+        problem = self._problem or self.touching_words()
         if problem:
             halo = QColor(c.sheet)
             label(painter, QPointF(self.width() / 2, 18), problem, theme.ui_font(9.5), QColor(c.stop), halo=halo)

@@ -61,7 +61,7 @@ class PlayerForm(Listener):
         self.words.setObjectName("hint")
         self.words.setWordWrap(True)
         form.addRow(self.words)
-        self.name.textEdited.connect(lambda text: self._change("Name", "name", text or "Player"))
+        self.name.textEdited.connect(lambda text: self._change("Name", "name", text) if text.strip() else None)
         self.hand.activated.connect(lambda _: self._change("Handedness", "handedness", self.hand.currentText()))
         self.skill.valueChanged.connect(lambda value: self._change("Skill", "skill", round(value, 3)))
         self.follow()

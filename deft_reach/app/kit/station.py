@@ -170,8 +170,9 @@ class KitStation(Station):
 
     def _rename(self, text: str) -> None:
         code = self.session.piece
+        # A field that is empty for the moment is no name; and what is typed is not trimmed under the fingers.
         if code is not None and text.strip():
-            self.session.change_piece(code, "Rename piece", "piece name", name=text.strip())
+            self.session.change_piece(code, "Rename piece", "piece name", name=text)
 
     def refresh(self) -> None:
         session = self.session

@@ -116,15 +116,20 @@ class WriteStation(Station):
         right = self.split(down, "writeRight", beside, [125, 250, 300], [0, 0, 1])
         self.fill(self.split(across, "writeAcross", [left, right], [820, 372], [3, 1]))
 
-        self.name.textEdited.connect(lambda text: session.change_plan("Rename plan", "name", name=text or "Unnamed"))
+        self.name.textEdited.connect(self._rename)
         self.name.editingFinished.connect(session.end_merge)
         self.note.textEdited.connect(lambda text: session.change_plan("Remark", "note", note=text))
         self.note.editingFinished.connect(session.end_merge)
-        self.loop.toggled.connect(lambda on: session.change_plan("Loop" if on else "Play once", repeat=on))
+        self.loop.toggled.connect(session.set_repeat)
         self.follow()
 
     def first_focus(self) -> QWidget:
         return self.editor
+
+    def _rename(self, text: str) -> None:
+        # A field that is empty for the moment is no name; the plan keeps its own.
+        if text.strip():
+            self.session.change_plan("Rename plan", "name", name=text)
 
     def refresh(self) -> None:
         session = self.session

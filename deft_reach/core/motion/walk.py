@@ -193,7 +193,7 @@ class _Walker:
         move = table.moves[was, voice] if known and was is not None else STAY
         moves = move.distance > 0.0
         restrike = restrike_time(limb, marks, run == 2 and alone and not moves)
-        needed = (max(restrike, move.time) if moves else restrike) * self.skill
+        needed = max(restrike, move.time) * self.skill
         gap = pace = None
         level = level_of(marks)
         lift = 0.0
