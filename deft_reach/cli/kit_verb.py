@@ -104,9 +104,9 @@ def run_measure(args: argparse.Namespace) -> int:
 def _measured(found: Measured) -> dict[str, Any]:
     rows = [
         {
-            "from": r.distance.a,
-            "to": r.distance.b,
-            "measured": r.distance.mm,
+            "from": r.reading.a,
+            "to": r.reading.b,
+            "measured": r.reading.mm,
             "solved": round(r.solved, 1),
             "residual": round(r.residual, 1),
             "by_others": round(r.by_others, 1),
@@ -136,8 +136,8 @@ def _in_words(found: Measured) -> str:
         lines.append(f"{code:<6}{piece.name:<20}{piece.x:>8.0f}{piece.y:>8.0f}{piece.z:>8.0f} mm{open_}")
     lines += [f"impossible: {words}" for words in found.contradictions]
     for r in found.suspects:
-        here, others = f"{r.distance.mm:.0f} mm", f"{r.by_others:.0f} mm"
-        lines.append(f"likely misread: {r.distance.name} is {here} on the sheet, {others} by the others")
+        here, others = f"{r.reading.mm:.0f} mm", f"{r.by_others:.0f} mm"
+        lines.append(f"likely misread: {r.reading.name} is {here} on the sheet, {others} by the others")
     if found.suggestion is not None:
         a, b = found.suggestion
         lines.append(f"most helpful next: {a} above the floor" if b == "floor" else f"most helpful next: {a} to {b}")

@@ -38,6 +38,10 @@ SINGLE_KINDS: Final = frozenset({"bass-pedal", "second-bass-pedal", "hat-pedal"}
 #: Every voice's zones that stroke text may name.
 ZONES: Final = ("rim", "shell", "bell", "edge", "foot")
 
+#: Ends of a tape reading that are no pieces: the seat's centre, on top; and the floor straight below.
+SEAT: Final = "seat"
+FLOOR: Final = "floor"
+
 #: The pedals of one foot are close enough to be held down together below this distance.
 SPLIT_FOOT_MM: Final = 160.0
 
@@ -146,6 +150,11 @@ class Reading:
     mm: float
     sigma: float | None = None
     extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
+
+    @property
+    def name(self) -> str:
+        """What was measured, in words."""
+        return f"{self.a} above the floor" if self.b == FLOOR else f"{self.a} to {self.b}"
 
 
 @dataclass(frozen=True)

@@ -16,14 +16,10 @@ from typing import Final, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from deft_reach.core.kit import Kit, check_kit
+from deft_reach.core.kit import FLOOR, SEAT, Kit, Reading, check_kit
 from deft_reach.core.player import Player
 
 Floats = NDArray[np.float64]
-
-#: The seat's centre, on top; and the floor straight below a strike centre.
-SEAT: Final = "seat"
-FLOOR: Final = "floor"
 
 #: A careful reading is off by about so much: some millimetres and a part of the length. Common practice.
 READING_MM: Final = 5.0
@@ -42,29 +38,9 @@ class TapeError(ValueError):
         self.row = row
 
 
-class Distance(NamedTuple):
-    """One reading: between two strike centres, from the seat to a strike centre, or a height above the floor."""
-
-    a: str
-    b: str
-    mm: float
-    sigma: float | None = None
-
-    @property
-    def weight(self) -> float:
-        """One over how far off this reading is expected to be (mm)."""
-        return 1.0 / (self.sigma or READING_MM + READING_PART * self.mm)
-
-    @property
-    def name(self) -> str:
-        if self.b == FLOOR:
-            return f"{self.a} above the floor"
-        return f"{self.a} to {self.b}"
-
-
-def distances_of(kit: Kit) -> list[Distance]:
-    """The readings kept with a kit."""
-    return [Distance(r.a, r.b, r.mm, r.sigma) for r in kit.readings]
+def weight(reading: Reading) -> float:
+    """One over how far off a reading is expected to be (mm)."""
+    return 1.0 / (reading.sigma or READING_MM + READING_PART * reading.mm)
 
 
 class Residual(NamedTuple):
@@ -73,7 +49,7 @@ class Residual(NamedTuple):
     ``by_others`` is what the other readings alone would make it, which a misreading does not pull along.
     """
 
-    distance: Distance
+    reading: Reading
     solved: float
     residual: float
     score: float
@@ -109,13 +85,13 @@ class Measured:
         return not self.contradictions and not self.suspects
 
 
-def measure(distances: Sequence[Distance], base: Kit, player: Player, left: str | None = None) -> Measured:
+def measure(sheet: Sequence[Reading], base: Kit, player: Player, left: str | None = None) -> Measured:
     """The base kit with its pieces where the distances put them.
 
     ``left`` names a piece that stands to the player's left; without it, the base kit's own sides decide. Raises
     TapeError for readings that make no sense on their own or name pieces the base kit lacks.
     """
-    readings = _check(distances, base)
+    readings = _check(sheet, base)
     if left is not None and base.piece(left) is None:
         raise TapeError(f"the kit '{base.name}' has no piece '{left}' to stand on the left")
     problem = _Problem(readings, base, player)
@@ -144,7 +120,7 @@ def measure(distances: Sequence[Distance], base: Kit, player: Player, left: str 
     )
 
 
-def contradictions(distances: Sequence[Distance]) -> list[str]:
+def contradictions(distances: Sequence[Reading]) -> list[str]:
     """Readings that no kit can have, in words: broken triangles, and heights further apart than the pieces."""
     length = {frozenset((d.a, d.b)): d for d in distances if d.b != FLOOR}
     height = {d.a: d for d in distances if d.b == FLOOR}
@@ -155,7 +131,7 @@ def contradictions(distances: Sequence[Distance]) -> list[str]:
         if any(side is None for side in sides):
             continue
         longest, *others = sorted((s for s in sides if s is not None), key=lambda d: -d.mm)
-        slack = 3 * math.sqrt(sum((1 / s.weight) ** 2 for s in (longest, *others)))
+        slack = 3 * math.sqrt(sum((1 / weight(s)) ** 2 for s in (longest, *others)))
         short = others[0].mm + others[1].mm
         if longest.mm > short + slack:
             found.append(
@@ -167,13 +143,13 @@ def contradictions(distances: Sequence[Distance]) -> list[str]:
         if ends[0] is None or ends[1] is None:
             continue
         rise = abs(ends[0].mm - ends[1].mm)
-        slack = 3 * math.sqrt(sum((1 / s.weight) ** 2 for s in (ends[0], ends[1], d)))
+        slack = 3 * math.sqrt(sum((1 / weight(s)) ** 2 for s in (ends[0], ends[1], d)))
         if rise > d.mm + slack:
             found.append(f"{d.name} is {d.mm:.0f} mm, but their heights differ by {rise:.0f} mm")
     return found
 
 
-def _check(distances: Sequence[Distance], base: Kit) -> list[Distance]:
+def _check(distances: Sequence[Reading], base: Kit) -> list[Reading]:
     if not distances:
         raise TapeError("there are no distances")
     seen: dict[frozenset[str], int] = {}
@@ -194,14 +170,14 @@ def _check(distances: Sequence[Distance], base: Kit) -> list[Distance]:
         if key in seen:
             raise TapeError(f"{d.name} is measured twice; keep one reading, or their mean", row)
         seen[key] = row
-        readings.append(Distance(a, b, d.mm, d.sigma))
+        readings.append(Reading(a, b, d.mm, d.sigma))
     return readings
 
 
 class _Problem:
     """The least-squares problem: unknown coordinates, rows for readings, and the base kit's weak pull."""
 
-    def __init__(self, readings: list[Distance], base: Kit, player: Player) -> None:
+    def __init__(self, readings: list[Reading], base: Kit, player: Player) -> None:
         self.readings = [d for d in readings if not (d.a == SEAT and d.b == FLOOR)]
         seat = next((d.mm for d in readings if d.a == SEAT and d.b == FLOOR), player.seat_height_mm)
         if not self.readings:
@@ -211,7 +187,7 @@ class _Problem:
         self.codes = [piece.code for piece in base if piece.code in named]
         self.at = {code: k for k, code in enumerate(self.codes)}
         self.base = np.array([(p.x, p.y, p.z) for p in base if p.code in named], dtype=float)
-        self.weights = np.array([d.weight for d in self.readings])
+        self.weights = np.array([weight(d) for d in self.readings])
         self.lengths = np.array([d.mm for d in self.readings])
         self._held: int | None = None
 

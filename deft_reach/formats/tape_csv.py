@@ -6,14 +6,14 @@ import csv
 import io
 from typing import Final
 
-from deft_reach.core.tape import Distance
+from deft_reach.core.kit import Reading
 from deft_reach.formats.plain_text import DocumentError, decode
 
 #: A kit of thirty pieces has some five hundred distances.
 MAX_ROWS: Final = 2000
 
 
-def load_tape(data: bytes) -> tuple[list[Distance], list[int]]:
+def load_tape(data: bytes) -> tuple[list[Reading], list[int]]:
     """The readings of a tape sheet and the line each stands on.
 
     Commas, semicolons or tabs; ``#`` begins a remark; a first line of words is a heading. ``to`` may be ``floor`` or
@@ -21,7 +21,7 @@ def load_tape(data: bytes) -> tuple[list[Distance], list[int]]:
     """
     text = decode(data)
     mark = max(",;\t", key=text.count)
-    readings: list[Distance] = []
+    readings: list[Reading] = []
     lines: list[int] = []
     for number, raw in enumerate(text.splitlines(), 1):
         body = raw.partition("#")[0]
@@ -47,7 +47,7 @@ def load_tape(data: bytes) -> tuple[list[Distance], list[int]]:
                 column = len(mark.join(body.split(mark)[:k])) + 2
                 raise DocumentError(f"found '{cells[k]}', expected a number of mm", line=number, column=column)
             numbers.append(float(cells[k]))
-        readings.append(Distance(cells[0], cells[1], numbers[0], numbers[1] if len(numbers) > 1 else None))
+        readings.append(Reading(cells[0], cells[1], numbers[0], numbers[1] if len(numbers) > 1 else None))
         lines.append(number)
     return readings, lines
 

@@ -2,6 +2,7 @@
 
 import math
 import random
+from dataclasses import replace
 from itertools import combinations
 
 import numpy as np
@@ -10,7 +11,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_reach.core import Player, layout
-from deft_reach.core.tape import Distance, TapeError, contradictions, measure
+from deft_reach.core.kit import Reading
+from deft_reach.core.tape import TapeError, contradictions, measure
 
 FIVE = layout("five")
 PLAYER = Player()
@@ -34,16 +36,14 @@ def centre(kit, code):
     return np.array([p.x, p.y, p.z])
 
 
-def readings(kit, noise: float = 0.0, seed: int = 0) -> list[Distance]:
+def readings(kit, noise: float = 0.0, seed: int = 0) -> list[Reading]:
     """Every distance between pieces, to the seat, and above the floor."""
     rng = random.Random(seed)
     seat = np.array([0, 0, PLAYER.seat_height_mm])
-    found = [
-        Distance(a, b, float(np.linalg.norm(centre(kit, a) - centre(kit, b)))) for a, b in combinations(CODES, 2)
-    ]
-    found += [Distance(a, "seat", float(np.linalg.norm(centre(kit, a) - seat))) for a in CODES]
-    found += [Distance(a, "floor", float(kit.piece(a).z)) for a in CODES]
-    return [d._replace(mm=d.mm + rng.gauss(0, noise)) for d in found]
+    found = [Reading(a, b, float(np.linalg.norm(centre(kit, a) - centre(kit, b)))) for a, b in combinations(CODES, 2)]
+    found += [Reading(a, "seat", float(np.linalg.norm(centre(kit, a) - seat))) for a in CODES]
+    found += [Reading(a, "floor", float(kit.piece(a).z)) for a in CODES]
+    return [replace(d, mm=d.mm + rng.gauss(0, noise)) for d in found]
 
 
 def apart(one, two) -> float:
@@ -89,29 +89,27 @@ def test_it_agrees_with_classical_multidimensional_scaling():
 
 @pytest.mark.parametrize("spoiled", ["t1 to ft", "sn to seat", "rd to c2", "hh above the floor"])
 def test_a_misreading_is_pointed_at(spoiled):
-    sheet = [d._replace(mm=d.mm + 110) if d.name == spoiled else d for d in readings(moved(7), noise=2.0)]
+    sheet = [replace(d, mm=d.mm + 110) if d.name == spoiled else d for d in readings(moved(7), noise=2.0)]
     found = measure(sheet, FIVE, PLAYER)
     assert not found.fits
-    assert found.suspects[0].distance.name == spoiled
+    assert found.suspects[0].reading.name == spoiled
     assert found.suspects[0].residual > 20
     truth = next(d for d in readings(moved(7)) if d.name == spoiled)
     assert found.suspects[0].by_others == pytest.approx(truth.mm, abs=25)
 
 
 def test_a_broken_triangle_is_never_accepted_silently():
-    sheet = [Distance("sn", "hh", 300), Distance("hh", "t1", 250), Distance("sn", "t1", 900)]
+    sheet = [Reading("sn", "hh", 300), Reading("hh", "t1", 250), Reading("sn", "t1", 900)]
     (words,) = contradictions(sheet)
     assert "sn to t1 is 900 mm, but by way of the third point it is only 550 mm" in words
     assert not measure(sheet, FIVE, PLAYER).fits
-    heights = [Distance("sn", "floor", 650), Distance("c1", "floor", 1400), Distance("sn", "c1", 400)]
+    heights = [Reading("sn", "floor", 650), Reading("c1", "floor", 1400), Reading("sn", "c1", 400)]
     (words,) = contradictions(heights)
     assert "heights differ by 750 mm" in words
 
 
 def test_few_readings_leave_pieces_open_and_the_rest_where_the_base_kit_has_it():
-    found = measure(
-        [Distance("sn", "seat", 460), Distance("sn", "floor", 650), Distance("hh", "sn", 440)], FIVE, PLAYER
-    )
+    found = measure([Reading("sn", "seat", 460), Reading("sn", "floor", 650), Reading("hh", "sn", 440)], FIVE, PLAYER)
     assert "hh" in found.undetermined and "sn" not in found.undetermined
     assert found.fits and found.rms_mm < 0.5
     assert found.kit.piece("ft") == FIVE.piece("ft"), "what was not measured stays"
@@ -152,14 +150,14 @@ def test_which_side_is_left_is_asked_once():
     ("sheet", "words", "row"),
     [
         ([], "no distances", None),
-        ([Distance("sn", "hh", -3)], "expected more than 0", 0),
-        ([Distance("sn", "hh", 400), Distance("sn", "t1", math.nan)], "t1 is nan mm", 1),
-        ([Distance("sn", "hh", 9000)], "at most 5000 mm", 0),
-        ([Distance("sn", "sn", 100)], "against itself", 0),
-        ([Distance("sn", "xx", 100)], "there is no piece 'xx'", 0),
-        ([Distance("sn", "hh", 400), Distance("hh", "sn", 401)], "measured twice", 1),
-        ([Distance("sn", "hh", 400, 0.0)], "uncertainty", 0),
-        ([Distance("seat", "floor", 500)], "only the seat", None),
+        ([Reading("sn", "hh", -3)], "expected more than 0", 0),
+        ([Reading("sn", "hh", 400), Reading("sn", "t1", math.nan)], "t1 is nan mm", 1),
+        ([Reading("sn", "hh", 9000)], "at most 5000 mm", 0),
+        ([Reading("sn", "sn", 100)], "against itself", 0),
+        ([Reading("sn", "xx", 100)], "there is no piece 'xx'", 0),
+        ([Reading("sn", "hh", 400), Reading("hh", "sn", 401)], "measured twice", 1),
+        ([Reading("sn", "hh", 400, 0.0)], "uncertainty", 0),
+        ([Reading("seat", "floor", 500)], "only the seat", None),
     ],
 )
 def test_readings_that_make_no_sense_are_refused_by_row(sheet, words, row):
@@ -171,6 +169,6 @@ def test_readings_that_make_no_sense_are_refused_by_row(sheet, words, row):
 def test_a_careless_reading_counts_less():
     truth = moved(9)
     sheet = readings(truth)
-    off = [d._replace(mm=d.mm + 60, sigma=80.0) if d.name == "t1 to ft" else d for d in sheet]
+    off = [replace(d, mm=d.mm + 60, sigma=80.0) if d.name == "t1 to ft" else d for d in sheet]
     found = measure(off, FIVE, PLAYER)
     assert found.fits and apart(found.kit, truth) < 3

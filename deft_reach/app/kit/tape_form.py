@@ -18,10 +18,10 @@ from PySide6.QtWidgets import (
 from deft_reach.app import theme
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
-from deft_reach.core.kit import Kit, KitError, Reading
+from deft_reach.core.kit import FLOOR, SEAT, Kit, KitError, Reading
 from deft_reach.core.player import Player
 from deft_reach.core.session import Session
-from deft_reach.core.tape import FLOOR, SEAT, Distance, Measured, TapeError, distances_of, measure
+from deft_reach.core.tape import Measured, TapeError, measure
 
 
 class _Answer(QObject):
@@ -31,7 +31,7 @@ class _Answer(QObject):
 
 
 class _Solve(QRunnable):
-    def __init__(self, answer: _Answer, number: int, readings: list[Distance], kit: Kit, player: Player) -> None:
+    def __init__(self, answer: _Answer, number: int, readings: tuple[Reading, ...], kit: Kit, player: Player) -> None:
         super().__init__()
         self.answer, self.number = answer, number
         self.readings, self.kit, self.player = readings, kit, player
@@ -117,7 +117,8 @@ class TapeForm(Listener):
             return
         pair = frozenset((a, b))
         others = tuple(r for r in self.session.kit.readings if frozenset((r.a, r.b)) != pair)
-        self.session.set_readings((*others, Reading(a, b, mm)), f"Reading {Distance(a, b, mm).name}")
+        reading = Reading(a, b, mm)
+        self.session.set_readings((*others, reading), f"Reading {reading.name}")
         self.mm.setValue(0)
 
     def _drop(self) -> None:
@@ -179,7 +180,7 @@ class TapeForm(Listener):
             )
             return
         self._say("Solving …", "hint")
-        QThreadPool.globalInstance().start(_Solve(self._answer, self._number, distances_of(kit), kit, player))
+        QThreadPool.globalInstance().start(_Solve(self._answer, self._number, kit.readings, kit, player))
 
     def _solved(self, number: int, result: Measured | str) -> None:
         if number != self._number:
@@ -194,13 +195,13 @@ class TapeForm(Listener):
     def _fill(self) -> None:
         readings = self.session.kit.readings
         c = theme.colours()
-        off = {} if self.solution is None else {(r.distance.a, r.distance.b): r for r in self.solution.residuals}
+        off = {} if self.solution is None else {(r.reading.a, r.reading.b): r for r in self.solution.residuals}
         with QSignalBlocker(self.table):
             self.table.setRowCount(len(readings))
             for row, r in enumerate(readings):
                 found = off.get((r.a, r.b))
                 words = "" if found is None else f"{found.residual:+.0f} mm".replace("-", "−")
-                for k, text in enumerate((Distance(r.a, r.b, r.mm).name, f"{r.mm:.0f} mm", words)):
+                for k, text in enumerate((r.name, f"{r.mm:.0f} mm", words)):
                     item = self.table.item(row, k)
                     if item is None:
                         item = QTableWidgetItem()
@@ -226,12 +227,12 @@ def _in_words(found: Measured) -> tuple[str, str]:
         return f"These cannot be: {found.contradictions[0]}.", "error"
     if found.suspects:
         r = found.suspects[0]
-        here, others = f"{r.distance.mm:.0f} mm", f"{r.by_others:.0f} mm"
-        return f"Measure again: {r.distance.name} is {here} here; the others make it {others}.", "error"
+        here, others = f"{r.reading.mm:.0f} mm", f"{r.by_others:.0f} mm"
+        return f"Measure again: {r.reading.name} is {here} here; the others make it {others}.", "error"
     names = {piece.code: piece.name for piece in found.kit}
     words = f"{len(found.residuals)} readings, {found.rms_mm:.1f} mm off on average."
     if found.undetermined:
         words += f" Still open: {', '.join(names[code] for code in found.undetermined)}."
     if found.suggestion is not None:
-        words += f" Most helpful next: {Distance(*found.suggestion, 0).name}."
+        words += f" Most helpful next: {Reading(*found.suggestion, 0).name}."
     return words, "hint"
