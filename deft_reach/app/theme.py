@@ -6,6 +6,7 @@ Hands differ by colour and by shape (the right a disc, the left a lozenge); seve
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
 from typing import Final
 
@@ -122,22 +123,24 @@ def load_fonts() -> None:
 
 def ui_font(points: float = 10.5, bold: bool = False) -> QFont:
     """The face of everything that is read as text; scales with the system's text size."""
-    font = QFont(UI_FAMILY)
-    font.setPointSizeF(points * _text_scale)
-    font.setWeight(QFont.Weight.Bold if bold else QFont.Weight.Normal)
-    return font
+    return QFont(_font(UI_FAMILY, points * _text_scale, bold))
 
 
 def lettering(points: float = 10.0) -> QFont:
     """The face of labels inside drawings, after the lettering of technical drawings."""
-    font = QFont(LETTERING_FAMILY)
-    font.setPointSizeF(points * _text_scale)
-    return font
+    return QFont(_font(LETTERING_FAMILY, points * _text_scale, False))
 
 
 def mono(points: float = 12.0) -> QFont:
-    font = QFont(MONO_FAMILY)
-    font.setPointSizeF(points * _text_scale)
+    return QFont(_font(MONO_FAMILY, points * _text_scale, False))
+
+
+@cache
+def _font(family: str, points: float, bold: bool) -> QFont:
+    """Fonts are slow to make and quick to copy."""
+    font = QFont(family)
+    font.setPointSizeF(points)
+    font.setWeight(QFont.Weight.Bold if bold else QFont.Weight.Normal)
     return font
 
 

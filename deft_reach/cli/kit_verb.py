@@ -39,6 +39,7 @@ def add(verbs: Any) -> None:
     measurer.add_argument("--kit", metavar="NAME|FILE", default="five", help="which pieces they are (default five)")
     measurer.add_argument("--player", metavar="FILE", help="for the seat's height, if it is not in the sheet")
     measurer.add_argument("--left", metavar="PIECE", help="a piece that stands to the player's left")
+    measurer.add_argument("--right", metavar="PIECE", help="a piece that stands to the player's right")
     for sub in (mirrorer, measurer):
         sub.add_argument("--out", metavar="FILE", help="write the kit to a file")
     actions_run = ((lister, run_list), (shower, run_show), (mirrorer, run_mirror), (measurer, run_measure))
@@ -84,7 +85,7 @@ def run_measure(args: argparse.Namespace) -> int:
         player = guarded(Path(args.player), lambda p: load_player(read_file(p)))
     readings, lines = guarded(path, lambda p: load_tape(read_file(p, 1_000_000)))
     try:
-        found = measure(readings, base, player, args.left)
+        found = measure(readings, base, player, args.left, args.right)
     except TapeError as error:
         where = f"line {lines[error.row]}, column 1: " if error.row is not None else ""
         raise InputError(f"{path}: {where}{error}") from None

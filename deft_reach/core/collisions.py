@@ -31,6 +31,15 @@ def collisions(kit: Kit) -> tuple[Collision, ...]:
     return tuple(found)
 
 
+def trouble(kit: Kit, piece: Piece) -> float:
+    """How much overlap (mm, summed) a piece would have with the rest of the kit if it stood like this."""
+    if piece.is_pedal:
+        return 0.0
+    others = (other for other in kit if other.code != piece.code and not other.is_pedal)
+    depths = (min(_sideways(piece, other), _upright(piece, other)) for other in others)
+    return sum(depth for depth in depths if depth > GIVE_MM)
+
+
 def heights(piece: Piece) -> tuple[float, float]:
     """Lowest and highest point of a piece's body, mm."""
     radius = piece.diameter / 2

@@ -21,7 +21,7 @@ from deft_reach.core.report import Report
 from deft_reach.core.stroke_text import parse
 
 #: The file format this version writes: files of a newer minor version are read, of a newer major one refused.
-FORMAT_VERSION: Final = "1.0"
+FORMAT_VERSION: Final = "1.1"
 
 
 class _HasId(Protocol):
@@ -191,11 +191,17 @@ class Document:
         return f"{stem}-{number}"
 
     def free_plan_name(self, stem: str) -> str:
-        names = {plan.name.casefold() for plan in self.plans}
-        name, number = stem, 2
-        while name.casefold() in names:
-            name, number = f"{stem} {number}", number + 1
-        return name
+        return _free_name(stem, {plan.name.casefold() for plan in self.plans})
+
+    def free_kit_name(self, stem: str) -> str:
+        return _free_name(stem, {kit.name.casefold() for kit in self.kits})
+
+
+def _free_name(stem: str, names: set[str]) -> str:
+    name, number = stem, 2
+    while name.casefold() in names:
+        name, number = f"{stem} {number}", number + 1
+    return name
 
 
 def _find(rows: tuple[_Record, ...], id: str, what: str) -> _Record:

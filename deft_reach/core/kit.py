@@ -157,9 +157,39 @@ class Reading:
         return f"{self.a} above the floor" if self.b == FLOOR else f"{self.a} to {self.b}"
 
 
+@dataclass(frozen=True, slots=True)
+class Spot:
+    """A point to measure from: ``at`` is a voice, a pedal, ``seat`` or ``floor`` (the origin), and dx, dy, dz go on
+    from there in mm, so that the spot moves with its piece."""
+
+    at: str
+    dx: float = 0.0
+    dy: float = 0.0
+    dz: float = 0.0
+    extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
+
+    def mirror(self) -> Spot:
+        return replace(self, dx=-self.dx)
+
+
+@dataclass(frozen=True, slots=True)
+class Dimension:
+    """A dimension line that is kept with the kit."""
+
+    a: Spot
+    b: Spot
+    extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
+
+    def mirror(self) -> Dimension:
+        return replace(self, a=self.a.mirror(), b=self.b.mirror())
+
+
 @dataclass(frozen=True)
 class Kit:
     """A named set of pieces.
+
+    ``readings`` come from a tape; ``left`` and ``right`` name a piece known to stand on that side of the
+    player, which a tape cannot say; ``dimensions`` are lines kept on the drawing.
 
     >>> from deft_reach.core.layouts import layout
     >>> layout("five").voice_point("rd:bell")[1]
@@ -171,6 +201,9 @@ class Kit:
     pieces: tuple[Piece, ...]
     note: str = ""
     readings: tuple[Reading, ...] = ()
+    left: str = ""
+    right: str = ""
+    dimensions: tuple[Dimension, ...] = ()
     extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
 
     @cached_property
@@ -230,7 +263,29 @@ class Kit:
 
     def mirror(self) -> Kit:
         """The kit for a player who sets up the other way round: every x becomes −x."""
-        return replace(self, pieces=tuple(piece.mirror() for piece in self.pieces))
+        return replace(
+            self,
+            pieces=tuple(piece.mirror() for piece in self.pieces),
+            left=self.right,
+            right=self.left,
+            dimensions=tuple(dimension.mirror() for dimension in self.dimensions),
+        )
+
+    def spot_point(self, spot: Spot, seat_height: float) -> tuple[float, float, float] | None:
+        """Where a spot is, (x, y, z) in mm; None once its piece or zone is gone."""
+        base = (0.0, 0.0, 0.0)
+        if spot.at == SEAT:
+            base = (0.0, 0.0, seat_height)
+        elif spot.at != FLOOR:
+            code, _, zone_name = spot.at.partition(":")
+            piece = self._by_code.get(code)
+            zone = piece.zone(zone_name) if piece is not None and zone_name else None
+            if piece is None or (zone_name and zone is None):
+                return None
+            base = (piece.x, piece.y, piece.z)
+            if zone is not None:
+                base = (piece.x + zone.dx, piece.y + zone.dy, piece.z + zone.dz)
+        return base[0] + spot.dx, base[1] + spot.dy, base[2] + spot.dz
 
     @property
     def hat_side(self) -> int:

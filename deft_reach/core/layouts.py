@@ -7,8 +7,8 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Final
 
-from deft_reach.core.collisions import collisions
-from deft_reach.core.kit import CYMBALS, Foot, Kit, Piece, Zone
+from deft_reach.core.collisions import trouble
+from deft_reach.core.kit import CYMBALS, DRUMS, PEDALS, Foot, Kit, Piece, Zone
 
 INCH = 25.4
 
@@ -248,8 +248,7 @@ def new_piece(kit: Kit, kind: str) -> Piece:
             angle = math.radians(degrees)
             at = (round(distance * math.sin(angle)), round(distance * math.cos(angle)), z)
             piece = make_piece(code, name, kind, at, diameter, width, tilt=tilt, depth=depth)
-            trouble = sum(c.depth for c in collisions(kit.with_piece(piece)) if code in (c.a, c.b))
-            options.append((trouble, distance, abs(degrees), piece))
+            options.append((trouble(kit, piece), distance, abs(degrees), piece))
     return min(options, key=lambda option: option[:3])[3]
 
 
@@ -259,6 +258,56 @@ def beside(kit: Kit, piece: Piece) -> Piece:
     options = []
     for side in (1, -1):
         twin = replace(piece, code=code, name=f"{piece.name} {code}", x=round(piece.x + side * (piece.diameter + 20)))
-        trouble = sum(c.depth for c in collisions(kit.with_piece(twin)) if code in (c.a, c.b))
-        options.append((trouble, -side, twin))
+        options.append((trouble(kit, twin), -side, twin))
     return min(options, key=lambda option: option[:2])[2]
+
+
+def resized(piece: Piece, diameter: float) -> Piece:
+    """The piece in another size: zones and strike width in proportion, stand feet where such a stand has them."""
+    ratio = diameter / piece.diameter
+    body = (piece.body_dx * ratio, piece.body_dy * ratio)
+    spread = ratio if piece.kind == "floor-tom" else 1.0
+    return replace(
+        piece,
+        diameter=diameter,
+        width=min(600.0, max(10.0, round(piece.width * ratio, 1))),
+        body_dx=body[0],
+        body_dy=body[1],
+        zones=tuple(replace(zone, dx=zone.dx * ratio, dy=zone.dy * ratio) for zone in piece.zones),
+        feet=tuple(
+            replace(
+                foot, dx=body[0] + (foot.dx - piece.body_dx) * spread, dy=body[1] + (foot.dy - piece.body_dy) * spread
+            )
+            for foot in piece.feet
+        ),
+    )
+
+
+def exchanged(kit: Kit, piece: Piece, kind: str) -> Piece:
+    """What stands in a piece's place if it is replaced by another kind, in that kind's usual size.
+
+    It keeps the code, so that the strokes on it stay, and the place; the height only among drums or among cymbals.
+    """
+    _, name, z, diameter, width, tilt, depth = USUAL[kind]
+    if any(name == other.name for other in kit if other.code != piece.code):
+        name = f"{name} {piece.code}"
+    alike = any({kind, piece.kind} <= family for family in (CYMBALS, DRUMS - {"bass"}, PEDALS))
+    height = piece.z if alike else z
+    if kind == "bass" or kind in PEDALS:
+        return Piece(piece.code, name, kind, piece.x, piece.y, height, diameter, width, tilt, depth)
+    return make_piece(piece.code, name, kind, (piece.x, piece.y, height), diameter, width, tilt=tilt, depth=depth)
+
+
+def usual_zone(piece: Piece, name: str) -> Zone:
+    """A zone as a piece of this kind has it, for one that has lost it or never had it."""
+    model = make_piece(
+        piece.code,
+        piece.name,
+        piece.kind,
+        (piece.x, piece.y, piece.z),
+        piece.diameter,
+        piece.width,
+        depth=piece.depth,
+    )
+    near = _towards_seat(piece.x, piece.y, piece.diameter * 0.475)
+    return model.zone(name) or Zone(name, near[0], near[1], 0.0, 60.0)

@@ -33,11 +33,50 @@ class PlayerError(ValueError):
 
 
 @dataclass(frozen=True, slots=True)
+class Segments:
+    """Segment lengths that were measured, mm; None where the fraction of stature stands.
+
+    ``hand`` is from the wrist to the fingertips, ``forearm`` from elbow to wrist, ``shoulders`` from one shoulder
+    joint to the other, ``trunk`` from the seat to the shoulders, ``thigh`` and ``shank`` from joint to joint.
+    """
+
+    upper_arm: float | None = None
+    forearm: float | None = None
+    hand: float | None = None
+    shoulders: float | None = None
+    trunk: float | None = None
+    thigh: float | None = None
+    shank: float | None = None
+    extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
+
+
+#: Each segment's part of stature, and the range (mm) in which a person's can be.
+SEGMENT_PARTS: Final = {
+    "upper_arm": (UPPER_ARM, 120.0, 500.0),
+    "forearm": (FOREARM, 100.0, 420.0),
+    "hand": (HAND, 80.0, 300.0),
+    "shoulders": (2 * HALF_SHOULDER_BREADTH, 180.0, 700.0),
+    "trunk": (HIP_TO_SHOULDER, 200.0, 800.0),
+    "thigh": (THIGH, 150.0, 700.0),
+    "shank": (SHANK, 150.0, 700.0),
+}
+SEGMENT_NAMES: Final = {
+    "upper_arm": "upper arm",
+    "forearm": "forearm",
+    "hand": "hand",
+    "shoulders": "shoulder breadth",
+    "trunk": "seat to shoulders",
+    "thigh": "thigh",
+    "shank": "lower leg",
+}
+
+
+@dataclass(frozen=True, slots=True)
 class Player:
     """Who plays.
 
     Lengths in mm. ``grip_mm`` is from the stick's tip to the grip. ``skill`` multiplies every needed time:
-    1.0 untrained, 0.75 working, 0.55 advanced.
+    1.0 untrained, 0.75 working, 0.55 advanced. ``segments`` overrides what stature alone would give.
 
     >>> round(Player("p", "P", stature_mm=1800).arm_mm)
     695
@@ -51,16 +90,22 @@ class Player:
     stick_length_mm: float = 406.0
     grip_mm: float = 290.0
     skill: float = 0.75
+    segments: Segments = Segments()
     extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
+
+    def segment(self, name: str) -> float:
+        """Length in mm of a segment of SEGMENT_PARTS: as measured, or else by stature."""
+        own: float | None = getattr(self.segments, name)
+        return SEGMENT_PARTS[name][0] * self.stature_mm if own is None else own
 
     @property
     def upper_arm_mm(self) -> float:
-        return UPPER_ARM * self.stature_mm
+        return self.segment("upper_arm")
 
     @property
     def forearm_mm(self) -> float:
         """Elbow to grip: the forearm and the part of the hand behind the stick."""
-        return (FOREARM + HAND * GRIP_IN_HAND) * self.stature_mm
+        return self.segment("forearm") + self.segment("hand") * GRIP_IN_HAND
 
     @property
     def arm_mm(self) -> float:
@@ -70,11 +115,12 @@ class Player:
     @property
     def shoulder(self) -> tuple[float, float, float]:
         """Right shoulder (x, y, z) in mm; the left one is its mirror image."""
-        return (
-            HALF_SHOULDER_BREADTH * self.stature_mm,
-            SHOULDERS_FORWARD,
-            self.seat_height_mm + HIP_TO_SHOULDER * self.stature_mm,
-        )
+        return self.segment("shoulders") / 2, SHOULDERS_FORWARD, self.seat_height_mm + self.segment("trunk")
+
+    @property
+    def resting_elbow_mm(self) -> float:
+        """Height of the elbows while the upper arms hang."""
+        return self.shoulder[2] - self.upper_arm_mm
 
     @property
     def hip(self) -> tuple[float, float, float]:
@@ -83,7 +129,7 @@ class Player:
 
     @property
     def leg_mm(self) -> float:
-        return (THIGH + SHANK) * self.stature_mm
+        return self.segment("thigh") + self.segment("shank")
 
     def mirror(self) -> Player:
         """The same body with the other hand leading."""
@@ -101,6 +147,12 @@ def check_player(player: Player) -> None:
     ):
         if not (math.isfinite(value) and low <= value <= high):
             raise PlayerError(f"player '{player.name}': {name} is {value:g}; expected {low} to {high} {unit}")
+    for name, (_, low, high) in SEGMENT_PARTS.items():
+        own = getattr(player.segments, name)
+        if own is not None and not (math.isfinite(own) and low <= own <= high):
+            raise PlayerError(
+                f"player '{player.name}': {SEGMENT_NAMES[name]} is {own:g}; expected {low:g} to {high:g} mm"
+            )
     if player.grip_mm > player.stick_length_mm:
         raise PlayerError(
             f"player '{player.name}': grip is {player.grip_mm:g} mm from the tip, "

@@ -85,20 +85,30 @@ class Measured:
         return not self.contradictions and not self.suspects
 
 
-def measure(sheet: Sequence[Reading], base: Kit, player: Player, left: str | None = None) -> Measured:
+def measure(
+    sheet: Sequence[Reading], base: Kit, player: Player, left: str | None = None, right: str | None = None
+) -> Measured:
     """The base kit with its pieces where the distances put them.
 
-    ``left`` names a piece that stands to the player's left; without it, the base kit's own sides decide. Raises
+    ``left`` names a piece that stands to the player's left, ``right`` one to the right, which no distance can say;
+    without them the base kit's own ``left`` and ``right`` hold, and else its own sides. Raises
     TapeError for readings that make no sense on their own or name pieces the base kit lacks.
     """
     readings = _check(sheet, base)
-    if left is not None and base.piece(left) is None:
-        raise TapeError(f"the kit '{base.name}' has no piece '{left}' to stand on the left")
+    for code, side in ((left, "left"), (right, "right")):
+        if code is not None and base.piece(code) is None:
+            raise TapeError(f"the kit '{base.name}' has no piece '{code}' to stand on the {side}")
+    if left is None and right is None:
+        left = base.left if base.left in base else None
+        right = base.right if base.right in base else None
     problem = _Problem(readings, base, player)
     solution = problem.solve()
     places = problem.places(solution)
     turned = False
-    if left is not None and left in places and places[left][0] > 0:
+    on_wrong_side = (left is not None and left in places and places[left][0] > 0) or (
+        right is not None and right in places and places[right][0] < 0
+    )
+    if on_wrong_side:
         places = {code: (-x, y, z) for code, (x, y, z) in places.items()}
         turned = True
     kit = base

@@ -46,6 +46,8 @@ def load_document(data: bytes, *, validated: bool = False) -> Document:
     _check_format(raw, FORMAT, "a Deft Reach document")
     if not validated:
         _validate(raw, schema())
+    # What an older version wrote is of this version from now on: it may get what that one did not know.
+    raw["version"] = max(raw["version"], FORMAT_VERSION, key=lambda version: int(version.split(".")[1]))
     try:
         document = from_dict(Document, {key: value for key, value in raw.items() if key != "format"})
     except ValueError as error:

@@ -5,7 +5,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_reach.core.document import changes_since, new_document
-from deft_reach.core.session import MERGE_WITHIN, Session
+from deft_reach.core.session import Session
+from deft_reach.core.session.history import MERGE_WITHIN
 
 
 class Clock:

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
+
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QFont, QKeyEvent, QPainter, QPaintEvent, QPen, QShowEvent
+from PySide6.QtGui import QColor, QFont, QKeyEvent, QPainter, QPaintEvent, QPen, QPixmap, QShowEvent
 from PySide6.QtWidgets import QWidget
 
 from deft_reach.app import theme
+from deft_reach.app.canvas.sprites import stamp, text_picture, text_size
 from deft_reach.core.session import Session
 
 #: Typed on a selected stroke: what it becomes.
@@ -48,6 +51,8 @@ class Canvas(QWidget):
     def __init__(self, session: Session, name: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
+        self._picture = QPixmap()
+        self._picture_key: object = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         # Every drawing fills itself, so nothing behind it has to be painted first.
@@ -74,17 +79,41 @@ class Canvas(QWidget):
         if not handle_stroke_key(self.session, event):
             super().keyPressEvent(event)
 
+    def picture_key(self) -> Hashable | None:
+        """All that the drawing depends on, beside size and theme; it is not drawn again while that stays equal.
+
+        None where it has to be drawn every time. Objects in it are compared by equality, so immutable ones belong
+        there.
+        """
+        return None
+
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), QColor(theme.colours().sheet))
-        self.draw(painter)
+        key = self.picture_key()
+        if key is None:
+            self._paint(painter)
+        else:
+            ratio = self.devicePixelRatioF()
+            full = (key, self.width(), self.height(), ratio, theme.colours().name, theme.text_scale())
+            if full != self._picture_key:
+                self._picture = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
+                self._picture.setDevicePixelRatio(ratio)
+                inside = QPainter(self._picture)
+                self._paint(inside)
+                inside.end()
+                self._picture_key = full
+            painter.drawPixmap(0, 0, self._picture)
         if self.hasFocus():
             pen = QPen(QColor(theme.colours().right), 1.5)
             painter.setPen(pen)
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
         painter.end()
+
+    def _paint(self, painter: QPainter) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor(theme.colours().sheet))
+        self.draw(painter)
 
     def draw(self, painter: QPainter) -> None:
         raise NotImplementedError
@@ -113,19 +142,15 @@ def label(
     halo: QColor | None = None,
 ) -> QRectF:
     """Text round a point, on a halo where it lies over lines; returns its rectangle."""
-    painter.setFont(font)
-    metrics = painter.fontMetrics()
-    width, height = metrics.horizontalAdvance(text) + 2, metrics.height()
+    width, height = text_size(text, font)
+    width += 2
     left = at.x() - width / 2
     if align & Qt.AlignmentFlag.AlignLeft:
         left = at.x()
     elif align & Qt.AlignmentFlag.AlignRight:
         left = at.x() - width
     rect = QRectF(left, at.y() - height / 2, width, height)
-    if halo is not None:
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(halo)
-        painter.drawRoundedRect(rect.adjusted(-2, 1, 2, -1), 3, 3)
-    painter.setPen(colour)
-    painter.drawText(rect, int(Qt.AlignmentFlag.AlignCenter), text)
+    if text:
+        picture = text_picture(text, font, colour, halo, painter.device().devicePixelRatioF())
+        stamp(painter, picture, rect.left() - 2, rect.top())
     return rect

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
+
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFont, QPainter, QPen
 from PySide6.QtWidgets import QWidget
@@ -60,6 +62,18 @@ class StrokeLane(Timeline):
             return "No strokes yet."
         chosen = f"Selected: {where(report, index)}, {report.strokes[index].limb}. " if index is not None else ""
         return f"{chosen}{len(report.strokes)} strokes: {report.pattern.sticking}"
+
+    def picture_key(self) -> Hashable:
+        """Where a drum stands changes nothing here, so nothing is drawn while one is dragged."""
+        report = self.session.report
+        pattern = None if report is None else report.pattern
+        return (
+            None if pattern is None else pattern.text,
+            self.axis.start,
+            self.axis.scale,
+            self.session.stroke,
+            self.session.error is None,
+        )
 
     def draw(self, painter: QPainter) -> None:
         report = self.session.report

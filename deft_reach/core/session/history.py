@@ -1,0 +1,251 @@
+"""One open document: its history of edits, and what is in view and selected.
+
+Documents are immutable, so undo is a matter of going back to one.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Final
+
+from deft_reach.core.document import Document, Plan, analyse_plan, new_document
+from deft_reach.core.kit import Kit
+from deft_reach.core.layouts import layout
+from deft_reach.core.player import Player
+from deft_reach.core.report import Finding, Report
+from deft_reach.core.signals import Signal
+from deft_reach.core.stroke_text import StrokeTextError
+
+#: Edits of one kind that follow each other faster than this (seconds) are one undo step.
+MERGE_WITHIN: Final = 1.5
+HISTORY: Final = 1000
+
+
+@dataclass(frozen=True)
+class Step:
+    """One state in the history: the document, the plan in view, and the name of the edit that led here."""
+
+    document: Document
+    plan: str
+    label: str
+
+
+class History:
+    """One open document, what is selected in it, and the edits that led to it.
+
+    Signals: ``changed`` after any edit, undo or opening; ``verdict`` right after it, once report, error and selection
+    are settled; ``selected`` when nothing but the selected stroke, finding or piece changes; ``saved`` when the
+    document has been written to its file.
+    """
+
+    def __init__(self, document: Document | None = None, clock: Callable[[], float] = time.monotonic) -> None:
+        self.changed = Signal()
+        self.verdict = Signal()
+        self.selected = Signal()
+        self.saved = Signal()
+        self._clock = clock
+        self.start(document or new_document())
+
+    # --- the document and its history -------------------------------------------------------------------------
+
+    def start(self, document: Document, plan: str | None = None, *, clean: bool = True) -> None:
+        """Show another document and forget the history. ``clean`` says that it stands so in its file."""
+        first = document.plans[0].id if document.plans else ""
+        known = plan if plan is not None and any(p.id == plan for p in document.plans) else first
+        self._steps = [Step(document, known, "")]
+        self._at = 0
+        self._merge: str | None = None
+        self._merge_time = 0.0
+        self._saved: Document | None = document if clean else None
+        self._stroke: int | None = None
+        self._finding: Finding | None = None
+        self._piece: str | None = None
+        self.report: Report | None = None
+        self.error: StrokeTextError | None = None
+        self._refresh()
+        self._select_first()
+        self.changed.emit()
+        self.verdict.emit()
+        self.saved.emit()
+
+    @property
+    def document(self) -> Document:
+        return self._steps[self._at].document
+
+    @property
+    def plan(self) -> Plan | None:
+        """The plan in view; None in a document without plans."""
+        id = self._steps[self._at].plan
+        return next((plan for plan in self.document.plans if plan.id == id), None)
+
+    @property
+    def kit(self) -> Kit:
+        plan = self.plan
+        if plan is not None:
+            return self.document.kit(plan.kit)
+        return self.document.kits[0] if self.document.kits else layout("five")
+
+    @property
+    def player(self) -> Player:
+        plan = self.plan
+        return self.document.player(plan.player) if plan is not None else Player()
+
+    @property
+    def text(self) -> str:
+        plan = self.plan
+        return self.document.score(plan.pattern).text if plan is not None else ""
+
+    def apply(self, document: Document, label: str, merge: str | None = None, plan: str | None = None) -> None:
+        """Make an edit: one undo step named ``label``.
+
+        Edits with the same ``merge`` key that follow each other quickly are one step; ``plan`` brings another plan
+        into view with it.
+        """
+        now = self._clock()
+        view = plan if plan is not None else self._steps[self._at].plan
+        if document == self.document and view == self._steps[self._at].plan:
+            return
+        joined = (
+            merge is not None and merge == self._merge and now - self._merge_time <= MERGE_WITHIN and self._at > 0
+        )
+        step = Step(document, view, label)
+        del self._steps[self._at + 1 :]
+        if joined:
+            self._steps[self._at] = step
+        else:
+            self._steps.append(step)
+            if len(self._steps) > HISTORY:
+                del self._steps[0]
+            self._at = len(self._steps) - 1
+        self._merge, self._merge_time = merge, now
+        self._after_edit()
+
+    def end_merge(self) -> None:
+        """The gesture is over: the next edit is a step of its own."""
+        self._merge = None
+
+    @property
+    def undo_label(self) -> str | None:
+        """The name of the edit that undo would take back, None if there is none."""
+        return self._steps[self._at].label if self._at > 0 else None
+
+    @property
+    def redo_label(self) -> str | None:
+        return self._steps[self._at + 1].label if self._at + 1 < len(self._steps) else None
+
+    def undo(self) -> None:
+        if self._at > 0:
+            self._at -= 1
+            self._merge = None
+            self._after_edit()
+
+    def redo(self) -> None:
+        if self._at + 1 < len(self._steps):
+            self._at += 1
+            self._merge = None
+            self._after_edit()
+
+    @property
+    def is_saved(self) -> bool:
+        return self._saved is not None and self.document == self._saved
+
+    @property
+    def saved_document(self) -> Document | None:
+        """The document as its file holds it, None if it was never saved."""
+        return self._saved
+
+    def mark_saved(self, document: Document | None = None) -> None:
+        """The document (as it was when the writing began) is in its file now."""
+        self._saved = self.document if document is None else document
+        self.saved.emit()
+
+    def _after_edit(self) -> None:
+        self._refresh()
+        self._clamp()
+        self.changed.emit()
+        self.verdict.emit()
+
+    def _refresh(self) -> None:
+        plan = self.plan
+        self.error = None
+        if plan is None:
+            self.report = None
+            return
+        try:
+            self.report = analyse_plan(self.document, plan)
+        except StrokeTextError as error:
+            # The last verdict stays in view, marked as old, until the text can be read again.
+            self.error = error
+
+    # --- what is selected -------------------------------------------------------------------------------------
+
+    @property
+    def stroke(self) -> int | None:
+        """Index of the selected stroke."""
+        return self._stroke
+
+    @property
+    def finding(self) -> Finding | None:
+        return self._finding
+
+    @property
+    def piece(self) -> str | None:
+        """Code of the selected piece."""
+        return self._piece
+
+    def select_stroke(self, index: int | None) -> None:
+        count = len(self.report.strokes) if self.report else 0
+        if index is not None:
+            index = max(0, min(index, count - 1)) if count else None
+        if index != self._stroke or self._finding is not None:
+            self._stroke, self._finding = index, None
+            self.selected.emit()
+
+    def step_stroke(self, by: int) -> None:
+        """Select the stroke so many further on; from nothing, the first or last one."""
+        if self._stroke is None:
+            self.select_stroke(0 if by > 0 else 10**9)
+        else:
+            self.select_stroke(self._stroke + by)
+
+    def select_finding(self, finding: Finding | None) -> None:
+        if finding is not None and finding != self._finding:
+            self._finding = finding
+            self._stroke = finding.strokes[0]
+            self.selected.emit()
+
+    def step_finding(self, by: int) -> None:
+        """Go to the next or previous finding, round and round."""
+        findings = self.report.findings if self.report else ()
+        if not findings:
+            return
+        if self._finding in findings:
+            at = findings.index(self._finding) + by
+        else:
+            at = 0 if by > 0 else len(findings) - 1
+        self.select_finding(findings[at % len(findings)])
+
+    def select_piece(self, code: str | None) -> None:
+        if code != self._piece:
+            self._piece = code
+            self.selected.emit()
+
+    def _select_first(self) -> None:
+        """A new pattern comes up with something worth seeing: its worst finding, or else its first stroke."""
+        if self.report and self.report.strokes:
+            serious = [f for f in self.report.findings if f.severity != "note"]
+            self._stroke = serious[0].strokes[0] if serious else 0
+
+    def _clamp(self) -> None:
+        count = len(self.report.strokes) if self.report else 0
+        if self._stroke is not None and self._stroke >= count:
+            self._stroke = count - 1 if count else None
+        if self._finding is not None and self.report:
+            same = [
+                f for f in self.report.findings if (f.kind, f.strokes) == (self._finding.kind, self._finding.strokes)
+            ]
+            self._finding = same[0] if same else None
+        if self._piece is not None and self._piece not in self.kit:
+            self._piece = None

@@ -1,0 +1,117 @@
+"""Edits of plans: made, named, copied, taken away, and committed."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from deft_reach.core.document import Commitment, Plan, Score, analyse_plan, changes_since, commit
+from deft_reach.core.layouts import layout
+from deft_reach.core.player import Player
+from deft_reach.core.report import Report
+from deft_reach.core.session.history import History
+from deft_reach.core.stroke_text import TEMPO_RANGE, StrokeTextError
+
+
+class PlanEdits(History):
+    """What can be done to plans."""
+
+    def show_plan(self, id: str) -> None:
+        """Bring a plan into view. Not an edit: undo does not come back through it."""
+        if id == self._steps[self._at].plan or not any(p.id == id for p in self.document.plans):
+            return
+        self._steps[self._at] = replace(self._steps[self._at], plan=id)
+        self._merge = None
+        self._stroke = self._finding = None
+        self.report = None
+        self._refresh()
+        self._select_first()
+        self.changed.emit()
+        self.verdict.emit()
+
+    def step_plan(self, by: int) -> None:
+        plan = self.plan
+        if plan is not None:
+            plans = self.document.plans
+            self.show_plan(plans[(plans.index(plan) + by) % len(plans)].id)
+
+    def new_plan(self, name: str = "New plan", text: str = "", copy_of: Plan | None = None) -> None:
+        """Add a plan, on the kit and player in view, and show it."""
+        document, model = self.document, copy_of or self.plan
+        if not document.kits:
+            document = document.with_kit(layout("five"))
+        if not document.players:
+            document = document.with_player(Player())
+        score_id, plan_id = document.free_id("pattern"), document.free_id("plan")
+        name = document.free_plan_name(name)
+        document = document.with_score(Score(score_id, name, text))
+        plan = Plan(plan_id, name, score_id, document.kits[0].id, document.players[0].id)
+        if model is not None:
+            plan = replace(model, id=plan_id, name=name, pattern=score_id, note=model.note if copy_of else "")
+        self.apply(document.with_plan(plan), f"New plan “{name}”", plan=plan_id)
+
+    def duplicate_plan(self) -> None:
+        plan = self.plan
+        if plan is not None:
+            self.new_plan(plan.name, self.text, copy_of=plan)
+
+    def delete_plan(self) -> None:
+        plan = self.plan
+        if plan is None:
+            return
+        at = self.document.plans.index(plan)
+        document = self.document.without_plan(plan.id)
+        view = document.plans[min(at, len(document.plans) - 1)].id if document.plans else ""
+        self.apply(document, f"Delete plan “{plan.name}”", plan=view)
+
+    def change_plan(self, label: str, merge: str | None = None, **fields: object) -> None:
+        """Change fields of the plan in view."""
+        plan = self.plan
+        if plan is not None:
+            self.apply(self.document.with_plan(replace(plan, **fields)), label, merge)  # type: ignore[arg-type]
+
+    def set_repeat(self, repeat: bool) -> None:
+        """Play the plan in view as a loop, or once."""
+        self.change_plan("Loop" if repeat else "Play once", repeat=repeat)
+
+    def set_tempo(self, bpm: float, merge: str | None = "tempo") -> None:
+        """Set the home tempo, held within what a tempo can be."""
+        low, high = TEMPO_RANGE
+        bpm = max(low, min(high, bpm))
+        self.change_plan(f"Tempo {bpm:g} BPM", merge, tempo=bpm)
+
+    # --- commitments ------------------------------------------------------------------------------------------
+
+    @property
+    def commitment(self) -> Commitment | None:
+        """The newest commitment of the plan in view."""
+        plan = self.plan
+        rows = self.document.commitments_of(plan.id) if plan is not None else ()
+        return rows[-1] if rows else None
+
+    def commit(self, reason: str, date: str, app_version: str) -> None:
+        """Commit the plan in view as it stands. Raises ValueError while its text cannot be read."""
+        plan, report = self.plan, self.report
+        if plan is None or report is None or self.error is not None:
+            raise ValueError("the stroke text has to be readable before it can be committed")
+        document = commit(self.document, plan, report, reason, date, app_version)
+        self.apply(document, f"Commit “{plan.name}”")
+
+    def changes(self) -> list[str]:
+        """What differs from the newest commitment."""
+        plan, commitment = self.plan, self.commitment
+        if plan is None or commitment is None:
+            return []
+        return changes_since(commitment, self.document, plan, self.report if self.error is None else None)
+
+    def verdicts(self) -> list[tuple[Plan, Report | None]]:
+        """Every plan of the document with its report, None where its text cannot be read."""
+        found: list[tuple[Plan, Report | None]] = []
+        for plan in self.document.plans:
+            if self.plan is not None and plan.id == self.plan.id:
+                found.append((plan, self.report if self.error is None else None))
+                continue
+            try:
+                found.append((plan, analyse_plan(self.document, plan)))
+            except StrokeTextError:
+                found.append((plan, None))
+        return found

@@ -1,0 +1,85 @@
+"""Edits of strokes: all of them rewrite the stroke text, and only the letters they mean."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from deft_reach.core.document import read_text
+from deft_reach.core.kit import Kit
+from deft_reach.core.limbs import EITHER, HANDS, other_hand
+from deft_reach.core.pattern import Pattern
+from deft_reach.core.session.history import History
+from deft_reach.core.stroke_text import StrokeTextError, replace_strike, strike_of
+
+
+class StrokeEdits(History):
+    """What can be done to strokes."""
+
+    def set_text(self, text: str, label: str = "Typing", merge: str | None = "text") -> None:
+        """Change the stroke text of the plan in view; a tempo newly written in it becomes the home tempo."""
+        plan = self.plan
+        if plan is None or text == self.text:
+            return
+        document = self.document.with_text(plan, text)
+        written, before = _written_tempo(text, self.kit), _written_tempo(self.text, self.kit)
+        if written is not None and written != before:
+            document = document.with_plan(replace(plan, tempo=written))
+        self.apply(document, label, merge)
+
+    def pattern(self) -> Pattern | None:
+        """The pattern as the text stands now, None while it cannot be read."""
+        return self.report.pattern if self.report is not None and self.error is None else None
+
+    def set_limb(self, index: int, limb: str) -> None:
+        """Give a stroke to another limb. Going between hands and feet drops a voice that only made sense before."""
+        pattern = self.pattern()
+        if pattern is None or not 0 <= index < len(pattern.strokes):
+            return
+        strike = strike_of(pattern, index)
+        if strike.limb == limb:
+            return
+        hand_before, hand_now = (x in (*HANDS, EITHER) for x in (strike.limb, limb))
+        if hand_before != hand_now:
+            strike = replace(strike, voice=None, grace="")
+        self.set_text(replace_strike(pattern, index, replace(strike, limb=limb)), f"Stroke to {limb}", None)
+
+    def other_hand(self, index: int) -> None:
+        """Try the other hand on a stroke."""
+        pattern = self.pattern()
+        if pattern is not None and pattern.strokes[index].limb in HANDS:
+            self.set_limb(index, other_hand(pattern.strokes[index].limb))
+
+    def set_voice(self, index: int, voice: str) -> None:
+        pattern = self.pattern()
+        if pattern is not None:
+            strike = replace(strike_of(pattern, index), voice=voice)
+            self.set_text(replace_strike(pattern, index, strike), f"Stroke to {voice}", None)
+
+    def toggle_mark(self, index: int, mark: str) -> None:
+        """Put a mark on a stroke or take it off; accent and ghost replace each other."""
+        pattern = self.pattern()
+        if pattern is None:
+            return
+        strike = strike_of(pattern, index)
+        if mark in strike.marks:
+            marks = strike.marks.replace(mark, "")
+        else:
+            rival = {">": ".", ".": ">"}.get(mark, "")
+            marks = strike.marks.replace(rival, "") + mark if rival else strike.marks + mark
+        self.set_text(replace_strike(pattern, index, replace(strike, marks=marks)), f"Mark {mark}", None)
+
+    def toggle_grace(self, index: int, grace: str) -> None:
+        pattern = self.pattern()
+        if pattern is None or pattern.strokes[index].limb not in (*HANDS, EITHER):
+            return
+        strike = strike_of(pattern, index)
+        strike = replace(strike, grace="" if strike.grace == grace else grace)
+        self.set_text(replace_strike(pattern, index, strike), "Grace note", None)
+
+
+def _written_tempo(text: str, kit: Kit) -> float | None:
+    """The tempo a text asks for, None if it asks for none or cannot be read."""
+    try:
+        return read_text(text, kit).tempo
+    except StrokeTextError:
+        return None
