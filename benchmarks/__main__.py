@@ -116,11 +116,60 @@ def start() -> dict[str, float]:
     }
 
 
+DRAG = """
+import json, sys, time
+from pathlib import Path
+from deft_reach.app.run import make_app
+from deft_reach.app import theme
+app = make_app(); theme.apply(app, "light")
+from deft_reach.app.window import MainWindow
+from deft_reach.store.documents import open_document
+from deft_reach.store.places import demo_file
+from deft_reach.store.recent import Memory
+from benchmarks.__main__ import FIGURE, yardstick
+folder = Path(sys.argv[1])
+window = MainWindow(memory=Memory(folder / "m.json"), keep_in=folder)
+document, _ = open_document(demo_file())
+window.take(document, None, None, clean=True); window.resize(1280, 800); window.show()
+window.session.new_plan("256 strokes", " ".join((FIGURE.split() * 16)[:241]))
+window.session.change_plan("hall", kit="hall")
+found = {"drag.strokes": len(window.session.report.strokes)}
+unit = sorted(yardstick() for _ in range(9))[4]
+for station in ("kit", "reach"):
+    window.go(station)
+    for _ in range(20): app.processEvents()
+    tom, times = window.session.kit.piece("ft"), []
+    for k in range(240):
+        begin = time.perf_counter()
+        # Nothing is kept from one frame to the next: every place is a new one.
+        window.session.move_piece("ft", tom.x - k // 2, tom.y + k % 2)
+        app.processEvents()
+        times.append(time.perf_counter() - begin)
+    times = sorted(times[40:])
+    name = "drag" if station == "kit" else "drag_reach"
+    found[name + ".p50_ms"], found[name + ".p95_ms"] = times[100] * 1e3, times[190] * 1e3
+    found[name + ".p95_yardsticks"] = times[190] / unit
+print(json.dumps(found))
+import os; sys.stdout.flush(); os._exit(0)
+"""
+
+
+def drag() -> dict[str, float]:
+    """A drum dragged with 256 strokes open: analysis and repaint of the whole window, a new place every frame."""
+    env = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+    with tempfile.TemporaryDirectory() as folder:
+        done = subprocess.run(
+            [sys.executable, "-c", DRAG, folder], env=env, capture_output=True, text=True, check=True
+        )
+    found: dict[str, float] = json.loads(done.stdout)
+    return found
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(prog="python -m benchmarks", description=__doc__)
     parser.add_argument("--json", action="store_true", help="print one JSON object")
     args = parser.parse_args()
-    found = {**analysis(), **start()}
+    found = {**analysis(), **drag(), **start()}
     if args.json:
         print(json.dumps(found))
     else:

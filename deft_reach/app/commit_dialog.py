@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from deft_reach.app import theme
+from deft_reach.app import theme, units
 from deft_reach.core.session import Session
 
 
@@ -66,7 +66,9 @@ class CommitDialog(QDialog):
             words = QLabel("You accept " + ("this:" if len(warned) == 1 else f"these {len(warned)}:"))
             words.setFont(theme.ui_font(10.5, bold=True))
             column.addWidget(words)
-            listed = QLabel("\n".join(f"{'■' if f.severity == 'stop' else '▲'}  {f.message}" for f in warned))
+            listed = QLabel(
+                "\n".join(f"{'■' if f.severity == 'stop' else '▲'}  {units.in_words(f.message)}" for f in warned)
+            )
             listed.setWordWrap(True)
             listed.setAlignment(Qt.AlignmentFlag.AlignTop)
             scroll = QScrollArea()

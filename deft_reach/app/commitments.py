@@ -7,7 +7,7 @@ from datetime import datetime
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QFrame, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from deft_reach.app import theme
+from deft_reach.app import theme, units
 from deft_reach.core.document import Commitment
 from deft_reach.core.session import Session
 
@@ -30,7 +30,7 @@ def in_words(commitment: Commitment) -> list[str]:
         lines.append(f"“{commitment.reason}”")
     if commitment.accepted:
         lines.append("Accepted:")
-        lines += [f"  ▲  {message}" for message in commitment.accepted]
+        lines += [f"  ▲  {units.in_words(message)}" for message in commitment.accepted]
     return lines
 
 

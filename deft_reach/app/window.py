@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach import __version__
-from deft_reach.app import theme
+from deft_reach.app import theme, units
 from deft_reach.app.commit_dialog import CommitDialog
 from deft_reach.app.commitments import Commitments
 from deft_reach.app.header import Header
@@ -36,9 +36,12 @@ from deft_reach.app.start_page import StartPage
 from deft_reach.app.station import Station
 from deft_reach.app.write.station import WriteStation
 from deft_reach.core.document import Document, new_document
+from deft_reach.core.kit import KitError
 from deft_reach.core.rudiments import RUDIMENTS, Rudiment
 from deft_reach.core.session import Session
 from deft_reach.core.stroke_text import MAX_TEXT
+from deft_reach.formats.document import load_kit
+from deft_reach.formats.pieces_csv import load_pieces
 from deft_reach.formats.plain_text import DocumentError, decode
 from deft_reach.store.autosave import Leftover, discard, leftovers
 from deft_reach.store.documents import SUFFIX, ChangedOnDiskError, open_document, read_file, save_document
@@ -58,7 +61,9 @@ EXPORTS = {
     "Floor plan, A4 (*.svg)": (".svg", "A4"),
     "Floor plan, Letter (*.svg)": (".svg", "Letter"),
     "Pieces as a table (*.csv)": (".csv", "A4"),
+    "The whole kit (*.json)": (".json", "A4"),
 }
+KIT_FILES = "Kits (*.json *.csv *.reach)"
 FILES = f"Deft Reach documents (*{SUFFIX});;Stroke text (*{TEXT_SUFFIX})"
 
 
@@ -76,6 +81,7 @@ class MainWindow(QMainWindow):
         self.keeper.failed.connect(self._keeping_failed)
         self._station = "reach"
         self._theme = self.memory.get("theme", "system")
+        units.set_unit(self.memory.get("unit", "mm"))
         self.setObjectName("window")
         self.setMinimumSize(900, 600)
         self.setAcceptDrops(True)
@@ -122,6 +128,9 @@ class MainWindow(QMainWindow):
         """A station's widget, made on the first call."""
         if name not in self.built:
             self.built[name] = station = STATIONS[name](self.session)
+            if isinstance(station, KitStation):
+                station.bar.bring_in.connect(self.bring_in_kit)
+                station.bar.export.connect(self.export_kit)
             self._restore_sizes(station)
             self.stack.addWidget(station)
         return self.built[name]
@@ -190,7 +199,6 @@ class MainWindow(QMainWindow):
         self.redo_action = self._action(edit, "Redo", lambda: self.session.redo(), "Ctrl+Shift+Z | Ctrl+Y")
         edit.addSeparator()
         self._action(edit, "Try the &other hand", self._other_hand)
-        self._action(edit, "&Mirror kit and player", lambda: self.session.mirror_kit())
         plan = bar.addMenu("&Plan")
         self._action(plan, "&New plan", self.new_plan, "Ctrl+N")
         shelf = plan.addMenu("New from a rudi&ment")
@@ -226,6 +234,9 @@ class MainWindow(QMainWindow):
         looks = view.addMenu("&Theme")
         for name, text in (("system", "As the &system"), ("light", "&Light"), ("dark", "&Dark")):
             self._action(looks, text, lambda n=name: self._set_theme(n))
+        lengths = view.addMenu("Le&ngths in")
+        for name, text in (("mm", "&Millimetres"), ("in", "&Inches")):
+            self._action(lengths, text, lambda n=name: self._set_unit(n))
         self._action(view, "&Larger text", lambda: self._scale_text(0.1), "Ctrl++ | Ctrl+=")
         self._action(view, "S&maller text", lambda: self._scale_text(-0.1), "Ctrl+-")
         help_menu = bar.addMenu("&Help")
@@ -301,6 +312,11 @@ class MainWindow(QMainWindow):
     def _set_theme(self, name: str) -> None:
         self._theme = name
         self.memory.set("theme", name)
+        self.rebuild()
+
+    def _set_unit(self, name: str) -> None:
+        units.set_unit(name)
+        self.memory.set("unit", name)
         self.rebuild()
 
     def _scale_text(self, by: float) -> None:
@@ -501,9 +517,28 @@ class MainWindow(QMainWindow):
         except (OSError, ValueError) as error:
             self.notice.say(f"{path.name} cannot be written: {error}.", tone="stop")
             return
-        self.notice.say(
-            f"{path.name} is written. Print it at 100 %: the ruler on it shows half a metre at its scale."
-        )
+        printed = path.suffix.lower() in (".pdf", ".svg")
+        how = " Print it at 100 %: the ruler on it shows half a metre at its scale." if printed else ""
+        self.notice.say(f"{path.name} is written.{how}")
+
+    def bring_in_kit(self) -> None:
+        """Ask for a kit's file, and play the plan in view on that kit."""
+        name, _ = QFileDialog.getOpenFileName(self, "Bring in a kit", str(self._folder()), KIT_FILES)
+        if name:
+            self.open_kit(Path(name))
+
+    def open_kit(self, path: Path) -> None:
+        """Add the kit of a file to the document, or say in the window why it cannot be."""
+        try:
+            data = read_file(path)
+            kit = load_pieces(data, path.stem) if path.suffix.lower() == ".csv" else load_kit(data)
+            self.session.add_kit(kit, f"Bring in kit “{kit.name}”")
+        except OSError as error:
+            self.notice.say(f"{path.name} cannot be opened: {error.strerror or error}.", tone="stop")
+        except (DocumentError, KitError) as error:
+            self.notice.say(f"{path.name} cannot be brought in. {error}.", tone="stop")
+        else:
+            self.go("kit")
 
     def _folder(self) -> Path:
         if self.keeper.path is not None:

@@ -236,6 +236,11 @@ class Kit:
                     found.append(f"{piece.code}:foot")
         return tuple(found)
 
+    @cached_property
+    def struck(self) -> tuple[str, ...]:
+        """Codes of the pieces that hands strike."""
+        return tuple(piece.code for piece in self.pieces if not piece.is_pedal and piece.kind != "bass")
+
     def voice_point(self, voice: str) -> tuple[tuple[float, float, float], float] | None:
         """Where a voice is struck, (x, y, z) in mm, and its effective width; None if the kit lacks it.
 
@@ -310,6 +315,21 @@ class Kit:
         if hat is None or second is None:
             return math.inf
         return math.dist((hat.x, hat.y, hat.z), (second.x, second.y, second.z))
+
+
+def gaps(kit: Kit) -> list[str]:
+    """What a kit lacks to be played as written, a sentence each; empty when nothing is missing."""
+    has = {piece.kind for piece in kit}
+    found = []
+    if "sn" not in kit:
+        found.append("There is no snare: a hand without a written voice has nothing to strike. Add one, or undo.")
+    if "bass" in has and "bass-pedal" not in has:
+        found.append("The bass drum has no pedal: add one, or K cannot be played.")
+    if "bass-pedal" in has and "bass" not in has:
+        found.append("The bass pedal has no drum: add one, or K sounds nothing.")
+    if "hat-pedal" in has and "hi-hat" not in has:
+        found.append("The hi-hat pedal has no hi-hat: add one, or H sounds nothing.")
+    return found
 
 
 def check_kit(kit: Kit) -> None:

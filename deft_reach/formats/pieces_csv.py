@@ -4,10 +4,15 @@ from __future__ import annotations
 
 import csv
 import io
+import math
+from typing import Final
 
-from deft_reach.core.kit import Kit
+from deft_reach.core.kit import KINDS, Kit, KitError, Piece, check_kit
+from deft_reach.core.layouts import make_piece
+from deft_reach.formats.plain_text import DocumentError, decode
 
-COLUMNS = ("code", "name", "kind", "x_mm", "y_mm", "z_mm", "diameter_mm", "width_mm", "tilt_deg", "depth_mm")
+COLUMNS: Final = ("code", "name", "kind", "x_mm", "y_mm", "z_mm", "diameter_mm", "width_mm", "tilt_deg", "depth_mm")
+MAX_PIECES: Final = 200
 
 
 def dump_pieces(kit: Kit) -> bytes:
@@ -19,6 +24,56 @@ def dump_pieces(kit: Kit) -> bytes:
         numbers = (p.x, p.y, p.z, p.diameter, p.width, p.tilt, p.depth)
         writer.writerow([p.code, _safe(p.name), p.kind, *(f"{value:g}" for value in numbers)])
     return out.getvalue().encode("utf-8", "replace")
+
+
+def load_pieces(data: bytes, name: str) -> Kit:
+    """A kit of this name from such a table; the columns may stand in any order.
+
+    Zones and stand feet are those that a piece of the kind and size usually has. Raises DocumentError with the line.
+    """
+    rows = list(csv.reader(io.StringIO(decode(data))))
+    heading = [cell.strip().lower() for cell in rows[0]] if rows else []
+    missing = [column for column in COLUMNS if column not in heading]
+    if missing:
+        raise DocumentError(f"the heading lacks {', '.join(missing)}", line=1, column=1)
+    if len(rows) - 1 > MAX_PIECES:
+        raise DocumentError(f"{len(rows) - 1} lines; a kit has at most {MAX_PIECES} pieces")
+    pieces: list[Piece] = []
+    for number, cells in enumerate(rows[1:], 2):
+        if not any(cell.strip() for cell in cells):
+            continue
+        if len(cells) != len(heading):
+            raise DocumentError(f"{len(cells)} values; expected {len(heading)}", line=number, column=1)
+        row = dict(zip(heading, (cell.strip() for cell in cells)))
+        if row["kind"] not in KINDS:
+            raise DocumentError(f"unknown kind '{row['kind']}'; expected one of {', '.join(KINDS)}", line=number)
+        values = {}
+        for column in COLUMNS[3:]:
+            try:
+                values[column] = float(row[column])
+            except ValueError:
+                raise DocumentError(f"{column} is '{row[column]}'; expected a number", line=number) from None
+            if not math.isfinite(values[column]):
+                raise DocumentError(f"{column} is '{row[column]}'; expected a number", line=number)
+        at = (values["x_mm"], values["y_mm"], values["z_mm"])
+        piece = make_piece(
+            row["code"],
+            row["name"].removeprefix("'"),
+            row["kind"],
+            at,
+            values["diameter_mm"],
+            values["width_mm"],
+            tilt=values["tilt_deg"],
+            depth=values["depth_mm"],
+        )
+        pieces.append(piece)
+        try:
+            check_kit(Kit("kit", name, tuple(pieces)))
+        except KitError as error:
+            raise DocumentError(str(error), line=number) from None
+    if not pieces:
+        raise DocumentError("there are no pieces in the table", line=1)
+    return Kit("", name, tuple(pieces))
 
 
 def _safe(text: str) -> str:

@@ -14,7 +14,9 @@ class DocumentError(ValueError):
         self.where = where
         self.line = line
         self.column = column
-        prefix = f"line {line}, column {column}: " if line is not None else f"{where}: " if where else ""
+        prefix = f"{where}: " if where else ""
+        if line is not None:
+            prefix = f"line {line}: " if column is None else f"line {line}, column {column}: "
         super().__init__(prefix + message)
 
 

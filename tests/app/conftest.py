@@ -60,3 +60,19 @@ def drag(widget, start: QPointF, end: QPointF, steps: int = 6, release: bool = T
 
 def type_text(widget, text: str) -> None:
     QTest.keyClicks(widget, text)
+
+
+def choose(menu, start: str) -> None:
+    """Open a menu and choose the entry whose words begin so, by keys."""
+    menu.popup(QPoint(0, 0))
+    action = next(a for a in menu.actions() if a.text().startswith(start))
+    menu.setActiveAction(action)
+    QTest.keyClick(menu, Qt.Key.Key_Return)
+
+
+def enter(box, text: str) -> None:
+    """Type into a field in place of what is there, and Return."""
+    box.setFocus()
+    box.selectAll()
+    QTest.keyClicks(box, text)
+    QTest.keyClick(box, Qt.Key.Key_Return)

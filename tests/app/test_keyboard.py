@@ -114,7 +114,7 @@ def test_names_are_not_rewritten_under_the_fingers(window):
     kit = window.kit_station
     for show, field, read in (
         (lambda: window.go("write"), window.write_station.name, lambda: window.session.plan.name),
-        (lambda: window.go("kit"), kit.piece_name, lambda: window.session.kit.piece("ft").name),
+        (lambda: window.go("kit"), kit.pieces_form.name, lambda: window.session.kit.piece("ft").name),
         (
             lambda: kit.tabs.setCurrentWidget(kit.player_form),
             kit.player_form.name,

@@ -5,7 +5,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
-from tests.app.conftest import click, drag
+from tests.app.conftest import choose, click, drag
 
 
 @pytest.fixture
@@ -19,11 +19,16 @@ def test_a_piece_is_chosen_in_the_drawing_or_in_the_list(kit):
     station, session = kit.kit_station, kit.session
     click(station.plan, station.plan.to_px(*session.kit.piece("rd").body))
     assert session.piece == "rd"
-    assert station.places["z"].value() == 930
-    assert station.pieces.item(station.pieces.currentRow(), 0).text() == "rd"
-    row = next(i for i in range(station.pieces.rowCount()) if station.pieces.item(i, 0).text() == "sn")
-    click(station.pieces.viewport(), QPointF(station.pieces.visualItemRect(station.pieces.item(row, 1)).center()))
-    assert session.piece == "sn" and station.places["x"].value() == -20
+    assert station.pieces_form.places["z"].value() == 930
+    assert station.pieces_form.list.item(station.pieces_form.list.currentRow(), 0).text() == "rd"
+    row = next(
+        i for i in range(station.pieces_form.list.rowCount()) if station.pieces_form.list.item(i, 0).text() == "sn"
+    )
+    click(
+        station.pieces_form.list.viewport(),
+        QPointF(station.pieces_form.list.visualItemRect(station.pieces_form.list.item(row, 1)).center()),
+    )
+    assert session.piece == "sn" and station.pieces_form.places["x"].value() == -20
 
 
 def test_arrow_keys_nudge(kit):
@@ -61,7 +66,7 @@ def test_plan_and_elevation_share_their_axis_to_the_pixel(kit):
 def test_exact_values(kit):
     station, session = kit.kit_station, kit.session
     click(station.plan, station.plan.to_px(*session.kit.piece("ft").body))
-    box = station.places["x"]
+    box = station.pieces_form.places["x"]
     box.setFocus()
     box.selectAll()
     QTest.keyClicks(box, "333")
@@ -81,7 +86,7 @@ def test_what_it_does_to_the_plans_follows(kit, qtbot):
 
 def test_mirror_is_one_step(kit):
     session, before = kit.session, kit.session.kit
-    QTest.mouseClick(kit.kit_station.mirror, Qt.MouseButton.LeftButton)
+    choose(kit.kit_station.bar.setup_menu, "Mirrored")
     assert session.kit == before.mirror() and session.player.handedness == "left"
     assert "left-handed" in kit.header.about.text()
     QTest.keyClick(kit, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
@@ -90,10 +95,10 @@ def test_mirror_is_one_step(kit):
 
 def test_another_kit_from_the_list(kit):
     station, session = kit.kit_station, kit.session
-    station.kits.setFocus()
-    row = next(i for i in range(station.kits.count()) if station.kits.itemText(i).startswith("large"))
-    while station.kits.currentIndex() != row:
-        QTest.keyClick(station.kits, Qt.Key.Key_Down if station.kits.currentIndex() < row else Qt.Key.Key_Up)
+    station.bar.kits.setFocus()
+    row = next(i for i in range(station.bar.kits.count()) if station.bar.kits.itemText(i).startswith("large"))
+    while station.bar.kits.currentIndex() != row:
+        QTest.keyClick(station.bar.kits, Qt.Key.Key_Down if station.bar.kits.currentIndex() < row else Qt.Key.Key_Up)
     assert session.kit.id == "large"
     assert session.document.kit("pit") is not None, "the other plans keep theirs"
     assert any(p.kit == "pit" for p in session.document.plans)
@@ -109,16 +114,16 @@ def test_a_place_that_cannot_be_is_refused_with_a_reason(kit):
 def test_pieces_are_added_duplicated_renamed_and_removed(kit):
     station, session = kit.kit_station, kit.session
     before = session.kit
-    splash = next(a for a in station.add.menu().actions() if a.text() == "splash cymbal")
+    splash = next(a for a in station.pieces_form.add.menu().actions() if a.text() == "splash cymbal")
     splash.trigger()
     assert session.piece == "sp" and session.kit.piece("sp") is not None
-    station.piece_name.setFocus()
-    station.piece_name.selectAll()
-    QTest.keyClicks(station.piece_name, "lantern")
+    station.pieces_form.name.setFocus()
+    station.pieces_form.name.selectAll()
+    QTest.keyClicks(station.pieces_form.name, "lantern")
     assert session.kit.piece("sp").name == "lantern"
-    QTest.mouseClick(station.duplicate, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(station.pieces_form.duplicate, Qt.MouseButton.LeftButton)
     assert session.piece == "sp1" and len(session.kit.pieces) == len(before.pieces) + 2
-    QTest.mouseClick(station.remove, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(station.pieces_form.remove, Qt.MouseButton.LeftButton)
     assert session.kit.piece("sp1") is None and session.piece is None
     while session.undo_label is not None:
         QTest.keyClick(kit, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
@@ -128,15 +133,15 @@ def test_pieces_are_added_duplicated_renamed_and_removed(kit):
 def test_a_second_pedal_of_a_kind_is_refused_with_a_reason(kit):
     station, session = kit.kit_station, kit.session
     before = session.kit
-    next(a for a in station.add.menu().actions() if a.text() == "bass pedal").trigger()
-    assert session.kit == before and "there can be only one bass pedal" in station.facts.text()
+    next(a for a in station.pieces_form.add.menu().actions() if a.text() == "bass pedal").trigger()
+    assert session.kit == before and "there can be only one bass pedal" in station.pieces_form.facts.text()
 
 
 def test_a_removed_piece_makes_its_strokes_impossible_and_the_text_stays(kit):
     session = kit.session
     text = session.text
     session.select_piece("hh")
-    QTest.mouseClick(kit.kit_station.remove, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(kit.kit_station.pieces_form.remove, Qt.MouseButton.LeftButton)
     assert session.text == text and session.report.impossible
     assert kit.header.ease.value.text() == "impossible"
 
@@ -195,6 +200,7 @@ def test_measures_nobody_can_have_are_refused_at_the_field(kit):
         ("Floor plan, A4 (*.pdf)", "kit.pdf", b"%PDF-"),
         ("Floor plan, Letter (*.svg)", "kit", b"<?xml"),
         ("Pieces as a table (*.csv)", "kit.csv", b"code,name"),
+        ("The whole kit (*.json)", "kit", b"{"),
     ],
 )
 def test_the_kit_is_taken_to_the_room(kit, tmp_path, monkeypatch, chosen, name, start):

@@ -1,6 +1,7 @@
 """The body and its poses, against published fractions and independent solutions."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -10,6 +11,7 @@ from scipy.optimize import least_squares
 
 from deft_reach.core import Player, PlayerError, check_player, layout
 from deft_reach.core.motion.pose import MAX_LEAN_MM, reach_radius, solve_elbow, strike_poses
+from deft_reach.core.player import Segments
 
 FIVE = layout("five")
 coordinates = st.tuples(st.integers(-900, 900), st.integers(80, 1200), st.integers(300, 1300))
@@ -22,6 +24,24 @@ def test_segments_are_the_published_fractions_of_stature():
     assert player.forearm_mm == pytest.approx(146 + 54), "the grip lies half-way along the hand"
     assert player.shoulder[0] == pytest.approx(129)
     assert player.shoulder[2] - player.seat_height_mm == pytest.approx(288)
+
+
+def test_measured_segments_stand_instead_of_the_fractions():
+    own = replace(Player(), segments=Segments(upper_arm=350, shoulders=400, hand=200))
+    assert own.upper_arm_mm == 350 and own.shoulder[0] == 200
+    assert own.forearm_mm == pytest.approx(Player().segment("forearm") + 100)
+    assert own.leg_mm == Player().leg_mm, "what was not measured goes by stature"
+    assert own.resting_elbow_mm == own.shoulder[2] - 350
+    poses = strike_poses(own, 1, np.array([[300.0, 400.0, 700.0]]))
+    shoulder, elbow, grip, _ = poses.joints[0]
+    assert np.linalg.norm(elbow - shoulder) == pytest.approx(350)
+    assert np.linalg.norm(grip - elbow) == pytest.approx(own.forearm_mm)
+
+
+@pytest.mark.parametrize("value", [float("nan"), -1, 0, 5000])
+def test_segments_nobody_can_have_are_refused(value):
+    with pytest.raises(PlayerError, match=r"upper arm is .*expected 120 to 500 mm"):
+        check_player(replace(Player(), segments=Segments(upper_arm=value)))
 
 
 def test_arm_length_agrees_with_published_reach():
@@ -99,16 +119,17 @@ def test_beyond_a_straight_arm_the_trunk_leans_just_enough():
     assert poses.lean[-1] > MAX_LEAN_MM
 
 
+@pytest.mark.parametrize("height", [650.0, 1000.0], ids=["drums", "cymbals"])
 @pytest.mark.parametrize("reach", [0.6, 0.8, 1.0])
-def test_reach_contours_agree_with_sampled_poses(reach):
+def test_reach_contours_agree_with_sampled_poses(reach, height):
     """Brute force: the farthest sampled tip within the reach lies on the contour."""
     player = Player()
     sx, sy, _ = player.shoulder
-    radius = reach_radius(player, 650.0, reach)
+    radius = reach_radius(player, height, reach)
     for angle in (-60, -20, 0, 30, 70):
         direction = np.array([math.sin(math.radians(angle)), math.cos(math.radians(angle))])
         distances = np.arange(350.0, 1100.0, 1.0)
-        tips = np.column_stack([sx + distances * direction[0], sy + distances * direction[1], np.full(750, 650.0)])
+        tips = np.column_stack([sx + distances * direction[0], sy + distances * direction[1], np.full(750, height)])
         inside = distances[strike_poses(player, 1, tips).reach <= reach]
         assert inside.max() == pytest.approx(radius, abs=1.5)
 

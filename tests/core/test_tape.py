@@ -172,3 +172,15 @@ def test_a_careless_reading_counts_less():
     off = [replace(d, mm=d.mm + 60, sigma=80.0) if d.name == "t1 to ft" else d for d in sheet]
     found = measure(off, FIVE, PLAYER)
     assert found.fits and apart(found.kit, truth) < 3
+
+
+def test_a_side_that_was_said_holds_however_the_base_kit_stands():
+    """Distances are blind to left and right: only what the player said tells the kit from its mirror image."""
+    truth = moved(3)
+    told = replace(FIVE.mirror(), left="hh")
+    assert measure(readings(truth), told, PLAYER).kit.piece("hh").x < 0
+    assert measure(readings(truth), told, PLAYER, right="hh").kit.piece("hh").x > 0
+    assert measure(readings(truth), replace(FIVE, right="hh"), PLAYER).kit.piece("hh").x > 0
+    assert told.mirror().right == "hh" and told.mirror().left == ""
+    with pytest.raises(TapeError, match="no piece 'zz' to stand on the right"):
+        measure(readings(truth), FIVE, PLAYER, right="zz")

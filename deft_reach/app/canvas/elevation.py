@@ -8,9 +8,10 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
-from deft_reach.app import theme
+from deft_reach.app import theme, units
 from deft_reach.app.canvas.base import Canvas, handle_stroke_key, label
 from deft_reach.app.canvas.reach_plan import ReachPlan
+from deft_reach.app.canvas.sprites import sprite, stamp, text_size
 from deft_reach.core.kit import CYMBALS, Kit, Piece
 from deft_reach.core.limbs import LEFT, RIGHT
 from deft_reach.core.motion.pose import Floats
@@ -32,6 +33,8 @@ class Elevation(Canvas):
         self._measured: Kit | None = None
         self._highest = 0.0
         super().__init__(session, "Elevation, heights and tilts", parent)
+        if plan.tape is not None:
+            plan.tape.changed.connect(self.refresh)
         self.refresh()
 
     def minimumSizeHint(self) -> QSize:
@@ -89,12 +92,23 @@ class Elevation(Canvas):
     # --- mouse and keys ---------------------------------------------------------------------------------------
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        tape = self.plan.tape
+        if tape is not None and tape.on:
+            # The drawing has no depth, so the tape takes hold of what has a place: pieces, zones, the seat.
+            tape.press(event.position(), self.to_px, None)
+            return
         piece = self.piece_at(event.position())
         self.session.select_piece(piece.code if piece else None)
         if piece is not None and event.button() == Qt.MouseButton.LeftButton:
             self._drag = (piece.code, event.position(), piece)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        tape = self.plan.tape
+        if tape is not None and tape.on:
+            self.setCursor(Qt.CursorShape.CrossCursor)
+            if event.buttons() & Qt.MouseButton.LeftButton:
+                tape.move(event.position(), self.to_px, None)
+            return
         if self._drag is None:
             over = self.piece_at(event.position())
             self.setCursor(Qt.CursorShape.OpenHandCursor if over else Qt.CursorShape.ArrowCursor)
@@ -107,6 +121,10 @@ class Elevation(Canvas):
         self.plan.place(code, x, y, piece.z - moved.y() / self.up)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        tape = self.plan.tape
+        if tape is not None and tape.on:
+            tape.release()
+            return
         if self._drag is not None:
             self._drag = None
             self.session.end_merge()
@@ -120,7 +138,7 @@ class Elevation(Canvas):
 
     def in_words(self) -> str:
         side = "the side" if self.from_side else "behind"
-        heights = ", ".join(f"{p.name} {p.z:.0f} mm" for p in self.session.kit if not p.is_pedal)
+        heights = ", ".join(f"{p.name} {units.length(p.z)}" for p in self.session.kit if not p.is_pedal)
         return f"Heights from {side}: {heights}."
 
     # --- drawing ----------------------------------------------------------------------------------------------
@@ -128,11 +146,14 @@ class Elevation(Canvas):
     def draw(self, painter: QPainter) -> None:
         c = theme.colours()
         low, high = self._heights()
-        heights = range(math.ceil(low / 100) * 100, int(high) + 1, 100)
+        # Every 10 cm, or every 4 inches; named at every other line.
+        step = 100.0 if units.unit() == "mm" else 101.6
+        heights = [k * step for k in range(math.ceil(low / step), math.floor(high / step) + 1)]
         for z in heights:
             y = self.to_px(0, 0, z).y()
             painter.setPen(QPen(QColor(c.grid), 1))
             painter.drawLine(QPointF(0, y), QPointF(self.width(), y))
+        self._draw_seat(painter, c)
         kit = self.session.kit
         order = sorted((p for p in kit if not p.is_pedal), key=lambda p: -(p.x if self.from_side else p.y))
         for piece in order:
@@ -141,11 +162,24 @@ class Elevation(Canvas):
         self._draw_labels(painter, c, order)
         halo = QColor(c.sheet)
         halo.setAlphaF(0.8)
-        for z in heights:
-            if z % 200 == 0:
-                text = f"{z} mm" if z == 1200 else f"{z}"
+        for k, z in enumerate(reversed(heights)):
+            if k % 2 == 0:
+                text = units.length(z) if k == 2 else units.number(z)
+                if units.unit() == "in":
+                    text = text.replace(".0", "")
                 at = QPointF(5, self.to_px(0, 0, z).y() - 6)
                 label(painter, at, text, theme.lettering(8.5), QColor(c.muted), Qt.AlignmentFlag.AlignLeft, halo)
+        if self.plan.tape is not None:
+            self.plan.tape.draw(painter, self.to_px)
+
+    def _draw_seat(self, painter: QPainter, c: theme.Colours) -> None:
+        """The seat, and the height at which the elbows hang."""
+        player = self.session.player
+        at = self.to_px(0, 0, player.seat_height_mm)
+        half = 165 * abs(self.across_mm())
+        painter.setPen(QPen(QColor(c.muted), 1, Qt.PenStyle.DashLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRoundedRect(QRectF(at.x() - half, at.y(), 2 * half, 90 * self.up), 6, 6)
 
     def _draw_piece(self, painter: QPainter, c: theme.Colours, piece: Piece) -> None:
         selected = piece.code == self.session.piece
@@ -178,15 +212,24 @@ class Elevation(Canvas):
                 painter.drawPolygon([near, far, far + down, near + down])
             return
         squash = max(abs(radius * math.sin(tilt)) * self.up, 1.5)
-        if cymbal or piece.kind == "block":
-            painter.drawEllipse(centre, radius * scale, squash)
-        else:
-            body = QRectF(centre.x() - radius * scale, centre.y(), 2 * radius * scale, piece.depth * self.up)
-            painter.drawRoundedRect(body, 4, 4)
-            painter.drawEllipse(centre, radius * scale, squash)
+        wide, deep = radius * scale + 3, 0.0 if cymbal or piece.kind == "block" else piece.depth * self.up
+
+        def paint(inside: QPainter) -> None:
+            middle = QPointF(wide, squash + 3)
+            inside.setPen(pen)
+            inside.setBrush(fill)
+            if deep:
+                inside.drawRoundedRect(QRectF(3, middle.y(), 2 * wide - 6, deep), 4, 4)
+            inside.drawEllipse(middle, wide - 3, squash)
+
+        shape = (wide, squash, deep, selected, cymbal, c.name)
+        ratio = painter.device().devicePixelRatioF()
+        picture = sprite(("behind", *shape), 2 * wide, 2 * squash + deep + 6, ratio, paint)
+        stamp(painter, picture, centre.x() - wide, centre.y() - squash - 3)
 
     def _draw_labels(self, painter: QPainter, c: theme.Colours, pieces: list[Piece]) -> None:
         taken: list[QRectF] = []
+        face = theme.lettering(9)
         halo = QColor(c.sheet)
         halo.setAlphaF(0.75)
         for piece in sorted(pieces, key=lambda p: p.z, reverse=True):
@@ -194,9 +237,8 @@ class Elevation(Canvas):
                 continue
             x, y = piece.body
             at = self.to_px(x, y, piece.z)
-            text = f"{piece.code} {piece.z:.0f}"
-            painter.setFont(theme.lettering(9))
-            width = painter.fontMetrics().horizontalAdvance(text) + 6
+            text = f"{piece.code} {units.number(piece.z)}"
+            width = text_size(text, face)[0] + 6
             half = piece.diameter / 2 * abs(self.across_mm())
             spots = [
                 (0.0, -11.0),
@@ -211,7 +253,7 @@ class Elevation(Canvas):
                 if not any(rect.intersects(other) for other in taken) and rect.top() > 0:
                     break
             taken.append(rect)
-            label(painter, rect.center(), text, theme.lettering(9), QColor(c.ink), halo=halo)
+            label(painter, rect.center(), text, face, QColor(c.ink), halo=halo)
 
     def _draw_arms(self, painter: QPainter, c: theme.Colours) -> None:
         report, index = self.session.report, self.session.stroke

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from deft_reach.app import units
 from deft_reach.core.counting import place
 from deft_reach.core.findings import voice_name
 from deft_reach.core.kit import Kit
-from deft_reach.core.limbs import FEET, HANDS, KICK, RIGHT
+from deft_reach.core.limbs import FEET, HANDS, KICK, LEFT, RIGHT
+from deft_reach.core.motion.comfort import comfort, easier
+from deft_reach.core.motion.pose import MAX_LEAN_MM
+from deft_reach.core.player import Player
 from deft_reach.core.report import Report, pace_word
 
 
@@ -35,9 +39,9 @@ def stroke_facts(report: Report, index: int) -> list[tuple[str, str]]:
     stroke, kit = report.strokes[index], report.table.kit
     facts: list[tuple[str, str]] = []
     if stroke.limb in HANDS and stroke.came_from and stroke.travel_mm:
-        facts.append(("comes from", f"{voice_name(kit, stroke.came_from)}, {stroke.travel_mm:.0f} mm away"))
+        facts.append(("comes from", f"{voice_name(kit, stroke.came_from)}, {units.length(stroke.travel_mm)} away"))
     elif stroke.gap is not None:
-        moved = f"the other pedal, {stroke.travel_mm:.0f} mm away" if stroke.travel_mm else "the same place"
+        moved = f"the other pedal, {units.length(stroke.travel_mm)} away" if stroke.travel_mm else "the same place"
         facts.append(("comes from", moved))
     if stroke.gap is not None and stroke.pace is not None and stroke.tempo_limit is not None:
         facts.append(("has", f"{stroke.gap * 1000:.0f} ms, needs {stroke.needed * 1000:.0f} ms"))
@@ -47,15 +51,38 @@ def stroke_facts(report: Report, index: int) -> list[tuple[str, str]]:
         facts.append(("pace", "its limb's first stroke: as long as it likes"))
     if stroke.limb not in FEET and stroke.reach is not None:
         lean = report.table.lean[stroke.limb].get(stroke.voice, 0.0)
-        leaning = f", leaning {lean:.0f} mm" if lean > 0 else ""
+        leaning = f", leaning {units.length(lean)}" if lean > 0 else ""
         facts.append(("reach", f"{stroke.reach * 100:.0f} % of the arm{leaning}"))
     facts.append(("stroke", stroke.stroke_type))
     if stroke.limb in HANDS:
         posture = report.postures[report.posture_of[index]]
         if posture.cross is not None:
             over = "right" if posture.cross.over == RIGHT else "left"
-            facts.append(("arms", f"crossed, {over} over, {posture.cross.clearance:.0f} mm"))
+            facts.append(("arms", f"crossed, {over} over, {units.length(posture.cross.clearance)}"))
     return facts
+
+
+def comfort_lines(kit: Kit, player: Player, voice: str) -> list[str]:
+    """How each hand gets to a voice, a line a hand, and which has it easier; empty for what feet play."""
+    found = comfort(kit, player, voice)
+    lines = []
+    for hand, name in ((RIGHT, "right hand"), (LEFT, "left hand")):
+        if hand not in found:
+            continue
+        each = found[hand]
+        words = f"{name} {each.word}: {each.reach * 100:.0f} % of the arm, elbow at {each.elbow:.0f}°"
+        if 0 < each.lean <= MAX_LEAN_MM:
+            words += f", leaning {units.length(each.lean)}"
+        lines.append(words)
+    if found:
+        above = next(iter(found.values())).above_elbow
+        level = "level with the elbow"
+        if abs(above) >= 10:
+            level = f"{units.length(abs(above))} {'above' if above > 0 else 'below'} the hanging elbow"
+        better = easier(found)
+        who = "as easy for either hand" if better is None else f"easier for the {limb_name(kit, better)}"
+        lines.append(f"{level}; {who}")
+    return lines
 
 
 def stroke_title(report: Report, index: int) -> str:

@@ -7,30 +7,32 @@ from __future__ import annotations
 
 import math
 
-from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
+from PySide6.QtCore import QEvent, QPointF, QSize, Qt
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from deft_reach.app import theme
+from deft_reach.app import theme, units
 from deft_reach.app.canvas.base import Canvas, handle_stroke_key, label
-from deft_reach.app.canvas.explain import stroke_title, where
+from deft_reach.app.canvas.explain import comfort_lines, stroke_title, where
+from deft_reach.app.canvas.plan_pieces import draw_ghost, draw_labels, draw_pedals, draw_pieces
+from deft_reach.app.canvas.plan_player import draw_arms, draw_body, draw_contours, draw_legend
+from deft_reach.app.canvas.tape_tool import TapeTool
 from deft_reach.core.collisions import Collision, collisions
 from deft_reach.core.findings import voice_name
-from deft_reach.core.kit import CYMBALS, DRUMS, KitError, Piece
-from deft_reach.core.limbs import HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
-from deft_reach.core.motion.pose import Floats, reach_radius
-from deft_reach.core.motion.reach_table import reach_table, reach_words
+from deft_reach.core.kit import Kit, KitError, Piece
+from deft_reach.core.limbs import LEFT, RIGHT
+from deft_reach.core.motion.pose import Floats
 from deft_reach.core.session import Session
 
 #: What is always in view (mm): left, right, back, front.
 FRAME = (-520.0, 520.0, -185.0, 900.0)
-#: Heights (mm) at which reach is drawn: on the drums.
-DRUM_HEIGHT = 650.0
-_KIND_OF_FOOT = {KICK: "bass-pedal", SECOND_KICK: "second-bass-pedal", HAT_FOOT: "hat-pedal"}
 
 
 class ReachPlan(Canvas):
-    """The kit from above. ``laying_out`` gives the arrow keys to the selected piece instead of the strokes."""
+    """The kit from above. ``laying_out`` gives the arrow keys to the selected piece instead of the strokes.
+
+    ``ghost`` is another kit to show behind this one; ``tape`` measures where the station has one.
+    """
 
     def __init__(self, session: Session, laying_out: bool = False, parent: QWidget | None = None) -> None:
         self.laying_out = laying_out
@@ -40,8 +42,14 @@ class ReachPlan(Canvas):
         self._ground_key: object = None
         self._ground_pixmap = QPixmap()
         self.frame = FRAME
+        self._map_key: object = None
+        self._mapped = (1.0, 0.0, 0.0)
+        self.ghost: Kit | None = None
+        self.tape: TapeTool | None = TapeTool(session) if laying_out else None
         super().__init__(session, "Reach plan, the kit from above", parent)
         self.setCursor(Qt.CursorShape.ArrowCursor)
+        if self.tape is not None:
+            self.tape.changed.connect(self.refresh)
         self.refresh()
 
     def minimumSizeHint(self) -> QSize:
@@ -68,24 +76,37 @@ class ReachPlan(Canvas):
     @property
     def mm(self) -> float:
         """Pixels in a millimetre."""
-        left, right, back, front = self.frame
-        return min((self.width() - 12) / (right - left), (self.height() - 12) / (front - back))
+        return self._map()[0]
+
+    def _map(self) -> tuple[float, float, float]:
+        """Scale, and where the origin is (px); worked out once for a frame and size."""
+        key = (self.frame, self.width(), self.height())
+        if key != self._map_key:
+            left, right, back, front = self.frame
+            scale = min((key[1] - 12) / (right - left), (key[2] - 12) / (front - back))
+            origin = (key[1] / 2 - (left + right) / 2 * scale, key[2] / 2 + (back + front) / 2 * scale)
+            self._map_key, self._mapped = key, (scale, *origin)
+        return self._mapped
 
     def to_px(self, x: float, y: float) -> QPointF:
-        left, right, back, front = self.frame
-        scale = self.mm
-        return QPointF(
-            self.width() / 2 + (x - (left + right) / 2) * scale,
-            self.height() / 2 - (y - (back + front) / 2) * scale,
-        )
+        scale, x0, y0 = self._map()
+        return QPointF(x0 + x * scale, y0 - y * scale)
 
     def to_mm(self, at: QPointF) -> tuple[float, float]:
-        left, right, back, front = self.frame
-        scale = self.mm
-        return (
-            (at.x() - self.width() / 2) / scale + (left + right) / 2,
-            (self.height() / 2 - at.y()) / scale + (back + front) / 2,
-        )
+        scale, x0, y0 = self._map()
+        return (at.x() - x0) / scale, (y0 - at.y()) / scale
+
+    def project(self, x: float, y: float, z: float) -> QPointF:
+        """A point of the room on the drawing: heights do not show from above."""
+        return self.to_px(x, y)
+
+    def floor_at(self, at: QPointF) -> tuple[float, float, float]:
+        """The point on the floor below a pixel, mm."""
+        return (*self.to_mm(at), 0.0)
+
+    @property
+    def measuring(self) -> bool:
+        return self.tape is not None and self.tape.on
 
     def piece_at(self, at: QPointF) -> Piece | None:
         """The highest piece under a point: what one would touch from above."""
@@ -103,6 +124,9 @@ class ReachPlan(Canvas):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton:
             return
+        if self.tape is not None and self.tape.on:
+            self.tape.press(event.position(), self.project, self.floor_at)
+            return
         piece = self.piece_at(event.position())
         self.session.select_piece(piece.code if piece else None)
         if piece is not None:
@@ -110,6 +134,11 @@ class ReachPlan(Canvas):
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self.tape is not None and self.tape.on:
+            self.setCursor(Qt.CursorShape.CrossCursor)
+            if event.buttons() & Qt.MouseButton.LeftButton:
+                self.tape.move(event.position(), self.project, self.floor_at)
+            return
         if self._drag is None:
             self.setCursor(
                 Qt.CursorShape.OpenHandCursor if self.piece_at(event.position()) else Qt.CursorShape.ArrowCursor
@@ -120,6 +149,9 @@ class ReachPlan(Canvas):
         self.place(code, x + moved.x() / self.mm, y - moved.y() / self.mm)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self.tape is not None and self.tape.on:
+            self.tape.release()
+            return
         if self._drag is not None:
             self._drag = None
             self._problem = ""
@@ -133,7 +165,7 @@ class ReachPlan(Canvas):
             self.session.move_piece(code, x, y, z)
             self._problem = ""
         except KitError as error:
-            self._problem = str(error)
+            self._problem = units.in_words(str(error))
             self.update()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -143,7 +175,12 @@ class ReachPlan(Canvas):
             QWidget.keyPressEvent(self, event)
 
     def nudge(self, event: QKeyEvent) -> bool:
-        """Arrow keys move the selected piece 1 mm, 10 mm with Shift; Page Up and Down its height."""
+        """Arrow keys move the selected piece 1 mm, 10 mm with Shift; Page Up and Down its height; M takes a tape."""
+        if self.tape is not None and event.text() == "m":
+            self.tape.set_on(not self.tape.on)
+            return True
+        if self.tape is not None and self.tape.key(Qt.Key(event.key())):
+            return True
         kit, code = self.session.kit, self.session.piece
         if event.text() in ("[", "]"):
             codes = [piece.code for piece in kit]
@@ -183,22 +220,14 @@ class ReachPlan(Canvas):
     def piece_words(self, piece: Piece) -> str:
         """A piece in words: where it stands and how each hand gets there."""
         text = (
-            f"{piece.name} ({piece.code}): {abs(piece.x):.0f} mm {'right' if piece.x >= 0 else 'left'}, "
-            f"{piece.y:.0f} mm forward, {piece.z:.0f} mm high"
+            f"{piece.name} ({piece.code}): {units.length(abs(piece.x))} {'right' if piece.x >= 0 else 'left'}, "
+            f"{units.length(piece.y)} forward, {units.length(piece.z)} high"
         )
-        if piece.is_pedal or piece.kind == "bass":
-            return text
-        table = reach_table(self.session.kit, self.session.player, [piece.code])
-        reaches = [
-            f"{name} {reach_words(table.reach[hand][piece.code], table.lean[hand][piece.code])}, "
-            f"{table.reach[hand][piece.code] * 100:.0f} % of the arm"
-            for hand, name in ((RIGHT, "right hand"), (LEFT, "left hand"))
-        ]
-        return text + "\n" + "\n".join(reaches)
+        return "\n".join([text, *comfort_lines(self.session.kit, self.session.player, piece.code)])
 
     def in_words(self) -> str:
         report, index = self.session.report, self.session.stroke
-        pieces = ", ".join(f"{p.name} {p.z:.0f} mm high" for p in self.session.kit if not p.is_pedal)
+        pieces = ", ".join(f"{p.name} {units.length(p.z)} high" for p in self.session.kit if not p.is_pedal)
         if report is None or index is None or index >= len(report.strokes):
             return f"Kit {self.session.kit.name}: {pieces}."
         posture = report.postures[report.posture_of[index]]
@@ -210,12 +239,15 @@ class ReachPlan(Canvas):
         crossed = "arms not crossed"
         if posture.cross is not None:
             over = "right" if posture.cross.over == RIGHT else "left"
-            crossed = f"arms crossed, {over} over, {posture.cross.clearance:.0f} mm clear"
+            crossed = f"arms crossed, {over} over, {units.length(posture.cross.clearance)} clear"
         overlap = self.touching_words()
         inside = f" {overlap}." if overlap else ""
+        measured = ""
+        if self.tape is not None:
+            measured = "".join(f" Measured: {self.tape.in_words(d)}." for d, _ in self.tape.lines())
         return (
             f"{where(report, index)}: {stroke_title(report, index)}. {', '.join(hands)}; {crossed}. "
-            f"Kit: {pieces}.{inside}"
+            f"Kit: {pieces}.{inside}{measured}"
         )
 
     # --- drawing ----------------------------------------------------------------------------------------------
@@ -223,18 +255,15 @@ class ReachPlan(Canvas):
     def draw(self, painter: QPainter) -> None:
         c = theme.colours()
         painter.drawPixmap(0, 0, self._ground(c))
-        kit = self.session.kit
-        self._draw_pedals(painter, c)
-        pieces = sorted((p for p in kit if not p.is_pedal), key=lambda p: p.z)
-        unreachable = self._unreachable()
-        touching = {code for c in self._touching for code in (c.a, c.b)}
-        for piece in pieces:
-            self._draw_piece(painter, c, piece, piece.code in unreachable)
-            if piece.code in touching:
-                self._draw_touching(painter, c, piece)
-        self._draw_labels(painter, c, pieces)
-        self._draw_body(painter, c)
-        self._draw_arms(painter, c)
+        draw_pedals(self, painter, c)
+        if self.ghost is not None:
+            draw_ghost(self, painter, c, self.ghost)
+        draw_pieces(self, painter, c, {code for pair in self._touching for code in (pair.a, pair.b)})
+        draw_labels(self, painter, c, [p for p in self.session.kit if not p.is_pedal])
+        draw_body(self, painter, c)
+        draw_arms(self, painter, c)
+        if self.tape is not None:
+            self.tape.draw(painter, self.project)
         self._draw_drag(painter, c)
         self._draw_scale(painter, c)
 
@@ -250,7 +279,9 @@ class ReachPlan(Canvas):
             painter = QPainter(self._ground_pixmap)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             self._draw_grid(painter, c)
-            self._draw_contours(painter, c)
+            draw_contours(self, painter, c)
+            if self.laying_out:
+                draw_legend(self, painter, c)
             painter.end()
         return self._ground_pixmap
 
@@ -258,196 +289,21 @@ class ReachPlan(Canvas):
         painter.setPen(QPen(QColor(c.grid), 1))
         x0, y1 = self.to_mm(QPointF(0, 0))
         x1, y0 = self.to_mm(QPointF(self.width(), self.height()))
-        for k in range(math.ceil(x0 / 100), math.floor(x1 / 100) + 1):
-            x = round(self.to_px(k * 100, 0).x()) + 0.5
+        step = 100.0 if units.unit() == "mm" else 101.6
+        for k in range(math.ceil(x0 / step), math.floor(x1 / step) + 1):
+            x = round(self.to_px(k * step, 0).x()) + 0.5
             painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
-        for k in range(math.ceil(y0 / 100), math.floor(y1 / 100) + 1):
-            y = round(self.to_px(0, k * 100).y()) + 0.5
+        for k in range(math.ceil(y0 / step), math.floor(y1 / step) + 1):
+            y = round(self.to_px(0, k * step).y()) + 0.5
             painter.drawLine(QPointF(0, y), QPointF(self.width(), y))
-
-    def _draw_contours(self, painter: QPainter, c: theme.Colours) -> None:
-        player = self.session.player
-        sx, sy, _ = player.shoulder
-        for hand, side in ((RIGHT, 1), (LEFT, -1)):
-            centre = self.to_px(sx * side, sy)
-            for reach, style in ((0.8, Qt.PenStyle.SolidLine), (1.0, Qt.PenStyle.DashLine)):
-                colour = c.hand(hand)
-                colour.setAlphaF(0.35)
-                radius = reach_radius(player, DRUM_HEIGHT, reach) * self.mm
-                painter.setPen(QPen(colour, 1.2, style))
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                box = QRectF(centre.x() - radius, centre.y() - radius, 2 * radius, 2 * radius)
-                # Only the part in front of the player says anything.
-                start = -8 if side > 0 else 20
-                painter.drawArc(box, start * 16, 168 * 16)
-
-    def _draw_pedals(self, painter: QPainter, c: theme.Colours) -> None:
-        report, index = self.session.report, self.session.stroke
-        struck = set()
-        if report is not None and index is not None and index < len(report.strokes):
-            moment = report.postures[report.posture_of[index]].strokes
-            struck = {_KIND_OF_FOOT.get(report.strokes[i].limb) for i in moment}
-        for piece in self.session.kit:
-            if not piece.is_pedal:
-                continue
-            a, b = self.to_px(piece.x - 42, piece.y + 30), self.to_px(piece.x + 42, piece.y - 240)
-            rect = QRectF(a, b).normalized()
-            lit = piece.kind in struck
-            selected = piece.code == self.session.piece
-            colour = QColor(c.feet)
-            painter.setPen(QPen(QColor(c.right) if selected else colour, 2 if lit or selected else 1.1))
-            fill = QColor(c.feet)
-            fill.setAlphaF(0.45 if lit else 0.08)
-            painter.setBrush(fill)
-            painter.drawRoundedRect(rect, 4, 4)
-            painter.setPen(QPen(colour, 1))
-            painter.drawLine(
-                rect.bottomLeft() + QPointF(0, -rect.height() * 0.22),
-                rect.bottomRight() + QPointF(0, -rect.height() * 0.22),
-            )
-            at = QPointF(rect.center().x(), rect.bottom() - rect.height() * 0.11)
-            label(painter, at, piece.code, theme.lettering(8.5), QColor(c.feet))
-
-    def _draw_piece(self, painter: QPainter, c: theme.Colours, piece: Piece, unreachable: bool) -> None:
-        centre = self.to_px(*piece.body)
-        radius = piece.diameter / 2 * self.mm
-        selected = piece.code == self.session.piece
-        cymbal = piece.kind in CYMBALS
-        fill = QColor(c.cymbal if cymbal else c.drum if piece.kind in DRUMS else c.body)
-        fill.setAlphaF(0.62 if cymbal else 0.9)
-        if piece.kind == "bass":
-            painter.setPen(QPen(QColor(c.right) if selected else QColor(c.muted), 1.8 if selected else 1.1))
-            painter.setBrush(fill)
-            painter.drawRoundedRect(self._lying(piece), 3, 3)
-            return
-        painter.setPen(
-            QPen(QColor(c.right) if selected else QColor(c.ink if not cymbal else c.muted), 2.4 if selected else 1.2)
-        )
-        painter.setBrush(fill)
-        # A tilted disc is narrower from above.
-        squash = math.cos(math.radians(piece.tilt))
-        painter.drawEllipse(centre, radius, radius * squash)
-        if unreachable:
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QBrush(QColor(c.stop), Qt.BrushStyle.BDiagPattern))
-            painter.drawEllipse(centre, radius, radius * squash)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        if cymbal:
-            painter.setPen(QPen(QColor(c.line), 1))
-            for part in (0.42, 0.72):
-                painter.drawEllipse(centre, radius * part, radius * part * squash)
-            painter.setPen(QPen(QColor(c.muted), 1))
-            painter.drawEllipse(centre, radius * 0.17, radius * 0.17 * squash)
-        # Where it is struck, as wide as a tip may land.
-        faint = QColor(c.muted)
-        faint.setAlphaF(0.45)
-        painter.setPen(QPen(faint, 1))
-        target = piece.width / 2 * self.mm
-        painter.drawEllipse(self.to_px(piece.x, piece.y), target, target)
-
-    def _lying(self, piece: Piece) -> QRectF:
-        """A drum on its side, from above."""
-        x, y = piece.body
-        a = self.to_px(x - piece.diameter / 2, y + piece.depth / 2)
-        return QRectF(a, self.to_px(x + piece.diameter / 2, y - piece.depth / 2))
-
-    def _draw_touching(self, painter: QPainter, c: theme.Colours, piece: Piece) -> None:
-        """A piece that stands inside another: ringed."""
-        painter.setPen(QPen(QColor(c.stop), 2.4, Qt.PenStyle.DashLine))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        if piece.kind == "bass":
-            painter.drawRect(self._lying(piece))
-        else:
-            radius = piece.diameter / 2 * self.mm
-            painter.drawEllipse(self.to_px(*piece.body), radius, radius)
 
     def touching_words(self) -> str:
         """Which pieces stand inside each other, empty if none do."""
         kit = self.session.kit
         names = {piece.code: piece.name for piece in kit}
-        return ", ".join(f"{names[c.a]} and {names[c.b]} overlap by {c.depth:.0f} mm" for c in self._touching)
+        return ", ".join(f"{names[c.a]} and {names[c.b]} overlap by {units.length(c.depth)}" for c in self._touching)
 
-    def _unreachable(self) -> set[str]:
-        """Pieces out of reach for a hand that has to play them here, or for both hands."""
-        kit, report = self.session.kit, self.session.report
-        struck = [piece.code for piece in kit if not piece.is_pedal and piece.kind != "bass"]
-        table = reach_table(kit, self.session.player, struck)
-        found = {code for code in struck if all(table.out_of_reach(hand, code) for hand in HANDS)}
-        if report is not None:
-            for finding in report.findings:
-                if finding.kind == "out-of-reach":
-                    found.add(report.strokes[finding.strokes[0]].voice.partition(":")[0])
-        return found
-
-    def _draw_labels(self, painter: QPainter, c: theme.Colours, pieces: list[Piece]) -> None:
-        """Name and height of each piece where they cover least: other labels, tips and hands are avoided."""
-        taken: list[QRectF] = []
-        for joints in self.arms().values():
-            for x, y in joints[2:, :2]:
-                at = self.to_px(float(x), float(y))
-                taken.append(QRectF(at.x() - 10, at.y() - 10, 20, 20))
-        place = self._cross_place()
-        if place is not None:
-            taken.append(QRectF(place.x() - 75, place.y() - 17, 150, 54))
-        halo = QColor(c.sheet)
-        halo.setAlphaF(0.72)
-        painter.setFont(theme.lettering(9.5))
-        metrics = painter.fontMetrics()
-        small = self.mm < 0.29
-        for piece in sorted(pieces, key=lambda p: p.diameter):
-            text = piece.name if piece.kind == "bass" else f"{piece.name} {piece.z:.0f}"
-            if small:
-                text = piece.code
-            width, height = metrics.horizontalAdvance(text) + 4.0, metrics.height() - 2.0
-            x, y = piece.body
-            r = piece.diameter / 2
-            if piece.kind == "bass":
-                spots = [(0.0, piece.depth / 2 - 30)]
-            else:
-                spots = [(0.0, r * k) for k in (0.66, -0.72, 0.35, 1.08, -1.1, -0.4)]
-                spots += [(r * k, r * m) for k in (0.55, -0.55) for m in (0.5, -0.5, 0.0)]
-            best, least = None, math.inf
-            for dx, dy in spots:
-                at = self.to_px(x + dx, y + dy)
-                left = min(max(at.x() - width / 2, 3.0), self.width() - width - 3.0)
-                top = min(max(at.y() - height / 2, 2.0), self.height() - height - 2.0)
-                rect = QRectF(left, top, width, height)
-                hidden = sum(
-                    overlap.width() * overlap.height() for other in taken if (overlap := rect & other).isValid()
-                )
-                if hidden < least - 1:
-                    best, least = rect, hidden
-            assert best is not None
-            taken.append(best)
-            colour = QColor(c.muted if piece.kind == "bass" else c.ink)
-            label(painter, best.center(), text, theme.lettering(9.5), colour, halo=halo)
-
-    def _draw_body(self, painter: QPainter, c: theme.Colours) -> None:
-        player = self.session.player
-        sx = player.shoulder[0]
-        left, right = self._shoulders()
-        middle = QPointF((left.x() + right.x()) / 2, (left.y() + right.y()) / 2)
-        scale = self.mm
-        painter.setPen(QPen(QColor(c.muted), 1, Qt.PenStyle.DashLine))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawEllipse(self.to_px(0, 0), 165 * scale, 165 * scale)
-        painter.setPen(Qt.PenStyle.NoPen)
-        body = QColor(c.body)
-        body.setAlphaF(0.9)
-        painter.setBrush(body)
-        torso = QPainterPath()
-        torso.addRoundedRect(
-            QRectF(middle.x() - (sx + 55) * scale, middle.y() - 75 * scale, 2 * (sx + 55) * scale, 190 * scale),
-            85 * scale,
-            85 * scale,
-        )
-        painter.drawPath(torso)
-        head = QColor(c.muted)
-        head.setAlphaF(0.75)
-        painter.setBrush(head)
-        painter.drawEllipse(QPointF(middle.x(), middle.y() + 15 * scale), 78 * scale, 98 * scale)
-
-    def _cross_place(self) -> QPointF | None:
+    def cross_place(self) -> QPointF | None:
         """Where the arms cross at the selected stroke."""
         report, index = self.session.report, self.session.stroke
         if report is None or index is None or index >= len(report.strokes):
@@ -455,7 +311,7 @@ class ReachPlan(Canvas):
         cross = report.postures[report.posture_of[index]].cross
         return None if cross is None else self.to_px(*cross.place)
 
-    def _shoulders(self) -> tuple[QPointF, QPointF]:
+    def shoulders(self) -> tuple[QPointF, QPointF]:
         arms = self.arms()
         sx, sy, _ = self.session.player.shoulder
         points = []
@@ -482,122 +338,6 @@ class ReachPlan(Canvas):
                 found[hand] = joints
         return found
 
-    def _draw_arms(self, painter: QPainter, c: theme.Colours) -> None:
-        report, index = self.session.report, self.session.stroke
-        if report is None or index is None or index >= len(report.strokes):
-            return
-        faded = self.session.error is not None
-        arms = self.arms()
-        at = report.posture_of[index]
-        posture = report.postures[at]
-        for hand in HANDS:
-            self._draw_moves(painter, c, hand, at)
-        over = posture.cross.over if posture.cross else RIGHT
-        order = (LEFT, RIGHT) if over == RIGHT else (RIGHT, LEFT)
-        striking = {report.strokes[i].limb for i in posture.strokes}
-        for hand in order:
-            if hand in arms:
-                self._draw_arm(painter, c, hand, arms[hand], hand in striking, faded)
-        if posture.cross is not None:
-            x, y = posture.cross.place
-            centre = self.to_px(x, y)
-            colour = QColor(c.stop if posture.cross.clearance < 60 else c.ink)
-            painter.setPen(QPen(colour, 1.8))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawEllipse(centre, 17, 17)
-            name = "right" if posture.cross.over == RIGHT else "left"
-            halo = QColor(c.sheet)
-            halo.setAlphaF(0.9)
-            below = centre + QPointF(0, 28)
-            label(
-                painter,
-                below,
-                f"{name} over · {posture.cross.clearance:.0f} mm clear",
-                theme.lettering(10),
-                colour,
-                halo=halo,
-            )
-
-    def _draw_arm(
-        self, painter: QPainter, c: theme.Colours, hand: str, joints: Floats, striking: bool, faded: bool
-    ) -> None:
-        points = [self.to_px(float(x), float(y)) for x, y in joints[:, :2]]
-        shoulder, elbow, grip, tip = points
-        colour = c.hand(hand)
-        if faded:
-            colour.setAlphaF(0.35)
-        halo = QColor(c.sheet)
-        halo.setAlphaF(0.85)
-        cap = Qt.PenCapStyle.RoundCap
-        for pen_colour, extra in ((halo, 5.0), (colour, 0.0)):
-            painter.setPen(QPen(pen_colour, 62 * self.mm * 0.55 + extra, Qt.PenStyle.SolidLine, cap))
-            painter.drawLine(shoulder, elbow)
-            painter.setPen(QPen(pen_colour, 48 * self.mm * 0.55 + extra, Qt.PenStyle.SolidLine, cap))
-            painter.drawLine(elbow, grip)
-            painter.setPen(QPen(pen_colour, 3.4 + extra * 0.6, Qt.PenStyle.SolidLine, cap))
-            # The stick runs on a little behind the hand.
-            player = self.session.player
-            butt = (player.stick_length_mm - player.grip_mm) / max(player.grip_mm, 1.0)
-            painter.drawLine(grip + (grip - tip) * butt, tip)
-        painter.setPen(QPen(QColor(c.sheet), 1.4))
-        painter.setBrush(colour)
-        painter.drawEllipse(shoulder, 5, 5)
-        painter.drawEllipse(elbow, 4, 4)
-        painter.drawEllipse(grip, 5, 5)
-        painter.drawPath(theme.mark_path(hand, tip, 8.5 if striking else 6))
-
-    def _draw_moves(self, painter: QPainter, c: theme.Colours, hand: str, at: int) -> None:
-        """Where the hand has just been (solid) and where it goes next (dashed)."""
-        report = self.session.report
-        assert report is not None
-        now = report.postures[at].voice(hand)
-        points = report.table.points
-        if now not in points:
-            return
-        before = None
-        for back in range(at - 1, -1, -1):
-            voice = report.postures[back].voice(hand)
-            if voice != now:
-                before = voice
-                break
-        after = next((v for p in report.postures[at + 1 :] if (v := p.voice(hand)) is not None and v != now), None)
-        for start, end, style, alpha in (
-            (before, now, Qt.PenStyle.SolidLine, 0.5),
-            (now, after, Qt.PenStyle.DashLine, 0.85),
-        ):
-            if start in points and end in points:
-                colour = c.hand(hand)
-                colour.setAlphaF(alpha)
-                self._arrow(
-                    painter, self.to_px(*points[start][:2]), self.to_px(*points[end][:2]), colour, style, hand
-                )
-
-    @staticmethod
-    def _arrow(
-        painter: QPainter, start: QPointF, end: QPointF, colour: QColor, style: Qt.PenStyle, hand: str
-    ) -> None:
-        line = end - start
-        length = math.hypot(line.x(), line.y())
-        if length < 14:
-            return
-        # Each hand's moves bow outwards on its own side, so that there and back stay apart.
-        side = 1 if hand == RIGHT else -1
-        normal = QPointF(-line.y(), line.x()) / length * side
-        bend = (start + end) / 2 + normal * length * 0.16
-        stop = end - (end - bend) / max(math.hypot(*(end - bend).toTuple()), 1) * 12
-        path = QPainterPath(start)
-        path.quadTo(bend, stop)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(colour, 1.8, style))
-        painter.drawPath(path)
-        direction = stop - bend
-        size = max(math.hypot(direction.x(), direction.y()), 1.0)
-        unit = direction / size
-        across = QPointF(-unit.y(), unit.x())
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour)
-        painter.drawPolygon(QPolygonF([stop + unit * 7, stop + across * 4.5, stop - across * 4.5]))
-
     def _draw_drag(self, painter: QPainter, c: theme.Colours) -> None:
         problem = self._problem or self.touching_words()
         if problem:
@@ -616,15 +356,17 @@ class ReachPlan(Canvas):
         painter.drawLine(start, end)
         dx, dy = piece.x - x, piece.y - y
         words = [
-            f"{abs(dx):.0f} mm {'right' if dx > 0 else 'left'}" if dx else "",
-            f"{abs(dy):.0f} mm {'forward' if dy > 0 else 'back'}" if dy else "",
+            f"{units.length(abs(dx))} {'right' if dx > 0 else 'left'}" if dx else "",
+            f"{units.length(abs(dy))} {'forward' if dy > 0 else 'back'}" if dy else "",
         ]
         text = ", ".join(word for word in words if word)
         label(painter, end + QPointF(0, -26), text, theme.lettering(11), QColor(c.sheet), halo=QColor(c.ink))
 
     def _draw_scale(self, painter: QPainter, c: theme.Colours) -> None:
         """A scale bar of half a metre, as on any measured drawing."""
-        length = 500 * self.mm
+        # Half a metre, or twenty inches in tenths of four.
+        whole = 500.0 if units.unit() == "mm" else 508.0
+        length = whole * self.mm
         y = self.height() - 13.0
         x = self.width() - length - 14
         painter.setPen(QPen(QColor(c.muted), 1.2))
@@ -634,4 +376,11 @@ class ReachPlan(Canvas):
             painter.drawLine(QPointF(tick, y - (4 if part % 5 else 7)), QPointF(tick, y))
         halo = QColor(c.sheet)
         halo.setAlphaF(0.8)
-        label(painter, QPointF(x + length / 2, y - 13), "500 mm", theme.lettering(9), QColor(c.muted), halo=halo)
+        label(
+            painter,
+            QPointF(x + length / 2, y - 13),
+            units.length(whole).replace(".0", ""),
+            theme.lettering(9),
+            QColor(c.muted),
+            halo=halo,
+        )

@@ -18,7 +18,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from deft_reach.app import theme
+from deft_reach.app import theme, units
 from deft_reach.app.canvas.base import label
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.canvas.timeline import Timeline
@@ -174,7 +174,7 @@ class Weave(Timeline):
 
     def words_at(self, at: QPointF) -> str:
         finding = self.finding_at(at)
-        return finding.message if finding is not None else super().words_at(at)
+        return units.in_words(finding.message) if finding is not None else super().words_at(at)
 
     def in_words(self) -> str:
         report = self.session.report
@@ -183,7 +183,7 @@ class Weave(Timeline):
         crossed = sum(p.cross is not None for p in report.postures)
         return (
             f"{len(report.strokes)} strokes; arms crossed at {crossed} of {len(report.postures)} moments. "
-            f"{len(report.findings)} findings: " + " ".join(f.message for f in report.findings[:8])
+            f"{len(report.findings)} findings: " + units.in_words(" ".join(f.message for f in report.findings[:8]))
         )
 
     # --- drawing ----------------------------------------------------------------------------------------------
@@ -247,10 +247,14 @@ class Weave(Timeline):
         k = 0
         while (time := first + k * beat) <= float(pattern.length) + 1e-9:
             x = self.axis.x(time)
+            k += 1
+            if x < GUTTER - 2:
+                continue
+            if x > self.width():
+                break
             bar = abs((time - float(pattern.pickup)) / float(pattern.bar_length) % 1.0) < 1e-6
             painter.setPen(QPen(QColor(c.line if bar else c.grid), 1.4 if bar else 1))
             painter.drawLine(QPointF(x, TOP - 6), QPointF(x, self.height() - 4))
-            k += 1
         index = self.session.stroke
         if index is not None and index < len(report.strokes):
             x = self.axis.x(pattern.starts[index])

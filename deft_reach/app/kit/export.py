@@ -1,4 +1,4 @@
-"""Taking the kit to the room: the floor plan as SVG or PDF, the pieces as CSV."""
+"""Taking the kit out: the floor plan as SVG or PDF, the pieces as CSV, the whole kit as JSON."""
 
 from __future__ import annotations
 
@@ -9,25 +9,28 @@ from PySide6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter
 from PySide6.QtSvg import QSvgRenderer
 
 from deft_reach.core.kit import Kit
+from deft_reach.formats.document import dump_kit
 from deft_reach.formats.floor_svg import PAPERS, dump_floor_plan
 from deft_reach.formats.pieces_csv import dump_pieces
 from deft_reach.store.atomic import write_atomic
 
 
 def export_kit(kit: Kit, path: Path, paper: str = "A4") -> None:
-    """Write what the file's ending asks for: ``.svg``, ``.pdf`` or ``.csv``.
+    """Write what the file's ending asks for: ``.svg``, ``.pdf``, ``.csv`` or ``.json``.
 
     Raises OSError when it cannot be written, ValueError for another ending.
     """
     suffix = path.suffix.lower()
     if suffix == ".csv":
         write_atomic(path, dump_pieces(kit))
+    elif suffix == ".json":
+        write_atomic(path, dump_kit(kit))
     elif suffix == ".svg":
         write_atomic(path, dump_floor_plan(kit, paper))
     elif suffix == ".pdf":
         _write_pdf(dump_floor_plan(kit, paper), path, paper)
     else:
-        raise ValueError(f"'{path.suffix}' is no format for a floor plan; use .svg, .pdf or .csv")
+        raise ValueError(f"'{path.suffix}' is no format for a kit; use .pdf, .svg, .csv or .json")
 
 
 def _write_pdf(svg: bytes, path: Path, paper: str) -> None:

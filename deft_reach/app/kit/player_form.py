@@ -2,19 +2,33 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSignalBlocker
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QFormLayout, QLabel, QLineEdit
+from dataclasses import replace
 
+from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QFormLayout,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QVBoxLayout,
+)
+
+from deft_reach.app import theme, units
+from deft_reach.app.length_box import LengthBox
 from deft_reach.app.station import Listener
-from deft_reach.core.player import SKILLS, PlayerError
+from deft_reach.core.player import SEGMENT_NAMES, SEGMENT_PARTS, SKILLS, PlayerError
 from deft_reach.core.session import Session
 
 #: Field, what it is called, lowest and highest value (mm), and what it means.
 LENGTHS = (
     ("stature_mm", "Height", 1000, 2300, "Body height, standing"),
-    ("seat_height_mm", "Seat", 250, 900, "From the floor to the top of the seat"),
-    ("stick_length_mm", "Stick", 200, 600, "Whole length of a stick"),
-    ("grip_mm", "Grip", 100, 500, "From the stick's tip to where it is held"),
+    ("seat_height_mm", "Seat", 250, 900, "Seat height, from the floor to the top of the seat"),
+    ("stick_length_mm", "Stick", 200, 600, "Stick length, end to end"),
+    ("grip_mm", "Grip", 100, 500, "Grip, from the stick's tip to where it is held"),
 )
 WORDS = {1.0: "untrained", 0.75: "working", 0.55: "advanced"}
 
@@ -24,30 +38,25 @@ class PlayerForm(Listener):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        form = QFormLayout(self)
-        form.setContentsMargins(10, 8, 10, 6)
+        form = QFormLayout()
         form.setVerticalSpacing(5)
         self.name = QLineEdit()
         self.name.setMaxLength(120)
+        self.name.setMinimumWidth(90)
         self.name.setAccessibleName("Name of the player")
         form.addRow("Name", self.name)
-        self.lengths: dict[str, QDoubleSpinBox] = {}
+        self.lengths: dict[str, LengthBox] = {}
         for field, text, low, high, meaning in LENGTHS:
-            box = QDoubleSpinBox()
-            box.setDecimals(0)
-            box.setRange(low, high)
-            box.setSingleStep(5)
-            box.setSuffix(" mm")
-            box.setToolTip(meaning)
-            box.setAccessibleName(f"{meaning}, in millimetres")
+            box = LengthBox(meaning, low, high, 5.0)
             box.valueChanged.connect(lambda value, f=field, t=text: self._change(t, f, value))
             box.editingFinished.connect(session.end_merge)
+            box.refused.connect(self._refuse)
             form.addRow(text, box)
             self.lengths[field] = box
         self.hand = QComboBox()
         self.hand.addItems(["right", "left"])
         self.hand.setAccessibleName("Handedness")
-        form.addRow("Leads with the", self.hand)
+        form.addRow("Leads with", self.hand)
         self.skill = QDoubleSpinBox()
         self.skill.setDecimals(2)
         self.skill.setRange(0.2, 3.0)
@@ -57,10 +66,41 @@ class PlayerForm(Listener):
         named = ", ".join(f"{value:g} {name}" for name, value in SKILLS.items())
         self.skill.setToolTip(f"Multiplies every needed time: {named}")
         form.addRow("Skill", self.skill)
+
+        own = QGridLayout()
+        own.setVerticalSpacing(5)
+        head = QLabel("Measured yourself? Tick it.")
+        head.setObjectName("caption")
+        own.addWidget(head, 0, 0, 1, 2)
+        self.own: dict[str, QCheckBox] = {}
+        self.segments: dict[str, LengthBox] = {}
+        for row, (name, (_, low, high)) in enumerate(SEGMENT_PARTS.items(), 1):
+            words = SEGMENT_NAMES[name]
+            tick = QCheckBox(words[:1].upper() + words[1:])
+            tick.setToolTip(f"Set the {words} yourself instead of taking it from the body height")
+            tick.clicked.connect(lambda on, n=name: self._own(n, on))
+            box = LengthBox(words[:1].upper() + words[1:], low, high, 5.0)
+            box.valueChanged.connect(lambda value, n=name: self._segment(n, value))
+            box.editingFinished.connect(session.end_merge)
+            box.refused.connect(self._refuse)
+            own.addWidget(tick, row, 0)
+            own.addWidget(box, row, 1)
+            self.own[name], self.segments[name] = tick, box
+
         self.words = QLabel()
         self.words.setObjectName("hint")
         self.words.setWordWrap(True)
-        form.addRow(self.words)
+        self.words.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.words.setMinimumHeight(round(52 * theme.text_scale()))
+        columns = QHBoxLayout()
+        columns.setSpacing(16)
+        columns.addLayout(form, 1)
+        columns.addLayout(own, 1)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(10, 8, 10, 6)
+        whole.addLayout(columns)
+        whole.addStretch(1)
+        whole.addWidget(self.words)
         self.name.textEdited.connect(lambda text: self._change("Name", "name", text) if text.strip() else None)
         self.hand.activated.connect(lambda _: self._change("Handedness", "handedness", self.hand.currentText()))
         self.skill.valueChanged.connect(lambda value: self._change("Skill", "skill", round(value, 3)))
@@ -70,11 +110,30 @@ class PlayerForm(Listener):
         try:
             self.session.change_player(f"Player: {label.lower()}", f"player:{field}", **{field: value})
         except PlayerError as error:
-            self.words.setText(str(error))
-            self.words.setObjectName("error")
-            self._dress()
+            self._refuse(str(error))
 
-    def _dress(self) -> None:
+    def _segment(self, name: str, value: float | None) -> None:
+        segments = replace(self.session.player.segments, **{name: value})
+        label = f"Player: {SEGMENT_NAMES[name]}"
+        try:
+            self.session.change_player(label, f"player:{name}", segments=segments)
+        except PlayerError as error:
+            self._refuse(str(error))
+
+    def _own(self, name: str, on: bool) -> None:
+        """Ticked: what was reckoned so far is the measure to begin with. Unticked: by height again."""
+        self._segment(name, float(round(self.session.player.segment(name))) if on else None)
+        self.session.end_merge()
+        if on:
+            self.segments[name].setFocus()
+            self.segments[name].selectAll()
+
+    def _refuse(self, why: str) -> None:
+        self._say(units.in_words(why), "error")
+
+    def _say(self, text: str, tone: str) -> None:
+        self.words.setText(text)
+        self.words.setObjectName(tone)
         self.words.style().unpolish(self.words)
         self.words.style().polish(self.words)
 
@@ -89,9 +148,19 @@ class PlayerForm(Listener):
                 self.skill.setValue(player.skill)
         for field, box in self.lengths.items():
             with QSignalBlocker(box):
-                if box.value() != round(getattr(player, field)):
+                if box.value() != round(getattr(player, field), 2):
                     box.setValue(getattr(player, field))
-        reach = f"Arm {player.arm_mm:.0f} mm from shoulder to grip, shoulders {player.shoulder[2]:.0f} mm high"
-        self.words.setText(f"{reach}; {WORDS.get(player.skill, 'own')} speed.")
-        self.words.setObjectName("hint")
-        self._dress()
+        for name, box in self.segments.items():
+            with QSignalBlocker(box):
+                own = getattr(player.segments, name) is not None
+                self.own[name].setChecked(own)
+                box.setEnabled(own)
+                if box.value() != round(player.segment(name), 2):
+                    box.setValue(player.segment(name) if own else round(player.segment(name)))
+        arm, shoulders = units.length(player.arm_mm), units.length(player.shoulder[2])
+        elbows = units.length(player.resting_elbow_mm)
+        self._say(
+            f"Arm {arm} from shoulder to grip; shoulders {shoulders} high, hanging elbows {elbows}; "
+            f"{WORDS.get(player.skill, 'own')} speed.",
+            "hint",
+        )

@@ -6,7 +6,6 @@ from PySide6.QtCore import QObject, QRunnable, QSignalBlocker, Qt, QThreadPool, 
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
     QComboBox,
-    QDoubleSpinBox,
     QHBoxLayout,
     QLabel,
     QPushButton,
@@ -15,7 +14,8 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from deft_reach.app import theme
+from deft_reach.app import theme, units
+from deft_reach.app.length_box import LengthBox
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.core.kit import FLOOR, SEAT, Kit, KitError, Reading
@@ -65,12 +65,9 @@ class TapeForm(Listener):
         for box in (self.a, self.b):
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             box.setMinimumContentsLength(9)
-        self.mm = QDoubleSpinBox()
-        self.mm.setDecimals(0)
-        self.mm.setRange(0, 5000)
-        self.mm.setSuffix(" mm")
+        self.mm = LengthBox("Distance", 0, 5000)
         self.mm.setSpecialValueText("distance")
-        self.mm.setAccessibleName("Distance in millimetres")
+        self.mm.refused.connect(lambda why: self._say(why, "error"))
         self.enter = QPushButton("Enter")
         self.enter.setObjectName("quiet")
         self.enter.setToolTip("Add this reading, or correct the one there is")
@@ -86,6 +83,16 @@ class TapeForm(Listener):
         self.words.setMinimumHeight(round(52 * theme.text_scale()))
         self.words.setAlignment(Qt.AlignmentFlag.AlignTop)
         column.addWidget(self.words)
+        side = QHBoxLayout()
+        self.side_question = QLabel()
+        self.side_question.setWordWrap(True)
+        self.on_left, self.on_right = QPushButton("Left"), QPushButton("Right")
+        side.addWidget(self.side_question, 1)
+        for button, name in ((self.on_left, "left"), (self.on_right, "right")):
+            button.setObjectName("quiet")
+            button.clicked.connect(lambda _=False, n=name: self._answer_side(n))
+            side.addWidget(button)
+        column.addLayout(side)
         buttons = QHBoxLayout()
         self.suggest = QPushButton("Next reading")
         self.suggest.setToolTip("Fill in the one reading that would help most")
@@ -149,6 +156,22 @@ class TapeForm(Listener):
         if self.solution is not None and self.solution.fits:
             self.session.stand_up(self.solution.kit)
 
+    def _asked_about(self) -> str | None:
+        """The piece to ask the side of: measured, and furthest out; None once the side is known."""
+        kit = self.session.kit
+        if kit.left in kit or kit.right in kit:
+            return None
+        measured = {code for r in kit.readings for code in (r.a, r.b)}
+        found = [piece for piece in kit if piece.code in measured]
+        hats = [piece for piece in found if piece.kind == "hi-hat"]
+        widest = max(hats or found, key=lambda piece: abs(piece.x), default=None)
+        return None if widest is None else widest.code
+
+    def _answer_side(self, side: str) -> None:
+        code = self._asked_about()
+        if code is not None:
+            self.session.set_side(code, side)
+
     # --- showing ----------------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
@@ -165,6 +188,12 @@ class TapeForm(Listener):
         if self._asked is None or self._asked[0] != kit or self._asked[1] != self.session.player:
             self._ask()
         self._fill()
+        code = self._asked_about()
+        for widget in (self.side_question, self.on_left, self.on_right):
+            widget.setVisible(code is not None)
+        piece = kit.piece(code) if code is not None else None
+        if piece is not None:
+            self.side_question.setText(f"A tape cannot tell left from right: where does the {piece.name} stand?")
 
     def _ask(self) -> None:
         """Solve in the background; only the newest answer counts."""
@@ -186,10 +215,11 @@ class TapeForm(Listener):
         if number != self._number:
             return
         if isinstance(result, str):
-            self._say(result[:1].upper() + result[1:] + ".", "error")
+            self._say(units.in_words(result[:1].upper() + result[1:] + "."), "error")
         else:
             self.solution = result
-            self._say(*_in_words(result))
+            words, tone = _in_words(result)
+            self._say(units.in_words(words), tone)
         self._fill()
 
     def _fill(self) -> None:
@@ -200,8 +230,8 @@ class TapeForm(Listener):
             self.table.setRowCount(len(readings))
             for row, r in enumerate(readings):
                 found = off.get((r.a, r.b))
-                words = "" if found is None else f"{found.residual:+.0f} mm".replace("-", "−")
-                for k, text in enumerate((r.name, f"{r.mm:.0f} mm", words)):
+                words = "" if found is None else ("+" if found.residual > 0 else "") + units.length(found.residual)
+                for k, text in enumerate((r.name, units.length(r.mm), words)):
                     item = self.table.item(row, k)
                     if item is None:
                         item = QTableWidgetItem()
@@ -227,7 +257,7 @@ def _in_words(found: Measured) -> tuple[str, str]:
         return f"These cannot be: {found.contradictions[0]}.", "error"
     if found.suspects:
         r = found.suspects[0]
-        here, others = f"{r.reading.mm:.0f} mm", f"{r.by_others:.0f} mm"
+        here, others = units.length(r.reading.mm), units.length(r.by_others)
         return f"Measure again: {r.reading.name} is {here} here; the others make it {others}.", "error"
     names = {piece.code: piece.name for piece in found.kit}
     words = f"{len(found.residuals)} readings, {found.rms_mm:.1f} mm off on average."

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from deft_reach.app import theme
+from deft_reach.app import theme, units
 from deft_reach.app.canvas.weave import SHORT_NAMES
 from deft_reach.core.report import Finding
 from deft_reach.core.session import Session
@@ -41,7 +41,7 @@ class _Delegate(QStyledItemDelegate):
 
     def _parts(self, finding: Finding, width: float, chosen: bool) -> list[tuple[QTextLayout, float, str]]:
         parts = []
-        layout, height = self._layout(finding.message, theme.ui_font(10.5), width)
+        layout, height = self._layout(units.in_words(finding.message), theme.ui_font(10.5), width)
         parts.append((layout, height, "ink"))
         if chosen and finding.advice:
             layout, height = self._layout(finding.advice, theme.ui_font(10), width)
@@ -107,9 +107,8 @@ class FindingsList(QListWidget):
             for finding in findings:
                 item = QListWidgetItem()
                 item.setData(FINDING, finding)
-                words = (
-                    f"{_WORDS[finding.severity]}, {SHORT_NAMES.get(finding.kind, finding.kind)}: {finding.message}"
-                )
+                name = SHORT_NAMES.get(finding.kind, finding.kind)
+                words = f"{_WORDS[finding.severity]}, {name}: {units.in_words(finding.message)}"
                 item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{words} {finding.advice}")
                 item.setData(Qt.ItemDataRole.DisplayRole, words)
                 self.addItem(item)

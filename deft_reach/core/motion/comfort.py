@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from typing import Final, NamedTuple
 
 import numpy as np
 
 from deft_reach.core.kit import Kit
-from deft_reach.core.limbs import HANDS, LEFT, RIGHT
-from deft_reach.core.motion.pose import COMFORTABLE_REACH, Floats
-from deft_reach.core.motion.reach_table import ReachTable, reach_table, reach_words
+from deft_reach.core.limbs import LEFT, RIGHT
+from deft_reach.core.motion.pose import COMFORTABLE_REACH, Floats, strike_poses
+from deft_reach.core.motion.reach_table import reach_words
 from deft_reach.core.player import Player
 
 #: Hands whose comfort differs by less than this have it alike.
-ALIKE: Final = 0.04
+ALIKE: Final = 0.03
 
 
 class Comfort(NamedTuple):
@@ -34,27 +35,36 @@ class Comfort(NamedTuple):
     strain: float
 
 
-def comfort(kit: Kit, player: Player, voice: str, table: ReachTable | None = None) -> dict[str, Comfort]:
-    """Comfort of each hand at a voice, by hand letter; empty for what hands do not play or the kit lacks.
+def comfort(kit: Kit, player: Player, voice: str) -> dict[str, Comfort]:
+    """Comfort of each hand at a voice, by hand letter; empty for what hands do not play or the kit lacks."""
+    return comforts(kit, player, (voice,)).get(voice, {})
 
-    ``table`` may be given to look the poses up in one that knows the voice.
-    """
-    if table is None:
-        table = reach_table(kit, player, [voice])
-    if voice not in table.points:
+
+@lru_cache(maxsize=16)
+def comforts(kit: Kit, player: Player, voices: tuple[str, ...]) -> dict[str, dict[str, Comfort]]:
+    """Comfort of each hand at each of these voices; those that hands do not play are left out."""
+    points = {}
+    for voice in voices:
+        piece = kit.piece(voice.partition(":")[0])
+        found = kit.voice_point(voice)
+        if found is not None and piece is not None and piece.kind != "bass" and not voice.endswith(":foot"):
+            points[voice] = found[0]
+    if not points:
         return {}
-    height = table.points[voice][2] - player.resting_elbow_mm
-    found = {}
-    for hand in HANDS:
-        reach, lean = table.reach[hand][voice], table.lean[hand][voice]
-        low, high = COMFORTABLE_REACH
-        beyond = max(low - reach, 0.0, reach - high)
-        # Within the comfortable range the middle is a little better than its ends.
-        strain = abs(reach - (low + high) / 2) * 0.2 + beyond + (min(lean, 1000.0) / 250.0)
-        found[hand] = Comfort(
-            reach, reach_words(reach, lean), elbow_angle(table.joints[hand][voice]), height, lean, strain
-        )
-    return found
+    tips = np.array(list(points.values()), dtype=float)
+    rows: dict[str, dict[str, Comfort]] = {voice: {} for voice in points}
+    low, high = COMFORTABLE_REACH
+    for hand, side in ((RIGHT, 1), (LEFT, -1)):
+        poses = strike_poses(player, side, tips)
+        for k, (voice, point) in enumerate(points.items()):
+            reach, lean = float(poses.reach[k]), float(poses.lean[k])
+            beyond = max(low - reach, 0.0, reach - high)
+            # Within the comfortable range the middle is a little better than its ends.
+            strain = abs(reach - (low + high) / 2) * 0.5 + beyond + min(lean, 1000.0) / 250.0
+            above = point[2] - player.resting_elbow_mm
+            angle = elbow_angle(poses.joints[k])
+            rows[voice][hand] = Comfort(reach, reach_words(reach, lean), angle, above, lean, strain)
+    return rows
 
 
 def easier(found: dict[str, Comfort]) -> str | None:
@@ -67,5 +77,5 @@ def easier(found: dict[str, Comfort]) -> str | None:
 def elbow_angle(joints: Floats) -> float:
     """The angle at the elbow in degrees, from joints (4, 3): shoulder, elbow, grip, tip."""
     upper, fore = joints[0] - joints[1], joints[2] - joints[1]
-    cosine = float(upper @ fore) / float(np.linalg.norm(upper) * np.linalg.norm(fore))
+    cosine = float(upper @ fore) / math.sqrt(float(upper @ upper) * float(fore @ fore))
     return math.degrees(math.acos(min(1.0, max(-1.0, cosine))))

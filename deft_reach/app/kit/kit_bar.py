@@ -1,0 +1,99 @@
+"""Which kit is played, what can be done with kits as a whole, and the schools of set-up."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QSignalBlocker, Signal
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QMenu, QPushButton
+
+from deft_reach.app.station import Listener
+from deft_reach.core.kit import KitError
+from deft_reach.core.layouts import LAYOUTS, layout
+from deft_reach.core.session import Session
+from deft_reach.core.setups import SETUPS, SetUpError
+
+
+class KitBar(Listener):
+    """``bring_in`` and ``export`` ask the window for a file; ``refused`` says why something cannot be."""
+
+    bring_in = Signal()
+    export = Signal()
+    refused = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._rows: list[tuple[str, tuple[str, str]]] = []
+        row = QHBoxLayout(self)
+        row.setContentsMargins(10, 4, 10, 2)
+        self.kits = QComboBox()
+        self.kits.setAccessibleName("Kit of the plan in view")
+        self.actions_button = QPushButton("Kit")
+        self.actions_button.setToolTip("Copy, rename, remove, bring in or export this kit")
+        self.menu = QMenu(self.actions_button)
+        self.menu.aboutToShow.connect(self._fill_menu)
+        self.actions_button.setMenu(self.menu)
+        self.setup_button = QPushButton("Set-up")
+        self.setup_button.setToolTip("Turn this kit into another school's, in one step that can be undone")
+        self.setup_menu = QMenu(self.setup_button)
+        for name, (words, _) in SETUPS.items():
+            self.setup_menu.addAction(words, lambda n=name: self._try(lambda: session.set_up(n)))
+        self.setup_button.setMenu(self.setup_menu)
+        row.addWidget(self.kits, 1)
+        for button in (self.actions_button, self.setup_button):
+            button.setObjectName("quiet")
+            row.addWidget(button)
+        self.kits.activated.connect(self._choose)
+        self._fill_menu()
+        self.follow()
+
+    def _try(self, act: Callable[[], None]) -> None:
+        try:
+            act()
+        except (KitError, SetUpError) as error:
+            self.refused.emit(str(error))
+
+    def _choose(self, row: int) -> None:
+        kind, id = self.kits.itemData(row)
+        if kind == "layout":
+            self.session.use_layout(id)
+        else:
+            self.session.change_plan(f"Kit “{self.kits.itemText(row)}”", kit=id)
+
+    def _fill_menu(self) -> None:
+        session, menu = self.session, self.menu
+        menu.clear()
+        menu.addAction("Duplicate", session.duplicate_kit)
+        menu.addAction("Rename…", self.rename)
+        others = [kit for kit in session.document.kits if kit.id != session.kit.id]
+        gone = menu.addMenu("Remove, and play its plans on")
+        for kit in others:
+            gone.addAction(kit.name, lambda id=kit.id: session.remove_kit(id))
+        gone.setEnabled(bool(others))
+        menu.addSeparator()
+        fresh = menu.addMenu("New from a shipped layout")
+        for name in LAYOUTS:
+            fresh.addAction(name, lambda n=name: self._try(lambda: session.add_kit(layout(n), f"New kit from “{n}”")))
+        menu.addSeparator()
+        menu.addAction("Bring in from a file…", self.bring_in.emit)
+        menu.addAction("Export…", self.export.emit)
+
+    def rename(self) -> None:
+        kit = self.session.kit
+        name, done = QInputDialog.getText(self, "Rename kit", "Name of the kit", text=kit.name)
+        if done and name.strip():
+            self.session.rename_kit(name.strip()[:120])
+
+    def refresh(self) -> None:
+        session = self.session
+        rows = [(own.name, ("own", own.id)) for own in session.document.kits]
+        known = {own.id for own in session.document.kits}
+        rows += [(f"{name} (shipped layout)", ("layout", name)) for name in LAYOUTS if name not in known]
+        with QSignalBlocker(self.kits):
+            if rows != self._rows:
+                self._rows = rows
+                self.kits.clear()
+                for text, data in rows:
+                    self.kits.addItem(text, data)
+            ids = [id for _, (_, id) in rows]
+            self.kits.setCurrentIndex(ids.index(session.kit.id) if session.kit.id in ids else 0)

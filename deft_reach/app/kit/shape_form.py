@@ -1,0 +1,246 @@
+"""What the chosen piece is: its kind, sizes and tilt, its zones, and for pedals how far they stand apart."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDoubleSpinBox,
+    QFormLayout,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from deft_reach.app import theme, units
+from deft_reach.app.length_box import LengthBox
+from deft_reach.app.station import Listener
+from deft_reach.core.kit import KINDS, PEDALS, SPLIT_FOOT_MM, ZONES, KitError, Piece
+from deft_reach.core.session import Session
+
+ZONE_FIELDS = (
+    ("dx", "right +", -1000.0, 1000.0),
+    ("dy", "forward +", -1000.0, 1000.0),
+    ("dz", "up +", -1000.0, 1000.0),
+    ("width", "struck within", 10.0, 600.0),
+)
+#: Zones a piece can have.
+NAMED_ZONES = tuple(name for name in ZONES if name != "foot")
+
+
+class ShapeForm(Listener):
+    """Everything about one piece that is not its place."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._shown: tuple[str, tuple[str, ...]] | None = None
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 8, 10, 6)
+        form = QFormLayout()
+        form.setVerticalSpacing(5)
+        self.title = QLabel()
+        self.kind = QComboBox()
+        self.kind.setAccessibleName("Kind of the piece; another one takes its place, strokes and all")
+        for kind, words in KINDS.items():
+            self.kind.addItem(words, kind)
+        form.addRow(self.title, self.kind)
+        self.diameter = self._length("Across", "Diameter", 20, 1200)
+        self.depth = self._length("Shell depth", "Depth of the shell", 0, 1000)
+        self.strike = self._length("Struck within", "Width of the place where it is struck", 10, 600)
+        self.tilt = QDoubleSpinBox()
+        self.tilt.setDecimals(1)
+        self.tilt.setRange(-90, 90)
+        self.tilt.setSuffix("°")
+        self.tilt.setToolTip("Leaning towards the player")
+        self.tilt.setAccessibleName("Tilt towards the player, in degrees")
+        self.apart = self._length("Pedals apart", "From this pedal to the other one of that foot", 0, 1500)
+        sizes = QHBoxLayout()
+        left, right = QFormLayout(), QFormLayout()
+        for part, rows in (
+            (left, (("Across", self.diameter), ("Shell depth", self.depth))),
+            (right, (("Struck within", self.strike), ("Tilt", self.tilt))),
+        ):
+            part.setVerticalSpacing(5)
+            for text, box in rows:
+                part.addRow(text, box)
+            sizes.addLayout(part)
+        column.addLayout(form)
+        column.addLayout(sizes)
+        self.pedal_row = QWidget()
+        pedal = QFormLayout(self.pedal_row)
+        pedal.setContentsMargins(0, 0, 0, 0)
+        pedal.addRow("Pedals apart", self.apart)
+        column.addWidget(self.pedal_row)
+        self.zones_head = QHBoxLayout()
+        self.zones_title = QLabel("Zones, from the strike centre")
+        self.zones_title.setObjectName("panelTitle")
+        self.add_zone = QPushButton("Add zone")
+        self.add_zone.setObjectName("quiet")
+        self.zone_name = QComboBox()
+        self.zone_name.setAccessibleName("Zone to add")
+        self.zones_head.addWidget(self.zones_title, 1)
+        self.zones_head.addWidget(self.zone_name)
+        self.zones_head.addWidget(self.add_zone)
+        column.addLayout(self.zones_head)
+        self.zones = QGridLayout()
+        self.zones.setVerticalSpacing(3)
+        column.addLayout(self.zones)
+        self.zone_boxes: dict[str, dict[str, LengthBox]] = {}
+        self.zone_removers: dict[str, QPushButton] = {}
+        column.addStretch(1)
+        self.words = QLabel()
+        self.words.setObjectName("hint")
+        self.words.setWordWrap(True)
+        column.addWidget(self.words)
+
+        self.kind.activated.connect(self._exchange)
+        self.diameter.valueChanged.connect(lambda mm: self._try(lambda c: session.resize_piece(c, mm, f"size:{c}")))
+        self.depth.valueChanged.connect(lambda mm: self._change("Depth", "depth", mm))
+        self.strike.valueChanged.connect(lambda mm: self._change("Strike width", "width", mm))
+        self.tilt.valueChanged.connect(lambda degrees: self._change("Tilt", "tilt", degrees))
+        self.apart.valueChanged.connect(lambda mm: self._try(lambda c: session.space_pedals(c, mm, f"apart:{c}")))
+        for box in (self.diameter, self.depth, self.strike, self.tilt, self.apart):
+            box.editingFinished.connect(session.end_merge)
+        self.add_zone.clicked.connect(lambda: self._try(lambda c: session.add_zone(c, self.zone_name.currentText())))
+        self.follow()
+
+    def _length(self, text: str, meaning: str, low: float, high: float) -> LengthBox:
+        box = LengthBox(meaning, low, high, 5.0)
+        box.setKeyboardTracking(False)
+        box.refused.connect(self._refuse)
+        return box
+
+    # --- editing ----------------------------------------------------------------------------------------------
+
+    def _try(self, act) -> None:  # type: ignore[no-untyped-def]
+        code = self.session.piece
+        if code is None:
+            return
+        try:
+            act(code)
+        except KitError as error:
+            self.refresh()
+            self._refuse(str(error))
+
+    def _change(self, label: str, field: str, value: float) -> None:
+        self._try(
+            lambda code: self.session.change_piece(code, f"{label} of {code}", f"{field}:{code}", **{field: value})
+        )
+
+    def _exchange(self) -> None:
+        self._try(lambda code: self.session.exchange_piece(code, self.kind.currentData()))
+
+    def _set_zone(self, name: str, field: str, value: float) -> None:
+        def act(code: str) -> None:
+            piece = self.session.kit.piece(code)
+            zone = piece.zone(name) if piece is not None else None
+            if zone is not None:
+                self.session.set_zone(code, replace(zone, **{field: value}), f"zone:{code}:{name}:{field}")
+
+        self._try(act)
+
+    def _refuse(self, why: str) -> None:
+        self._say(units.in_words(why), "error")
+
+    def _say(self, text: str, tone: str) -> None:
+        self.words.setText(text)
+        self.words.setObjectName(tone)
+        self.words.style().unpolish(self.words)
+        self.words.style().polish(self.words)
+
+    # --- showing ----------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        kit = self.session.kit
+        piece = kit.piece(self.session.piece) if self.session.piece else None
+        self.title.setText(piece.name if piece is not None else "Piece")
+        for widget in (self.kind, self.diameter, self.depth, self.strike, self.tilt, self.add_zone, self.zone_name):
+            widget.setEnabled(piece is not None)
+        if piece is None:
+            self.pedal_row.hide()
+            self._lay_zones(None)
+            self._say("Choose a piece in a drawing or in the list to change what it is.", "hint")
+            return
+        with QSignalBlocker(self.kind):
+            self.kind.setCurrentIndex(self.kind.findData(piece.kind))
+        shown = ((self.diameter, "diameter"), (self.depth, "depth"), (self.strike, "width"), (self.tilt, "tilt"))
+        for box, field in shown:
+            with QSignalBlocker(box):
+                if box.value() != getattr(piece, field):
+                    box.setValue(getattr(piece, field))
+        has_shell = piece.kind in ("snare", "tom", "floor-tom", "bass", "block")
+        self.depth.setEnabled(has_shell)
+        self.tilt.setEnabled(piece.kind not in PEDALS and piece.kind != "bass")
+        both = piece.kind in ("hat-pedal", "second-bass-pedal") and kit.foot_pedals_apart < 1e6
+        self.pedal_row.setVisible(both)
+        self._lay_zones(piece)
+        if both:
+            with QSignalBlocker(self.apart):
+                self.apart.setValue(kit.foot_pedals_apart)
+            close = kit.foot_pedals_apart < SPLIT_FOOT_MM
+            limit = units.length(SPLIT_FOOT_MM)
+            self._say(
+                f"One foot can hold both pedals down: they stand closer than {limit}."
+                if close
+                else f"One foot cannot hold both pedals down: that takes less than {limit}.",
+                "hint",
+            )
+        elif piece.is_pedal:
+            self._say("A pedal is struck with the foot, so it has no zones.", "hint")
+        else:
+            self._say("A zone is written after the piece: " + ", ".join(self._voices(piece)) + ".", "hint")
+
+    @staticmethod
+    def _voices(piece: Piece) -> list[str]:
+        return [piece.code, *(f"{piece.code}:{zone.name}" for zone in piece.zones)]
+
+    def _lay_zones(self, piece: Piece | None) -> None:
+        """A row a zone; laid anew only when the zones are others."""
+        names = () if piece is None else tuple(zone.name for zone in piece.zones)
+        key = ("" if piece is None else piece.code, names)
+        pedal = piece is None or piece.is_pedal or piece.kind == "bass"
+        for widget in (self.zones_title, self.add_zone, self.zone_name):
+            widget.setVisible(not pedal)
+        if key != self._shown:
+            self._shown = key
+            while (item := self.zones.takeAt(0)) is not None:
+                item.widget().deleteLater()
+            self.zone_boxes, self.zone_removers = {}, {}
+            free = [name for name in NAMED_ZONES if name not in names]
+            self.zone_name.clear()
+            self.zone_name.addItems(free)
+            for column, text in enumerate(("", *(f[1] for f in ZONE_FIELDS))):
+                if names and text:
+                    caption = QLabel(text)
+                    caption.setObjectName("caption")
+                    self.zones.addWidget(caption, 0, column)
+            for row, name in enumerate(names, 1):
+                self.zones.addWidget(QLabel(name), row, 0)
+                self.zone_boxes[name] = {}
+                for column, (field, text, low, high) in enumerate(ZONE_FIELDS, 1):
+                    box = LengthBox(f"{name}, {text}", low, high, 5.0)
+                    box.setKeyboardTracking(False)
+                    box.refused.connect(self._refuse)
+                    box.valueChanged.connect(lambda v, n=name, f=field: self._set_zone(n, f, v))
+                    box.editingFinished.connect(self.session.end_merge)
+                    self.zones.addWidget(box, row, column)
+                    self.zone_boxes[name][field] = box
+                gone = QPushButton("×")
+                gone.setObjectName("quiet")
+                gone.setAccessibleName(f"Remove the zone {name}")
+                gone.setToolTip(f"Remove the zone {name}")
+                gone.setMaximumWidth(round(34 * theme.text_scale()))
+                gone.clicked.connect(lambda _=False, n=name: self._try(lambda c: self.session.remove_zone(c, n)))
+                self.zones.addWidget(gone, row, 5, Qt.AlignmentFlag.AlignRight)
+                self.zone_removers[name] = gone
+        self.add_zone.setEnabled(piece is not None and self.zone_name.count() > 0)
+        for zone in piece.zones if piece is not None else ():
+            for field, box in self.zone_boxes.get(zone.name, {}).items():
+                with QSignalBlocker(box):
+                    if box.value() != round(getattr(zone, field), 2):
+                        box.setValue(getattr(zone, field))

@@ -1,0 +1,60 @@
+"""Lengths as the player wants them: millimetres or inches. Everything inside reckons in millimetres."""
+
+from __future__ import annotations
+
+import re
+from typing import Final
+
+MM_PER: Final = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, '"': 25.4, "″": 25.4, "inch": 25.4, "inches": 25.4}
+_ENTRY = re.compile(r"\s*([-−+]?)\s*(\d*[.,]?\d*)(?:\s+(\d+)/(\d+))?\s*(mm|cm|m|inches|inch|in|\"|″)?\s*\Z")
+_IN_TEXT = re.compile(r"([−+-]?)(\d[\d,]*(?:\.\d+)?) mm\b")
+
+_unit = "mm"
+
+
+def unit() -> str:
+    """``mm`` or ``in``."""
+    return _unit
+
+
+def set_unit(name: str) -> None:
+    global _unit
+    _unit = name if name in ("mm", "in") else "mm"
+
+
+def number(mm: float, exact: bool = False) -> str:
+    """A length as a bare number in the chosen unit; ``exact`` for fields that are typed into."""
+    if _unit == "mm":
+        text = f"{mm:.1f}".removesuffix(".0") if exact else f"{mm:.0f}"
+    else:
+        text = f"{mm / 25.4:.{2 if exact else 1}f}"
+    return "0" if text.strip("-0.") == "" else text.replace("-", "−")
+
+
+def length(mm: float) -> str:
+    """A length with its unit."""
+    return f"{number(mm)} {_unit}"
+
+
+def in_words(text: str) -> str:
+    """A sentence of the core, which speaks millimetres, in the chosen unit."""
+    if _unit == "mm":
+        return text
+    return _IN_TEXT.sub(lambda m: f"{m[1]}{float(m[2].replace(',', '')) / 25.4:.1f} in", text)
+
+
+def parse(text: str) -> float | None:
+    """What was typed, in mm: ``506``, ``50.6 cm``, ``19.9 in``, ``19 7/8"``; None if it is no length.
+
+    A bare number is in the chosen unit.
+    """
+    found = _ENTRY.match(text)
+    if found is None or not (found[2].strip(".,") or found[3]):
+        return None
+    whole = float(found[2].replace(",", ".") or 0)
+    if found[3]:
+        if int(found[4]) == 0:
+            return None
+        whole += int(found[3]) / int(found[4])
+    sign = -1.0 if found[1] in ("-", "−") else 1.0
+    return sign * whole * MM_PER[found[5] or _unit]
