@@ -79,6 +79,11 @@ def dump_floor_plan(kit: Kit, paper: str = "A4") -> bytes:
     for name, y in (("A", 0.0), ("B", MARK_B_MM)):
         _add(svg, "path", d=f"M {px(0) - 3} {py(y)} h 6 M {px(0)} {py(y) - 3} v 6", stroke="#000", stroke_width=0.4)
         _text(svg, px(0) + 1.2, py(y) - 1.2, name, 4.0, weight="bold")
+    # Names stand on white, so that no line crosses them out; the marks themselves lie on top.
+    for mark in marks:
+        wide = 1.65 * len(mark.label) + 0.4
+        _add(svg, "rect", x=px(mark.x) + 1.3, y=py(mark.y) - 1.4, width=wide, height=2.9, fill="#fff",
+             fill_opacity=0.85)  # fmt: skip
     for mark in marks:
         strike = mark.what == "strike"
         _add(
@@ -88,7 +93,7 @@ def dump_floor_plan(kit: Kit, paper: str = "A4") -> bytes:
         )  # fmt: skip
         _text(svg, px(mark.x) + 1.5, py(mark.y) + 1.0, mark.label, 2.6)
     _ruler(svg, px(left), py(back) + 4, scale)
-    _table(svg, marks, rows, width, py(back) + 14)
+    _table(svg, marks, rows, width, py(back) + 14, height)
     page: bytes = Tree.tostring(svg, encoding="utf-8", xml_declaration=True)
     return page + b"\n"
 
@@ -113,18 +118,21 @@ def _ruler(svg: Tree.Element, x: float, y: float, scale: float) -> None:
     _text(svg, x + length + 1.5, y + 1, "500 mm", 2.8)
 
 
-def _table(svg: Tree.Element, marks: tuple[RugMark, ...], rows: int, width: float, top: float) -> None:
+def _table(svg: Tree.Element, marks: tuple[RugMark, ...], rows: int, width: float, top: float, height: float) -> None:
+    """The distances, as large as the rest of the page allows."""
+    row_height = min(5.6, (height - _MARGIN - top) / (rows + 1))
+    size = min(3.2, row_height * 0.68)
     column = (width - 2 * _MARGIN) / 3
     stops = (0.0, 11.0, 25.0, 37.0, 50.0)
     for k in range(3):
         x = _MARGIN + k * column
         for stop, head in zip(stops, ("mark", "side", "from A", "from B", "height")):
-            _text(svg, x + stop, top, head, 2.5, weight="bold")
+            _text(svg, x + stop, top, head, min(size, 2.9), weight="bold")
         for row, mark in enumerate(marks[k * rows : (k + 1) * rows], 1):
-            height = "" if mark.height is None else f"{mark.height:.0f}"
-            cells = (mark.label, mark.side, f"{mark.from_a:.0f}", f"{mark.from_b:.0f}", height)
+            high = "" if mark.height is None else f"{mark.height:.0f}"
+            cells = (mark.label, mark.side, f"{mark.from_a:.0f}", f"{mark.from_b:.0f}", high)
             for stop, cell in zip(stops, cells):
-                _text(svg, x + stop, top + row * _TABLE_ROW, cell, 2.6)
+                _text(svg, x + stop, top + row * row_height, cell, size)
         _add(svg, "line", x1=x, y1=top + 0.9, x2=x + column - 4, y2=top + 0.9, stroke="#000", stroke_width=0.2)
 
 
@@ -134,5 +142,7 @@ def _add(parent: Tree.Element, tag: str, **attributes: object) -> Tree.Element:
 
 
 def _text(parent: Tree.Element, x: float, y: float, words: str, size: float, weight: str = "normal") -> None:
-    element = _add(parent, "text", x=round(x, 3), y=round(y, 3), font_size=size, font_weight=weight, fill="#000")
+    # Some renderers know whole font sizes only, so letters are set tenfold and shrunk.
+    place = f"translate({round(x, 3)} {round(y, 3)}) scale(0.1)"
+    element = _add(parent, "text", transform=place, font_size=round(size * 10, 1), font_weight=weight, fill="#000")
     element.text = "".join(char for char in words if char.isprintable())
