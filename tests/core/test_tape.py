@@ -184,3 +184,23 @@ def test_a_side_that_was_said_holds_however_the_base_kit_stands():
     assert told.mirror().right == "hh" and told.mirror().left == ""
     with pytest.raises(TapeError, match="no piece 'zz' to stand on the right"):
         measure(readings(truth), FIVE, PLAYER, right="zz")
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_nine_pieces_read_to_a_centimetre_come_back_within_fifteen_millimetres(seed):
+    """Every distance off by up to 10 mm either way; the eight struck pieces and the bass drum."""
+    rng = random.Random(seed)
+    truth = moved(seed)
+    nine = [*CODES, "bd"]
+    seat = np.array([0, 0, PLAYER.seat_height_mm])
+    sheet = [
+        Reading(a, b, float(np.linalg.norm(centre(truth, a) - centre(truth, b)))) for a, b in combinations(nine, 2)
+    ]
+    sheet += [Reading(a, "seat", float(np.linalg.norm(centre(truth, a) - seat))) for a in nine]
+    sheet += [Reading(a, "floor", float(truth.piece(a).z)) for a in nine]
+    found = measure([replace(r, mm=r.mm + rng.uniform(-10, 10)) for r in sheet], FIVE, PLAYER).kit
+    # Distances say nothing of how the whole is turned: the best rigid fit (Kabsch 1976) takes that out first.
+    a, b = np.array([centre(found, c) for c in nine]), np.array([centre(truth, c) for c in nine])
+    a, b = a - a.mean(axis=0), b - b.mean(axis=0)
+    u, _, v = np.linalg.svd(a.T @ b)
+    assert np.linalg.norm(a @ (u @ v) - b, axis=1).max() <= 15
