@@ -6,6 +6,7 @@ breaks survive every edit. Times are exact fractions of a whole note; seconds ap
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from fractions import Fraction
@@ -100,6 +101,7 @@ class BarLine:
 
 @dataclass(frozen=True, slots=True)
 class GroupOpen:
+    name: str = ""
     span: Span = field(default=_NOWHERE, compare=False)
 
 
@@ -160,12 +162,30 @@ class Stroke(NamedTuple):
 
 
 class Group(NamedTuple):
-    """A chunk the player thinks of as one unit: where it starts, how long it is, how many steps it has."""
+    """A chunk the player thinks of as one unit: where it starts, how long it is, how many steps it has, its name."""
 
     start: Fraction
     length: Fraction
     steps: int
     span: Span
+    name: str = ""
+
+
+class Bar(NamedTuple):
+    """A bar: its number (the pickup is 0), where it starts, how long it is (whole notes), and its meter.
+
+    ``offset`` is how far into a full bar it begins: more than nothing for a pickup.
+    """
+
+    number: int
+    start: Fraction
+    length: Fraction
+    meter: tuple[int, int]
+    offset: Fraction
+
+    def beat(self, time: Fraction) -> Fraction:
+        """A time as a beat of this bar, from 1, in the meter's own beats."""
+        return 1 + (self.offset + time - self.start) * self.meter[1]
 
 
 class Moment(NamedTuple):
@@ -241,16 +261,21 @@ class Pattern:
     strokes: tuple[Stroke, ...] = field(compare=False)
     groups: tuple[Group, ...] = field(compare=False)
     moments: tuple[Moment, ...] = field(compare=False)
+    #: Every bar that is begun, in order; ``meter`` above is the first one's.
+    bar_rows: tuple[Bar, ...] = field(compare=False)
 
-    @property
-    def bar_length(self) -> Fraction:
-        """Length of a full bar in whole notes."""
-        return Fraction(self.meter[0], self.meter[1])
-
-    @property
+    @cached_property
     def bars(self) -> Fraction:
         """How many bars' worth of time the pattern takes, pickup included."""
-        return self.length / self.bar_length
+        return sum((bar.length / Fraction(*bar.meter) for bar in self.bar_rows), Fraction(0))
+
+    @cached_property
+    def _bar_begins(self) -> list[Fraction]:
+        return [bar.start for bar in self.bar_rows]
+
+    def bar_at(self, time: Fraction) -> Bar:
+        """The bar that a time falls into. Raises IndexError for an empty pattern."""
+        return self.bar_rows[max(0, bisect_right(self._bar_begins, time) - 1)]
 
     @cached_property
     def unassigned(self) -> tuple[int, ...]:
@@ -260,11 +285,12 @@ class Pattern:
     @cached_property
     def events(self) -> tuple[Event, ...]:
         """Every moment at which something is struck."""
-        beat = lead_beat(self.meter)
         found = []
         for row in self.moments:
             if not row.strokes:
                 continue
+            bar = self.bar_at(row.start)
+            on_beat = (bar.offset + row.start - bar.start) % lead_beat(bar.meter) == 0
             strokes = self.strokes[row.strokes[0] : row.strokes[-1] + 1]
             hands = tuple(s for s in strokes if s.limb in HANDS)
             feet = tuple(s for s in strokes if s.limb in FEET)
@@ -280,7 +306,7 @@ class Pattern:
                     len({s.limb for s in hands}) == 1,
                     len({s.limb == KICK for s in feet}) == 2,
                     len(set(bodies)) < len(bodies),
-                    (row.start - self.pickup) % beat == 0,
+                    on_beat,
                 )
             )
         return tuple(found)
@@ -329,7 +355,7 @@ class Pattern:
         """Every step of the grid with what is counted on it."""
         found = []
         for row in self.moments:
-            beat = 1 + (row.start - self.pickup) % self.bar_length * self.meter[1]
+            beat = self.bar_at(row.start).beat(row.start)
             said = syllable(beat)
             found.append(Count(float(row.start), float(row.length), said, beat.denominator == 1, bool(row.strokes)))
         return tuple(found)

@@ -3,13 +3,13 @@
 The grammar::
 
     text    := ( setting | grid | "|" | step | group )*        # comments run from # to the end of the line
-    setting := "meter" N/M | "tempo" BPM                       # at the start; default 4/4
+    setting := "meter" N/M | "tempo" BPM                       # at the start, a meter after a bar line too
     grid    := "/" VALUE                                       # /4 /8 /16 /32, /8t /16t, or /n:m/VALUE
     step    := "-" | "=" | strike ( "+" strike )*
     strike  := [ "f" | "d" | "u" ] LIMB [ "@" VOICE ] MARK*
     LIMB    := "R" | "L" | "K" | "J" | "H" | "?"
     MARK    := ">" | "." | "~" | "x" | "^" | "o"
-    group   := "(" step+ ")"
+    group   := "(" [ '"' NAME '"' ] ( step | grid | "|" )+ ")"
 
 Spaces between items are free: ``RLRR`` is four strokes.
 """
@@ -26,6 +26,7 @@ from deft_reach.core.limbs import DEFAULT_VOICE, EITHER, HANDS, LIMBS
 from deft_reach.core.pattern import (
     GRACES,
     MARKS,
+    Bar,
     BarLine,
     Comment,
     Element,
@@ -62,7 +63,8 @@ _METER = re.compile(r"(\d{1,3})/(\d{1,3})(?![\d/])")
 _NUMBER = re.compile(r"\d{1,6}(\.\d{1,6})?(?![\d.])")
 _GRID = re.compile(r"/(\d{1,4})(?::(\d{1,4})/(\d{1,4}))?(t?)(?![\w/:])")
 _EXPECTED_ITEM = "a stroke (R, L, K, J, H or ?), a rest -, a tie =, a grid such as /16, a group ( or a bar line |"
-_EXPECTED_IN_GROUP = "a stroke, a rest -, a tie = or the group's closing )"
+_EXPECTED_IN_GROUP = "a stroke, a rest -, a tie =, a grid, a bar line | or the group's closing )"
+MAX_NAME = 60
 
 
 class StrokeTextError(ValueError):
@@ -153,7 +155,7 @@ def _element_text(element: Element) -> str:
         case BarLine():
             return "|"
         case GroupOpen():
-            return "("
+            return f'("{element.name}" ' if element.name else "("
         case Meter():
             return f"meter {element.beats}/{element.value}"
         case Tempo():
@@ -188,6 +190,9 @@ class _Reader:
         self.last_row: list[object] | None = None
         self.groups: list[Group] = []
         self.group: tuple[Fraction, Span, int] | None = None
+        self.group_name = ""
+        # Where each meter begins.
+        self.meters: list[tuple[Fraction, tuple[int, int]]] = []
 
     def error(self, found: str, expected: str, start: int, end: int | None = None) -> StrokeTextError:
         end = min(len(self.text), start + 1) if end is None else end
@@ -239,8 +244,7 @@ class _Reader:
             if self.group is not None:
                 raise self.error("'(' inside a group", _EXPECTED_IN_GROUP, at)
             self.started = True
-            self.group = (self.now, Span(at, at + 1), 0)
-            self.add(GroupOpen(Span(at, at + 1)))
+            self.open_group()
         elif char == ")":
             self.close_group()
         elif char == "-":
@@ -260,10 +264,10 @@ class _Reader:
         at = self.at
         if word not in ("meter", "tempo"):
             raise self.error(f"'{word}'", _EXPECTED_ITEM + ", or at the start meter or tempo", at, at + len(word))
-        if self.started:
-            raise self.error(
-                f"'{word}' after the first step", f"{word} at the very start of the text", at, at + len(word)
-            )
+        later = self.started
+        if later and (word == "tempo" or self.group is not None or self.now != self.bar_start):
+            right = "at the very start of the text" + (" or right after a bar line" if word == "meter" else "")
+            raise self.error(f"'{word}' after the first step", f"{word} {right}", at, at + len(word))
         place = at + len(word)
         while place < len(self.text) and self.text[place] in _BLANK:
             place += 1
@@ -273,9 +277,10 @@ class _Reader:
             beats, value = (int(match[1]), int(match[2])) if match else (0, 0)
             if match is None or not 1 <= beats <= 64 or value not in METER_VALUES:
                 raise self.error(found, "a meter such as 4/4 or 7/8", place, end)
-            if self.meter is not None:
-                raise self.error("a second meter", "one meter for the whole text", at, match.end())
+            if self.meters and self.meters[-1][0] == self.now:
+                raise self.error("a second meter", "one meter at a time", at, match.end())
             self.meter = (beats, value)
+            self.meters.append((self.now, self.meter))
             self.add(Meter(beats, value, Span(at, match.end())))
         else:
             match = _NUMBER.match(self.text, place)
@@ -291,8 +296,6 @@ class _Reader:
     def read_grid(self) -> None:
         at = self.at
         found, end = self.word_at(at)
-        if self.group is not None:
-            raise self.error(f"the grid {found} inside a group", _EXPECTED_IN_GROUP, at, end)
         match = _GRID.match(self.text, at)
         expected = "a grid: /4 /8 /16 /32, with t for triplets (/8t), or n in the time of m (/5:4/16)"
         if match is None:
@@ -340,6 +343,22 @@ class _Reader:
             self.group = (start, span, steps + 1)
         self.add(Tie(Span(at, at + 1)))
 
+    def open_group(self) -> None:
+        """A group's ( and its name in quotes, if it has one."""
+        at = self.at
+        end = at + 1
+        self.group_name = ""
+        quote = self.skip_blank(end)
+        if quote < len(self.text) and self.text[quote] == '"':
+            close = self.text.find('"', quote + 1)
+            name = self.text[quote + 1 : close] if close > 0 else ""
+            if close < 0 or "\n" in name or not name.strip() or len(name) > MAX_NAME:
+                raise self.error("a name that is not one", f'up to {MAX_NAME} characters between " and "', quote)
+            self.group_name, end = name, close + 1
+        span = Span(at, end)
+        self.group = (self.now, span, 0)
+        self.add(GroupOpen(self.group_name, span))
+
     def close_group(self) -> None:
         at = self.at
         if self.group is None:
@@ -347,14 +366,12 @@ class _Reader:
         start, opened, steps = self.group
         if not steps:
             raise self.error("an empty group", "at least one stroke or rest in it", opened.start, at + 1)
-        self.groups.append(Group(start, self.now - start, steps, Span(opened.start, at + 1)))
+        self.groups.append(Group(start, self.now - start, steps, Span(opened.start, at + 1), self.group_name))
         self.group = None
         self.add(GroupClose(Span(at, at + 1)))
 
     def bar_line(self) -> None:
         at = self.at
-        if self.group is not None:
-            raise self.error("'|' inside a group", _EXPECTED_IN_GROUP, at)
         beats, value = self.meter or (4, 4)
         full = Fraction(beats, value)
         length = self.now - self.bar_start
@@ -446,20 +463,17 @@ class _Reader:
         return run, ""
 
     def finish(self) -> Pattern:
-        meter = self.meter or (4, 4)
-        full = Fraction(meter[0], meter[1])
+        bars = self.bars()
         strokes: list[Stroke] = []
         moments: list[Moment] = []
         pickup = self.pickup
+        at = 0
         for number, (start, length, strikes, group, span) in enumerate(self.rows):
             assert isinstance(start, Fraction) and isinstance(length, Fraction) and isinstance(strikes, list)
             assert isinstance(group, int) and isinstance(span, Span)
-            if start < pickup:
-                bar, offset = 0, full - pickup + start
-            else:
-                whole, offset = divmod(start - pickup, full)
-                bar = int(whole) + 1
-            beat = 1 + offset * meter[1]
+            while at + 1 < len(bars) and bars[at + 1].start <= start:
+                at += 1
+            bar, beat = bars[at].number, bars[at].beat(start)
             first = len(strokes)
             for strike in strikes:
                 strokes.append(
@@ -482,11 +496,29 @@ class _Reader:
         return Pattern(
             tuple(self.elements),
             self.text,
-            meter,
+            self.meters[0][1] if self.meters else (4, 4),
             self.tempo,
             self.now,
             pickup,
             tuple(strokes),
             tuple(self.groups),
             tuple(moments),
+            tuple(bars),
         )
+
+    def bars(self) -> list[Bar]:
+        """Every bar that is begun: closed by a bar line or not, bars are counted by the meter in force."""
+        meters = self.meters if self.meters and self.meters[0][0] == 0 else [(Fraction(0), (4, 4)), *self.meters]
+        found: list[Bar] = []
+        if self.pickup:
+            meter = meters[0][1]
+            found.append(Bar(0, Fraction(0), self.pickup, meter, Fraction(*meter) - self.pickup))
+        number = 1
+        for k, (start, meter) in enumerate(meters):
+            end = meters[k + 1][0] if k + 1 < len(meters) else self.now
+            at = max(start, self.pickup) if k == 0 else start
+            while at < end:
+                length = min(Fraction(*meter), end - at)
+                found.append(Bar(number, at, length, meter, Fraction(0)))
+                number, at = number + 1, at + Fraction(*meter)
+        return found

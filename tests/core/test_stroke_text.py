@@ -111,14 +111,17 @@ SIXTEEN = "R " * 16
         (")", 1, 1, "without a group", "a stroke"),
         ("(R L", 1, 1, "never closed", "closing )"),
         ("(R (L))", 1, 4, "inside a group", "closing )"),
-        ("(R | L)", 1, 4, "inside a group", "closing )"),
-        ("(/8 R)", 1, 2, "inside a group", "closing )"),
+        ('("" R)', 1, 2, "a name that is not one", "up to 60 characters"),
+        ('("low tide R)', 1, 2, "a name that is not one", "up to 60 characters"),
+        ("(R meter 3/4 L)", 1, 4, "'meter' after the first step", "right after a bar line"),
+        (f"{SIXTEEN}| R meter 3/4 L", 1, 37, "'meter' after the first step", "right after a bar line"),
+        (f"{SIXTEEN}| meter 3/4 {SIXTEEN}|", 1, 77, "bar 2 too long at 16/16", "12/16 for a bar of 3/4"),
         ("/17 R", 1, 1, "'/17'", "/4 /8 /16 /32"),
         ("/5:0/16 R", 1, 1, "'/5:0/16'", "a tuplet"),
         ("/ R", 1, 1, "'/'", "a grid"),
         ("meter 4", 1, 7, "'4'", "a meter"),
         ("meter 4/3 R", 1, 7, "'4/3'", "a meter"),
-        ("meter 4/4 meter 3/4", 1, 11, "a second meter", "one meter"),
+        ("meter 4/4 meter 3/4", 1, 11, "a second meter", "one meter at a time"),
         ("tempo 0 R", 1, 7, "'0'", "a tempo"),
         ("R tempo 90", 1, 3, "after the first step", "at the very start"),
         ("metre 4/4", 1, 1, "'metre'", "meter or tempo"),
@@ -192,3 +195,25 @@ def test_rudiments_are_read_back_as_written():
 def test_text_that_is_too_long_is_refused_at_once():
     with pytest.raises(StrokeTextError, match="at most"):
         parse("R " * 150_000)
+
+
+def test_the_meter_changes_at_a_bar_line():
+    pattern = parse("meter 3/4 /4 R L R | meter 7/8 /8 R L R L R L R | meter 4/4 /4 R L R L R L")
+    rows = [(bar.number, bar.start, bar.length, bar.meter) for bar in pattern.bar_rows]
+    assert rows == [
+        (1, 0, Fraction(3, 4), (3, 4)),
+        (2, Fraction(3, 4), Fraction(7, 8), (7, 8)),
+        (3, Fraction(13, 8), 1, (4, 4)),
+        (4, Fraction(21, 8), Fraction(1, 2), (4, 4)),
+    ]
+    assert pattern.meter == (3, 4) and pattern.bars == Fraction(7, 2)
+    assert [(s.bar, s.beat) for s in pattern.strokes][3:12] == [(2, b) for b in range(1, 8)] + [(3, 1), (3, 2)]
+    assert parse(write(pattern.elements)) == pattern
+
+
+def test_groups_have_names_and_may_cross_bar_lines_and_change_the_grid():
+    pattern = parse('/4 R L ("low tide" R L | /8 R L R L) /4 R L |')
+    (group,) = pattern.groups
+    assert (group.name, group.steps, group.start, group.length) == ("low tide", 6, Fraction(1, 2), 1)
+    assert [s.group for s in pattern.strokes] == [-1, -1, 0, 0, 0, 0, 0, 0, -1, -1]
+    assert parse(write(pattern.elements)) == pattern

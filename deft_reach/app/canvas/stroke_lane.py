@@ -94,12 +94,10 @@ class StrokeLane(Timeline):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(c.selection))
             painter.drawRect(QRectF(x - 9, 0, 18, self.height()))
-        bar = pattern.pickup
-        while bar <= pattern.length:
+        for bar in [row.start for row in pattern.bar_rows if row.number] + [pattern.length]:
             x = self.axis.x(bar) - 10
             painter.setPen(QPen(QColor(c.line), 1.4))
             painter.drawLine(QPointF(x, 4), QPointF(x, self.height() - 4))
-            bar += pattern.bar_length
         if self.session.error is not None:
             painter.setOpacity(0.35)
         self._draw_groups(painter, c)

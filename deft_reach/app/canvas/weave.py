@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_right
+from fractions import Fraction
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
@@ -242,19 +243,14 @@ class Weave(Timeline):
 
     def _draw_time(self, painter: QPainter, c: theme.Colours, report: Report) -> None:
         pattern = report.pattern
-        beat = 1.0 / pattern.meter[1]
-        first = float(pattern.pickup) % beat
-        k = 0
-        while (time := first + k * beat) <= float(pattern.length) + 1e-9:
-            x = self.axis.x(time)
-            k += 1
-            if x < GUTTER - 2:
+        for bar in pattern.bar_rows:
+            if self.axis.x(bar.start + bar.length) < GUTTER - 2 or self.axis.x(bar.start) > self.width():
                 continue
-            if x > self.width():
-                break
-            bar = abs((time - float(pattern.pickup)) / float(pattern.bar_length) % 1.0) < 1e-6
-            painter.setPen(QPen(QColor(c.line if bar else c.grid), 1.4 if bar else 1))
-            painter.drawLine(QPointF(x, TOP - 6), QPointF(x, self.height() - 4))
+            first = math.ceil(bar.offset * bar.meter[1])
+            for beat in range(first, math.ceil((bar.offset + bar.length) * bar.meter[1])):
+                x = self.axis.x(bar.start + Fraction(beat, bar.meter[1]) - bar.offset)
+                painter.setPen(QPen(QColor(c.line if beat == 0 else c.grid), 1.4 if beat == 0 else 1))
+                painter.drawLine(QPointF(x, TOP - 6), QPointF(x, self.height() - 4))
         index = self.session.stroke
         if index is not None and index < len(report.strokes):
             x = self.axis.x(pattern.starts[index])

@@ -176,7 +176,7 @@ def _in_words(session: Session) -> str:
     full = int(bars) if bars.denominator == 1 else round(float(bars), 2)
     words = [
         f"{len(pattern.strokes)} strokes in {full} bar{'s' if full != 1 else ''} of "
-        f"{pattern.meter[0]}/{pattern.meter[1]}"
+        + ", ".join(dict.fromkeys(f"{bar.meter[0]}/{bar.meter[1]}" for bar in pattern.bar_rows))
     ]
     if pattern.pickup:
         words.append("begins with a pickup")
