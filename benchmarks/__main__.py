@@ -69,6 +69,25 @@ def analysis() -> dict[str, float]:
     }
 
 
+def imports() -> dict[str, float]:
+    """A foreign MIDI file of 10,000 notes: read, its grid found, its text written."""
+    import io
+
+    import mido
+
+    from deft_reach.formats.midi import load_midi
+
+    track = mido.MidiTrack()
+    for k in range(10_000):
+        key = 38 if k % 3 else 42
+        track.append(mido.Message("note_on", channel=9, note=key, velocity=80, time=120 if k else 0))
+    out = io.BytesIO()
+    mido.MidiFile(type=1, tracks=[track]).save(file=out)
+    found = times(lambda _: load_midi(out.getvalue(), layout("five")), 3)
+    unit = statistics.median(yardstick() for _ in range(5))
+    return {"import_10000.ms": found[0] * 1e3, "import_10000.yardsticks": found[0] / unit}
+
+
 START = """
 import time; begin = time.perf_counter()
 from pathlib import Path
@@ -169,7 +188,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(prog="python -m benchmarks", description=__doc__)
     parser.add_argument("--json", action="store_true", help="print one JSON object")
     args = parser.parse_args()
-    found = {**analysis(), **drag(), **start()}
+    found = {**analysis(), **imports(), **drag(), **start()}
     if args.json:
         print(json.dumps(found))
     else:

@@ -11,14 +11,15 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from deft_reach.core.cost import Weights
-from deft_reach.core.document import MissingError, Plan, read_text
+from deft_reach.core.document import Document, MissingError, Plan, read_text
 from deft_reach.core.kit import Kit
 from deft_reach.core.layouts import LAYOUTS, layout
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.player import SKILLS, Player, PlayerError, check_player
-from deft_reach.core.stroke_text import MAX_TEXT, TEMPO_RANGE, StrokeTextError
+from deft_reach.core.stroke_text import TEMPO_RANGE, StrokeTextError
 from deft_reach.formats.document import load_kit, load_player
-from deft_reach.formats.plain_text import DocumentError, decode
+from deft_reach.formats.patterns import MAX_BYTES, MIDI, MUSICXML, load_pattern, stem_of
+from deft_reach.formats.plain_text import DocumentError
 from deft_reach.store.documents import SUFFIX, open_document, read_file
 
 T = TypeVar("T")
@@ -38,6 +39,9 @@ class Question:
     tempo: float
     repeat: bool
     weights: Weights
+    #: What to call it, and what the file it came from left open.
+    name: str = "Pattern"
+    remarks: tuple[str, ...] = ()
 
 
 def add_pattern_options(parser: argparse.ArgumentParser) -> None:
@@ -45,10 +49,19 @@ def add_pattern_options(parser: argparse.ArgumentParser) -> None:
     from deft_reach.cli.main import number
 
     parser.add_argument(
-        "pattern", nargs="?", metavar="FILE", help="a *.reach document or a text file with stroke text"
+        "pattern",
+        nargs="?",
+        metavar="FILE",
+        help="a *.reach document, a MIDI or MusicXML file, a CSV of strokes, or a text file with stroke text",
     )
     parser.add_argument("-e", dest="text", metavar="TEXT", help="stroke text, instead of a file")
     parser.add_argument("--plan", metavar="NAME", help="which plan of a *.reach document (default: the first)")
+    parser.add_argument(
+        "--track",
+        metavar="N",
+        type=int,
+        help="which drum part of a MIDI or MusicXML file, from 1 (default: the fullest)",
+    )
     parser.add_argument("--kit", metavar="NAME|FILE", help=f"one of {', '.join(LAYOUTS)}, or a file (default five)")
     parser.add_argument("--player", metavar="FILE", help="a player as JSON, or a document (its first player)")
     parser.add_argument("--skill", metavar="X", type=_skill, help="0.2 to 3, or untrained, working, advanced")
@@ -74,8 +87,16 @@ def question(args: argparse.Namespace) -> Question:
         raise InputError("give a pattern: either a file or -e TEXT")
     plan: Plan | None = None
     weights = Weights()
-    if args.pattern is not None and Path(args.pattern).suffix == SUFFIX:
-        path = Path(args.pattern)
+    path = None if args.pattern is None else Path(args.pattern)
+    kit, player = layout("five"), Player()
+    name, source, remarks = "Pattern", "", tuple[str, ...]()
+    file_tempo: float | None = None
+    if args.plan and (path is None or path.suffix != SUFFIX):
+        raise InputError("--plan names a plan of a *.reach document, and none was given")
+    if args.track is not None and (path is None or path.suffix.lower() not in (*MIDI, *MUSICXML)):
+        raise InputError("--track chooses a drum part of a MIDI or MusicXML file, and none was given")
+    document: Document | None = None
+    if path is not None and path.suffix == SUFFIX:
         document, _ = guarded(path, open_document)
         if not document.plans:
             raise InputError(f"{path}: the document holds no plan")
@@ -83,15 +104,20 @@ def question(args: argparse.Namespace) -> Question:
             plan = document.plan(args.plan) if args.plan else document.plans[0]
         except MissingError as error:
             raise InputError(f"{path}: {error}") from None
-        text, source = document.score(plan.pattern).text, f"{path}, plan '{plan.name}'"
+        text, source, name = document.score(plan.pattern).text, f"{path}, plan '{plan.name}'", plan.name
         kit, player, weights = document.kit(plan.kit), document.player(plan.player), plan.weights
-    else:
-        if args.plan:
-            raise InputError("--plan names a plan of a *.reach document, and none was given")
-        text, source = (args.text, "") if args.text is not None else text_file(Path(args.pattern))
-        kit, player = layout("five"), Player()
     if args.kit is not None:
         kit = read_kit(args.kit)
+    if path is None:
+        text = args.text
+    elif document is None:
+        track = None if args.track is None else args.track - 1
+        found = guarded(path, lambda p: load_pattern(read_file(p, MAX_BYTES), p.suffix, kit, track))
+        text, source, name = found.text, str(path), stem_of(path.name)
+        file_tempo, remarks = found.tempo, found.remarks
+        if len(found.tracks) > 1 and args.track is None:
+            listed = ", ".join(f"{k} {part} ({notes} notes)" for k, (part, notes) in enumerate(found.tracks, 1))
+            remarks += (f"{path} has several drum parts: {listed}; read {found.track + 1}, choose with --track",)
     if args.player is not None:
         player = guarded(Path(args.player), lambda path: load_player(read_file(path)))
     if args.skill is not None:
@@ -103,16 +129,9 @@ def question(args: argparse.Namespace) -> Question:
         raise InputError(f"{source}: {error}" if source else str(error)) from None
     except PlayerError as error:
         raise InputError(str(error)) from None
-    tempo = args.tempo or (plan.tempo if plan else None) or pattern.tempo or 100.0
-    return Question(pattern, kit, player, tempo, args.repeat or (plan is not None and plan.repeat), weights)
-
-
-def text_file(path: Path) -> tuple[str, str]:
-    """A stroke text file's text and its name for messages."""
-    suffix = path.suffix.lower()
-    if suffix in (".mid", ".midi", ".musicxml", ".xml", ".mxl"):
-        raise InputError(f"{path}: {suffix} files cannot be read yet; give stroke text or a {SUFFIX} document")
-    return guarded(path, lambda p: decode(read_file(p, MAX_TEXT * 4))), str(path)
+    tempo = args.tempo or (plan.tempo if plan else None) or pattern.tempo or file_tempo or 100.0
+    repeat = args.repeat or (plan is not None and plan.repeat)
+    return Question(pattern, kit, player, tempo, repeat, weights, name, remarks)
 
 
 def read_kit(name: str) -> Kit:

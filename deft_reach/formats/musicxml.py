@@ -1,0 +1,753 @@
+"""MusicXML 4.0, both ways: unpitched percussion on one staff, hands in voice 1 with stems up, feet in voice 2.
+
+Stickings are lyrics. Beside the notation every note carries its stroke in ``<play><other-play>``, and the file the
+stroke text it was made from, with a checksum of the strokes: untouched files come back to the letter, others by their
+notes. Compressed files (``.mxl``) are read too.
+"""
+
+from __future__ import annotations
+
+import io
+import math
+import zipfile
+import zlib
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from fractions import Fraction
+from typing import Final, NamedTuple
+from xml.etree import ElementTree as Tree
+
+from deft_reach.core.compose import Frame, Onset, compose
+from deft_reach.core.findings import voice_name
+from deft_reach.core.kit import CYMBALS, Kit
+from deft_reach.core.limbs import EITHER, FEET, HANDS, HAT_FOOT, KICK
+from deft_reach.core.pattern import Bar, Grid, Pattern, Rest, Step, Strike, Stroke, Tie
+from deft_reach.core.stroke_text import METER_VALUES, TEMPO_RANGE, StrokeTextError, parse, write_strike
+from deft_reach.formats.general_midi import key_of, sound_of
+from deft_reach.formats.midi import MAX_BEATS, MAX_NOTES, Imported, checked
+from deft_reach.formats.plain_text import DocumentError
+
+#: Larger files are refused unread.
+MAX_BYTES: Final = 8_000_000
+_TEXT_FIELD, _SUM_FIELD, _PLAY = "deft-reach-strokes", "deft-reach-checksum", "deft-reach"
+_TYPES: Final = {
+    Fraction(1): "whole",
+    Fraction(1, 2): "half",
+    Fraction(1, 4): "quarter",
+    Fraction(1, 8): "eighth",
+    Fraction(1, 16): "16th",
+    Fraction(1, 32): "32nd",
+    Fraction(1, 64): "64th",
+    Fraction(1, 128): "128th",
+}
+_BEAMS: Final = {"eighth": 1, "16th": 2, "32nd": 3, "64th": 4, "128th": 5}
+#: Where a kind stands on the staff.
+_PLACES: Final = {
+    "snare": ("C", 5),
+    "bass": ("F", 4),
+    "hi-hat": ("G", 5),
+    "ride": ("F", 5),
+    "crash": ("A", 5),
+    "splash": ("B", 5),
+    "china": ("C", 6),
+    "block": ("D", 6),
+    "foot": ("D", 4),
+}
+_RACK_PLACES: Final = (("E", 5), ("D", 5), ("B", 4), ("B", 4))
+_FLOOR_PLACES: Final = (("A", 4), ("G", 4))
+#: What a place on the staff means where a file names no instrument: with an ordinary head, and with a cross.
+_BY_PLACE: Final = {
+    "C5": ("sn", "sn"), "F4": ("bd", "bd"), "E4": ("bd", "bd"), "D4": ("hh:foot", "hh:foot"), "G5": ("hh", "hh"),
+    "F5": ("t1", "rd"), "E5": ("t1", "rd"), "D5": ("t2", "rd"), "B4": ("t2", "t2"), "A4": ("ft", "ft"),
+    "G4": ("f2", "f2"), "A5": ("c1", "c1"), "B5": ("c2", "c2"), "C6": ("ch", "ch"),
+}  # fmt: skip
+
+
+class _Chunk(NamedTuple):
+    """One written note or rest: how long it sounds, its type, dots, tuplet, and what is struck."""
+
+    start: Fraction
+    length: Fraction
+    kind: str
+    dots: int
+    grid: Grid
+    steps: int
+    strokes: tuple[Stroke, ...]
+    tied_from: bool
+    tied_to: bool
+
+
+def dump_musicxml(pattern: Pattern, kit: Kit, tempo: float, title: str = "Pattern") -> bytes:
+    """The pattern as a score with one percussion part."""
+    score: bytes = Tree.tostring(_Writer(pattern, kit, tempo, title).score(), encoding="utf-8")
+    return b'<?xml version="1.0" encoding="UTF-8"?>\n' + score
+
+
+def load_musicxml(data: bytes, kit: Kit, part: int | None = None) -> Imported:
+    """The percussion part of a score as stroke text for a kit.
+
+    ``part`` chooses among several parts, from 0; None takes the one with the most unpitched notes. Raises
+    DocumentError for what is no MusicXML, is too large, or holds no percussion.
+    """
+    return _Score(_read(data), kit).read(part)
+
+
+# --- writing --------------------------------------------------------------------------------------------------------
+
+
+def _rows(pattern: Pattern) -> list[list[tuple[Fraction, Grid, int]]]:
+    """For every moment, the stretches it consists of: where each begins, its grid, and how many steps."""
+    found: list[list[tuple[Fraction, Grid, int]]] = []
+    grid, now = Grid(16), Fraction(0)
+    for element in pattern.elements:
+        if isinstance(element, Grid):
+            grid = element
+        elif isinstance(element, (Step, Rest)):
+            found.append([(now, grid, 1)])
+            now += grid.step
+        elif isinstance(element, Tie):
+            start, last, steps = found[-1][-1]
+            # What goes on over a bar line is written as two notes tied together.
+            if last == grid and pattern.bar_at(start) == pattern.bar_at(now):
+                found[-1][-1] = (start, grid, steps + 1)
+            else:
+                found[-1].append((now, grid, 1))
+            now += grid.step
+    return found
+
+
+def _modification(grid: Grid) -> tuple[int, int]:
+    return (3, 2) if grid.triplet else (grid.count, grid.of)
+
+
+def _split(written: Fraction) -> Iterator[tuple[str, int, Fraction]]:
+    """A written value as note types with dots, the longest first."""
+    while written > 0:
+        for value, name in _TYPES.items():
+            if value * 3 / 2 <= written and value > Fraction(1, 128):
+                yield name, 1, value * 3 / 2
+                written -= value * 3 / 2
+                break
+            if value <= written:
+                yield name, 0, value
+                written -= value
+                break
+        else:
+            raise DocumentError("a step is too short to be written as a note")
+
+
+class _Writer:
+    def __init__(self, pattern: Pattern, kit: Kit, tempo: float, title: str) -> None:
+        self.pattern, self.kit, self.tempo, self.title = pattern, kit, tempo, title
+        self.rows = _rows(pattern)
+        self.bars: list[Bar] = list(pattern.bar_rows)
+        if not self._steps_fit():
+            # Bars that nobody closed, with a step across their border: one long bar says the same.
+            self.bars = [Bar(1, Fraction(0), pattern.length, pattern.meter, Fraction(0))]
+        need = 1
+        for row in self.rows:
+            for start, grid, steps in row:
+                for chunk in self._chunks(start, grid, steps, (), False, False):
+                    need = math.lcm(need, (chunk.length * 4).denominator, (chunk.start * 4).denominator)
+        self.divisions = need
+        #: The moments of each bar, with which of a moment's stretches they are.
+        self.in_bar: list[list[tuple[int, int]]] = [[] for _ in self.bars]
+        at = 0
+        for number, row in enumerate(self.rows):
+            for k, (start, _, _) in enumerate(row):
+                while at + 1 < len(self.bars) and self.bars[at + 1].start <= start:
+                    at += 1
+                self.in_bar[at].append((number, k))
+        self.feet = any(s.limb in FEET for s in pattern.strokes)
+
+    def _steps_fit(self) -> bool:
+        borders = {bar.start for bar in self.bars}
+        for row in self.rows:
+            for start, grid, steps in row:
+                bar = self.pattern.bar_at(start)
+                end = start + grid.step * steps
+                if end > bar.start + bar.length and bar.start + bar.length in borders:
+                    return False
+        return True
+
+    def score(self) -> Tree.Element:
+        root = Tree.Element("score-partwise", version="4.0")
+        _add(_add(root, "work"), "work-title", self.title)
+        self._identification(root)
+        parts = _add(root, "part-list")
+        part = _add(parts, "score-part", id="P1")
+        _add(part, "part-name", "Drums")
+        voices = list(dict.fromkeys(stroke.voice for stroke in self.pattern.strokes))
+        for voice in voices:
+            instrument = _add(part, "score-instrument", id=_id(voice))
+            _add(instrument, "instrument-name", voice_name(self.kit, voice))
+        for voice in voices:
+            limb = next(s.limb for s in self.pattern.strokes if s.voice == voice)
+            midi = _add(part, "midi-instrument", id=_id(voice))
+            _add(midi, "midi-channel", "10")
+            _add(midi, "midi-unpitched", str(key_of(self.kit, voice, limb, "") + 1))
+        music = _add(root, "part", id="P1")
+        for k, bar in enumerate(self.bars):
+            self._measure(music, bar, k)
+        if not self.bars:
+            _add(music, "measure", number="1")
+        return root
+
+    def _identification(self, root: Tree.Element) -> None:
+        identification = _add(root, "identification")
+        _add(_add(identification, "encoding"), "software", "Deft Reach")
+        text = self.pattern.text
+        # What XML cannot hold is left out: the notes say the same.
+        if all(char in "\t\n" or (char >= " " and char.isprintable()) or char == "\u00a0" for char in text):
+            fields = _add(identification, "miscellaneous")
+            _add(fields, "miscellaneous-field", text, name=_TEXT_FIELD)
+            _add(fields, "miscellaneous-field", f"{_checksum(self.pattern.strokes):08x}", name=_SUM_FIELD)
+
+    def _measure(self, music: Tree.Element, bar: Bar, k: int) -> None:
+        measure = _add(music, "measure", number=str(bar.number))
+        if bar.number == 0:
+            measure.set("implicit", "yes")
+        first = k == 0
+        if first or bar.meter != self.bars[k - 1].meter:
+            attributes = _add(measure, "attributes")
+            if first:
+                _add(attributes, "divisions", str(self.divisions))
+            meter = bar.meter
+            if len(self.bars) == 1 and bar.length > Fraction(*meter):
+                meter = (bar.length.numerator, bar.length.denominator)
+            time = _add(attributes, "time")
+            _add(time, "beats", str(meter[0]))
+            _add(time, "beat-type", str(meter[1]))
+            if first:
+                _add(_add(attributes, "clef"), "sign", "percussion")
+        if first:
+            self._tempo(measure)
+        voices = [(1, (*HANDS, EITHER), "up"), (2, FEET, "down")]
+        if not self.feet:
+            voices = voices[:1]
+        total = str(self._duration(bar.length))
+        for number, limbs, stem in voices:
+            if number == 2:
+                _add(_add(measure, "backup"), "duration", total)
+            chunks = self._voice(bar, k, limbs)
+            if not any(chunk.strokes for chunk in chunks):
+                note = _add(measure, "note")
+                _add(note, "rest", measure="yes")
+                _add(note, "duration", total)
+                _add(note, "voice", str(number))
+                continue
+            self._notes(measure, chunks, number, stem, bar)
+
+    def _tempo(self, measure: Tree.Element) -> None:
+        direction = _add(measure, "direction", placement="above")
+        mark = _add(_add(direction, "direction-type"), "metronome")
+        _add(mark, "beat-unit", "quarter")
+        _add(mark, "per-minute", f"{self.tempo:g}")
+        _add(direction, "sound", tempo=f"{self.tempo:g}")
+
+    def _duration(self, length: Fraction) -> int:
+        return int(length * 4 * self.divisions)
+
+    def _voice(self, bar: Bar, number: int, limbs: Sequence[str]) -> list[_Chunk]:
+        """What one voice has in a bar, rests in one beat drawn together."""
+        found: list[_Chunk] = []
+        for moment, k in self.in_bar[number]:
+            row = self.rows[moment]
+            start, grid, steps = row[k]
+            every = (self.pattern.strokes[i] for i in self.pattern.moments[moment].strokes)
+            strokes = tuple(s for s in every if s.limb in limbs)
+            plain = _modification(grid) == (1, 1)
+            last = found[-1] if found else None
+            if (
+                not strokes
+                and plain
+                and last is not None
+                and not last.strokes
+                and last.grid == grid
+                and (last.start - bar.start) // Fraction(1, 4) == (start - bar.start) // Fraction(1, 4)
+            ):
+                joined = last.steps + steps
+                while found and not found[-1].strokes and found[-1].start >= last.start:
+                    found.pop()
+                found += self._chunks(last.start, grid, joined, (), False, False)
+                continue
+            found += self._chunks(start, grid, steps, strokes, k > 0, k < len(row) - 1)
+        return found
+
+    def _chunks(
+        self, start: Fraction, grid: Grid, steps: int, strokes: tuple[Stroke, ...], before: bool, after: bool
+    ) -> list[_Chunk]:
+        count, of = _modification(grid)
+        pieces = list(_split(Fraction(steps, grid.value)))
+        found = []
+        for k, (kind, dots, written) in enumerate(pieces):
+            length = written * of / count
+            part = written * grid.value
+            found.append(
+                _Chunk(
+                    start, length, kind, dots, grid, int(part) if part.denominator == 1 else 0, strokes,
+                    before or k > 0, after or k < len(pieces) - 1,
+                )
+            )  # fmt: skip
+            start += length
+        return found
+
+    # --- notes ------------------------------------------------------------------------------------------------
+
+    def _notes(self, measure: Tree.Element, chunks: list[_Chunk], voice: int, stem: str, bar: Bar) -> None:
+        beams = _beams(chunks, bar)
+        tuplets = _tuplets(chunks)
+        for k, chunk in enumerate(chunks):
+            if not chunk.strokes:
+                note = _add(measure, "note")
+                _add(note, "rest")
+                self._time(note, chunk, voice)
+                notations: Tree.Element | None = None
+                if k in tuplets:
+                    notations = _add(note, "notations")
+                    self._tuplet(notations, tuplets[k], chunk.grid)
+                continue
+            if not chunk.tied_from:
+                for stroke in chunk.strokes:
+                    self._graces(measure, stroke, voice, stem)
+            for number, stroke in enumerate(chunk.strokes):
+                note = _add(measure, "note")
+                if number:
+                    _add(note, "chord")
+                self._head(note, stroke)
+                _add(note, "duration", str(self._duration(chunk.length)))
+                for tied, kind in ((chunk.tied_from, "stop"), (chunk.tied_to, "start")):
+                    if tied:
+                        _add(note, "tie", type=kind)
+                _add(note, "instrument", id=_id(stroke.voice))
+                _add(note, "voice", str(voice))
+                self._value(note, chunk)
+                _add(note, "stem", stem)
+                self._notehead(note, stroke)
+                if number == 0:
+                    for level, state in beams.get(k, ()):
+                        _add(note, "beam", state, number=str(level))
+                self._notations(note, chunk, stroke, tuplets.get(k, ()) if number == 0 else ())
+                if not chunk.tied_from:
+                    lyric = _add(note, "lyric", number=str(number + 1 if voice == 1 else 3))
+                    _add(lyric, "syllabic", "single")
+                    _add(lyric, "text", stroke.limb)
+                    play = _add(note, "play")
+                    strike = Strike(stroke.limb, stroke.voice, stroke.marks, stroke.grace)
+                    _add(play, "other-play", write_strike(strike), type=_PLAY)
+
+    def _time(self, note: Tree.Element, chunk: _Chunk, voice: int) -> None:
+        _add(note, "duration", str(self._duration(chunk.length)))
+        _add(note, "voice", str(voice))
+        self._value(note, chunk)
+
+    @staticmethod
+    def _value(note: Tree.Element, chunk: _Chunk) -> None:
+        _add(note, "type", chunk.kind)
+        for _ in range(chunk.dots):
+            _add(note, "dot")
+        count, of = _modification(chunk.grid)
+        if (count, of) != (1, 1):
+            modification = _add(note, "time-modification")
+            _add(modification, "actual-notes", str(count))
+            _add(modification, "normal-notes", str(of))
+
+    def _head(self, note: Tree.Element, stroke: Stroke) -> None:
+        step, octave = self.place(stroke.voice)
+        unpitched = _add(note, "unpitched")
+        _add(unpitched, "display-step", step)
+        _add(unpitched, "display-octave", str(octave))
+
+    def place(self, voice: str) -> tuple[str, int]:
+        """Where a voice stands on the staff."""
+        code, _, zone = voice.partition(":")
+        if zone == "foot":
+            return _PLACES["foot"]
+        piece = self.kit.piece(code)
+        if piece is None:
+            return _PLACES["block"]
+        for kind, places in (("tom", _RACK_PLACES), ("floor-tom", _FLOOR_PLACES)):
+            if piece.kind == kind:
+                row = sorted((p for p in self.kit if p.kind == kind), key=lambda p: (p.diameter, p.x))
+                at = [p.code for p in row].index(code)
+                return places[min(at if len(row) > 1 or kind == "floor-tom" else 1, len(places) - 1)]
+        return _PLACES.get(piece.kind, _PLACES["block"])
+
+    def _notehead(self, note: Tree.Element, stroke: Stroke) -> None:
+        code, _, zone = stroke.voice.partition(":")
+        piece = self.kit.piece(code)
+        shape = "normal"
+        if (piece is not None and piece.kind in CYMBALS) or zone in ("rim", "shell", "foot") or "x" in stroke.marks:
+            shape = "diamond" if zone == "bell" else "x"
+        elif "^" in stroke.marks:
+            shape = "slashed"
+        if shape != "normal" or "." in stroke.marks:
+            head = _add(note, "notehead", shape)
+            if "." in stroke.marks:
+                head.set("parentheses", "yes")
+
+    def _notations(self, note: Tree.Element, chunk: _Chunk, stroke: Stroke, tuplet: Sequence[str]) -> None:
+        notations = Tree.Element("notations")
+        for tied, kind in ((chunk.tied_from, "stop"), (chunk.tied_to, "start")):
+            if tied:
+                _add(notations, "tied", type=kind)
+        self._tuplet(notations, tuplet, chunk.grid)
+        if not chunk.tied_from:
+            if "~" in stroke.marks:
+                _add(_add(notations, "ornaments"), "tremolo", "3", type="single")
+            if "o" in stroke.marks:
+                _add(_add(notations, "technical"), "open-string")
+            if ">" in stroke.marks:
+                _add(_add(notations, "articulations"), "accent")
+        if len(notations):
+            note.append(notations)
+
+    @staticmethod
+    def _tuplet(notations: Tree.Element, states: Sequence[str], grid: Grid) -> None:
+        for state in states:
+            attributes = {"type": state, "number": "1"}
+            if state == "start":
+                attributes["bracket"] = "yes"
+            _add(notations, "tuplet", **attributes)
+
+    def _graces(self, measure: Tree.Element, stroke: Stroke, voice: int, stem: str) -> None:
+        count = {"": 0, "f": 1, "d": 2, "u": 3}[stroke.grace]
+        for k in range(count):
+            note = _add(measure, "note")
+            _add(note, "grace", **({"slash": "yes"} if count == 1 else {}))
+            self._head(note, stroke)
+            _add(note, "instrument", id=_id(stroke.voice))
+            _add(note, "voice", str(voice))
+            _add(note, "type", "eighth" if count == 1 else "16th")
+            _add(note, "stem", stem)
+            if count > 1:
+                state = "begin" if k == 0 else "end" if k == count - 1 else "continue"
+                for level in (1, 2):
+                    _add(note, "beam", state, number=str(level))
+
+
+def _beams(chunks: Sequence[_Chunk], bar: Bar) -> dict[int, list[tuple[int, str]]]:
+    """Beams of each chunk: notes shorter than a quarter that follow each other within one beat."""
+    beats, value = bar.meter
+    beat = Fraction(3, value) if value >= 8 and beats % 3 == 0 else Fraction(1, 4)
+    runs: list[list[int]] = []
+    for k, chunk in enumerate(chunks):
+        if chunk.kind not in _BEAMS or not chunk.strokes:
+            runs.append([])
+            continue
+        where = (bar.offset + chunk.start - bar.start) // beat
+        last = chunks[k - 1] if k else None
+        if not runs or not runs[-1] or last is None or (bar.offset + last.start - bar.start) // beat != where:
+            runs.append([])
+        runs[-1].append(k)
+    found: dict[int, list[tuple[int, str]]] = {}
+    for run in runs:
+        if len(run) < 2:
+            continue
+        levels = [_BEAMS[chunks[k].kind] for k in run]
+        for at, k in enumerate(run):
+            found[k] = []
+            for level in range(1, levels[at] + 1):
+                before = at > 0 and levels[at - 1] >= level
+                after = at + 1 < len(run) and levels[at + 1] >= level
+                if before or after:
+                    state = "continue" if before and after else "end" if before else "begin"
+                else:
+                    state = "forward hook" if at == 0 else "backward hook"
+                found[k].append((level, state))
+    return found
+
+
+def _tuplets(chunks: Sequence[_Chunk]) -> dict[int, list[str]]:
+    """Where tuplet brackets start and stop: one for as many steps as the tuplet has."""
+    found: dict[int, list[str]] = {}
+    first, filled = -1, Fraction(0)
+    for k, chunk in enumerate(chunks):
+        count, of = _modification(chunk.grid)
+        if (count, of) == (1, 1):
+            continue
+        if first < 0:
+            first, filled = k, Fraction(0)
+        filled += chunk.length
+        whole = Fraction(of, chunk.grid.value)
+        follows = chunks[k + 1] if k + 1 < len(chunks) else None
+        if filled >= whole or follows is None or follows.grid != chunk.grid:
+            found.setdefault(first, []).append("start")
+            found.setdefault(k, []).append("stop")
+            first = -1
+    return found
+
+
+def _checksum(strokes: Sequence[Stroke]) -> int:
+    rows = [(str(s.start), s.limb, s.voice, "".join(sorted(s.marks)), s.grace) for s in strokes]
+    return zlib.crc32(repr(sorted(rows)).encode())
+
+
+def _id(voice: str) -> str:
+    return "V-" + voice.replace(":", ".")
+
+
+def _add(parent: Tree.Element, tag: str, text: str | None = None, **attributes: str) -> Tree.Element:
+    element = Tree.SubElement(parent, tag, attributes)
+    element.text = text
+    return element
+
+
+# --- reading --------------------------------------------------------------------------------------------------------
+
+
+def _read(data: bytes) -> Tree.Element:
+    """The score's root, out of its container if it is compressed, and never by way of an outside entity."""
+    from defusedxml import DefusedXmlException
+    from defusedxml.ElementTree import fromstring
+
+    if data.startswith(b"PK"):
+        data = _unpack(data)
+    if len(data) > MAX_BYTES:
+        raise DocumentError(f"the file has {len(data):,} bytes; at most {MAX_BYTES:,} are read")
+    try:
+        root: Tree.Element = fromstring(data, forbid_dtd=False, forbid_entities=True, forbid_external=True)
+    except Tree.ParseError as error:
+        line, column = error.position
+        raise DocumentError("this is no well-formed XML", line=line, column=column + 1) from None
+    except DefusedXmlException:
+        raise DocumentError("the XML declares entities, which a score does not need; it is refused") from None
+    except (ValueError, LookupError) as error:
+        raise DocumentError(f"this is no XML that can be read: {error}") from None
+    if root.tag != "score-partwise":
+        what = "score-timewise is not read; export it part by part" if root.tag == "score-timewise" else root.tag
+        raise DocumentError(f"expected a MusicXML score (score-partwise); found {what}"[:200])
+    return root
+
+
+def _unpack(data: bytes) -> bytes:
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            names = [i for i in archive.infolist() if i.filename.endswith((".xml", ".musicxml"))]
+            scores = [i for i in names if not i.filename.startswith("META-INF")]
+            if not scores:
+                raise DocumentError("the compressed file holds no score")
+            if scores[0].file_size > MAX_BYTES:
+                raise DocumentError(f"the score has {scores[0].file_size:,} bytes; at most {MAX_BYTES:,} are read")
+            with archive.open(scores[0]) as inside:
+                return inside.read(MAX_BYTES + 1)
+    except (zipfile.BadZipFile, OSError, NotImplementedError, RuntimeError, EOFError, zlib.error) as error:
+        raise DocumentError(f"the compressed file is broken: {error}") from None
+
+
+@dataclass
+class _Row:
+    """What is struck at one moment, while it is gathered."""
+
+    strikes: list[Strike] = field(default_factory=list)
+    length: Fraction = Fraction(0)
+
+
+class _Score:
+    def __init__(self, root: Tree.Element, kit: Kit) -> None:
+        self.root, self.kit = root, kit
+        self.keys: dict[str, int] = {}
+        for midi in root.iter("midi-instrument"):
+            key = _int(midi.findtext("midi-unpitched"))
+            if key is not None:
+                self.keys[midi.get("id", "")] = key - 1
+        self.meters: list[tuple[Fraction, tuple[int, int]]] = []
+        self.pickup = Fraction(0)
+        self.remarks: list[str] = []
+        self.unknown = False
+
+    def read(self, chosen: int | None) -> Imported:
+        names = {part.get("id", ""): part.findtext("part-name", "") for part in self.root.iter("score-part")}
+        parts: list[tuple[Tree.Element, str, int]] = []
+        for part in self.root.findall("part"):
+            count = sum(1 for note in part.iter("note") if note.find("unpitched") is not None)
+            if count:
+                name = "".join(c for c in names.get(part.get("id", ""), "") if c.isprintable()).strip()
+                parts.append((part, name[:60] or f"part {len(parts) + 1}", count))
+        if not parts:
+            raise DocumentError("the score holds no percussion part (no unpitched notes)")
+        if chosen is None:
+            chosen = max(range(len(parts)), key=lambda k: parts[k][2])
+        if not 0 <= chosen < len(parts):
+            raise DocumentError(f"there is no percussion part {chosen + 1}; there are {len(parts)}")
+        listed = tuple((name, count) for _, name, count in parts)
+        if parts[chosen][2] > MAX_NOTES:
+            raise DocumentError(f"{parts[chosen][2]:,} drum notes; at most {MAX_NOTES:,} are read")
+        rows, end = self._walk(parts[chosen][0])
+        if end * 4 > MAX_BEATS:
+            raise DocumentError(f"the part has {float(end * 4):,.0f} beats; at most {MAX_BEATS:,} are read")
+        tempo = self._tempo()
+        own = self._own_text(rows)
+        if own is not None:
+            return Imported(own, tempo, listed, chosen)
+        onsets = [Onset(start, tuple(row.strikes), row.length or None) for start, row in sorted(rows.items())]
+        frame = Frame(tuple(self.meters) or ((Fraction(0), (4, 4)),), end, self.pickup)
+        text = compose(onsets, frame)
+        if self.unknown:
+            self.remarks.append("hands are not in the file: they are written as ? and still to be chosen")
+        return Imported(checked(text), tempo, listed, chosen, tuple(dict.fromkeys(self.remarks)))
+
+    def _own_text(self, rows: dict[Fraction, _Row]) -> str | None:
+        """The stroke text the file was made from, while its strokes are still those."""
+        fields = {f.get("name"): f.text or "" for f in self.root.iter("miscellaneous-field")}
+        if _TEXT_FIELD not in fields or _SUM_FIELD not in fields:
+            return None
+        try:
+            pattern = parse(fields[_TEXT_FIELD])
+        except StrokeTextError:
+            return None
+        read = sorted(
+            (str(start), s.limb, s.voice or "", "".join(sorted(s.marks)), s.grace)
+            for start, row in rows.items()
+            for s in row.strikes
+        )
+        same = f"{zlib.crc32(repr(read).encode()):08x}" == fields[_SUM_FIELD] == f"{_checksum(pattern.strokes):08x}"
+        return fields[_TEXT_FIELD] if same else None
+
+    def _tempo(self) -> float | None:
+        for sound in self.root.iter("sound"):
+            try:
+                tempo = float(sound.get("tempo", ""))
+            except ValueError:
+                continue
+            low, high = TEMPO_RANGE
+            if low <= tempo <= high:
+                return tempo
+        return None
+
+    def _walk(self, part: Tree.Element) -> tuple[dict[Fraction, _Row], Fraction]:
+        """Every struck moment of a part in whole notes from its beginning, and the part's length."""
+        rows: dict[Fraction, _Row] = {}
+        divisions = 1
+        begin = Fraction(0)
+        meter = (4, 4)
+        open_ties: dict[tuple[str, str], Fraction] = {}
+        for number, measure in enumerate(part.findall("measure")):
+            at = furthest = previous = Fraction(0)
+            graces: dict[str, int] = {}
+            for item in measure:
+                if item.tag == "attributes":
+                    divisions = max(1, _int(item.findtext("divisions")) or divisions)
+                    new = self._meter(item)
+                    if new is not None:
+                        meter = new
+                        self.meters = [m for m in self.meters if m[0] != begin]
+                        self.meters.append((begin, meter))
+                elif item.tag in ("backup", "forward"):
+                    length = _length(item, divisions)
+                    at = max(Fraction(0), at - length) if item.tag == "backup" else at + length
+                elif item.tag == "barline" and item.find("repeat") is not None:
+                    self.remarks.append("repeat signs are not followed: every bar is read once")
+                elif item.tag == "note":
+                    voice = item.findtext("voice", "1")
+                    if item.find("grace") is not None:
+                        if item.find("chord") is None:
+                            graces[voice] = graces.get(voice, 0) + 1
+                        continue
+                    length = _length(item, divisions)
+                    start = previous if item.find("chord") is not None else at
+                    if item.find("unpitched") is not None and item.find("cue") is None:
+                        self._note(rows, item, begin + start, length, graces, voice, open_ties)
+                    if item.find("chord") is None:
+                        previous, at = at, at + length
+                furthest = max(furthest, at)
+            if number == 0 and measure.get("implicit") == "yes" and furthest < Fraction(*meter):
+                self.pickup = furthest
+            begin += furthest
+        return rows, begin
+
+    @staticmethod
+    def _meter(attributes: Tree.Element) -> tuple[int, int] | None:
+        beats, value = (_int(attributes.findtext(f"time/{name}")) for name in ("beats", "beat-type"))
+        if beats is None or value is None or not 1 <= beats <= 64 or value not in METER_VALUES:
+            return None
+        return beats, value
+
+    def _note(
+        self,
+        rows: dict[Fraction, _Row],
+        note: Tree.Element,
+        start: Fraction,
+        length: Fraction,
+        graces: dict[str, int],
+        voice: str,
+        ties: dict[tuple[str, str], Fraction],
+    ) -> None:
+        instrument = note.find("instrument")
+        which = (voice, instrument.get("id", "") if instrument is not None else note.findtext("unpitched/*", ""))
+        kinds = {tie.get("type") for tie in note.findall("tie")}
+        if "stop" in kinds and which in ties:
+            begun = ties[which]
+            rows[begun].length = max(rows[begun].length, start + length - begun)
+            if "start" not in kinds:
+                del ties[which]
+            return
+        row = rows.setdefault(start, _Row())
+        row.length = max(row.length, length)
+        if "start" in kinds:
+            ties[which] = start
+        strike = self._strike(note, which[1], graces.pop(voice, 0))
+        if strike not in row.strikes:
+            row.strikes.append(strike)
+
+    def _strike(self, note: Tree.Element, instrument: str, graces: int) -> Strike:
+        for play in note.findall("play/other-play"):
+            if play.get("type") == _PLAY and play.text and len(play.text) < 40:
+                try:
+                    stroke = parse(play.text).strokes
+                except StrokeTextError:
+                    continue
+                if len(stroke) == 1:
+                    return Strike(stroke[0].limb, stroke[0].voice, stroke[0].marks, stroke[0].grace)
+        head = note.find("notehead")
+        shape = (head.text or "normal").strip() if head is not None else "normal"
+        voice, marks, limb = self._voice(note, instrument, shape)
+        if head is not None and head.get("parentheses") == "yes":
+            marks += "."
+        elif note.find("notations/articulations/accent") is not None or (
+            note.find("notations/articulations/strong-accent") is not None
+        ):
+            marks += ">"
+        if note.find("notations/technical/open-string") is not None and "o" not in marks:
+            marks += "o"
+        if note.find("notations/ornaments/tremolo") is not None:
+            marks += "~"
+        if limb == EITHER:
+            said = [(lyric.findtext("text") or "").strip().upper() for lyric in note.findall("lyric")]
+            limb = next((word for word in said if word in HANDS), EITHER)
+            self.unknown = self.unknown or limb == EITHER
+        grace = {0: "", 1: "f", 2: "d"}.get(graces, "u") if limb in (*HANDS, EITHER) else ""
+        return Strike(limb, voice, marks, grace)
+
+    def _voice(self, note: Tree.Element, instrument: str, shape: str) -> tuple[str, str, str]:
+        if instrument in self.keys:
+            sound = sound_of(self.kit, self.keys[instrument])
+            if not sound.voice.startswith("gm"):
+                return sound.voice, sound.marks, sound.limb
+        place = note.findtext("unpitched/display-step", "C") + note.findtext("unpitched/display-octave", "5")
+        pair = _BY_PLACE.get(place)
+        if pair is None:
+            self.remarks.append(f"nothing is known to stand at {place} on the staff: written on the snare")
+            pair = ("sn", "sn")
+        voice = pair[1] if shape in ("x", "cross", "diamond", "circle-x") else pair[0]
+        if voice == "bd":
+            return voice, "", KICK
+        if voice == "hh:foot":
+            return voice, "", HAT_FOOT
+        return voice, "x" if voice == "sn" and shape == "x" else "", EITHER
+
+
+def _int(text: str | None) -> int | None:
+    try:
+        return int(text or "")
+    except ValueError:
+        return None
+
+
+def _length(item: Tree.Element, divisions: int) -> Fraction:
+    """A duration in whole notes; absurd ones count as nothing."""
+    try:
+        value = Fraction((item.findtext("duration") or "0").strip())
+    except (ValueError, ZeroDivisionError):
+        return Fraction(0)
+    return value / (4 * divisions) if 0 <= value <= 10_000 * divisions else Fraction(0)

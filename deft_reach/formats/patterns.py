@@ -1,0 +1,54 @@
+"""Patterns by the kind of file: which format reads and writes what."""
+
+from __future__ import annotations
+
+from pathlib import PurePath
+from typing import Final
+
+from deft_reach.core.kit import Kit
+from deft_reach.core.pattern import Pattern
+from deft_reach.formats.midi import Imported, dump_midi, load_midi
+from deft_reach.formats.musicxml import dump_musicxml, load_musicxml
+from deft_reach.formats.plain_text import decode
+from deft_reach.formats.strokes_csv import dump_strokes, load_strokes
+
+MIDI: Final = (".mid", ".midi")
+MUSICXML: Final = (".musicxml", ".xml", ".mxl")
+TEXT: Final = (".txt", ".strokes", "")
+#: Endings of files that hold a pattern and are not stroke text.
+FOREIGN: Final = (*MIDI, *MUSICXML, ".csv")
+WRITABLE: Final = (".mid", ".musicxml", ".csv", ".txt")
+#: No file that could be read is larger than this.
+MAX_BYTES: Final = 12_000_000
+
+
+def load_pattern(data: bytes, suffix: str, kit: Kit, track: int | None = None) -> Imported:
+    """The pattern in a file with this ending as stroke text. Raises DocumentError."""
+    suffix = suffix.lower()
+    if suffix in MIDI:
+        return load_midi(data, kit, track)
+    if suffix in MUSICXML:
+        return load_musicxml(data, kit, track)
+    if suffix == ".csv":
+        return load_strokes(data)
+    return Imported(decode(data), None)
+
+
+def dump_pattern(pattern: Pattern, suffix: str, kit: Kit, tempo: float, title: str = "Pattern") -> bytes:
+    """The pattern as a file with this ending. Raises ValueError for an ending nothing is written for."""
+    suffix = suffix.lower()
+    if suffix in MIDI:
+        return dump_midi(pattern, kit, tempo)
+    if suffix in (".musicxml", ".xml"):
+        return dump_musicxml(pattern, kit, tempo, title)
+    if suffix == ".csv":
+        return dump_strokes(pattern)
+    if suffix in TEXT:
+        text = pattern.text if pattern.text.endswith("\n") else pattern.text + "\n"
+        return text.encode()
+    raise ValueError(f"'{suffix}' cannot be written; use {', '.join(WRITABLE)}")
+
+
+def stem_of(name: str) -> str:
+    """What to call the pattern of a file."""
+    return PurePath(name).stem[:120] or "Pattern"
