@@ -54,9 +54,9 @@ def build_parser() -> argparse.ArgumentParser:
     parser.add_argument("--version", action="version", version=f"deft-reach {__version__}")
     verbs = parser.add_subparsers(dest="verb", metavar="VERB", parser_class=_Parser)
 
-    from deft_reach.cli import analyse_verb, convert_verb, kit_verb, schema_verb, shot_verb
+    from deft_reach.cli import analyse_verb, convert_verb, kit_verb, schema_verb, shot_verb, voice_verb
 
-    for module in (analyse_verb, convert_verb, kit_verb, schema_verb, shot_verb):
+    for module in (analyse_verb, convert_verb, kit_verb, schema_verb, shot_verb, voice_verb):
         module.add(verbs)
     return parser
 

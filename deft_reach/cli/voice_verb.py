@@ -1,0 +1,89 @@
+"""``deft-reach voice``: a sticking put round the kit."""
+
+from __future__ import annotations
+
+import argparse
+from typing import Any
+
+from deft_reach.cli.inputs import InputError, add_pattern_options, print_json, question
+from deft_reach.core.report import Report
+from deft_reach.core.voicing import CONTOURS, VoicingError, Voicings, find_voicings
+
+
+def add(verbs: Any) -> None:
+    parser = verbs.add_parser(
+        "voice",
+        help="a sticking put round the kit, the cheapest ways first",
+        description="Keep the hands and look for voices. Strokes written with a voice keep it; if all have one, all "
+        "are free. Exit 1 if even the best cannot be played.",
+    )
+    add_pattern_options(parser)
+    parser.add_argument("--palette", metavar="VOICE,…", required=True, help="the voices to choose from, in order")
+    parser.add_argument("--accents", metavar="VOICE,…", help="where accented strokes go")
+    parser.add_argument(
+        "--contour", choices=CONTOURS, default="free", help="the way through the palette (default free)"
+    )
+    parser.add_argument("--best", metavar="K", type=int, default=5, help="how many (default 5)")
+    parser.set_defaults(run=run)
+
+
+def run(args: argparse.Namespace) -> int:
+    asked = question(args)
+    if not 1 <= args.best <= 50:
+        raise InputError(f"--best is {args.best}; expected 1 to 50")
+    palette = [voice.strip() for voice in args.palette.split(",") if voice.strip()]
+    accents = [voice.strip() for voice in (args.accents or "").split(",") if voice.strip()]
+    try:
+        found = find_voicings(
+            asked.pattern,
+            asked.kit,
+            asked.player,
+            asked.tempo,
+            palette,
+            accents=accents,
+            contour=args.contour,
+            best=args.best,
+            repeat=asked.repeat,
+            weights=asked.weights,
+        )
+    except VoicingError as error:
+        raise InputError(str(error)) from None
+    if args.json:
+        print_json(as_dict(found))
+    else:
+        print(in_words(found))
+    return 1 if found.best[0].report.impossible else 0
+
+
+def as_dict(found: Voicings) -> dict[str, Any]:
+    """The contract's shape."""
+    rows = [
+        {
+            "sticking": row.report.pattern.sticking,
+            "text": row.text,
+            "cost": row.report.summary.cost,
+            "tempo_limit": row.report.summary.tempo_limit,
+            "findings": findings(row.report),
+            "differs": list(row.differs),
+        }
+        for row in found.best
+    ]
+    return {"best": rows, "searched": found.searched, "proven": found.proven}
+
+
+def findings(report: Report) -> list[dict[str, Any]]:
+    """A report's findings as plain values."""
+    rows: list[dict[str, Any]] = report.as_dict()["findings"]
+    return rows
+
+
+def in_words(found: Voicings) -> str:
+    lines = []
+    for number, row in enumerate(found.best, 1):
+        s = row.report.summary
+        limit = "no limit" if s.tempo_limit is None else f"breaks at {s.tempo_limit:.0f} BPM"
+        lines.append(f"{number}. cost {s.cost:.2f}, ease {s.ease:.0f}, {limit}")
+        lines += [f"   {line}" for line in row.text.splitlines()]
+    sure = "this order is proven" if found.proven else "the best found; others may be as good"
+    lines.append(f"{found.searched:,} looked at; {sure}")
+    return "\n".join(lines)
