@@ -179,7 +179,7 @@ class Header(QFrame):
             self.ease.show_value("–", "ease of 100")
         else:
             s = report.summary
-            old = " (as last read)" if session.error is not None else ""
+            old = " (as last read)" if session.outdated else ""
             if s.tempo_limit is None or s.headroom is None:
                 self.limit.show_value("no limit", f"nothing repeats{old}")
             else:

@@ -226,10 +226,14 @@ def new_document() -> Document:
     return Document(players=(player,), kits=(kit,), patterns=(score,), plans=(plan,))
 
 
-def analyse_plan(document: Document, plan: Plan) -> Report:
-    """Analyse a plan as it stands. Raises StrokeTextError when its text cannot be read."""
+def analyse_plan(document: Document, plan: Plan, *, unfinished: bool = False) -> Report:
+    """Analyse a plan as it stands. Raises StrokeTextError when its text cannot be read.
+
+    ``unfinished`` lets bars pass that do not add up.
+    """
     kit = document.kit(plan.kit)
-    pattern = read_text(document.score(plan.pattern).text, kit)
+    text = document.score(plan.pattern).text
+    pattern = read_unfinished(text, kit) if unfinished else read_text(text, kit)
     return analyse(pattern, kit, document.player(plan.player), plan.tempo, repeat=plan.repeat, weights=plan.weights)
 
 
@@ -241,9 +245,14 @@ def read_text(text: str, kit: Kit) -> Pattern:
     return _read(text, kit.voices)
 
 
+def read_unfinished(text: str, kit: Kit) -> Pattern:
+    """As ``read_text``, but bars that do not add up are let pass as the pattern's ``faults``."""
+    return _read(text, kit.voices, True)
+
+
 @lru_cache(maxsize=64)
-def _read(text: str, voices: tuple[str, ...]) -> Pattern:
-    return parse(text, STANDARD_VOICES | frozenset(voices))
+def _read(text: str, voices: tuple[str, ...], lenient: bool = False) -> Pattern:
+    return parse(text, STANDARD_VOICES | frozenset(voices), lenient=lenient)
 
 
 def commit(document: Document, plan: Plan, report: Report, reason: str, date: str, app_version: str) -> Document:

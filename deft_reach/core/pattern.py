@@ -229,6 +229,20 @@ class Count(NamedTuple):
 RUN_IN_EVENTS = 64
 
 
+class BarFault(NamedTuple):
+    """A bar that does not add up: its number, what it holds and should hold (whole notes), and its bar line."""
+
+    number: int
+    held: Fraction
+    wanted: Fraction
+    span: Span
+
+    @property
+    def missing(self) -> Fraction:
+        """What is missing, negative for what is over (whole notes)."""
+        return self.wanted - self.held
+
+
 def _body(limb: str) -> str:
     """The limb a letter moves: the hi-hat foot plays ``J`` too."""
     return HAT_FOOT if limb == SECOND_KICK else limb
@@ -263,6 +277,8 @@ class Pattern:
     moments: tuple[Moment, ...] = field(compare=False)
     #: Every bar that is begun, in order; ``meter`` above is the first one's.
     bar_rows: tuple[Bar, ...] = field(compare=False)
+    #: Bars that do not add up, where they were let pass.
+    faults: tuple[BarFault, ...] = field(compare=False, default=())
 
     @cached_property
     def bars(self) -> Fraction:

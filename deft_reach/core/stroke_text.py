@@ -27,6 +27,7 @@ from deft_reach.core.pattern import (
     GRACES,
     MARKS,
     Bar,
+    BarFault,
     BarLine,
     Comment,
     Element,
@@ -83,8 +84,11 @@ class StrokeTextError(ValueError):
         super().__init__(f"line {self.line}, column {self.column}: found {found}, expected {expected}")
 
 
-def parse(text: str, voices: Collection[str] = STANDARD_VOICES) -> Pattern:
+def parse(text: str, voices: Collection[str] = STANDARD_VOICES, *, lenient: bool = False) -> Pattern:
     """Read stroke text.
+
+    ``lenient`` lets bars pass that do not add up, and lists them as the pattern's ``faults``: for text that is still
+    being written.
 
     ``voices`` are the voices that are known, usually a kit's: they settle whether ``R@snx`` ends in a mark. A voice
     that is not among them is read all the same; whether the kit has it is for the analysis to say.
@@ -94,7 +98,7 @@ def parse(text: str, voices: Collection[str] = STANDARD_VOICES) -> Pattern:
 
     Raises StrokeTextError with the place of the first mistake.
     """
-    return _Reader(text, voices).read()
+    return _Reader(text, voices, lenient).read()
 
 
 def write(elements: Iterable[Element]) -> str:
@@ -169,8 +173,10 @@ def _element_text(element: Element) -> str:
 class _Reader:
     """One pass over the text that collects elements and places strokes in time."""
 
-    def __init__(self, text: str, voices: Collection[str]) -> None:
+    def __init__(self, text: str, voices: Collection[str], lenient: bool = False) -> None:
         self.text = text
+        self.lenient = lenient
+        self.faults: list[BarFault] = []
         self.voices = voices
         self.at = 0
         self.elements: list[Element] = []
@@ -184,6 +190,8 @@ class _Reader:
         # Bars that have been closed by a bar line: how long each is.
         self.bar_ends: list[Fraction] = []
         self.bar_start = Fraction(0)
+        #: Where each closed bar starts and ends.
+        self.closed: list[tuple[Fraction, Fraction]] = []
         self.pickup = Fraction(0)
         # [start, length, strikes, group, span]
         self.rows: list[list[object]] = []
@@ -388,12 +396,23 @@ class _Reader:
             held = describe_length(length, math.lcm(grain, full.denominator))
             wanted = describe_length(full, math.lcm(grain, full.denominator, length.denominator))
             size = "short" if length < full else "long"
+            if self.lenient:
+                self.faults.append(BarFault(number, length, full, Span(at, at + 1)))
+                self.close_bar()
+                return
             raise self.error(f"bar {number} too {size} at {held}", f"{wanted} for a bar of {beats}/{value}", at)
         else:
             self.bar_ends.append(self.now)
+        self.close_bar()
+
+    def close_bar(self) -> None:
+        if self.now > self.bar_start:
+            self.closed.append((self.bar_start, self.now))
+        if not self.bar_ends or self.bar_ends[-1] != self.now:
+            self.bar_ends.append(self.now)
         self.started = True
         self.bar_start = self.now
-        self.add(BarLine(Span(at, at + 1)))
+        self.add(BarLine(Span(self.at, self.at + 1)))
 
     def strikes(self) -> None:
         start = self.at
@@ -504,21 +523,26 @@ class _Reader:
             tuple(self.groups),
             tuple(moments),
             tuple(bars),
+            tuple(self.faults),
         )
 
     def bars(self) -> list[Bar]:
-        """Every bar that is begun: closed by a bar line or not, bars are counted by the meter in force."""
+        """Every bar that is begun: as its bar lines say, and after the last of them counted by the meter."""
         meters = self.meters if self.meters and self.meters[0][0] == 0 else [(Fraction(0), (4, 4)), *self.meters]
         found: list[Bar] = []
-        if self.pickup:
-            meter = meters[0][1]
-            found.append(Bar(0, Fraction(0), self.pickup, meter, Fraction(*meter) - self.pickup))
-        number = 1
-        for k, (start, meter) in enumerate(meters):
-            end = meters[k + 1][0] if k + 1 < len(meters) else self.now
-            at = max(start, self.pickup) if k == 0 else start
-            while at < end:
-                length = min(Fraction(*meter), end - at)
-                found.append(Bar(number, at, length, meter, Fraction(0)))
-                number, at = number + 1, at + Fraction(*meter)
+        rows = list(self.closed)
+        at = rows[-1][1] if rows else Fraction(0)
+        last = Fraction(*meters[-1][1])
+        while at < self.now:
+            rows.append((at, min(at + last, self.now)))
+            at += last
+        k = 0
+        for start, end in rows:
+            while k + 1 < len(meters) and meters[k + 1][0] <= start:
+                k += 1
+            meter = meters[k][1]
+            pickup = self.pickup > 0 and start == 0
+            offset = Fraction(*meter) - self.pickup if pickup else Fraction(0)
+            number = 0 if pickup else found[-1].number + 1 if found else 1
+            found.append(Bar(number, start, end - start, meter, offset))
         return found

@@ -90,7 +90,7 @@ def draw_arms(plan: ReachPlan, painter: QPainter, c: theme.Colours) -> None:
     report, index = plan.session.report, plan.session.stroke
     if report is None or index is None or index >= len(report.strokes):
         return
-    faded = plan.session.error is not None
+    faded = plan.session.outdated
     arms = plan.arms()
     at = report.posture_of[index]
     posture = report.postures[at]

@@ -72,7 +72,7 @@ class StrokeLane(Timeline):
             self.axis.start,
             self.axis.scale,
             self.session.stroke,
-            self.session.error is None,
+            self.session.outdated,
         )
 
     def draw(self, painter: QPainter) -> None:
@@ -98,7 +98,7 @@ class StrokeLane(Timeline):
             x = self.axis.x(bar) - 10
             painter.setPen(QPen(QColor(c.line), 1.4))
             painter.drawLine(QPointF(x, 4), QPointF(x, self.height() - 4))
-        if self.session.error is not None:
+        if self.session.outdated:
             painter.setOpacity(0.35)
         self._draw_groups(painter, c)
         self._draw_strokes(painter, c)

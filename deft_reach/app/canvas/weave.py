@@ -202,7 +202,7 @@ class Weave(Timeline):
         painter.setClipRect(QRectF(GUTTER - 2, 0, self.width() - GUTTER + 2, self.height()))
         self._draw_time(painter, c, report)
         self._draw_crossed(painter, c, report, threads)
-        if self.session.error is not None:
+        if self.session.outdated:
             painter.setOpacity(0.35)
         for hand in (LEFT, RIGHT):
             self._draw_thread(painter, c, report, threads[hand], hand)

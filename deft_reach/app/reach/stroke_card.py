@@ -67,7 +67,7 @@ class StrokeCard(Listener):
         else:
             self.headline.setText(f"{where(report, index)} · {stroke_title(report, index)}")
             facts = stroke_facts(report, index)
-            self.other.setEnabled(report.strokes[index].limb in HANDS and self.session.error is None)
+            self.other.setEnabled(report.strokes[index].limb in HANDS and not self.session.outdated)
         for row in range(ROWS):
             name, value = facts[row] if row < len(facts) else ("", "")
             self.names[row].setText(name)

@@ -14,11 +14,11 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.reach_plan import ReachPlan
-from deft_reach.app.canvas.stroke_lane import StrokeLane
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.weave import Weave
 from deft_reach.app.panel import Panel
 from deft_reach.app.station import Station
+from deft_reach.app.write.lane_editor import LaneEditor
 from deft_reach.app.write.text_editor import TextEditor
 from deft_reach.core.counting import phrase
 from deft_reach.core.session import Session
@@ -40,6 +40,9 @@ CRIB = (
 )
 
 
+LANE_NOTE = "type R L K H ?, marks after; / grid, - rest, = hold, | bar; Shift+arrows select"
+
+
 class WriteStation(Station):
     """Stroke text on top, the lane and the threads it makes below, the kit beside it."""
 
@@ -47,7 +50,7 @@ class WriteStation(Station):
         super().__init__(session)
         self.axis = TimeAxis(session, self)
         self.editor = TextEditor(session)
-        self.lane = StrokeLane(session, self.axis)
+        self.lane = LaneEditor(session, self.axis)
         self.weave = Weave(session, self.axis)
         self.plan = ReachPlan(session)
         self.message = QLabel()
@@ -108,7 +111,7 @@ class WriteStation(Station):
         below.setSpacing(0)
         below.addWidget(self.lane)
         below.addWidget(self.weave, 1)
-        self.lane_panel = Panel("Strokes", threads, "type R L K H, > . x o on the selected stroke; arrows move")
+        self.lane_panel = Panel("Strokes", threads, LANE_NOTE)
 
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
         left = self.split(down, "writeLeft", [self.text_panel, self.lane_panel], [290, 380], [1, 1])
@@ -116,6 +119,7 @@ class WriteStation(Station):
         right = self.split(down, "writeRight", beside, [125, 250, 300], [0, 0, 1])
         self.fill(self.split(across, "writeAcross", [left, right], [820, 372], [3, 1]))
 
+        self.lane.lane.changed.connect(self._say_lane)
         self.name.textEdited.connect(self._rename)
         self.name.editingFinished.connect(session.end_merge)
         self.note.textEdited.connect(lambda text: session.change_plan("Remark", "note", note=text))
@@ -125,6 +129,11 @@ class WriteStation(Station):
 
     def first_focus(self) -> QWidget:
         return self.editor
+
+    def _say_lane(self) -> None:
+        """What the cursor has to say: a problem, how the selection sits in its bar, or which keys there are."""
+        lane = self.lane.lane
+        self.lane_panel.set_note(lane.problem or lane.group_words() or LANE_NOTE)
 
     def _rename(self, text: str) -> None:
         # A field that is empty for the moment is no name; the plan keeps its own.

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Final
 
@@ -176,8 +177,16 @@ class History:
         try:
             self.report = analyse_plan(self.document, plan)
         except StrokeTextError as error:
-            # The last verdict stays in view, marked as old, until the text can be read again.
             self.error = error
+            # Where only a bar does not add up, all the rest is known. Otherwise the last verdict stays in view,
+            # marked as old, until the text can be read again.
+            with suppress(StrokeTextError):
+                self.report = analyse_plan(self.document, plan, unfinished=True)
+
+    @property
+    def outdated(self) -> bool:
+        """Whether the report is of an earlier text, because the present one cannot be read."""
+        return self.report is not None and self.report.pattern.text != self.text
 
     # --- what is selected -------------------------------------------------------------------------------------
 

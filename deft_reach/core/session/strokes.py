@@ -28,7 +28,7 @@ class StrokeEdits(History):
 
     def pattern(self) -> Pattern | None:
         """The pattern as the text stands now, None while it cannot be read."""
-        return self.report.pattern if self.report is not None and self.error is None else None
+        return self.report.pattern if self.report is not None and not self.outdated else None
 
     def set_limb(self, index: int, limb: str) -> None:
         """Give a stroke to another limb. Going between hands and feet drops a voice that only made sense before."""
