@@ -1,0 +1,121 @@
+"""A shelf of cells: the rudiments, and the common hand-and-foot figures by limb order and length.
+
+Orders of limbs are common practice of the trade and nobody's property.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import cache, cached_property
+from typing import Final
+
+from deft_reach.core.limbs import HANDS
+from deft_reach.core.pattern import Pattern
+from deft_reach.core.rudiments import RUDIMENTS
+from deft_reach.core.stroke_text import parse
+
+#: Linear figures of hands and the bass foot, by their limbs in order.
+LINEAR: Final = (
+    "RLK", "RKL", "KRL", "RLKK", "RLRK", "RKLK", "KRLK", "RLLK", "RRLK", "KKRL", "RLRLK", "RLRKK", "RLKRK", "RLLRK",
+    "KRLRL", "RLRRK", "RLRLKK", "RLRRLK", "RLKRLK", "RLLRRK", "RKLRKL", "RLKKRL", "RLRLRK", "RLRRLLK", "RLRLRKK",
+    "RLRKRLK", "RLKRLKK", "RLRLRLKK", "RLRKRLRK", "RLRRLRKK", "RLKKRLKK", "RLRLKRLK", "RLRRLLRLK", "RLKRLKRLK",
+)  # fmt: skip
+#: Figures for two feet.
+TWO_FEET: Final = ("RLKJ", "KJRL", "RLRLKJ", "RLKJKJ", "KJKJRL", "RLRLKJKJ", "RLRRKJ", "KJK", "KJKJ")
+#: Short stickings of the hands alone.
+HANDS_ALONE: Final = (
+    "RL",
+    "RR",
+    "RLR",
+    "RLL",
+    "RRL",
+    "RLRR",
+    "RLLR",
+    "RRLR",
+    "RRLL",
+    "RLRL",
+    "RLRLL",
+    "RRLRL",
+    "RRLLRL",
+)
+
+
+@dataclass(frozen=True)
+class Cell:
+    """A figure to put in: what it is called, which family it belongs to, and its stroke text."""
+
+    name: str
+    family: str
+    text: str
+
+    @cached_property
+    def pattern(self) -> Pattern:
+        return parse(self.text)
+
+    @cached_property
+    def length(self) -> Fraction:
+        """In whole notes."""
+        return self.pattern.length
+
+    @cached_property
+    def steps(self) -> int:
+        return len(self.pattern.moments)
+
+    @cached_property
+    def starts_on(self) -> str:
+        return self.pattern.strokes[0].limb
+
+    @cached_property
+    def ends_on(self) -> str:
+        return self.pattern.strokes[-1].limb
+
+    def count(self, limb: str) -> int:
+        """How many strokes a limb gets."""
+        return sum(stroke.limb == limb for stroke in self.pattern.strokes)
+
+    @property
+    def hands_over_to_right(self) -> bool:
+        """Whether the right hand is free to go on: the last hand stroke was the left's, or the feet had the end."""
+        hands = [s.limb for s in self.pattern.strokes if s.limb in HANDS]
+        return self.ends_on not in HANDS or not hands or hands[-1] == "L"
+
+
+@cache
+def shelf() -> tuple[Cell, ...]:
+    """Every cell there is."""
+    return tuple(_all())
+
+
+def _all() -> Iterator[Cell]:
+    for rudiment in RUDIMENTS:
+        yield Cell(rudiment.name, "rudiments", rudiment.text)
+    for family, rows in (("hands and foot", LINEAR), ("two feet", TWO_FEET), ("hands", HANDS_ALONE)):
+        for limbs in rows:
+            yield Cell(" ".join(limbs), family, " ".join(limbs))
+            mirrored = limbs.translate(str.maketrans("RL", "LR"))
+            if mirrored != limbs:
+                yield Cell(" ".join(mirrored), family, " ".join(mirrored))
+
+
+def find_cells(
+    *,
+    family: str | None = None,
+    steps: int | None = None,
+    starts_on: str | None = None,
+    ends_on: str | None = None,
+    feet: int | None = None,
+    cells: Sequence[Cell] | None = None,
+) -> list[Cell]:
+    """Cells that fit every condition given; those that hand over to the right hand come first, shorter ones next."""
+    found = [
+        cell
+        for cell in (shelf() if cells is None else cells)
+        if (family is None or cell.family == family)
+        and (steps is None or cell.steps == steps)
+        and (starts_on is None or cell.starts_on == starts_on)
+        and (ends_on is None or cell.ends_on == ends_on)
+        and (feet is None or sum(cell.count(limb) for limb in "KJH") == feet)
+    ]
+    return sorted(found, key=lambda cell: (not cell.hands_over_to_right, cell.steps))

@@ -1,0 +1,117 @@
+"""Changes of whole patterns, and the shelf of cells."""
+
+from fractions import Fraction
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from deft_reach.core import parse
+from deft_reach.core.cells import find_cells, shelf
+from deft_reach.core.rudiments import RUDIMENTS
+from deft_reach.core.transforms import TRANSFORMS, TransformError, ostinato, rotate
+from tests.strategies import texts
+
+FIGURE = "/16 (R> L. K R@t2) # low tide\n(L@t1 K R. L) |".replace(" |", "")
+
+
+def change(name: str, text: str):
+    return TRANSFORMS[name][1](parse(text))
+
+
+@pytest.mark.parametrize(
+    ("name", "before", "after"),
+    [
+        ("rotate", "R L K -", "L K - R"),
+        ("displace", "R L K -", "- R L K"),
+        ("reverse", "R> L = (K R@t1)", "R@t1 K (L = R>)"),
+        ("exchange-hands", "fR>@x L. K ?".replace("@x", ""), "fL> R. K ?"),
+        ("exchange-feet", "R K H+R K", "R H K+R H"),
+        ("exchange-feet", "R K J H", "R J K H"),
+        ("feet-first", "R L K K R L", "K K R L R L"),
+        ("on-8t", "/16 R L R L | R", "/8t R L R L R"),
+        ("on-5", "# a\nR L", "# a\n/5:4/16 R L"),
+        ("faster", "R L /8 R", "/32 R L /16 R"),
+        ("slower", "/16t R L | R", "/8t R L R"),
+        ("without-ghosts", "R L. K+L. R", "R - K R"),
+        ("accents-only", "R> L K R", "R> - K -"),
+        ("every-other", "R> L R L R K", "R> L - L - K"),
+        ("hat-quarters", "R L R L K - - -", "R+H L R L K+H - - -"),
+        ("hat-off-beats", "R L R L", "R L R+H L"),
+        ("hat-eighths", "/8 R = - L", "/8 R+H H H L+H"),
+        ("kick-quarters", "/4 R+K L", "/4 R+K L+K"),
+    ],
+)
+def test_each_change_does_what_it_is_called(name, before, after):
+    assert change(name, before).text == after
+
+
+def test_the_tempo_that_keeps_the_speed():
+    """Thirty-seconds at half the tempo are as fast as sixteenths (arithmetic)."""
+    found = change("faster", "R L R L")
+    assert found.tempo == 0.5
+    assert parse(found.text).strokes[1].start / Fraction(found.tempo) == parse("R L").strokes[1].start
+
+
+def test_remarks_groups_and_bar_lines_stay():
+    found = change("exchange-hands", FIGURE).text
+    assert found == "/16 (L> R. K L@t2) # low tide\n(R@t1 K L. R)"
+
+
+@given(texts())
+def test_undoing_changes_give_the_strokes_back(text):
+    pattern = parse(text)
+    if len(pattern.moments) > 1:
+        for name in ("reverse", "exchange-hands"):
+            again = TRANSFORMS[name][1](parse(change(name, text).text, lenient=True))
+            assert again.text == text
+        assert rotate(parse(rotate(pattern, 2).text, lenient=True), -2).text == text
+
+
+@given(texts(), st.sampled_from(sorted(TRANSFORMS)))
+def test_every_change_leaves_text_that_can_be_read_or_says_why_not(text, name):
+    try:
+        found = change(name, text)
+    except TransformError as error:
+        assert str(error)
+    else:
+        parse(found.text, lenient=True)
+
+
+def test_an_ostinato_says_what_falls_between_the_steps():
+    found = ostinato(parse("/4t R L R /4 R R"), "H", Fraction(1, 4))
+    assert found.text == "/4t R+H L R /4 R+H R+H" and found.remark == "1 of 4 fall between steps and are left out"
+    with pytest.raises(TransformError, match="between steps"):
+        ostinato(parse("/4 R L"), "H", Fraction(1, 4), Fraction(1, 8))
+
+
+@pytest.mark.parametrize(
+    ("name", "text", "words"),
+    [
+        ("rotate", "R", "not enough steps"), ("exchange-feet", "R L", "no foot strokes"),
+        ("feet-first", "R L", "none to begin with"), ("faster", "/32 R", "cannot be written twice as fast"),
+        ("slower", "/4 R", "half as fast"), ("without-ghosts", "R", "no ghost"), ("hat-quarters", "", "nothing to"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_changed_says_why(name, text, words):
+    with pytest.raises(TransformError, match=words):
+        change(name, text)
+
+
+def test_the_shelf_has_the_rudiments_and_the_linear_figures():
+    names = {cell.name for cell in shelf()}
+    assert {r.name for r in RUDIMENTS} <= names and {"R L K", "L R K", "R L R R L K", "R L K J"} <= names
+    for cell in shelf():
+        assert cell.pattern.strokes
+        if cell.family == "hands and foot":
+            assert all(len(m.strokes) == 1 for m in cell.pattern.moments), "one limb at a time"
+
+
+def test_cells_are_found_by_length_ends_and_feet():
+    found = find_cells(family="hands and foot", steps=4)
+    assert found and {cell.steps for cell in found} == {4}
+    first_others = [cell.hands_over_to_right for cell in found]
+    assert first_others == sorted(first_others, reverse=True), "those that hand over to the right come first"
+    assert {cell.starts_on for cell in find_cells(starts_on="K")} == {"K"}
+    assert {cell.ends_on for cell in find_cells(ends_on="L")} == {"L"}
+    assert all(cell.count("K") + cell.count("J") + cell.count("H") == 2 for cell in find_cells(feet=2))
