@@ -41,8 +41,10 @@ from deft_reach.core.rudiments import RUDIMENTS, Rudiment
 from deft_reach.core.session import Session
 from deft_reach.core.stroke_text import MAX_TEXT
 from deft_reach.formats.document import load_kit
+from deft_reach.formats.patterns import FOREIGN, MAX_BYTES, dump_pattern, load_pattern, stem_of
 from deft_reach.formats.pieces_csv import load_pieces
-from deft_reach.formats.plain_text import DocumentError, decode
+from deft_reach.formats.plain_text import DocumentError
+from deft_reach.store.atomic import write_atomic
 from deft_reach.store.autosave import Leftover, discard, leftovers
 from deft_reach.store.documents import SUFFIX, ChangedOnDiskError, open_document, read_file, save_document
 from deft_reach.store.places import demo_file
@@ -54,6 +56,15 @@ STATIONS: dict[str, Callable[[Session], Station]] = {
     "reach": ReachStation,
 }
 TEXT_SUFFIX = ".txt"
+#: Files that hold one pattern and become a plan.
+PATTERN_SUFFIXES = (TEXT_SUFFIX, *FOREIGN)
+#: What a plan can be exported as.
+PLAN_EXPORTS = {
+    "MIDI file (*.mid)": ".mid",
+    "MusicXML score (*.musicxml)": ".musicxml",
+    "Strokes as a table (*.csv)": ".csv",
+    "Stroke text (*.txt)": ".txt",
+}
 #: What a kit can be exported as: ending and paper.
 EXPORTS = {
     "Floor plan, A4 (*.pdf)": (".pdf", "A4"),
@@ -64,7 +75,14 @@ EXPORTS = {
     "The whole kit (*.json)": (".json", "A4"),
 }
 KIT_FILES = "Kits (*.json *.csv *.reach)"
-FILES = f"Deft Reach documents (*{SUFFIX});;Stroke text (*{TEXT_SUFFIX})"
+FILES = f"Deft Reach documents (*{SUFFIX})"
+OPEN_FILES = ";;".join(
+    (
+        f"All that can be read (*{SUFFIX} {' '.join('*' + suffix for suffix in PATTERN_SUFFIXES)})",
+        FILES,
+        f"MIDI, MusicXML, CSV of strokes, stroke text ({' '.join('*' + suffix for suffix in PATTERN_SUFFIXES)})",
+    )
+)
 
 
 class MainWindow(QMainWindow):
@@ -191,6 +209,7 @@ class MainWindow(QMainWindow):
         file.addSeparator()
         self.save_action = self._action(file, "&Save", self.save, QKeySequence.StandardKey.Save)
         self._action(file, "Save &as…", self.save_as, "Ctrl+Shift+S")
+        self._action(file, "Export &plan…", self.export_plan, "Ctrl+Shift+E")
         self._action(file, "&Export kit…", self.export_kit, "Ctrl+E")
         file.addSeparator()
         self._action(file, "&Quit", self.close, QKeySequence.StandardKey.Quit)
@@ -426,14 +445,14 @@ class MainWindow(QMainWindow):
         self.take(document, None, None, clean=True, plan=document.plans[0].id)
 
     def browse(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Open a document", str(self._folder()), FILES)
+        name, _ = QFileDialog.getOpenFileName(self, "Open a document or a pattern", str(self._folder()), OPEN_FILES)
         if name:
             self.open_path(Path(name))
 
     def open_path(self, path: Path) -> None:
-        """Open a file, or say in the window why it cannot be. A text file becomes a new plan."""
-        if path.suffix == TEXT_SUFFIX:
-            self._open_text(path)
+        """Open a file, or say in the window why it cannot be. A pattern's file becomes a new plan."""
+        if path.suffix.lower() in PATTERN_SUFFIXES:
+            self._open_pattern(path)
             return
         try:
             document, opened = open_document(path, self.memory)
@@ -447,16 +466,49 @@ class MainWindow(QMainWindow):
             return
         self.take(document, path.resolve(), opened, clean=True, plan=self.memory.get("plan"))
 
-    def _open_text(self, path: Path) -> None:
+    def _open_pattern(self, path: Path) -> None:
+        kit = self.session.kit
         try:
-            text = decode(read_file(path, MAX_TEXT * 4))
+            data = read_file(path, MAX_BYTES)
+            found = load_pattern(data, path.suffix, kit)
+            if len(found.tracks) > 1:
+                rows = [f"{k}. {name} ({count} notes)" for k, (name, count) in enumerate(found.tracks, 1)]
+                chosen, done = QInputDialog.getItem(
+                    self, "Which part?", f"{path.name} has several drum parts.", rows, found.track, False
+                )
+                if not done:
+                    return
+                found = load_pattern(data, path.suffix, kit, rows.index(chosen))
+            text = found.text
+            if path.suffix.lower() == TEXT_SUFFIX and len(text) > MAX_TEXT:
+                raise DocumentError(f"{len(text):,} characters of stroke text; at most {MAX_TEXT:,} are read")
         except (OSError, DocumentError) as error:
             self.notice.say(f"{path.name} cannot be opened: {error}.", tone="stop")
             return
         if self.start_page is not None:
             self.take(new_document(), None, None, clean=True)
-        self.session.new_plan(path.stem, text)
+        self.session.new_plan(stem_of(path.name), text, tempo=found.tempo)
         self.go("write")
+        if found.remarks:
+            self.notice.say(f"{path.name} was read: " + "; ".join(found.remarks) + ".")
+
+    def export_plan(self) -> None:
+        """The plan in view as MIDI, MusicXML, a table or stroke text."""
+        plan, pattern = self.session.plan, self.session.pattern()
+        if plan is None or pattern is None or self.session.error is not None:
+            self.notice.say("There is nothing to export yet: the stroke text has to be readable first.")
+            return
+        proposal = self._folder() / f"{plan.name.lower().replace(' ', '-')}.mid"
+        name, chosen = QFileDialog.getSaveFileName(self, "Export plan", str(proposal), ";;".join(PLAN_EXPORTS))
+        if not name:
+            return
+        path = Path(name) if Path(name).suffix else Path(name).with_suffix(PLAN_EXPORTS.get(chosen, ".mid"))
+        try:
+            write_atomic(path, dump_pattern(pattern, path.suffix, self.session.kit, plan.tempo, plan.name))
+        except (OSError, ValueError) as error:
+            self.notice.say(f"{path.name} cannot be written: {error}.", tone="stop")
+            return
+        self.notice.say(f"{path.name} is written: {len(pattern.strokes)} strokes at {plan.tempo:g} BPM.")
 
     def save(self) -> bool:
         """Save to the document's file, asking for one if it has none. False if nothing was saved."""
@@ -623,12 +675,12 @@ class MainWindow(QMainWindow):
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         urls = event.mimeData().urls()
-        if any(url.isLocalFile() and url.toLocalFile().endswith((SUFFIX, TEXT_SUFFIX)) for url in urls):
+        if any(url.isLocalFile() and url.toLocalFile().lower().endswith((SUFFIX, *PATTERN_SUFFIXES)) for url in urls):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
         for url in event.mimeData().urls():
-            if url.isLocalFile() and url.toLocalFile().endswith((SUFFIX, TEXT_SUFFIX)):
+            if url.isLocalFile() and url.toLocalFile().lower().endswith((SUFFIX, *PATTERN_SUFFIXES)):
                 event.acceptProposedAction()
                 self.open_path(Path(url.toLocalFile()))
                 return

@@ -176,7 +176,7 @@ class _Writer:
         self._identification(root)
         parts = _add(root, "part-list")
         part = _add(parts, "score-part", id="P1")
-        _add(part, "part-name", "Drums")
+        _add(part, "part-name", "Drums", **{"print-object": "no"})
         voices = list(dict.fromkeys(stroke.voice for stroke in self.pattern.strokes))
         for voice in voices:
             instrument = _add(part, "score-instrument", id=_id(voice))
@@ -272,6 +272,27 @@ class _Writer:
                 found += self._chunks(last.start, grid, joined, (), False, False)
                 continue
             found += self._chunks(start, grid, steps, strokes, k > 0, k < len(row) - 1)
+        return self._whole_rests(found, bar)
+
+    def _whole_rests(self, chunks: list[_Chunk], bar: Bar) -> list[_Chunk]:
+        """A tuplet of nothing but rests is one plain rest."""
+        found: list[_Chunk] = []
+        k = 0
+        while k < len(chunks):
+            grid = chunks[k].grid
+            count, of = _modification(grid)
+            whole = Fraction(of, grid.value)
+            end, filled = k, Fraction(0)
+            if (count, of) != (1, 1) and (chunks[k].start - bar.start) % whole == 0:
+                while end < len(chunks) and not chunks[end].strokes and chunks[end].grid == grid and filled < whole:
+                    filled += chunks[end].length
+                    end += 1
+            if filled == whole and whole in _TYPES:
+                found.append(_Chunk(chunks[k].start, whole, _TYPES[whole], 0, Grid(16), 0, (), False, False))
+                k = end
+            else:
+                found.append(chunks[k])
+                k += 1
         return found
 
     def _chunks(
@@ -312,6 +333,8 @@ class _Writer:
                     self._graces(measure, stroke, voice, stem)
             for number, stroke in enumerate(chunk.strokes):
                 note = _add(measure, "note")
+                if not chunk.tied_from:
+                    note.set("id", f"s{stroke.index}")
                 if number:
                     _add(note, "chord")
                 self._head(note, stroke)

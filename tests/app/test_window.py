@@ -329,3 +329,40 @@ def test_every_view_draws_a_kit_with_next_to_nothing(window, pieces):
         QApplication.processEvents()
         window.grab()
     assert window.header.ease.value.text() == "impossible"
+
+
+def test_a_plan_goes_out_and_a_foreign_file_becomes_a_plan(window, tmp_path, monkeypatch):
+    path = tmp_path / "gangway.mid"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), "MIDI file (*.mid)"))
+    QTest.keyClick(window, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert "is written" in window.notice.text.text()
+    text = window.session.text
+    window.open_path(path)
+    assert window.station == "write" and window.session.text == text and window.session.plan.tempo == 104
+    assert window.session.plan.name == "gangway"
+
+
+def test_a_foreign_file_says_what_it_leaves_open_and_which_part_is_meant(window, tmp_path, monkeypatch):
+    import mido
+    from PySide6.QtWidgets import QInputDialog
+
+    file = mido.MidiFile(type=1)
+    for count in (3, 5):
+        notes = [mido.Message("note_on", channel=9, note=38, velocity=90, time=240) for _ in range(count)]
+        file.tracks.append(mido.MidiTrack([mido.MetaMessage("track_name", name=f"Part {count}"), *notes]))
+    file.save(tmp_path / "two.mid")
+    asked = []
+
+    def choose(*args):
+        asked.append(args[3])
+        return args[3][0], True
+
+    monkeypatch.setattr(QInputDialog, "getItem", choose)
+    window.open_path(tmp_path / "two.mid")
+    assert asked == [["1. Part 3 (3 notes)", "2. Part 5 (5 notes)"]]
+    assert window.session.pattern().sticking == "? ? ?" and "hands are not in the file" in window.notice.text.text()
+    before = window.session.document
+    (tmp_path / "bad.mid").write_bytes(b"junk")
+    window.open_path(tmp_path / "bad.mid")
+    assert "bad.mid cannot be opened: this is no MIDI file" in window.notice.text.text()
+    assert window.session.document == before

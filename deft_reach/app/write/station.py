@@ -6,18 +6,26 @@ from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import (
     QCheckBox,
     QGridLayout,
+    QHBoxLayout,
+    QInputDialog,
     QLabel,
     QLineEdit,
+    QPushButton,
+    QStackedWidget,
+    QTabWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.reach_plan import ReachPlan
+from deft_reach.app.canvas.staff import Staff
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.weave import Weave
 from deft_reach.app.panel import Panel
 from deft_reach.app.station import Station
+from deft_reach.app.write.cells_form import CellsForm
+from deft_reach.app.write.change_form import ChangeForm
 from deft_reach.app.write.lane_editor import LaneEditor
 from deft_reach.app.write.text_editor import TextEditor
 from deft_reach.core.counting import phrase
@@ -32,11 +40,11 @@ CRIB = (
     ("fR  dR  uR", "flam, drag, ruff"),
     ("Rx R^ R~ Ro", "cross-stick, rim shot, buzz, open"),
     ("-   =", "rest, hold one step longer"),
-    ("(R L L)", "a group"),
+    ('(R L)  ("a" R L)', "a group, with a name"),
     ("|", "end of the bar"),
     ("/8  /16t", "step length, t for triplets"),
     ("/5:4/16", "five in the time of four"),
-    ("meter 3/4", "at the start; # is a remark"),
+    ("meter 3/4", "at the start or after |; # a remark"),
 )
 
 
@@ -103,20 +111,30 @@ class WriteStation(Station):
             sheet.addWidget(words, row, 1)
         sheet.setColumnStretch(1, 1)
         sheet.setRowStretch(len(CRIB), 1)
-        crib_panel = Panel("How it is written", crib)
+        self.cells = CellsForm(self.lane.lane)
+        self.change = ChangeForm(session)
+        self.tabs = QTabWidget()
+        self.tabs.setDocumentMode(True)
+        for form, title in ((self.cells, "Cells"), (self.change, "Change"), (crib, "Signs")):
+            self.tabs.addTab(form, title)
+        tools = Panel("Tools", self.tabs)
 
         threads = QWidget()
         below = QVBoxLayout(threads)
         below.setContentsMargins(0, 0, 0, 0)
         below.setSpacing(0)
+        self.staff = Staff(session)
+        self.lower = QStackedWidget()
+        self.lower.addWidget(self.weave)
+        self.lower.addWidget(self.staff)
         below.addWidget(self.lane)
-        below.addWidget(self.weave, 1)
-        self.lane_panel = Panel("Strokes", threads, LANE_NOTE)
+        below.addWidget(self.lower, 1)
+        self.lane_panel = Panel("Strokes", threads, LANE_NOTE, self._lane_buttons())
 
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
-        left = self.split(down, "writeLeft", [self.text_panel, self.lane_panel], [290, 380], [1, 1])
-        beside = [about_panel, crib_panel, Panel("Reach plan", self.plan)]
-        right = self.split(down, "writeRight", beside, [125, 250, 300], [0, 0, 1])
+        left = self.split(down, "writeLeft", [self.text_panel, self.lane_panel], [240, 430], [1, 1])
+        beside = [about_panel, tools, Panel("Reach plan", self.plan)]
+        right = self.split(down, "writeTools", beside, [120, 330, 220], [0, 1, 1])
         self.fill(self.split(across, "writeAcross", [left, right], [820, 372], [3, 1]))
 
         self.lane.lane.changed.connect(self._say_lane)
@@ -126,14 +144,48 @@ class WriteStation(Station):
         self.note.editingFinished.connect(session.end_merge)
         self.loop.toggled.connect(session.set_repeat)
         self.follow()
+        self._say_lane()
 
     def first_focus(self) -> QWidget:
         return self.editor
+
+    def _lane_buttons(self) -> QWidget:
+        """What is done to a selection, and what stands under the lane."""
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.group_button = QPushButton("Group")
+        self.group_button.setToolTip("Bracket the selection (G); Shift+G opens it again")
+        self.name_button = QPushButton("Name…")
+        self.name_button.setToolTip("Bracket the selection and give the group a name")
+        self.fill_button = QPushButton("Fill bar")
+        self.fill_button.setToolTip("Repeat the selection to the end of its bar")
+        self.staff_button = QPushButton("Staff")
+        self.staff_button.setCheckable(True)
+        self.staff_button.setToolTip("Drum notation in place of the threads")
+        for button in (self.group_button, self.name_button, self.fill_button, self.staff_button):
+            button.setObjectName("quiet")
+            row.addWidget(button)
+        lane = self.lane.lane
+        self.group_button.clicked.connect(lambda: lane.group())
+        self.name_button.clicked.connect(self._name_group)
+        self.fill_button.clicked.connect(lambda: lane.fill_bar())
+        self.staff_button.toggled.connect(lambda on: self.lower.setCurrentWidget(self.staff if on else self.weave))
+        return holder
+
+    def _name_group(self) -> None:
+        name, done = QInputDialog.getText(self, "Name the group", "What the group is called")
+        name = name.replace('"', "").strip()[:60]
+        if done and name:
+            self.lane.lane.group(name)
 
     def _say_lane(self) -> None:
         """What the cursor has to say: a problem, how the selection sits in its bar, or which keys there are."""
         lane = self.lane.lane
         self.lane_panel.set_note(lane.problem or lane.group_words() or LANE_NOTE)
+        low, high = lane.selection
+        for button in (self.group_button, self.name_button, self.fill_button):
+            button.setVisible(high > low)
 
     def _rename(self, text: str) -> None:
         # A field that is empty for the moment is no name; the plan keeps its own.

@@ -34,7 +34,9 @@ class PlanEdits(History):
             plans = self.document.plans
             self.show_plan(plans[(plans.index(plan) + by) % len(plans)].id)
 
-    def new_plan(self, name: str = "New plan", text: str = "", copy_of: Plan | None = None) -> None:
+    def new_plan(
+        self, name: str = "New plan", text: str = "", copy_of: Plan | None = None, tempo: float | None = None
+    ) -> None:
         """Add a plan, on the kit and player in view, and show it."""
         document, model = self.document, copy_of or self.plan
         if not document.kits:
@@ -47,6 +49,9 @@ class PlanEdits(History):
         plan = Plan(plan_id, name, score_id, document.kits[0].id, document.players[0].id)
         if model is not None:
             plan = replace(model, id=plan_id, name=name, pattern=score_id, note=model.note if copy_of else "")
+        if tempo is not None:
+            low, high = TEMPO_RANGE
+            plan = replace(plan, tempo=min(high, max(low, tempo)))
         self.apply(document.with_plan(plan), f"New plan “{name}”", plan=plan_id)
 
     def duplicate_plan(self) -> None:

@@ -9,7 +9,7 @@ from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import EITHER, HANDS, other_hand
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.session.history import History
-from deft_reach.core.stroke_text import StrokeTextError, replace_strike, strike_of
+from deft_reach.core.stroke_text import TEMPO_RANGE, StrokeTextError, replace_strike, strike_of
 
 
 class StrokeEdits(History):
@@ -25,6 +25,14 @@ class StrokeEdits(History):
         if written is not None and written != before:
             document = document.with_plan(replace(plan, tempo=written))
         self.apply(document, label, merge)
+
+    def change_pattern(self, text: str, label: str, tempo: float = 1.0) -> None:
+        """Change text and home tempo in one step; ``tempo`` is what the tempo is multiplied with."""
+        plan = self.plan
+        if plan is not None:
+            low, high = TEMPO_RANGE
+            bpm = min(high, max(low, plan.tempo * tempo))
+            self.apply(self.document.with_text(plan, text).with_plan(replace(plan, tempo=bpm)), label)
 
     def pattern(self) -> Pattern | None:
         """The pattern as the text stands now, None while it cannot be read."""

@@ -1,0 +1,117 @@
+"""Cells, changes, groups and the staff in the Write station."""
+
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QInputDialog
+
+from tests.app.conftest import click
+
+
+@pytest.fixture
+def station(window, qapp):
+    window.session.new_plan("Tools", "/16 (R L R R) (L R L L) K K - - |".replace(" |", ""))
+    window.go("write")
+    qapp.processEvents()
+    return window.write_station
+
+
+def press(button):
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+
+
+def pick(box, text):
+    box.setFocus()
+    while box.currentText() != text:
+        QTest.keyClick(box, Qt.Key.Key_Down)
+
+
+def test_a_cell_is_put_in_at_the_cursor(station, window):
+    pick(station.cells.family, "hands and foot")
+    pick(station.cells.steps, "3 steps")
+    pick(station.cells.starts, "starts on R")
+    names = [cell.name for cell in station.cells.found]
+    assert names and all(len(name.split()) == 3 and name[0] == "R" for name in names)
+    station.lane.lane.go(station.lane.lane.steps)
+    station.cells.table.setCurrentCell(names.index("R L K"), 0)
+    press(station.cells.insert)
+    assert window.session.text.endswith("- R L K") and window.session.undo_label == "Put in R L K"
+
+
+def test_a_group_is_exchanged_for_another_of_its_length(station, window):
+    lane = station.lane.lane
+    lane.go(5)
+    pick(station.cells.steps, "as long as the group")
+    assert {cell.steps for cell in station.cells.found} == {4}
+    names = [cell.name for cell in station.cells.found]
+    station.cells.table.setCurrentCell(names.index("R L R K"), 0)
+    press(station.cells.swap)
+    assert window.session.pattern().sticking == "R L R R R L R K K K"
+    assert window.session.error is None
+
+
+def test_no_cell_fits(station):
+    pick(station.cells.family, "two feet")
+    pick(station.cells.steps, "3 steps")
+    pick(station.cells.ends, "ends on R")
+    assert "widen a filter" in station.cells.words.text() and not station.cells.insert.isEnabled()
+
+
+def test_a_change_is_shown_before_it_is_made(station, window):
+    station.tabs.setCurrentWidget(station.change)
+    form, before = station.change, window.session.text
+    row = next(k for k in range(form.list.count()) if form.list.item(k).text() == "Exchange hands")
+    click(form.list.viewport(), QPointF(form.list.visualItemRect(form.list.item(row)).center()))
+    assert "(L R L L) (R L R R)" in form.preview.text() and "ease" in form.words.text()
+    assert window.session.text == before, "looking changes nothing"
+    press(form.make)
+    assert window.session.text.startswith("/16 (L R L L) (R L R R)") and window.session.undo_label == "Exchange hands"
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert window.session.text == before
+
+
+def test_doubling_takes_the_tempo_along_and_what_cannot_be_says_why(station, window):
+    station.tabs.setCurrentWidget(station.change)
+    form = station.change
+    tempo = window.session.plan.tempo
+    rows = {form.list.item(k).text(): k for k in range(form.list.count())}
+    form.list.setCurrentRow(rows["Double the notes, halve the tempo"])
+    assert f"home tempo {tempo / 2:g} BPM" in form.words.text()
+    QTest.keyClick(form.list, Qt.Key.Key_Return)
+    assert window.session.plan.tempo == tempo / 2 and window.session.text.startswith("/32")
+    form.list.setCurrentRow(rows["Without ghosts"])
+    assert "no ghost strokes" in form.words.text() and not form.make.isEnabled()
+
+
+def test_groups_by_button_with_a_name(station, window, monkeypatch):
+    lane = station.lane.lane
+    assert not station.group_button.isVisible()
+    lane.go(8)
+    lane.go(12, True)
+    assert station.group_button.isVisible()
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ('the "rope"', True))
+    press(station.name_button)
+    assert window.session.pattern().groups[-1].name == "the rope"
+    lane.go(8)
+    lane.go(12, True)
+    press(station.fill_button)
+    assert window.session.pattern().bars == 1
+
+
+def test_the_staff_follows_and_a_click_selects(station, window, qtbot):
+    press(station.staff_button)
+    staff = station.staff
+    qtbot.waitUntil(lambda: staff.ready, timeout=20_000)
+    assert len(staff._boxes) == 10
+    window.session.select_stroke(0)
+    first, other = staff.place(0), staff.place(6)
+    assert first.center().x() < other.center().x()
+    click(staff, staff.place(6).center())
+    assert window.session.stroke == 6
+    staff.grab()
+    station.lane.lane.go(station.lane.lane.steps)
+    station.lane.setFocus()
+    QTest.keyClicks(station.lane, "r")
+    assert not staff.ready
+    qtbot.waitUntil(lambda: staff.ready and len(staff._boxes) == 11, timeout=20_000)
+    assert "R L R R" in staff.in_words()
