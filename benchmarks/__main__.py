@@ -103,7 +103,7 @@ window.show_start(); window.open_demo(); window.show(); app.processEvents()
 print(time.perf_counter() - begin)
 for plan in window.session.document.plans:
     window.session.show_plan(plan.id)
-    for station in ("kit", "write", "reach"):
+    for station in ("kit", "write", "voice", "reach"):
         window.go(station); app.processEvents(); window.grab()
 pages = int(open("/proc/self/statm").read().split()[1])
 print(pages * resource.getpagesize() / 2**20)

@@ -11,7 +11,8 @@ from deft_reach.app import theme
 STATIONS = (
     ("kit", "Kit", "Where everything stands (Ctrl+1)"),
     ("write", "Write", "The rhythm and the sticking (Ctrl+2)"),
-    ("reach", "Reach", "What the hands have to do (Ctrl+3)"),
+    ("voice", "Voice", "Which drum or cymbal gets each stroke (Ctrl+3)"),
+    ("reach", "Reach", "What the hands have to do (Ctrl+4)"),
 )
 
 
@@ -84,6 +85,18 @@ def station_icon(name: str) -> QIcon:
         painter.drawLine(QPointF(3, 21), QPointF(27, 21))
         for x in (3, 9, 15, 21, 27):
             painter.drawLine(QPointF(x, 21), QPointF(x, 25 if x in (3, 15, 27) else 23))
+    elif name == "voice":
+        # A stroke that has the choice of three.
+        painter.drawLine(QPointF(15, 3), QPointF(15, 9))
+        painter.setPen(QPen(QColor(c.muted), 1.2, Qt.PenStyle.DotLine))
+        for x in (6, 15, 24):
+            painter.drawLine(QPointF(15, 10), QPointF(x, 17))
+        painter.setPen(ink)
+        painter.drawEllipse(QPointF(5.5, 21.5), 3.2, 3.2)
+        painter.drawEllipse(QPointF(24.5, 21.5), 4.6, 4.6)
+        painter.setBrush(QColor(c.right))
+        painter.setPen(QPen(QColor(c.right), 1.4))
+        painter.drawEllipse(QPointF(14.5, 21.5), 3.8, 3.8)
     else:
         over, under = QPainterPath(QPointF(4, 23)), QPainterPath(QPointF(4, 8))
         over.cubicTo(QPointF(14, 23), QPointF(15, 7), QPointF(26, 7))

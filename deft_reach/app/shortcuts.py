@@ -22,11 +22,12 @@ SHEET = (
             ("Ctrl+N, Ctrl+D", "new plan, duplicate plan"),
             ("Ctrl+O, Ctrl+S", "open, save"),
             ("Ctrl+E", "export the kit: floor plan, table"),
+            ("Ctrl+Shift+E", "export the plan: MIDI, MusicXML"),
             ("F1", "this sheet"),
         ),
     ),
     (
-        "On weave, strokes and plan",
+        "On weave and plan",
         (
             ("Left, Right", "stroke before, stroke after"),
             ("Home, End", "first stroke, last stroke"),
@@ -37,6 +38,23 @@ SHEET = (
             ("F D U", "flam, drag, ruff"),
             ("N, Shift+N", "next finding, finding before"),
             ("Ctrl+wheel, wheel", "zoom, pan"),
+        ),
+    ),
+    (
+        "In the strokes (Write, Voice)",
+        (
+            ("R L K J H ?", "a stroke here, and on"),
+            ("+ then a limb", "together with the last"),
+            ("@ and a voice", "where it goes"),
+            ("- = |", "rest, hold, bar line"),
+            ("/ and a grid", "step length from here"),
+            ("Shift+Arrows", "select steps"),
+            ("Ctrl+Left, Right", "by a beat"),
+            ("Alt+Left, Right", "move the selection"),
+            ("Ctrl+C X V R", "copy, cut, paste, repeat"),
+            ("G, Shift+G", "group, ungroup"),
+            ("Insert", "put in, or type over"),
+            ("V, Shift+V", "next voice, voice before"),
         ),
     ),
     (

@@ -25,6 +25,7 @@ DIALOGS: dict[str, Callable[[Session, QWidget], QDialog]] = {"commit": CommitDia
 DEFAULT_PLAN = {
     "kit": "gangway",
     "write": "parade",
+    "voice": "parade",
     "reach": "storm",
     "commit": "storm",
     "commitments": "storm",

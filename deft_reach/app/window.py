@@ -34,6 +34,7 @@ from deft_reach.app.reach.station import ReachStation
 from deft_reach.app.shortcuts import ShortcutSheet
 from deft_reach.app.start_page import StartPage
 from deft_reach.app.station import Station
+from deft_reach.app.voice.station import VoiceStation
 from deft_reach.app.write.station import WriteStation
 from deft_reach.core.document import Document, new_document
 from deft_reach.core.kit import KitError
@@ -53,6 +54,7 @@ from deft_reach.store.recent import Memory
 STATIONS: dict[str, Callable[[Session], Station]] = {
     "kit": KitStation,
     "write": WriteStation,
+    "voice": VoiceStation,
     "reach": ReachStation,
 }
 TEXT_SUFFIX = ".txt"
@@ -166,6 +168,12 @@ class MainWindow(QMainWindow):
         return station
 
     @property
+    def voice_station(self) -> VoiceStation:
+        station = self.station_widget("voice")
+        assert isinstance(station, VoiceStation)
+        return station
+
+    @property
     def reach_station(self) -> ReachStation:
         station = self.station_widget("reach")
         assert isinstance(station, ReachStation)
@@ -243,7 +251,9 @@ class MainWindow(QMainWindow):
         self._action(plan, "&Commit…", self.commit, "Ctrl+Return | Ctrl+Enter")
         self._action(plan, "Commit&ments…", self.show_commitments, "Ctrl+Shift+Return | Ctrl+Shift+Enter")
         view = bar.addMenu("&View")
-        for number, (name, text) in enumerate((("kit", "&Kit"), ("write", "&Write"), ("reach", "&Reach")), 1):
+        for number, (name, text) in enumerate(
+            (("kit", "&Kit"), ("write", "&Write"), ("voice", "&Voice"), ("reach", "&Reach")), 1
+        ):
             self._action(view, text, lambda n=name: self.go(n), f"Ctrl+{number}")
         view.addSeparator()
         self._action(view, "&Next finding", lambda: self.session.step_finding(1), "F8")
@@ -325,7 +335,7 @@ class MainWindow(QMainWindow):
 
     def _fit(self) -> None:
         for station in self.built.values():
-            if isinstance(station, ReachStation | WriteStation):
+            if isinstance(station, ReachStation | WriteStation | VoiceStation):
                 station.axis.fit()
 
     def _set_theme(self, name: str) -> None:

@@ -26,7 +26,7 @@ def test_from_an_empty_plan_to_a_saved_commitment(window, tmp_path, monkeypatch)
     key(window, Qt.Key.Key_N, CTRL)
     typed(window, "R@ft L@ft R@t1 L@t1 R L R L")
     assert session.report.summary.strokes == 8
-    key(window, Qt.Key.Key_3, CTRL)
+    key(window, Qt.Key.Key_4, CTRL)
     key(window, Qt.Key.Key_F8)
     crossover = session.finding
     assert crossover is not None and crossover.kind == "crossover"
@@ -96,7 +96,7 @@ def test_every_key_of_the_sheet_is_bound_to_something(window):
     """The sheet cannot promise what the menus do not do."""
     bound = {s.toString() for action in window.findChildren(type(window.undo_action)) for s in action.shortcuts()}
     promised = {
-        "Ctrl+1", "Ctrl+2", "Ctrl+3", "Ctrl+PgUp", "Ctrl+PgDown", "Ctrl+Up", "Ctrl+Down", "Ctrl+Shift+Up",
+        "Ctrl+1", "Ctrl+2", "Ctrl+3", "Ctrl+4", "Ctrl+PgUp", "Ctrl+PgDown", "Ctrl+Up", "Ctrl+Down", "Ctrl+Shift+Up",
         "Ctrl+Shift+Down", "Ctrl+L", "Ctrl+Return", "Ctrl+Shift+Return", "Ctrl+Z", "Ctrl+Shift+Z", "F8", "Shift+F8",
         "Ctrl+N", "Ctrl+D", "Ctrl+O", "Ctrl+S", "F1",
     }  # fmt: skip

@@ -40,7 +40,12 @@ def press(dialog, text):
 
 def test_stations_keep_plan_selection_and_place(window):
     window.session.select_stroke(7)
-    for key, name in ((Qt.Key.Key_1, "kit"), (Qt.Key.Key_2, "write"), (Qt.Key.Key_3, "reach")):
+    for key, name in (
+        (Qt.Key.Key_1, "kit"),
+        (Qt.Key.Key_2, "write"),
+        (Qt.Key.Key_3, "voice"),
+        (Qt.Key.Key_4, "reach"),
+    ):
         QTest.keyClick(window, key, CTRL)
         assert window.station == name and window.rail.buttons[name].isChecked()
         assert window.session.stroke == 7 and window.session.plan.id == "gangway"
@@ -263,7 +268,7 @@ def test_a_document_without_plans_says_what_to_do_next(window):
     for _ in range(len(window.session.document.plans)):
         window.session.delete_plan()
     assert window.session.plan is None and window.session.report is None
-    for name in ("kit", "write", "reach"):
+    for name in ("kit", "write", "voice", "reach"):
         window.go(name)
         window.grab()
     assert "Ctrl+N" in window.header.about.text() and "Ctrl+N" in window.write_station.message.text()
@@ -306,7 +311,7 @@ def test_everything_is_reached_with_the_tab_key(window):
 def test_every_view_draws_whatever_is_written(window, text):
     """Exceptions while drawing fail the test."""
     window.session.new_plan("Odd", text)
-    for name in ("kit", "write", "reach"):
+    for name in ("kit", "write", "voice", "reach"):
         window.go(name)
         QApplication.processEvents()
         window.grab()
@@ -324,7 +329,7 @@ def test_every_view_draws_a_kit_with_next_to_nothing(window, pieces):
     session = window.session
     kit = session.kit
     session.apply(session.document.with_kit(replace(kit, pieces=kit.pieces[:pieces])), "Almost no kit")
-    for name in ("kit", "write", "reach"):
+    for name in ("kit", "write", "voice", "reach"):
         window.go(name)
         QApplication.processEvents()
         window.grab()

@@ -27,6 +27,7 @@ from deft_reach.app.station import Station
 from deft_reach.app.write.cells_form import CellsForm
 from deft_reach.app.write.change_form import ChangeForm
 from deft_reach.app.write.lane_editor import LaneEditor
+from deft_reach.app.write.tap_form import TapForm
 from deft_reach.app.write.text_editor import TextEditor
 from deft_reach.core.counting import phrase
 from deft_reach.core.session import Session
@@ -115,7 +116,8 @@ class WriteStation(Station):
         self.change = ChangeForm(session)
         self.tabs = QTabWidget()
         self.tabs.setDocumentMode(True)
-        for form, title in ((self.cells, "Cells"), (self.change, "Change"), (crib, "Signs")):
+        self.tap = TapForm(self.lane.lane)
+        for form, title in ((self.cells, "Cells"), (self.change, "Change"), (self.tap, "Tap"), (crib, "Signs")):
             self.tabs.addTab(form, title)
         tools = Panel("Tools", self.tabs)
 

@@ -35,9 +35,14 @@ class PlanEdits(History):
             self.show_plan(plans[(plans.index(plan) + by) % len(plans)].id)
 
     def new_plan(
-        self, name: str = "New plan", text: str = "", copy_of: Plan | None = None, tempo: float | None = None
+        self,
+        name: str = "New plan",
+        text: str = "",
+        copy_of: Plan | None = None,
+        tempo: float | None = None,
+        show: bool = True,
     ) -> None:
-        """Add a plan, on the kit and player in view, and show it."""
+        """Add a plan, on the kit and player in view, and show it unless told not to."""
         document, model = self.document, copy_of or self.plan
         if not document.kits:
             document = document.with_kit(layout("five"))
@@ -52,7 +57,7 @@ class PlanEdits(History):
         if tempo is not None:
             low, high = TEMPO_RANGE
             plan = replace(plan, tempo=min(high, max(low, tempo)))
-        self.apply(document.with_plan(plan), f"New plan “{name}”", plan=plan_id)
+        self.apply(document.with_plan(plan), f"New plan “{name}”", plan=plan_id if show else None)
 
     def duplicate_plan(self) -> None:
         plan = self.plan

@@ -9,7 +9,7 @@ from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import EITHER, HANDS, other_hand
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.session.history import History
-from deft_reach.core.stroke_text import TEMPO_RANGE, StrokeTextError, replace_strike, strike_of
+from deft_reach.core.stroke_text import TEMPO_RANGE, StrokeTextError, replace_strike, strike_of, write_strike
 
 
 class StrokeEdits(History):
@@ -62,6 +62,36 @@ class StrokeEdits(History):
         if pattern is not None:
             strike = replace(strike_of(pattern, index), voice=voice)
             self.set_text(replace_strike(pattern, index, strike), f"Stroke to {voice}", None)
+
+    def set_voices(self, voices: dict[int, str], label: str) -> None:
+        """Put strokes on voices, all in one step; feet stay on their pedals."""
+        pattern = self.pattern()
+        if pattern is None:
+            return
+        text = pattern.text
+        for index in sorted(voices, reverse=True):
+            stroke = pattern.strokes[index]
+            if stroke.limb in (*HANDS, EITHER) and stroke.voice != voices[index]:
+                strike = replace(strike_of(pattern, index), voice=voices[index])
+                text = text[: stroke.span.start] + write_strike(strike) + text[stroke.span.end :]
+        self.set_text(text, label, None)
+
+    def replace_voices(self, exchange: dict[str, str], label: str = "Other voices") -> None:
+        """Same hands, other voices: every stroke on one of these voices goes to the one given for it."""
+        pattern = self.pattern()
+        if pattern is not None:
+            self.set_voices({s.index: exchange[s.voice] for s in pattern.strokes if s.voice in exchange}, label)
+
+    def step_voice(self, indices: list[int], by: int) -> None:
+        """Put strokes on the next or previous voice of the kit, from the first one's own."""
+        pattern = self.pattern()
+        hands = [v for v in self.kit.voices if v != "bd" and not v.endswith(":foot")]
+        if pattern is None or not indices or not hands:
+            return
+        own = pattern.strokes[indices[0]].voice
+        at = hands.index(own) + by if own in hands else 0
+        voice = hands[at % len(hands)]
+        self.set_voices(dict.fromkeys(indices, voice), f"Strokes to {voice}")
 
     def toggle_mark(self, index: int, mark: str) -> None:
         """Put a mark on a stroke or take it off; accent and ghost replace each other."""

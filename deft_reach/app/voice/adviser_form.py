@@ -1,0 +1,199 @@
+"""The adviser: voicings for the sticking as it is, searched in the background, the cheapest first."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+)
+
+from deft_reach.app import theme
+from deft_reach.app.station import Listener
+from deft_reach.app.tables import make_list
+from deft_reach.core.session import Session
+from deft_reach.core.voicing import CONTOURS, VoicingError, Voicings, find_voicings
+
+
+class _Answer(QObject):
+    """Carries what was found from the worker to the window."""
+
+    found = Signal(int, object)
+
+
+class _Search(QRunnable):
+    def __init__(self, answer: _Answer, number: int, question: dict[str, Any]) -> None:
+        super().__init__()
+        self.answer, self.number, self.question = answer, number, question
+
+    def run(self) -> None:
+        result: Voicings | str
+        try:
+            result = find_voicings(**self.question)
+        except VoicingError as error:
+            result = str(error)
+        self.answer.found.emit(self.number, result)
+
+
+class AdviserForm(Listener):
+    """What may be used above, what was found below."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.found: Voicings | None = None
+        self._asked_text = ""
+        self._number = 0
+        self._answer = _Answer()
+        self._answer.found.connect(self._take)
+        self._kit = ""
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 6, 10, 6)
+        column.setSpacing(4)
+        form = QFormLayout()
+        form.setVerticalSpacing(4)
+        self.palette_field = QLineEdit()
+        self.palette_field.setAccessibleName("Palette: voices to choose from, in order")
+        self.accents = QLineEdit()
+        self.accents.setAccessibleName("Voices for accents")
+        self.accents.setPlaceholderText("anywhere in the palette")
+        self.contour = QComboBox()
+        self.contour.setAccessibleName("Contour")
+        for name in CONTOURS:
+            self.contour.addItem(
+                {"free": "free: as little movement as can be", "down": "down the palette", "up": "up the palette",
+                 "out-and-back": "out and back", "pairs": "in pairs", "home": "home at the end"}[name], name,
+            )  # fmt: skip
+        self.contour.setCurrentIndex(CONTOURS.index("down"))
+        form.addRow("Palette", self.palette_field)
+        form.addRow("Accents", self.accents)
+        row = QHBoxLayout()
+        self.find = QPushButton("Find")
+        self.find.setObjectName("quiet")
+        row.addWidget(self.contour, 1)
+        row.addWidget(self.find)
+        form.addRow("Way", row)
+        column.addLayout(form)
+        self.table = QTableWidget()
+        make_list(self.table, "Voicings found", ["", "ease", "breaks at", "cautions", "differs in"], wide=(4,))
+        column.addWidget(self.table, 1)
+        self.preview = QLabel()
+        self.preview.setFont(theme.mono(9.5))
+        self.preview.setWordWrap(True)
+        self.preview.setMinimumHeight(round(34 * theme.text_scale()))
+        column.addWidget(self.preview)
+        low = QHBoxLayout()
+        self.words = QLabel()
+        self.words.setObjectName("hint")
+        self.words.setWordWrap(True)
+        self.use = QPushButton("Use it")
+        self.use.setObjectName("quiet")
+        low.addWidget(self.words, 1)
+        low.addWidget(self.use)
+        column.addLayout(low)
+        self.find.clicked.connect(self.search)
+        self.palette_field.returnPressed.connect(self.search)
+        self.accents.returnPressed.connect(self.search)
+        self.table.currentCellChanged.connect(lambda *_: self._show())
+        self.table.cellActivated.connect(lambda *_: self.apply())
+        self.use.clicked.connect(self.apply)
+        self._say("Choose voices in the order of the way, and let the cheapest ways round the kit be found.", "hint")
+        self._show()
+        self.follow()
+
+    def refresh(self) -> None:
+        kit = self.session.kit
+        if kit.id != self._kit:
+            self._kit = kit.id
+            drums = [p for p in kit if p.kind in ("snare", "tom", "floor-tom")]
+            drums.sort(key=lambda p: (p.kind != "snare", p.diameter))
+            self.palette_field.setText(" ".join(p.code for p in drums))
+        if self.found is not None and self._asked_text != self.session.text:
+            self._say("The strokes have changed since: find again.", "hint")
+        self._show()
+
+    def search(self) -> None:
+        """Ask in the background; only the newest answer counts."""
+        session = self.session
+        plan, pattern = session.plan, session.pattern()
+        if plan is None or pattern is None:
+            self._say("The stroke text has to be readable first.", "error")
+            return
+        self._number += 1
+        self._asked_text = session.text
+        self.found = None
+        self._fill()
+        self._say("Searching …", "hint")
+        question = {
+            "pattern": pattern,
+            "kit": session.kit,
+            "player": session.player,
+            "tempo": plan.tempo,
+            "palette": _words(self.palette_field.text()),
+            "accents": _words(self.accents.text()),
+            "contour": self.contour.currentData(),
+            "best": 6,
+            "repeat": plan.repeat,
+            "weights": plan.weights,
+        }
+        QThreadPool.globalInstance().start(_Search(self._answer, self._number, question))
+
+    def _take(self, number: int, result: Voicings | str) -> None:
+        if number != self._number:
+            return
+        if isinstance(result, str):
+            self._say(result[:1].upper() + result[1:] + ".", "error")
+            return
+        self.found = result
+        sure = "The order is proven." if result.proven else "The best found; others may be as good."
+        self._say(f"{result.searched:,} looked at. {sure}", "hint")
+        self._fill()
+
+    def _fill(self) -> None:
+        rows = self.found.best if self.found is not None else ()
+        self.table.setRowCount(len(rows))
+        for k, row in enumerate(rows):
+            s = row.report.summary
+            cautions = sum(f.severity != "note" for f in row.report.findings)
+            differs = f"{len(row.differs)} strokes" if row.differs else "the cheapest"
+            limit = "–" if s.tempo_limit is None else f"{s.tempo_limit:.0f} BPM"
+            ease = "impossible" if row.report.impossible else f"{s.ease:.0f}"
+            for column, text in enumerate((str(k + 1), ease, limit, str(cautions) if cautions else "none", differs)):
+                self.table.setItem(k, column, QTableWidgetItem(text))
+        if rows:
+            self.table.setCurrentCell(0, 0)
+        self._show()
+
+    def _show(self) -> None:
+        row = self.table.currentRow()
+        rows = self.found.best if self.found is not None else ()
+        ready = 0 <= row < len(rows)
+        self.preview.setText(rows[row].text[:240] if ready else "")
+        self.use.setEnabled(ready and self._asked_text == self.session.text)
+
+    def apply(self) -> None:
+        """Take the chosen voicing: one step that can be undone."""
+        row = self.table.currentRow()
+        if self.found is not None and 0 <= row < len(self.found.best) and self._asked_text == self.session.text:
+            text = self.found.best[row].text
+            self.session.set_text(text, "Voicing from the adviser", None)
+            self._asked_text = text
+
+    def _say(self, text: str, tone: str) -> None:
+        self.words.setText(text)
+        self.words.setObjectName(tone)
+        self.words.style().unpolish(self.words)
+        self.words.style().polish(self.words)
+
+
+def _words(text: str) -> list[str]:
+    return [word for word in re.split(r"[\s,;]+", text) if word]

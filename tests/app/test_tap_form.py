@@ -1,0 +1,62 @@
+"""Tapping in on keys and on the simulated practice pad."""
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+
+from tests.app.conftest import click
+
+
+@pytest.fixture
+def form(window):
+    window.session.new_plan("Tapped", "")
+    window.session.set_tempo(120)
+    window.go("write")
+    station = window.write_station
+    station.tabs.setCurrentWidget(station.tap)
+    form = station.tap
+    form.now = 100.0
+    form.clock = lambda: form.now
+    return form
+
+
+def press(button):
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+
+
+def test_keys_against_the_pulse_are_written_down(form, window):
+    press(form.start)
+    assert form.start.text() == "Stop" and form.pad.hasFocus()
+    first = 102.0  # a bar of four at 120 is two seconds
+    for beat, key in ((0, Qt.Key.Key_J), (0.5, Qt.Key.Key_F), (1, Qt.Key.Key_Space), (1.75, Qt.Key.Key_J)):
+        form.now = first + beat * 0.5 + 0.012
+        form._tick()
+        QTest.keyClick(form.pad, key)
+    assert "Tapping" in form.words.text()
+    press(form.write)
+    pattern = window.session.pattern()
+    assert [(s.start * 4, s.limb) for s in pattern.strokes] == [(0, "R"), (0.5, "L"), (1, "K"), (1.75, "R")]
+    assert window.session.undo_label == "Tap in" and "Written" in form.words.text()
+
+
+def test_the_practice_pad_by_mouse_and_a_bar_counted_in(form, window):
+    press(form.start)
+    form._tick()
+    assert form.words.text() == "1 …" and form.pad.beat == 0
+    form.now = 101.0
+    click(form.pad, form.pad._box(2).center())
+    assert form.taps == [], "while it is counted in nothing is taken down"
+    form.now = 102.0
+    click(form.pad, form.pad._box(0).center())
+    click(form.pad, form.pad._box(1).center())
+    form.pad.grab()
+    assert [tap.limb for tap in form.taps] == ["L", "K"]
+    press(form.start)
+    assert form._begin is None and window.session.text == "" and "nothing was written" in form.words.text()
+
+
+def test_tapping_without_starting_says_what_to_do(form):
+    QTest.keyClick(form.pad, Qt.Key.Key_F)
+    assert "Press Start first" in form.words.text()
+    press(form.write)
+    assert "nothing to write" in form.words.text()

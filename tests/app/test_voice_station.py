@@ -1,0 +1,151 @@
+"""The Voice station: painting by clicks and keys, the adviser, variations."""
+
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+
+from tests.app.conftest import click
+
+TEXT = "/16 (R> L R R) (L> R L. L)"
+
+
+@pytest.fixture
+def station(window, qapp):
+    window.session.new_plan("Voices", TEXT)
+    window.session.change_plan("hall", kit="hall")
+    QTest.keyClick(window, Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
+    assert window.station == "voice"
+    qapp.processEvents()
+    return window.voice_station
+
+
+def press(button):
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+
+
+def at(station, code, zone=None) -> QPointF:
+    piece = station.session.kit.piece(code)
+    found = piece.zone(zone) if zone else None
+    return station.plan.to_px(piece.x + (found.dx if found else 0), piece.y + (found.dy if found else 0))
+
+
+def pick(box, text):
+    box.setFocus()
+    while box.currentText() != text:
+        QTest.keyClick(box, Qt.Key.Key_Down)
+
+
+def voices(window):
+    return [s.voice for s in window.session.pattern().strokes]
+
+
+def test_selected_strokes_go_where_one_clicks(station, window):
+    lane = station.lane
+    lane.setFocus()
+    lane.lane.go(0)
+    QTest.keyClick(lane, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+    QTest.keyClick(lane, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+    click(station.plan, at(station, "ft"))
+    assert voices(window) == ["ft", "ft"] + ["sn"] * 6 and window.session.undo_label == "2 strokes to ft"
+    before = window.session.kit
+    assert before == window.session.kit, "painting never moves a drum"
+    click(station.plan, at(station, "rd", "bell"))
+    assert voices(window)[:2] == ["rd:bell"] * 2
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert voices(window)[:2] == ["ft", "ft"]
+
+
+@pytest.mark.parametrize(
+    ("scope", "indices"), [("every right", [0, 2, 3, 5]), ("every accent", [0, 4]), ("first of each group", [0, 4])]
+)
+def test_whole_sets_go_in_one_step(station, window, scope, indices):
+    pick(station.paint.scope, scope)
+    assert station.paint.put.text() == f"Put {len(indices)} there"
+    click(station.plan, at(station, "c1"))
+    assert [i for i, v in enumerate(voices(window)) if v == "c1"] == indices
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert window.session.text == TEXT
+
+
+def test_v_steps_through_the_voices(station, window):
+    station.lane.setFocus()
+    station.lane.lane.go(1)
+    QTest.keyClicks(station.lane, "v")
+    assert voices(window)[1] == "sn:rim"
+    QTest.keyClicks(station.lane, "V")
+    assert voices(window)[1] == "sn"
+
+
+def test_same_hands_other_voices(station, window):
+    form = station.paint
+    pick(form.becomes["sn"], "t1")
+    press(form.exchange)
+    assert set(voices(window)) == {"t1"} and window.session.undo_label == "Other voices"
+    assert window.session.pattern().sticking == "R L R R L R L L"
+
+
+def test_a_voice_the_kit_lacks_is_shown_with_its_stand_in(station, window):
+    window.session.set_text("R@sp L R@t3 L", "Text", None)
+    form = station.paint
+    rows = [form.table.item(r, 0).text() for r in range(form.table.rowCount())]
+    assert "sp: not on this kit" in rows and "t3: not on this kit" in rows
+    assert form.becomes["t3"].currentText() == "t2" and "nearest it has" in form.words.text()
+    press(form.exchange)
+    assert voices(window) == ["c1", "sn", "t2", "sn"] and not window.session.report.impossible
+
+
+def test_the_adviser_finds_in_the_background_and_uses_only_what_still_fits(station, window, qtbot):
+    station.tabs.setCurrentWidget(station.adviser)
+    form = station.adviser
+    assert form.palette_field.text().startswith("sn ")
+    form.accents.setText("c1, c2")
+    press(form.find)
+    assert "Searching" in form.words.text()
+    qtbot.waitUntil(lambda: form.found is not None, timeout=20_000)
+    assert form.table.rowCount() == len(form.found.best) >= 2 and "looked at" in form.words.text()
+    press(form.use)
+    assert {window.session.pattern().strokes[i].voice for i in (0, 4)} <= {"c1", "c2"}
+    assert window.session.undo_label == "Voicing from the adviser"
+    window.session.set_text("R L", "Text", None)
+    assert not form.use.isEnabled()
+    form.palette_field.setText("zz")
+    QTest.keyClick(form.palette_field, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: "has no voice 'zz'" in form.words.text(), timeout=20_000)
+
+
+def test_variations_are_sorted_kept_and_dropped(station, window, qtbot):
+    station.tabs.setCurrentWidget(station.variations)
+    form = station.variations
+    press(form.make)
+    qtbot.waitUntil(lambda: form._worker is None and form.table.rowCount() > 10, timeout=30_000)
+    form.table.sortItems(2, Qt.SortOrder.DescendingOrder)
+    eases = [form.table.item(r, 2).value for r in range(form.table.rowCount())]
+    assert eases == sorted(eases, reverse=True)
+    plans, rows = len(window.session.document.plans), form.table.rowCount()
+    form.table.setCurrentCell(0, 0)
+    chosen = form.chosen
+    press(form.keep)
+    document = window.session.document
+    assert len(document.plans) == plans + 1 and window.session.plan.name == "Voices"
+    kept = document.plans[-1]
+    assert document.score(kept.pattern).text == chosen.text and kept.tempo == chosen.tempo
+    assert form.table.rowCount() == rows - 1
+    press(form.drop)
+    assert form.table.rowCount() == rows - 2
+
+
+def test_the_page_can_be_stopped(station, window):
+    station.tabs.setCurrentWidget(station.variations)
+    form = station.variations
+    press(form.make)
+    if form._worker is not None:
+        press(form.make)
+    assert form._worker is None and form.make.text() == "Make a page"
+
+
+def test_dynamics_in_words_and_by_click(station, window):
+    assert station.dynamics.in_words() == "2 accents, 1 ghosts among 8 strokes."
+    x = station.axis.x(window.session.pattern().starts[6])
+    click(station.dynamics, QPointF(x, 20))
+    assert window.session.stroke == 6
+    assert station.dynamics.height_of(">") > station.dynamics.height_of("") > station.dynamics.height_of(".")
