@@ -11,7 +11,7 @@ from deft_reach.core.limbs import LIMBS
 from deft_reach.core.pattern import Strike
 
 #: Taps so near to each other (seconds) are one moment, if they are of different limbs.
-TOGETHER: Final = 0.025
+TOGETHER: Final = 0.04
 #: A key that bounces: the same limb again within this time (seconds) is no stroke.
 BOUNCE: Final = 0.03
 
