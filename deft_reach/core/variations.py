@@ -51,7 +51,7 @@ def variations(
     are left out.
     """
     seen = {_key(pattern)}
-    for name, sort, text, factor in _texts(pattern, kit, player, tempo, repeat, weights, palette):
+    for name, sort, text, factor in _texts(pattern, kit, player, tempo, weights, palette):
         try:
             new = read_unfinished(text, kit)
         except StrokeTextError:
@@ -74,7 +74,6 @@ def _texts(
     kit: Kit,
     player: Player,
     tempo: float,
-    repeat: bool,
     weights: Weights,
     palette: Sequence[str],
 ) -> Iterator[tuple[str, str, str, float]]:
@@ -103,9 +102,7 @@ def _texts(
     places = list(palette) or drums
     for contour in ("down", "up", "out-and-back", "pairs"):
         try:
-            voiced = find_voicings(
-                pattern, kit, player, tempo, places, contour=contour, best=2, repeat=repeat, weights=weights
-            )
+            voiced = find_voicings(pattern, kit, player, tempo, places, contour=contour, best=2, weights=weights)
         except (VoicingError, StrokeTextError):
             continue
         for number, row in enumerate(voiced.best, 1):

@@ -40,7 +40,7 @@ MAX_LOOKED_AT: Final = 30_000
 #: Past so many states the arrays would not fit the time a player waits.
 MAX_STATES: Final = 400_000
 #: Work (states times events times voices) after which a loop's further beginnings are given up.
-MAX_WORK: Final = 100_000_000
+MAX_WORK: Final = 40_000_000
 
 
 class VoicingError(ValueError):

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from importlib.resources import files
 from typing import Any, Final
 from xml.etree import ElementTree as Tree
 
@@ -36,6 +37,8 @@ def engrave(
     """
     import verovio
 
+    # The engraver keeps the place of its fonts for each thread anew.
+    verovio.setDefaultResourcePath(str(files("verovio") / "data"))
     verovio.enableLog(verovio.LOG_OFF)
     toolkit = verovio.toolkit()
     toolkit.setOptions(

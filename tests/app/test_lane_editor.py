@@ -1,11 +1,15 @@
 """The stroke lane driven by real keys and clicks."""
 
+from fractions import Fraction
+
 import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 
+from deft_reach.app.write.lane_editor import fault_words
 from deft_reach.core.counting import phrase
+from deft_reach.core.pattern import BarFault, Span
 from tests.app.conftest import click, drag
 
 KEY, NONE = Qt.Key, Qt.KeyboardModifier.NoModifier
@@ -82,9 +86,9 @@ def test_a_click_puts_the_cursor_and_a_drag_selects(editor, window):
 def test_a_bar_that_does_not_add_up_is_marked_and_writing_goes_on(editor, window):
     QTest.keyClicks(editor, "/4rlrl|rlr|")
     assert window.session.error is not None and len(window.session.report.strokes) == 7
-    from deft_reach.app.write.lane_editor import fault_words
-
     assert fault_words(window.session.pattern().faults[0]) == "1 quarter missing"
+    assert fault_words(BarFault(1, Fraction(2, 3), Fraction(3, 4), Span(0, 1))) == "1 eighth triplet missing"
+    assert fault_words(BarFault(1, Fraction(9, 8), Fraction(1), Span(0, 1))) == "1 eighth over"
     editor.grab()
     press(editor, KEY.Key_Backspace)
     press(editor, KEY.Key_Insert)

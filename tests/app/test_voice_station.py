@@ -118,8 +118,8 @@ def test_variations_are_sorted_kept_and_dropped(station, window, qtbot):
     form = station.variations
     press(form.make)
     qtbot.waitUntil(lambda: form._worker is None and form.table.rowCount() > 10, timeout=30_000)
-    form.table.sortItems(2, Qt.SortOrder.DescendingOrder)
-    eases = [form.table.item(r, 2).value for r in range(form.table.rowCount())]
+    form.table.sortItems(1, Qt.SortOrder.DescendingOrder)
+    eases = [form.table.item(r, 1).value for r in range(form.table.rowCount())]
     assert eases == sorted(eases, reverse=True)
     plans, rows = len(window.session.document.plans), form.table.rowCount()
     form.table.setCurrentCell(0, 0)

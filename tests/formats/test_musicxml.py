@@ -3,6 +3,7 @@
 import io
 import zipfile
 from fractions import Fraction
+from importlib.resources import files
 from xml.etree import ElementTree as Tree
 
 import pytest
@@ -62,6 +63,7 @@ def test_music21_reads_the_same_onsets_durations_and_sticking(text):
 def test_verovio_engraves_without_a_warning(text, capfd):
     import verovio
 
+    verovio.setDefaultResourcePath(str(files("verovio") / "data"))
     verovio.enableLog(verovio.LOG_WARNING)
     toolkit = verovio.toolkit()
     assert toolkit.loadData(dump_musicxml(parse(text), FIVE, 96).decode())

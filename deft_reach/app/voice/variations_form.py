@@ -60,7 +60,7 @@ class VariationsForm(Listener):
         column.setContentsMargins(10, 6, 10, 6)
         column.setSpacing(4)
         self.table = QTableWidget()
-        columns = ["variation", "sort", "ease", "breaks at", "cautions"]
+        columns = ["variation", "ease", "breaks at", "cautions"]
         make_list(self.table, "Variations of the plan in view", columns, wide=(0,))
         self.table.setSortingEnabled(True)
         column.addWidget(self.table, 1)
@@ -135,7 +135,6 @@ class VariationsForm(Listener):
         limit = s.tempo_limit or 0.0
         cells = [
             QTableWidgetItem(variation.name),
-            QTableWidgetItem(variation.sort),
             _Number("impossible" if variation.report.impossible else f"{s.ease:.0f}", s.ease),
             _Number(f"{limit:.0f} BPM" if limit else "–", limit),
             _Number(str(variation.cautions) if variation.cautions else "none", variation.cautions),
@@ -145,6 +144,7 @@ class VariationsForm(Listener):
         self.table.insertRow(row)
         for column, item in enumerate(cells):
             item.setData(ROLE, variation)
+            item.setToolTip(f"{variation.name} ({variation.sort})")
             self.table.setItem(row, column, item)
         self.table.setSortingEnabled(True)
         if self.table.currentRow() < 0:

@@ -176,10 +176,21 @@ class LaneEditor(StrokeLane):
             )  # fmt: skip
 
 
+#: Note values by how many make a whole note.
+_VALUES = (
+    (4, "quarter"),
+    (8, "eighth"),
+    (16, "sixteenth"),
+    (12, "eighth triplet"),
+    (24, "sixteenth triplet"),
+    (32, "thirty-second"),
+)
+
+
 def fault_words(fault: BarFault) -> str:
     """What a bar lacks or has too much, in the largest note value that comes out whole."""
     amount = abs(fault.missing)
-    for value, name in ((4, "quarter"), (8, "eighth"), (16, "sixteenth"), (32, "thirty-second"), (24, "triplet")):
+    for value, name in _VALUES:
         count = amount * value
         if count.denominator == 1:
             words = f"{count} {name}{'s' if count != 1 else ''}"
