@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from fractions import Fraction
+from functools import lru_cache
 
 _SYLLABLES = {
     Fraction(0): "",
@@ -14,9 +15,14 @@ _SYLLABLES = {
     Fraction(2, 3): "let",
     Fraction(1, 6): "la",
     Fraction(5, 6): "li",
+    Fraction(1, 8): "ta",
+    Fraction(3, 8): "ta",
+    Fraction(5, 8): "ta",
+    Fraction(7, 8): "ta",
 }
 
 
+@lru_cache(maxsize=4096)
 def syllable(beat: Fraction) -> str:
     """What is said on this place: ``2``, ``e``, ``&``, ``a``, ``trip``, ``let``; empty where nothing is said.
 
@@ -32,7 +38,8 @@ def place(beat: Fraction) -> str:
     if rest == 0:
         return str(whole)
     said = _SYLLABLES.get(rest)
-    return f"{whole} {said}" if said else f"{float(beat):.2f}"
+    # The "ta" between sixteenths is said, but four of them would not tell a reader which.
+    return f"{whole} {said}" if said and said != "ta" else f"{float(beat):.2f}"
 
 
 def group_fit(group: Fraction, bar: Fraction) -> tuple[int, Fraction]:

@@ -18,7 +18,7 @@ from deft_reach.core.layouts import STANDARD_VOICES, layout
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.player import Player
 from deft_reach.core.report import Report
-from deft_reach.core.stroke_text import parse
+from deft_reach.core.stroke_text import StrokeTextError, fault_error, parse
 
 #: The file format this version writes: files of a newer minor version are read, of a newer major one refused.
 FORMAT_VERSION: Final = "1.1"
@@ -242,17 +242,25 @@ def read_text(text: str, kit: Kit) -> Pattern:
 
     The last few are kept, so that moving a drum reads nothing anew. Raises StrokeTextError.
     """
-    return _read(text, kit.voices)
+    try:
+        pattern = _read(text, kit.voices)
+    except StrokeTextError:
+        # Once more, for the first mistake may be a bar before it that does not add up.
+        parse(text, STANDARD_VOICES | frozenset(kit.voices))
+        raise
+    if pattern.faults:
+        raise fault_error(text, pattern.faults[0], pattern.finest)
+    return pattern
 
 
 def read_unfinished(text: str, kit: Kit) -> Pattern:
     """As ``read_text``, but bars that do not add up are let pass as the pattern's ``faults``."""
-    return _read(text, kit.voices, True)
+    return _read(text, kit.voices)
 
 
 @lru_cache(maxsize=64)
-def _read(text: str, voices: tuple[str, ...], lenient: bool = False) -> Pattern:
-    return parse(text, STANDARD_VOICES | frozenset(voices), lenient=lenient)
+def _read(text: str, voices: tuple[str, ...]) -> Pattern:
+    return parse(text, STANDARD_VOICES | frozenset(voices), lenient=True)
 
 
 def commit(document: Document, plan: Plan, report: Report, reason: str, date: str, app_version: str) -> Document:

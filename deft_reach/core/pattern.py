@@ -189,12 +189,17 @@ class Bar(NamedTuple):
 
 
 class Moment(NamedTuple):
-    """A step of the grid as written, struck or not: what a lane shows as one column."""
+    """A step of the grid as written, struck or not: what a lane shows as one column.
+
+    ``beat`` is its place in the bar, from 1; ``on_beat`` says that a hand can lead there.
+    """
 
     start: Fraction
     length: Fraction
     strokes: tuple[int, ...]
     span: Span
+    beat: Fraction
+    on_beat: bool
 
 
 class Event(NamedTuple):
@@ -235,6 +240,7 @@ class BarFault(NamedTuple):
     number: int
     held: Fraction
     wanted: Fraction
+    meter: tuple[int, int]
     span: Span
 
     @property
@@ -279,6 +285,8 @@ class Pattern:
     bar_rows: tuple[Bar, ...] = field(compare=False)
     #: Bars that do not add up, where they were let pass.
     faults: tuple[BarFault, ...] = field(compare=False, default=())
+    #: The finest note value written.
+    finest: int = field(compare=False, default=16)
 
     @cached_property
     def bars(self) -> Fraction:
@@ -305,8 +313,6 @@ class Pattern:
         for row in self.moments:
             if not row.strokes:
                 continue
-            bar = self.bar_at(row.start)
-            on_beat = (bar.offset + row.start - bar.start) % lead_beat(bar.meter) == 0
             strokes = self.strokes[row.strokes[0] : row.strokes[-1] + 1]
             hands = tuple(s for s in strokes if s.limb in HANDS)
             feet = tuple(s for s in strokes if s.limb in FEET)
@@ -322,7 +328,7 @@ class Pattern:
                     len({s.limb for s in hands}) == 1,
                     len({s.limb == KICK for s in feet}) == 2,
                     len(set(bodies)) < len(bodies),
-                    on_beat,
+                    row.on_beat,
                 )
             )
         return tuple(found)
@@ -369,12 +375,12 @@ class Pattern:
     @cached_property
     def counts(self) -> tuple[Count, ...]:
         """Every step of the grid with what is counted on it."""
-        found = []
-        for row in self.moments:
-            beat = self.bar_at(row.start).beat(row.start)
-            said = syllable(beat)
-            found.append(Count(float(row.start), float(row.length), said, beat.denominator == 1, bool(row.strokes)))
-        return tuple(found)
+        return tuple(
+            Count(
+                float(row.start), float(row.length), syllable(row.beat), row.beat.denominator == 1, bool(row.strokes)
+            )
+            for row in self.moments
+        )
 
     @property
     def sticking(self) -> str:

@@ -46,6 +46,7 @@ from deft_reach.core.pattern import (
     Stroke,
     Tempo,
     Tie,
+    lead_beat,
 )
 
 GRID_VALUES = (4, 8, 16, 32)
@@ -98,7 +99,30 @@ def parse(text: str, voices: Collection[str] = STANDARD_VOICES, *, lenient: bool
 
     Raises StrokeTextError with the place of the first mistake.
     """
-    return _Reader(text, voices, lenient).read()
+    reader = _Reader(text, voices)
+    try:
+        pattern = reader.read()
+    except StrokeTextError:
+        # The first mistake is the one to say, and a bar that does not add up may come before it.
+        if reader.faults and not lenient:
+            raise fault_error(text, reader.faults[0], reader.finest) from None
+        raise
+    if pattern.faults and not lenient:
+        raise fault_error(text, pattern.faults[0], pattern.finest)
+    return pattern
+
+
+def fault_error(text: str, fault: BarFault, finest: int) -> StrokeTextError:
+    """The error that a bar that does not add up is."""
+    full = fault.wanted
+    beats, value = fault.meter
+    grain = finest if full.denominator <= finest else value
+    held = describe_length(fault.held, math.lcm(grain, full.denominator))
+    wanted = describe_length(full, math.lcm(grain, full.denominator, fault.held.denominator))
+    size = "short" if fault.missing > 0 else "long"
+    return StrokeTextError(
+        text, fault.span, f"bar {fault.number} too {size} at {held}", f"{wanted} for a bar of {beats}/{value}"
+    )
 
 
 def write(elements: Iterable[Element]) -> str:
@@ -173,9 +197,8 @@ def _element_text(element: Element) -> str:
 class _Reader:
     """One pass over the text that collects elements and places strokes in time."""
 
-    def __init__(self, text: str, voices: Collection[str], lenient: bool = False) -> None:
+    def __init__(self, text: str, voices: Collection[str]) -> None:
         self.text = text
-        self.lenient = lenient
         self.faults: list[BarFault] = []
         self.voices = voices
         self.at = 0
@@ -392,15 +415,7 @@ class _Reader:
             self.bar_ends.append(self.now)
         elif length != full:
             number = len([end for end in self.bar_ends if end > self.pickup]) + 1
-            grain = self.finest if full.denominator <= self.finest else value
-            held = describe_length(length, math.lcm(grain, full.denominator))
-            wanted = describe_length(full, math.lcm(grain, full.denominator, length.denominator))
-            size = "short" if length < full else "long"
-            if self.lenient:
-                self.faults.append(BarFault(number, length, full, Span(at, at + 1)))
-                self.close_bar()
-                return
-            raise self.error(f"bar {number} too {size} at {held}", f"{wanted} for a bar of {beats}/{value}", at)
+            self.faults.append(BarFault(number, length, full, (beats, value), Span(at, at + 1)))
         else:
             self.bar_ends.append(self.now)
         self.close_bar()
@@ -485,6 +500,7 @@ class _Reader:
         bars = self.bars()
         strokes: list[Stroke] = []
         moments: list[Moment] = []
+        places: dict[tuple[Fraction, tuple[int, int]], tuple[Fraction, bool]] = {}
         pickup = self.pickup
         at = 0
         for number, (start, length, strikes, group, span) in enumerate(self.rows):
@@ -492,7 +508,13 @@ class _Reader:
             assert isinstance(group, int) and isinstance(span, Span)
             while at + 1 < len(bars) and bars[at + 1].start <= start:
                 at += 1
-            bar, beat = bars[at].number, bars[at].beat(start)
+            bar = bars[at].number
+            # Most bars are alike, and exact fractions are slow: each place in a bar is worked out once.
+            key = (start - bars[at].start + bars[at].offset, bars[at].meter)
+            if key not in places:
+                into, meter = key
+                places[key] = (1 + into * meter[1], into % lead_beat(meter) == 0)
+            beat, on_beat = places[key]
             first = len(strokes)
             for strike in strikes:
                 strokes.append(
@@ -511,7 +533,7 @@ class _Reader:
                         strike.span,
                     )
                 )
-            moments.append(Moment(start, length, tuple(range(first, len(strokes))), span))
+            moments.append(Moment(start, length, tuple(range(first, len(strokes))), span, beat, on_beat))
         return Pattern(
             tuple(self.elements),
             self.text,
@@ -524,6 +546,7 @@ class _Reader:
             tuple(moments),
             tuple(bars),
             tuple(self.faults),
+            self.finest,
         )
 
     def bars(self) -> list[Bar]:

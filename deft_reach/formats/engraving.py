@@ -28,11 +28,16 @@ class EngravingError(RuntimeError):
 
 
 def engrave(
-    pattern: Pattern, kit: Kit, tempo: float, width: int, ink: str, colour_of: Callable[[str], str] | None = None
+    pattern: Pattern,
+    kit: Kit,
+    tempo: float,
+    width: int,
+    ink: str,
+    colour_of: Callable[[str], str | None] | None = None,
 ) -> bytes:
     """The whole pattern as one SVG drawing, ``width`` pixels wide and as high as it needs.
 
-    ``ink`` is the colour of everything; ``colour_of`` gives another one to the notes and letters of a limb.
+    ``ink`` is the colour of everything; ``colour_of`` gives another one, or None, to the notes and letters of a limb.
     Raises EngravingError.
     """
     import verovio
@@ -61,7 +66,7 @@ def engrave(
     return flatten(toolkit.renderToSVG(1), pattern, ink, colour_of)
 
 
-def flatten(svg: str, pattern: Pattern, ink: str, colour_of: Callable[[str], str] | None = None) -> bytes:
+def flatten(svg: str, pattern: Pattern, ink: str, colour_of: Callable[[str], str | None] | None = None) -> bytes:
     """The engraver's SVG without nested drawings and spans, in these colours."""
     Tree.register_namespace("", SVG)
     Tree.register_namespace("xlink", _XLINK)
@@ -93,7 +98,9 @@ def flatten(svg: str, pattern: Pattern, ink: str, colour_of: Callable[[str], str
         for group in root.iter(f"{{{SVG}}}g"):
             name = group.get("id", "")
             if _STROKE_ID.match(name) and int(name[1:]) < len(pattern.strokes):
-                _colour(group, colour_of(pattern.strokes[int(name[1:])].limb))
+                colour = colour_of(pattern.strokes[int(name[1:])].limb)
+                if colour is not None:
+                    _colour(group, colour)
     found: bytes = Tree.tostring(root, encoding="utf-8")
     return found
 

@@ -87,8 +87,8 @@ def test_a_bar_that_does_not_add_up_is_marked_and_writing_goes_on(editor, window
     QTest.keyClicks(editor, "/4rlrl|rlr|")
     assert window.session.error is not None and len(window.session.report.strokes) == 7
     assert fault_words(window.session.pattern().faults[0]) == "1 quarter missing"
-    assert fault_words(BarFault(1, Fraction(2, 3), Fraction(3, 4), Span(0, 1))) == "1 eighth triplet missing"
-    assert fault_words(BarFault(1, Fraction(9, 8), Fraction(1), Span(0, 1))) == "1 eighth over"
+    assert fault_words(BarFault(1, Fraction(2, 3), Fraction(3, 4), (3, 4), Span(0, 1))) == "1 eighth triplet missing"
+    assert fault_words(BarFault(1, Fraction(9, 8), Fraction(1), (4, 4), Span(0, 1))) == "1 eighth over"
     editor.grab()
     press(editor, KEY.Key_Backspace)
     press(editor, KEY.Key_Insert)
