@@ -168,13 +168,30 @@ for station in ("kit", "reach"):
     name = "drag" if station == "kit" else "drag_reach"
     found[name + ".p50_ms"], found[name + ".p95_ms"] = times[100] * 1e3, times[190] * 1e3
     found[name + ".p95_yardsticks"] = times[190] / unit
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+window.session.new_plan("64 bars", (FIGURE + " | ") * 64)
+window.go("write"); lane = window.write_station.lane; lane.setFocus(); lane.lane.go(400)
+for _ in range(20): app.processEvents()
+times = []
+for k in range(60):
+    begin = time.perf_counter()
+    QTest.keyClick(lane, Qt.Key.Key_R if k % 2 else Qt.Key.Key_L)
+    lane.repaint()
+    times.append(time.perf_counter() - begin)
+    for _ in range(4): app.processEvents(); time.sleep(0.02)
+times = sorted(times[10:])
+found["key_64_bars.strokes"] = len(window.session.report.strokes)
+found["key_64_bars.p50_ms"], found["key_64_bars.p95_ms"] = times[25] * 1e3, times[47] * 1e3
+found["key_64_bars.p95_yardsticks"] = times[47] / unit
 print(json.dumps(found))
 import os; sys.stdout.flush(); os._exit(0)
 """
 
 
 def drag() -> dict[str, float]:
-    """A drum dragged with 256 strokes open: analysis and repaint of the whole window, a new place every frame."""
+    """A drum dragged with 256 strokes open: analysis and repaint of the whole window, a new place every frame; and
+    a key typed into 64 bars, until the lane shows it."""
     env = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
     with tempfile.TemporaryDirectory() as folder:
         done = subprocess.run(

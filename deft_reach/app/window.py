@@ -6,7 +6,7 @@ from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
 
-from PySide6.QtCore import QByteArray
+from PySide6.QtCore import QByteArray, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PySide6.QtWidgets import (
     QApplication,
@@ -57,6 +57,8 @@ STATIONS: dict[str, Callable[[Session], Station]] = {
     "voice": VoiceStation,
     "reach": ReachStation,
 }
+#: Keys that follow each other faster than this are analysed together.
+KEYS_REST_MS = 60
 TEXT_SUFFIX = ".txt"
 #: Files that hold one pattern and become a plan.
 PATTERN_SUFFIXES = (TEXT_SUFFIX, *FOREIGN)
@@ -97,6 +99,11 @@ class MainWindow(QMainWindow):
         self.session = session or Session()
         self.memory = memory or Memory()
         self._keep_in = keep_in
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(KEYS_REST_MS)
+        self._rest.timeout.connect(self._catch_up)
+        self.session.later = lambda _: self._rest.start()
         self.keeper = Keeper(self.session, keep_in)
         self.keeper.failed.connect(self._keeping_failed)
         self._station = "reach"
@@ -109,12 +116,15 @@ class MainWindow(QMainWindow):
         self._build()
         self.resize(1280, 800)
 
+    def _catch_up(self) -> None:
+        self.session.catch_up()
+
     # --- building ---------------------------------------------------------------------------------------------
 
     def _build(self) -> None:
         """Make everything inside the window; done again when theme or text size change."""
         session = self.session
-        for signal in (session.changed, session.verdict, session.selected, session.saved):
+        for signal in (session.changed, session.verdict, session.selected, session.saved, session.typed):
             signal.disconnect()
         self.keeper.watch()
         self.rail = Rail()

@@ -63,6 +63,7 @@ class Lane:
         self._moving = False
         session.selected.connect(self._follow)
         session.verdict.connect(self._clamp)
+        session.typed.connect(self._clamp)
 
     # --- what there is ----------------------------------------------------------------------------------------
 
@@ -614,7 +615,7 @@ class Lane:
             self.problem = f"found {error.found}, expected {error.expected}"
             self.changed.emit()
             return False
-        self.session.set_text(text, label, merge)
+        self.session.set_text(text, label, merge, typing=merge == _MERGE)
         self.changed.emit()
         return True
 

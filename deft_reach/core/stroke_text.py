@@ -500,21 +500,33 @@ class _Reader:
         bars = self.bars()
         strokes: list[Stroke] = []
         moments: list[Moment] = []
-        places: dict[tuple[Fraction, tuple[int, int]], tuple[Fraction, bool]] = {}
-        pickup = self.pickup
+        # Exact fractions are slow to compare: places are counted in the finest part there is, and as most bars are
+        # alike each place in a bar is worked out once.
+        places: dict[tuple[int, tuple[int, int]], tuple[Fraction, bool]] = {}
+        fine = 1
+        for part in {row[0].denominator for row in self.rows}:  # type: ignore[attr-defined]
+            fine = math.lcm(fine, part)
+        for bar_row in bars:
+            fine = math.lcm(fine, bar_row.start.denominator, bar_row.offset.denominator)
+        begins = [bar_row.start.numerator * (fine // bar_row.start.denominator) for bar_row in bars]
+        shifts = [
+            bar_row.offset.numerator * (fine // bar_row.offset.denominator) - begin
+            for bar_row, begin in zip(bars, begins)
+        ]
         at = 0
         for number, (start, length, strikes, group, span) in enumerate(self.rows):
             assert isinstance(start, Fraction) and isinstance(length, Fraction) and isinstance(strikes, list)
             assert isinstance(group, int) and isinstance(span, Span)
-            while at + 1 < len(bars) and bars[at + 1].start <= start:
+            tick = start.numerator * (fine // start.denominator)
+            while at + 1 < len(bars) and begins[at + 1] <= tick:
                 at += 1
-            bar = bars[at].number
-            # Most bars are alike, and exact fractions are slow: each place in a bar is worked out once.
-            key = (start - bars[at].start + bars[at].offset, bars[at].meter)
-            if key not in places:
-                into, meter = key
-                places[key] = (1 + into * meter[1], into % lead_beat(meter) == 0)
-            beat, on_beat = places[key]
+            bar, meter = bars[at].number, bars[at].meter
+            key = (tick + shifts[at], meter)
+            found = places.get(key)
+            if found is None:
+                into = Fraction(key[0], fine)
+                found = places[key] = (1 + into * meter[1], into % lead_beat(meter) == 0)
+            beat, on_beat = found
             first = len(strokes)
             for strike in strikes:
                 strokes.append(
@@ -540,7 +552,7 @@ class _Reader:
             self.meters[0][1] if self.meters else (4, 4),
             self.tempo,
             self.now,
-            pickup,
+            self.pickup,
             tuple(strokes),
             tuple(self.groups),
             tuple(moments),

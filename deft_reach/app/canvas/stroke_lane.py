@@ -45,12 +45,12 @@ class StrokeLane(Timeline):
         return (FOOT_Y[limb] if limb in FEET else HAND_Y[limb]) * self.stretch
 
     def stroke_at(self, at: QPointF) -> int | None:
-        report = self.session.report
-        if report is None:
+        pattern = self.session.shown_pattern
+        if pattern is None:
             return None
         best, distance = None, 20.0
-        for i, stroke in enumerate(report.strokes):
-            dx = abs(self.axis.x(report.pattern.starts[i]) - at.x())
+        for i, stroke in enumerate(pattern.strokes):
+            dx = abs(self.axis.x(pattern.starts[i]) - at.x())
             dy = abs(self.y(stroke.limb) - at.y())
             if dx <= 14 and dx + dy * 0.4 < distance:
                 best, distance = i, dx + dy * 0.4
@@ -65,8 +65,7 @@ class StrokeLane(Timeline):
 
     def picture_key(self) -> Hashable:
         """Where a drum stands changes nothing here, so nothing is drawn while one is dragged."""
-        report = self.session.report
-        pattern = None if report is None else report.pattern
+        pattern = self.session.shown_pattern
         return (
             None if pattern is None else pattern.text,
             self.axis.start,
@@ -76,12 +75,11 @@ class StrokeLane(Timeline):
         )
 
     def draw(self, painter: QPainter) -> None:
-        report = self.session.report
+        pattern = self.session.shown_pattern
         c = theme.colours()
-        if report is None or not report.pattern.moments:
+        if pattern is None or not pattern.moments:
             self.empty(painter, "No strokes yet: write R L R L in the stroke text.")
             return
-        pattern = report.pattern
         muted = QColor(c.muted)
         right = Qt.AlignmentFlag.AlignRight
         for text, y in (("right", HAND_Y["R"]), ("left", HAND_Y["L"]), ("feet", 100.0), ("count", COUNT_Y)):
@@ -89,7 +87,7 @@ class StrokeLane(Timeline):
         painter.save()
         painter.setClipRect(QRectF(GUTTER - 2, 0, self.width() - GUTTER + 2, self.height()))
         index = self.session.stroke
-        if index is not None and index < len(report.strokes):
+        if index is not None and index < len(pattern.strokes):
             x = self.axis.x(pattern.starts[index])
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(c.selection))
@@ -106,12 +104,12 @@ class StrokeLane(Timeline):
         painter.restore()
 
     def _draw_groups(self, painter: QPainter, c: theme.Colours) -> None:
-        report = self.session.report
-        assert report is not None
+        pattern = self.session.shown_pattern
+        assert pattern is not None
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        for group in report.pattern.groups:
+        for group in pattern.groups:
             start = self.axis.x(group.start) - 6
-            inside = [m for m in report.pattern.moments if group.start <= m.start < group.start + group.length]
+            inside = [m for m in pattern.moments if group.start <= m.start < group.start + group.length]
             end = self.axis.x(inside[-1].start) + 6 if inside else start + 12
             painter.setPen(QPen(QColor(c.muted), 1.2))
             painter.drawLine(QPointF(start, GROUP_Y), QPointF(end, GROUP_Y))
@@ -129,15 +127,15 @@ class StrokeLane(Timeline):
                 )
 
     def _draw_strokes(self, painter: QPainter, c: theme.Colours) -> None:
-        report = self.session.report
-        assert report is not None
-        for i, stroke in enumerate(report.strokes):
-            x = self.axis.x(report.pattern.starts[i])
+        pattern = self.session.shown_pattern
+        assert pattern is not None
+        for i, stroke in enumerate(pattern.strokes):
+            x = self.axis.x(pattern.starts[i])
             if x < GUTTER - 30 or x > self.width() + 30:
                 continue
             y = self.y(stroke.limb)
-            moment = report.postures[report.posture_of[i]].strokes
-            if len(moment) > 1 and {"J", "H"} <= {report.strokes[k].limb for k in moment}:
+            moment = pattern.moments[stroke.moment].strokes
+            if len(moment) > 1 and {"J", "H"} <= {pattern.strokes[k].limb for k in moment}:
                 # One foot on both pedals: side by side.
                 x += {"J": -5, "H": 5}.get(stroke.limb, 0)
             points = 13 if ">" in stroke.marks else 8.5 if "." in stroke.marks else 11.5
@@ -160,11 +158,11 @@ class StrokeLane(Timeline):
                 label(painter, QPointF(x, y + 12.5 * self.stretch), small, theme.lettering(8), QColor(c.muted))
 
     def _draw_counts(self, painter: QPainter, c: theme.Colours) -> None:
-        report = self.session.report
-        assert report is not None
+        pattern = self.session.shown_pattern
+        assert pattern is not None
         left, right = GUTTER - 30, self.width() + 30
         strong, weak = theme.ui_font(10, bold=True), theme.ui_font(9)
-        for count in report.pattern.counts:
+        for count in pattern.counts:
             x = self.axis.x(count.start)
             if not count.said or not left < x < right:
                 continue

@@ -30,14 +30,15 @@ class TimeAxis(QObject):
         self._zoomed = False
         self._plan = ""
         session.verdict.connect(self._follow)
+        session.typed.connect(self._follow)
         session.selected.connect(self._show_selection)
         self._follow()
 
     @property
     def length(self) -> float:
         """Length of the pattern in whole notes."""
-        report = self.session.report
-        return float(report.pattern.length) if report is not None and report.pattern.length else 1.0
+        pattern = self.session.shown_pattern
+        return float(pattern.length) if pattern is not None and pattern.length else 1.0
 
     @property
     def room(self) -> float:
@@ -80,16 +81,18 @@ class TimeAxis(QObject):
         self.changed.emit()
 
     def _follow(self) -> None:
+        before = (self.start, self.scale, self._plan)
         plan = self.session.plan
         id = plan.id if plan is not None else ""
         if id != self._plan:
             self._plan, self._zoomed, self.start = id, False, 0.0
         if not self._zoomed:
-            report = self.session.report
-            step = min((c.length for c in report.pattern.counts), default=0.25) if report is not None else 0.25
+            pattern = self.session.shown_pattern
+            step = min((c.length for c in pattern.counts), default=0.25) if pattern is not None else 0.25
             self.scale = min(MAX_SCALE, max((self.room - 10) / self.length, MIN_STEP / step))
         self._clamp()
-        self.changed.emit()
+        if (self.start, self.scale, self._plan) != before:
+            self.changed.emit()
 
     def _clamp(self) -> None:
         most = max(0.0, self.length - (self.room - 10) / self.scale)

@@ -129,8 +129,7 @@ class LaneEditor(StrokeLane):
     def draw(self, painter: QPainter) -> None:
         c = theme.colours()
         lane = self.lane
-        report = self.session.report
-        if report is not None and report.pattern.moments:
+        if lane.pattern is not None and lane.pattern.moments:
             low, high = lane.selection
             if high > low:
                 wash = QColor(c.selection)

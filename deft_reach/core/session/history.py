@@ -11,9 +11,10 @@ from contextlib import suppress
 from dataclasses import dataclass
 from typing import Final
 
-from deft_reach.core.document import Document, Plan, analyse_plan, new_document
+from deft_reach.core.document import Document, Plan, analyse_plan, new_document, read_unfinished
 from deft_reach.core.kit import Kit
 from deft_reach.core.layouts import layout
+from deft_reach.core.pattern import Pattern
 from deft_reach.core.player import Player
 from deft_reach.core.report import Finding, Report
 from deft_reach.core.signals import Signal
@@ -22,6 +23,8 @@ from deft_reach.core.stroke_text import StrokeTextError
 #: Edits of one kind that follow each other faster than this (seconds) are one undo step.
 MERGE_WITHIN: Final = 1.5
 HISTORY: Final = 1000
+#: A plan of more steps than this shows what is typed before it is analysed.
+LONG: Final = 200
 
 
 @dataclass(frozen=True)
@@ -38,7 +41,8 @@ class History:
 
     Signals: ``changed`` after any edit, undo or opening; ``verdict`` right after it, once report, error and selection
     are settled; ``selected`` when nothing but the selected stroke, finding or piece changes; ``saved`` when the
-    document has been written to its file.
+    document has been written to its file. ``typed`` comes alone, ahead of the first two, when a key has changed a
+    long plan: what is written is known then, what it means follows when the keys rest.
     """
 
     def __init__(self, document: Document | None = None, clock: Callable[[], float] = time.monotonic) -> None:
@@ -46,6 +50,10 @@ class History:
         self.verdict = Signal()
         self.selected = Signal()
         self.saved = Signal()
+        self.typed = Signal()
+        #: Puts work off until keys rest; without it everything is worked out at once.
+        self.later: Callable[[Callable[[], None]], None] | None = None
+        self._behind = False
         self._clock = clock
         self.start(document or new_document())
 
@@ -98,11 +106,18 @@ class History:
         plan = self.plan
         return self.document.score(plan.pattern).text if plan is not None else ""
 
-    def apply(self, document: Document, label: str, merge: str | None = None, plan: str | None = None) -> None:
+    def apply(
+        self,
+        document: Document,
+        label: str,
+        merge: str | None = None,
+        plan: str | None = None,
+        typing: bool = False,
+    ) -> None:
         """Make an edit: one undo step named ``label``.
 
         Edits with the same ``merge`` key that follow each other quickly are one step; ``plan`` brings another plan
-        into view with it.
+        into view with it. ``typing`` lets the analysis of a long plan wait until the keys rest.
         """
         now = self._clock()
         view = plan if plan is not None else self._steps[self._at].plan
@@ -121,7 +136,18 @@ class History:
                 del self._steps[0]
             self._at = len(self._steps) - 1
         self._merge, self._merge_time = merge, now
-        self._after_edit()
+        shown = self.shown_pattern
+        if typing and self.later is not None and shown is not None and len(shown.moments) > LONG:
+            self._behind = True
+            self.typed.emit()
+            self.later(self.catch_up)
+        else:
+            self._after_edit()
+
+    def catch_up(self) -> None:
+        """Work out what was put off while keys were typed."""
+        if self._behind:
+            self._after_edit()
 
     def end_merge(self) -> None:
         """The gesture is over: the next edit is a step of its own."""
@@ -163,6 +189,7 @@ class History:
         self.saved.emit()
 
     def _after_edit(self) -> None:
+        self._behind = False
         self._refresh()
         self._clamp()
         self.changed.emit()
@@ -182,6 +209,14 @@ class History:
             # marked as old, until the text can be read again.
             with suppress(StrokeTextError):
                 self.report = analyse_plan(self.document, plan, unfinished=True)
+
+    @property
+    def shown_pattern(self) -> Pattern | None:
+        """The pattern as the text stands now, or while that cannot be read, as it last did."""
+        try:
+            return read_unfinished(self.text, self.kit)
+        except StrokeTextError:
+            return self.report.pattern if self.report is not None else None
 
     @property
     def outdated(self) -> bool:

@@ -15,7 +15,7 @@ from deft_reach.core.stroke_text import TEMPO_RANGE, StrokeTextError, replace_st
 class StrokeEdits(History):
     """What can be done to strokes."""
 
-    def set_text(self, text: str, label: str = "Typing", merge: str | None = "text") -> None:
+    def set_text(self, text: str, label: str = "Typing", merge: str | None = "text", typing: bool = False) -> None:
         """Change the stroke text of the plan in view; a tempo newly written in it becomes the home tempo."""
         plan = self.plan
         if plan is None or text == self.text:
@@ -24,7 +24,7 @@ class StrokeEdits(History):
         written, before = _written_tempo(text, self.kit), _written_tempo(self.text, self.kit)
         if written is not None and written != before:
             document = document.with_plan(replace(plan, tempo=written))
-        self.apply(document, label, merge)
+        self.apply(document, label, merge, typing=typing)
 
     def change_pattern(self, text: str, label: str, tempo: float = 1.0) -> None:
         """Change text and home tempo in one step; ``tempo`` is what the tempo is multiplied with."""
@@ -36,7 +36,10 @@ class StrokeEdits(History):
 
     def pattern(self) -> Pattern | None:
         """The pattern as the text stands now, None while it cannot be read."""
-        return self.report.pattern if self.report is not None and not self.outdated else None
+        if self.plan is None:
+            return None
+        shown = self.shown_pattern
+        return shown if shown is not None and shown.text == self.text else None
 
     def set_limb(self, index: int, limb: str) -> None:
         """Give a stroke to another limb. Going between hands and feet drops a voice that only made sense before."""
