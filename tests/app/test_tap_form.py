@@ -41,8 +41,10 @@ def test_keys_against_the_pulse_are_written_down(form, window):
 
 def test_the_practice_pad_by_mouse_and_a_bar_counted_in(form, window):
     press(form.start)
+    assert form.pad.beat == 0
+    form.now = 100.6
     form._tick()
-    assert form.words.text() == "1 …" and form.pad.beat == 0
+    assert form.words.text() == "2 …" and form.pad.beat == 1
     form.now = 101.0
     click(form.pad, form.pad._box(2).center())
     assert form.taps == [], "while it is counted in nothing is taken down"
@@ -53,6 +55,43 @@ def test_the_practice_pad_by_mouse_and_a_bar_counted_in(form, window):
     assert [tap.limb for tap in form.taps] == ["L", "K"]
     press(form.start)
     assert form._begin is None and window.session.text == "" and "nothing was written" in form.words.text()
+
+
+def test_a_midi_port_is_played_on_and_its_hands_stay_open(form, window, monkeypatch, qtbot):
+    from deft_reach.app.write import tap_form
+
+    kept = {}
+
+    class Port:
+        closed = False
+
+        def close(self):
+            self.closed = True
+
+    def open_input(name, hit):
+        kept[name] = (hit, Port())
+        return kept[name][1]
+
+    monkeypatch.setattr(tap_form, "input_names", lambda: ["Pad 1"])
+    monkeypatch.setattr(tap_form, "open_input", open_input)
+    form.refresh()
+    assert form.ports.isVisible()
+    form.ports.setFocus()
+    QTest.keyClick(form.ports, Qt.Key.Key_Down)
+    press(form.start)
+    assert "no sound here" in form.words.text() or form._output is not None
+    form.now = 102.0
+    kept["Pad 1"][0]("?")
+    form.now = 102.5
+    kept["Pad 1"][0]("K")
+    press(form.write)
+    assert window.session.pattern().sticking == "? K" and kept["Pad 1"][1].closed
+
+
+def test_nothing_clicks_on_out_of_sight(form, window):
+    press(form.start)
+    window.go("reach")
+    assert form._begin is None
 
 
 def test_tapping_without_starting_says_what_to_do(form):

@@ -50,6 +50,19 @@ def test_a_group_is_exchanged_for_another_of_its_length(station, window):
     assert window.session.error is None
 
 
+def test_a_bar_is_filled_with_the_selection_and_ends_with_a_cell(station, window):
+    window.session.set_text("/16 R L K", "Text", None)
+    lane = station.lane.lane
+    assert not station.cells.tail.isEnabled()
+    lane.select_all()
+    pick(station.cells.family, "hands and foot")
+    pick(station.cells.steps, "4 steps")
+    names = [cell.name for cell in station.cells.found]
+    station.cells.table.setCurrentCell(names.index("R L K K"), 0)
+    press(station.cells.tail)
+    assert window.session.pattern().sticking == "R L K " * 4 + "R L K K" and window.session.pattern().bars == 1
+
+
 def test_no_cell_fits(station):
     pick(station.cells.family, "two feet")
     pick(station.cells.steps, "3 steps")

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label
 from deft_reach.app.canvas.explain import where
+from deft_reach.app.canvas.sprites import text_size
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.canvas.timeline import Timeline
 from deft_reach.core.limbs import FEET
@@ -115,12 +116,13 @@ class StrokeLane(Timeline):
             painter.drawLine(QPointF(start, GROUP_Y), QPointF(end, GROUP_Y))
             for x in (start, end):
                 painter.drawLine(QPointF(x, GROUP_Y), QPointF(x, GROUP_Y + 5))
-            if end - start > 26:
+            words = f"{group.name} · {group.steps}" if group.name else str(group.steps)
+            if end - start > text_size(words, theme.lettering(8.5))[0] + 14:
                 halo = QColor(c.sheet)
                 label(
                     painter,
                     QPointF((start + end) / 2, GROUP_Y - 1),
-                    str(group.steps),
+                    words,
                     theme.lettering(8.5),
                     QColor(c.muted),
                     halo=halo,

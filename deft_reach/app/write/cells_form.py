@@ -53,10 +53,13 @@ class CellsForm(Listener):
         self.words.setWordWrap(True)
         column.addWidget(self.words)
         buttons = QHBoxLayout()
-        self.insert = QPushButton("Put in at the cursor")
-        self.swap = QPushButton("Exchange the group")
+        self.insert = QPushButton("Put in")
+        self.insert.setToolTip("At the cursor")
+        self.swap = QPushButton("Exchange group")
         self.swap.setToolTip("Put the cell in place of the group under the cursor, or of the selection")
-        for button in (self.insert, self.swap):
+        self.tail = QPushButton("Fill, end with it")
+        self.tail.setToolTip("Repeat the selection to the end of its bar and finish with this cell")
+        for button in (self.insert, self.swap, self.tail):
             button.setObjectName("quiet")
             buttons.addWidget(button)
         column.addLayout(buttons)
@@ -64,6 +67,7 @@ class CellsForm(Listener):
             box.currentIndexChanged.connect(lambda _: self.fill())
         self.insert.clicked.connect(self._insert)
         self.swap.clicked.connect(self._swap)
+        self.tail.clicked.connect(self._fill_with_tail)
         self.table.cellActivated.connect(lambda *_: self._insert())
         self.table.currentCellChanged.connect(lambda *_: self._say())
         lane.changed.connect(self._lane_moved)
@@ -140,6 +144,8 @@ class CellsForm(Listener):
         cell, target = self.chosen, self._target()
         self.insert.setEnabled(cell is not None)
         self.swap.setEnabled(cell is not None and target is not None)
+        low, high = self.lane.selection
+        self.tail.setEnabled(cell is not None and high > low)
         if cell is None:
             self.words.setText("No cell fits all of that: widen a filter.")
         else:
@@ -158,3 +164,7 @@ class CellsForm(Listener):
         if self.chosen is not None and target is not None:
             self.lane.anchor, self.lane.at = target
             self.lane.paste(self.chosen.text, f"Exchange for {self.chosen.name}")
+
+    def _fill_with_tail(self) -> None:
+        if self.chosen is not None:
+            self.lane.fill_bar(self.chosen.text)

@@ -1,18 +1,23 @@
-"""Tapping a rhythm in: on keys, or on the simulated practice pad, against a pulse that is seen."""
+"""Tapping a rhythm in: on keys, or on the simulated practice pad, against a click that is heard where there is sound,
+and seen everywhere."""
 
 from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from typing import Any
 
 from PySide6.QtCore import QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtGui import QColor, QHideEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.station import Listener
 from deft_reach.core.lane import Lane
 from deft_reach.core.tapping import Tap, write_taps
+from deft_reach.sound.click import Click
+from deft_reach.sound.midi_ports import input_names, open_input
+from deft_reach.sound.output import BUFFER_MS, Output, open_output
 
 #: Keys under the two hands and the thumb.
 TAP_KEYS = {Qt.Key.Key_F: "L", Qt.Key.Key_J: "R", Qt.Key.Key_Space: "K"}
@@ -90,12 +95,16 @@ class PracticePad(QWidget):
 class TapForm(Listener):
     """One bar is counted in; what is tapped from then on is written when tapping stops."""
 
+    _heard = Signal(str)
+
     def __init__(self, lane: Lane, clock: Callable[[], float] = time.perf_counter) -> None:
         super().__init__(lane.session)
         self.lane = lane
         self.clock = clock
         self.taps: list[Tap] = []
         self._begin: float | None = None
+        self._output: Output | None = None
+        self._told = False
         self._pulse = QTimer(self)
         self._pulse.setInterval(15)
         self._pulse.timeout.connect(self._tick)
@@ -107,6 +116,10 @@ class TapForm(Listener):
         self.words.setObjectName("hint")
         self.words.setWordWrap(True)
         column.addWidget(self.words)
+        self.ports = QComboBox()
+        self.ports.setAccessibleName("What is played on")
+        self.ports.addItem("keys and the pad above", "")
+        column.addWidget(self.ports)
         row = QHBoxLayout()
         self.start = QPushButton("Start")
         self.start.setToolTip("A bar is counted in at the home tempo; then tap")
@@ -116,6 +129,9 @@ class TapForm(Listener):
             row.addWidget(button)
         column.addLayout(row)
         self.pad.hit.connect(self._hit)
+        # A port calls from a thread of its own; the signal brings its strokes here.
+        self._port: Any = None
+        self._heard.connect(self.pad.strike)
         self.start.clicked.connect(self.begin)
         self.write.clicked.connect(self.finish)
         self._say("Watch the pulse, tap the rhythm with the hands you mean; it is written at the cursor.")
@@ -141,14 +157,31 @@ class TapForm(Listener):
         beats, value = self.meter
         self.pad.beats = beats
         bar = 240.0 / self._tempo * beats / value
-        self._begin = self.clock() + bar
+        name = self.ports.currentData()
+        if name:
+            try:
+                self._port = open_input(name, self._heard.emit)
+            except OSError as error:
+                self._say(f"{error}.")
+                return
+        self._output = open_output(Click(bar / beats, beats))
+        silent = self._output is None and not self._told
+        # What is handed to the device is heard a buffer later, and the pulse waits for it.
+        self._begin = self.clock() + bar + (0.0 if self._output is None else BUFFER_MS / 1000)
         self._pulse.start()
         self.start.setText("Stop")
         self.pad.setFocus()
         self._tick()
+        if silent:
+            self._told = True
+            self._say("There is no sound here: follow the pulse with your eyes.")
 
     def _stop(self) -> None:
         self._begin = None
+        for thing in (self._output, self._port):
+            if thing is not None:
+                thing.close()
+        self._output = self._port = None
         self._pulse.stop()
         self.pad.beat = None
         self.pad.update()
@@ -191,7 +224,19 @@ class TapForm(Listener):
             self._say(self.lane.problem)
 
     def refresh(self) -> None:
-        self.write.setEnabled(True)
+        names = input_names() if self._begin is None else []
+        if self._begin is None and names != [self.ports.itemData(k) for k in range(1, self.ports.count())]:
+            while self.ports.count() > 1:
+                self.ports.removeItem(1)
+            for name in names:
+                self.ports.addItem(name, name)
+        self.ports.setVisible(self.ports.count() > 1)
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        # Nothing clicks on out of sight.
+        if self._begin is not None:
+            self._stop()
+        super().hideEvent(event)
 
     def _say(self, text: str) -> None:
         self.words.setText(text)

@@ -1,0 +1,44 @@
+"""MIDI ports to play on, where the machine has any."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+#: Keys that only one foot can play.
+FOOT_KEYS = {35: "K", 36: "K", 44: "H"}
+
+
+def input_names() -> list[str]:
+    """Ports that can be played on; empty without a MIDI system."""
+    if not Path("/dev/snd/seq").exists():
+        return []
+    try:
+        import mido
+
+        return list(mido.get_input_names())
+    except Exception:  # the MIDI system raises whatever it likes where it is not there
+        return []
+
+
+def limb_of(key: int) -> str:
+    """Which limb a key means: a pad does not say which hand hit it."""
+    return FOOT_KEYS.get(key, "?")
+
+
+def open_input(name: str, hit: Callable[[str], None]) -> Any:
+    """Open a port; ``hit`` is called with a limb for every note, in the port's own thread.
+
+    Raises OSError when the port cannot be opened.
+    """
+    import mido
+
+    def heard(message: Any) -> None:
+        if message.type == "note_on" and message.velocity > 0:
+            hit(limb_of(message.note))
+
+    try:
+        return mido.open_input(name, callback=heard)
+    except Exception as error:  # as above
+        raise OSError(f"the MIDI port “{name}” cannot be opened: {error}") from None
