@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tempfile
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -22,9 +23,12 @@ from deft_reach.store.places import demo_file
 from deft_reach.store.recent import Memory
 
 DIALOGS: dict[str, Callable[[Session, QWidget], QDialog]] = {"commit": CommitDialog, "commitments": Commitments}
+#: The engraver works in the background; a picture waits so long for it.
+ENGRAVE_S = 30
 DEFAULT_PLAN = {
     "kit": "gangway",
     "write": "parade",
+    "staff": "storm",
     "voice": "parade",
     "reach": "storm",
     "commit": "storm",
@@ -48,7 +52,7 @@ def take_shot(view: str, out: Path, size: tuple[int, int], plan: str | None, the
         window.show_start()
         if view != "start":
             window.take(document, None, None, clean=True, plan=chosen)
-            window.go("reach" if view in DIALOGS else view)
+            window.go("reach" if view in DIALOGS else "write" if view == "staff" else view)
         window.show()
         app.processEvents()
         if view == "kit":
@@ -57,6 +61,12 @@ def take_shot(view: str, out: Path, size: tuple[int, int], plan: str | None, the
             serious = [f for f in window.session.report.findings if f.severity != "note"]
             if serious:
                 window.session.select_finding(serious[0])
+        elif view == "staff":
+            window.write_station.staff_button.setChecked(True)
+            end = time.monotonic() + ENGRAVE_S
+            while not window.write_station.staff.ready and time.monotonic() < end:
+                app.processEvents()
+                time.sleep(0.02)
         for _ in range(4):
             app.processEvents()
         picture = window.grab()

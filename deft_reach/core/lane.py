@@ -61,9 +61,11 @@ class Lane:
         self.inserting = False
         self.problem = ""
         self._moving = False
+        self._plan = ""
         session.selected.connect(self._follow)
         session.verdict.connect(self._clamp)
         session.typed.connect(self._clamp)
+        self._clamp()
 
     # --- what there is ----------------------------------------------------------------------------------------
 
@@ -171,6 +173,12 @@ class Lane:
             self.changed.emit()
 
     def _clamp(self) -> None:
+        plan = self.session.plan
+        if plan is not None and plan.id != self._plan:
+            # Another plan: the cursor goes where that one is looked at.
+            self._plan = plan.id
+            self.at, self.anchor, self.typed, self.pending = 0, None, None, ""
+            self._follow()
         if self.pattern is not None:
             self.at = min(self.at, self.steps)
             if self.anchor is not None:

@@ -18,7 +18,7 @@ pytestmark = pytest.mark.skipif(
 )
 
 
-_numbers = itertools.count(200 + os.getpid() % 20_000 * 4)
+_numbers = itertools.count(200 + os.getpid() % 14_000 * 4)
 
 
 @pytest.fixture
@@ -28,7 +28,8 @@ def screen():
     Every server has a number of its own, made from the process's, because tests run side by side.
     """
     number = next(n for n in _numbers if not Path(f"/tmp/.X11-unix/X{n}").exists())
-    command = ["Xvfb", f":{number}", "-screen", "0", "1400x900x24", "-nolisten", "tcp"]
+    # Without -noreset the server starts anew whenever its last client goes, and the next one may find it away.
+    command = ["Xvfb", f":{number}", "-screen", "0", "1400x900x24", "-nolisten", "tcp", "-noreset"]
     server = subprocess.Popen(command, stderr=subprocess.DEVNULL)
     env = {**os.environ, "DISPLAY": f":{number}", "QT_QPA_PLATFORM": "xcb"}
     end = time.monotonic() + 15

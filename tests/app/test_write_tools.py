@@ -29,7 +29,7 @@ def pick(box, text):
 def test_a_cell_is_put_in_at_the_cursor(station, window):
     pick(station.cells.family, "hands and foot")
     pick(station.cells.steps, "3 steps")
-    pick(station.cells.starts, "starts on R")
+    pick(station.cells.starts, "starts: R")
     names = [cell.name for cell in station.cells.found]
     assert names and all(len(name.split()) == 3 and name[0] == "R" for name in names)
     station.lane.lane.go(station.lane.lane.steps)
@@ -66,7 +66,7 @@ def test_a_bar_is_filled_with_the_selection_and_ends_with_a_cell(station, window
 def test_no_cell_fits(station):
     pick(station.cells.family, "two feet")
     pick(station.cells.steps, "3 steps")
-    pick(station.cells.ends, "ends on R")
+    pick(station.cells.ends, "ends: R")
     assert "widen a filter" in station.cells.words.text() and not station.cells.insert.isEnabled()
 
 

@@ -209,6 +209,16 @@ def test_the_cursor_and_the_selected_stroke_go_together():
     assert lane.at == 3
 
 
+def test_another_plan_is_begun_where_it_is_looked_at():
+    lane = start("R L R L")
+    lane.go(3)
+    lane.type("/")
+    lane.session.new_plan("Other", "K K")
+    assert lane.at in (0, 1) and lane.pending == ""
+    lane.session.step_plan(1)
+    assert lane.at == (lane.session.stroke or 0)
+
+
 @given(st.text(alphabet="rlkjh?fdu+-=|/816t:@n>.xo^~() g", max_size=40), st.booleans())
 def test_any_keys_leave_a_text_that_can_be_read(typed, inserting):
     lane = start("R L")

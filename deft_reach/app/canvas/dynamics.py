@@ -55,7 +55,7 @@ class Dynamics(Timeline):
             return
         floor = self.height() - 6.0
         for text, marks in (("accent", ">"), ("ghost", ".")):
-            at = QPointF(GUTTER - 8, floor - self.height_of(marks) + 5)
+            at = QPointF(GUTTER - 8, max(floor - self.height_of(marks) + 5, 8.0 * theme.text_scale()))
             label(painter, at, text, theme.lettering(9), QColor(c.muted), Qt.AlignmentFlag.AlignRight)
         painter.setClipRect(QRectF(GUTTER - 2, 0, self.width() - GUTTER + 2, self.height()))
         line: list[QPointF] = []

@@ -280,7 +280,7 @@ class ReachPlan(Canvas):
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             self._draw_grid(painter, c)
             draw_contours(self, painter, c)
-            if self.laying_out:
+            if self.laying_out and self.mm > 0.31 * theme.text_scale():
                 draw_legend(self, painter, c)
             painter.end()
         return self._ground_pixmap

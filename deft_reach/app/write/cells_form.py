@@ -37,9 +37,9 @@ class CellsForm(Listener):
         self.family = self._choice("Family", "any family", [(name, name) for name in families])
         steps = [("as long as the group", -1), *((f"{n} steps", n) for n in lengths)]
         self.steps = self._choice("Length in steps", "any length", steps)
-        self.starts = self._choice("Starts on", "starts on any", [(f"starts on {limb}", limb) for limb in "RLK"])
-        self.ends = self._choice("Ends on", "ends on any", [(f"ends on {limb}", limb) for limb in "RLKJ"])
-        self.feet = self._choice("Foot strokes", "any feet", [(f"{n} by foot", n) for n in range(5)])
+        self.starts = self._choice("Starts on", "starts: any", [(f"starts: {limb}", limb) for limb in "RLK"])
+        self.ends = self._choice("Ends on", "ends: any", [(f"ends: {limb}", limb) for limb in "RLKJ"])
+        self.feet = self._choice("Foot strokes", "feet: any", [(f"feet: {n}", n) for n in range(5)])
         for k, box in enumerate((self.family, self.steps)):
             grid.addWidget(box, 0, k * 3, 1, 3)
         for k, box in enumerate((self.starts, self.ends, self.feet)):
