@@ -61,6 +61,7 @@ class Lane:
         self.inserting = False
         self.problem = ""
         self._moving = False
+        self._late = False
         self._plan = ""
         session.selected.connect(self._follow)
         session.verdict.connect(self._clamp)
@@ -152,7 +153,11 @@ class Lane:
         self._show()
 
     def _show(self) -> None:
-        """Let everything else select the stroke under the cursor."""
+        """Let everything else select the stroke under the cursor; while keys are typed, once they rest."""
+        if self.session.behind:
+            self._late = True
+            self.changed.emit()
+            return
         pattern = self.pattern
         if pattern is not None and self.at < len(pattern.moments):
             strokes = pattern.moments[self.at].strokes
@@ -179,6 +184,9 @@ class Lane:
             self._plan = plan.id
             self.at, self.anchor, self.typed, self.pending = 0, None, None, ""
             self._follow()
+        if self._late and not self.session.behind:
+            self._late = False
+            self._show()
         if self.pattern is not None:
             self.at = min(self.at, self.steps)
             if self.anchor is not None:

@@ -6,8 +6,8 @@ breaks survive every edit. Times are exact fractions of a whole note; seconds ap
 
 from __future__ import annotations
 
-from bisect import bisect_right
-from collections.abc import Mapping
+from bisect import bisect_left, bisect_right
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property
@@ -249,6 +249,10 @@ class BarFault(NamedTuple):
         return self.wanted - self.held
 
 
+def _start_of(moment: Moment) -> float:
+    return float(moment.start)
+
+
 def _body(limb: str) -> str:
     """The limb a letter moves: the hi-hat foot plays ``J`` too."""
     return HAT_FOOT if limb == SECOND_KICK else limb
@@ -373,13 +377,32 @@ class Pattern:
         return tuple(float(event.start) for event in self.events)
 
     @cached_property
+    def shortest_step(self) -> float:
+        """The shortest step written, in whole notes."""
+        steps = [element.step for element in self.elements if isinstance(element, Grid)]
+        first = next((e for e in self.elements if isinstance(e, (Grid, Step, Rest))), None)
+        if not isinstance(first, Grid):
+            steps.append(Grid().step)
+        return float(min(steps))
+
+    def moments_between(self, start: float, end: float) -> tuple[Moment, ...]:
+        """The steps that begin between two times (whole notes)."""
+        low = bisect_left(self.moments, start, key=_start_of)
+        return self.moments[low : bisect_right(self.moments, end, low, key=_start_of)]
+
+    @cached_property
     def counts(self) -> tuple[Count, ...]:
         """Every step of the grid with what is counted on it."""
+        return self.counts_of(self.moments)
+
+    @staticmethod
+    def counts_of(moments: Sequence[Moment]) -> tuple[Count, ...]:
+        """What is counted on these steps."""
         return tuple(
             Count(
                 float(row.start), float(row.length), syllable(row.beat), row.beat.denominator == 1, bool(row.strokes)
             )
-            for row in self.moments
+            for row in moments
         )
 
     @property

@@ -20,6 +20,7 @@ import math
 import re
 from collections.abc import Collection, Iterable
 from fractions import Fraction
+from typing import Any, NamedTuple
 
 from deft_reach.core.layouts import STANDARD_VOICES
 from deft_reach.core.limbs import DEFAULT_VOICE, EITHER, HANDS, LIMBS
@@ -194,12 +195,78 @@ def _element_text(element: Element) -> str:
             raise TypeError(f"not an element of stroke text: {element!r}")
 
 
+class _Checkpoint(NamedTuple):
+    """How far a reading was right after a bar line."""
+
+    at: int
+    now: Fraction
+    grid: Grid
+    finest: int
+    meter: tuple[int, int] | None
+    pickup: Fraction
+    tempo: float | None
+    elements: int
+    rows: int
+    groups: int
+    bar_ends: int
+    closed: int
+    meters: int
+    faults: int
+    strikes: int
+    last_length: Any
+    bar_start: Fraction
+
+
+def _common(a: str, b: str) -> int:
+    """How many characters two texts have in common at their beginning."""
+    low, high = 0, min(len(a), len(b))
+    while low < high:
+        middle = (low + high + 1) // 2
+        if a[low:middle] == b[low:middle]:
+            low = middle
+        else:
+            high = middle - 1
+    return low
+
+
+class Rereader:
+    """Reads texts that differ little from earlier ones: only bars that have changed are read anew.
+
+    Bars that do not add up are let pass, as with ``parse(..., lenient=True)``, whose result is the same.
+    """
+
+    def __init__(self, keep: int = 6) -> None:
+        self._keep = keep
+        self._readers: list[_Reader] = []
+
+    def read(self, text: str, voices: Collection[str]) -> Pattern:
+        """The pattern of a text. Raises StrokeTextError."""
+        reader = _Reader(text, voices)
+        known = [old for old in self._readers if old.voices == voices]
+        if known:
+            # The one that has most in common is the one that was edited.
+            nearest = max(known, key=lambda old: _common(text, old.text) - abs(len(text) - len(old.text)))
+            reader.read_on_from(nearest)
+        pattern = reader.read()
+        self._readers = [reader, *(old for old in self._readers if old.text != text)][: self._keep]
+        return pattern
+
+
 class _Reader:
     """One pass over the text that collects elements and places strokes in time."""
 
     def __init__(self, text: str, voices: Collection[str]) -> None:
         self.text = text
         self.faults: list[BarFault] = []
+        #: Where reading can be taken up again: after each bar line outside a group.
+        self.checkpoints: list[_Checkpoint] = []
+        self.strike_count = 0
+        self.pattern: Pattern | None = None
+        #: What is taken over from an earlier reading: everything up to one checkpoint and from another one on.
+        self.head: tuple[_Reader, _Checkpoint] | None = None
+        self.tail: tuple[_Reader, _Checkpoint] | None = None
+        self.ahead: dict[int, _Checkpoint] = {}
+        self.before: _Reader | None = None
         self.voices = voices
         self.at = 0
         self.elements: list[Element] = []
@@ -254,6 +321,8 @@ class _Reader:
             if at >= size:
                 break
             self.item(text[at])
+            if self.ahead and self.at in self.ahead and self.take_tail(self.ahead[self.at]):
+                break
         if self.group is not None:
             opened = self.group[1]
             raise self.error("a group that is never closed", "its closing ) before the end", opened.start, opened.end)
@@ -356,6 +425,7 @@ class _Reader:
             element.span,
         ]
         self.rows.append(row)
+        self.strike_count += len(strikes)
         self.last_row = row
         self.now += self.step
         if self.group is not None:
@@ -428,6 +498,70 @@ class _Reader:
         self.started = True
         self.bar_start = self.now
         self.add(BarLine(Span(self.at, self.at + 1)))
+        if self.group is None:
+            self.checkpoints.append(self.checkpoint())
+
+    # --- reading on from an earlier text ----------------------------------------------------------------------
+
+    def checkpoint(self) -> _Checkpoint:
+        return _Checkpoint(
+            self.at, self.now, self.grid, self.finest, self.meter, self.pickup, self.tempo,
+            len(self.elements), len(self.rows), len(self.groups), len(self.bar_ends), len(self.closed),
+            len(self.meters), len(self.faults), self.strike_count,
+            self.rows[-1][1] if self.rows else Fraction(0), self.bar_start,
+        )  # fmt: skip
+
+    def read_on_from(self, old: _Reader) -> None:
+        """Take over what an earlier reading of nearly the same text found, up to the bar in which they part.
+
+        Where the texts are of one length, the bars after the change are taken over as well.
+        """
+        size, other = len(self.text), len(old.text)
+        same = _common(self.text, old.text)
+        found = next((c for c in reversed(old.checkpoints) if c.at <= same), None)
+        if found is not None:
+            self.head = (old, found)
+            self.at, self.now, self.grid, self.finest = found.at, found.now, found.grid, found.finest
+            self.step, self.meter, self.pickup, self.tempo = found.grid.step, found.meter, found.pickup, found.tempo
+            self.bar_start, self.strike_count, self.started = found.bar_start, found.strikes, True
+            self.elements = old.elements[: found.elements]
+            self.rows = old.rows[: found.rows]
+            if self.rows:
+                # A hold after the bar line may have lengthened the last step since.
+                self.rows[-1] = [*self.rows[-1]]
+                self.rows[-1][1] = found.last_length
+                self.last_row = self.rows[-1]
+            self.groups = old.groups[: found.groups]
+            self.bar_ends, self.closed = old.bar_ends[: found.bar_ends], old.closed[: found.closed]
+            self.meters, self.faults = old.meters[: found.meters], old.faults[: found.faults]
+            self.checkpoints = [c for c in old.checkpoints if c.at <= found.at]
+        if size == other:
+            ending = _common(self.text[::-1], old.text[::-1])
+            self.ahead = {c.at: c for c in old.checkpoints if c.at >= size - ending and c.at > self.at}
+            self.before = old
+
+    def take_tail(self, then: _Checkpoint) -> bool:
+        """Take the rest over from the earlier reading, if everything stands as it stood there."""
+        old = self.before
+        mine = self.checkpoints[-1] if self.checkpoints else None
+        if old is None or mine is None or mine._replace(last_length=then.last_length) != then:
+            return False
+        longer = old.rows[then.rows - 1][1] - then.last_length if then.rows else Fraction(0)
+        if longer:
+            self.rows[-1][1] += longer  # type: ignore[operator]
+        self.tail = (old, then)
+        self.elements += old.elements[then.elements :]
+        self.rows += old.rows[then.rows :]
+        self.groups += old.groups[then.groups :]
+        self.bar_ends += old.bar_ends[then.bar_ends :]
+        self.closed += old.closed[then.closed :]
+        self.meters += old.meters[then.meters :]
+        self.faults += old.faults[then.faults :]
+        self.checkpoints += [c for c in old.checkpoints if c.at > then.at]
+        self.now, self.finest, self.meter, self.pickup = old.now, old.finest, old.meter, old.pickup
+        self.strike_count = old.strike_count
+        self.at = len(self.text)
+        return True
 
     def strikes(self) -> None:
         start = self.at
@@ -500,11 +634,19 @@ class _Reader:
         bars = self.bars()
         strokes: list[Stroke] = []
         moments: list[Moment] = []
+        # Rows of bars that were taken over are finished already; but a hold may reach back over a bar line.
+        first_row, last_row = 0, len(self.rows)
+        if self.head is not None and self.head[0].pattern is not None:
+            first_row = max(0, self.head[1].rows - 1)
+            moments += self.head[0].pattern.moments[:first_row]
+            strokes += self.head[0].pattern.strokes[: sum(len(moment.strokes) for moment in moments)]
+        if self.tail is not None and self.tail[0].pattern is not None:
+            last_row = self.tail[1].rows
         # Exact fractions are slow to compare: places are counted in the finest part there is, and as most bars are
         # alike each place in a bar is worked out once.
         places: dict[tuple[int, tuple[int, int]], tuple[Fraction, bool]] = {}
         fine = 1
-        for part in {row[0].denominator for row in self.rows}:  # type: ignore[attr-defined]
+        for part in {row[0].denominator for row in self.rows[first_row:last_row]}:  # type: ignore[attr-defined]
             fine = math.lcm(fine, part)
         for bar_row in bars:
             fine = math.lcm(fine, bar_row.start.denominator, bar_row.offset.denominator)
@@ -514,7 +656,7 @@ class _Reader:
             for bar_row, begin in zip(bars, begins)
         ]
         at = 0
-        for number, (start, length, strikes, group, span) in enumerate(self.rows):
+        for number, (start, length, strikes, group, span) in enumerate(self.rows[first_row:last_row], first_row):
             assert isinstance(start, Fraction) and isinstance(length, Fraction) and isinstance(strikes, list)
             assert isinstance(group, int) and isinstance(span, Span)
             tick = start.numerator * (fine // start.denominator)
@@ -546,7 +688,10 @@ class _Reader:
                     )
                 )
             moments.append(Moment(start, length, tuple(range(first, len(strokes))), span, beat, on_beat))
-        return Pattern(
+        if self.tail is not None and self.tail[0].pattern is not None:
+            moments += self.tail[0].pattern.moments[last_row:]
+            strokes += self.tail[0].pattern.strokes[len(strokes) :]
+        self.pattern = Pattern(
             tuple(self.elements),
             self.text,
             self.meters[0][1] if self.meters else (4, 4),
@@ -560,6 +705,10 @@ class _Reader:
             tuple(self.faults),
             self.finest,
         )
+        # Nothing keeps a chain of all earlier texts alive.
+        self.head = self.tail = self.before = None
+        self.ahead = {}
+        return self.pattern
 
     def bars(self) -> list[Bar]:
         """Every bar that is begun: as its bar lines say, and after the last of them counted by the meter."""

@@ -15,7 +15,7 @@ from deft_reach.app.canvas.sprites import text_size
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.canvas.timeline import Timeline
 from deft_reach.core.limbs import FEET
-from deft_reach.core.pattern import GRACES
+from deft_reach.core.pattern import GRACES, Moment, Pattern
 from deft_reach.core.session import Session
 
 GROUP_Y = 11.0
@@ -110,7 +110,13 @@ class StrokeLane(Timeline):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for group in pattern.groups:
             start = self.axis.x(group.start) - 6
-            inside = [m for m in pattern.moments if group.start <= m.start < group.start + group.length]
+            if start > self.width() or self.axis.x(group.start + group.length) < 0:
+                continue
+            inside = [
+                m
+                for m in pattern.moments_between(float(group.start), float(group.start + group.length))
+                if m.start < group.start + group.length
+            ]
             end = self.axis.x(inside[-1].start) + 6 if inside else start + 12
             painter.setPen(QPen(QColor(c.muted), 1.2))
             painter.drawLine(QPointF(start, GROUP_Y), QPointF(end, GROUP_Y))
@@ -128,13 +134,16 @@ class StrokeLane(Timeline):
                     halo=halo,
                 )
 
+    def _in_view(self, pattern: Pattern) -> tuple[Moment, ...]:
+        """The steps that are to be seen: of a long plan only a few."""
+        return pattern.moments_between(self.axis.time(GUTTER - 30), self.axis.time(self.width() + 30))
+
     def _draw_strokes(self, painter: QPainter, c: theme.Colours) -> None:
         pattern = self.session.shown_pattern
         assert pattern is not None
-        for i, stroke in enumerate(pattern.strokes):
-            x = self.axis.x(pattern.starts[i])
-            if x < GUTTER - 30 or x > self.width() + 30:
-                continue
+        for i in (i for row in self._in_view(pattern) for i in row.strokes):
+            stroke = pattern.strokes[i]
+            x = self.axis.x(stroke.start)
             y = self.y(stroke.limb)
             moment = pattern.moments[stroke.moment].strokes
             if len(moment) > 1 and {"J", "H"} <= {pattern.strokes[k].limb for k in moment}:
@@ -162,12 +171,11 @@ class StrokeLane(Timeline):
     def _draw_counts(self, painter: QPainter, c: theme.Colours) -> None:
         pattern = self.session.shown_pattern
         assert pattern is not None
-        left, right = GUTTER - 30, self.width() + 30
         strong, weak = theme.ui_font(10, bold=True), theme.ui_font(9)
-        for count in pattern.counts:
-            x = self.axis.x(count.start)
-            if not count.said or not left < x < right:
+        for count in pattern.counts_of(self._in_view(pattern)):
+            if not count.said:
                 continue
+            x = self.axis.x(count.start)
             colour = QColor(c.ink if count.on_beat else c.muted)
             if not count.struck:
                 colour.setAlphaF(0.5)

@@ -88,7 +88,7 @@ class TimeAxis(QObject):
             self._plan, self._zoomed, self.start = id, False, 0.0
         if not self._zoomed:
             pattern = self.session.shown_pattern
-            step = min((c.length for c in pattern.counts), default=0.25) if pattern is not None else 0.25
+            step = pattern.shortest_step if pattern is not None and pattern.moments else 0.25
             self.scale = min(MAX_SCALE, max((self.room - 10) / self.length, MIN_STEP / step))
         self._clamp()
         if (self.start, self.scale, self._plan) != before:

@@ -144,6 +144,11 @@ class History:
         else:
             self._after_edit()
 
+    @property
+    def behind(self) -> bool:
+        """Whether what was typed is not analysed yet."""
+        return self._behind
+
     def catch_up(self) -> None:
         """Work out what was put off while keys were typed."""
         if self._behind:
