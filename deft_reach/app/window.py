@@ -399,6 +399,7 @@ class MainWindow(QMainWindow):
 
     def commit(self) -> None:
         session = self.session
+        session.catch_up()
         report = session.report if session.error is None else None
         if session.plan is None or report is None or not report.strokes:
             self.notice.say("There is nothing to commit yet: the stroke text has to hold strokes that can be read.")
@@ -514,6 +515,7 @@ class MainWindow(QMainWindow):
 
     def export_plan(self) -> None:
         """The plan in view as MIDI, MusicXML, a table or stroke text."""
+        self.session.catch_up()
         plan, pattern = self.session.plan, self.session.pattern()
         if plan is None or pattern is None or self.session.error is not None:
             self.notice.say("There is nothing to export yet: the stroke text has to be readable first.")

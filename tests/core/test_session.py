@@ -225,3 +225,34 @@ def test_a_view_that_is_gone_no_longer_listens(session):
     session.changed.connect(lambda: pytest.fail("disconnected"))
     session.changed.disconnect()
     session.set_tempo(103, None)
+
+
+def test_keys_in_a_long_plan_show_at_once_and_are_analysed_when_they_rest():
+    session = Session()
+    session.set_text("R L R L " * 60, "Text", None)
+    waiting = []
+    session.later = waiting.append
+    heard = []
+    session.typed.connect(lambda: heard.append("typed"))
+    session.verdict.connect(lambda: heard.append("verdict"))
+    before = session.report
+    session.set_text("K " + session.text, "Typing strokes", "lane", typing=True)
+    assert heard == ["typed"] and session.behind and session.report is before
+    assert session.pattern().strokes[0].limb == "K" and session.outdated
+    waiting[-1]()
+    assert heard == ["typed", "verdict"] and not session.behind and session.report.pattern is session.pattern()
+    session.set_text("L " + session.text, "Typing strokes", "lane", typing=True)
+    session.commit("ready", "2026-11-25T10:00:00+00:00", "1")
+    assert session.commitment.text == session.text, "what is committed is what is written, not what was analysed last"
+    session.set_text("R " + session.text, "Typing strokes", "lane", typing=True)
+    session.undo()
+    assert not session.behind and session.report.pattern.text == session.text
+    waiting[-1]()
+    assert session.report.pattern.text == session.text
+
+
+def test_a_short_plan_is_analysed_with_every_key():
+    session = Session()
+    session.later = lambda _: pytest.fail("nothing has to wait")
+    session.set_text("R L", "Typing strokes", "lane", typing=True)
+    assert session.report.pattern.text == "R L"

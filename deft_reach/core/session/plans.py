@@ -100,6 +100,7 @@ class PlanEdits(History):
 
     def commit(self, reason: str, date: str, app_version: str) -> None:
         """Commit the plan in view as it stands. Raises ValueError while its text cannot be read."""
+        self.catch_up()
         plan, report = self.plan, self.report
         if plan is None or report is None or self.error is not None:
             raise ValueError("the stroke text has to be readable before it can be committed")
@@ -115,6 +116,7 @@ class PlanEdits(History):
 
     def verdicts(self) -> list[tuple[Plan, Report | None]]:
         """Every plan of the document with its report, None where its text cannot be read."""
+        self.catch_up()
         found: list[tuple[Plan, Report | None]] = []
         for plan in self.document.plans:
             if self.plan is not None and plan.id == self.plan.id:
