@@ -16,7 +16,7 @@ libraries=(
   libfontconfig.so.1:libfontconfig1 libdbus-1.so.3:libdbus-1-3 libglib-2.0.so.0:libglib2.0-0 libX11-xcb.so.1:libx11-xcb1
   libxcb-cursor.so.0:libxcb-cursor0 libxcb-icccm.so.4:libxcb-icccm4 libxcb-image.so.0:libxcb-image0
   libxcb-keysyms.so.1:libxcb-keysyms1 libxcb-randr.so.0:libxcb-randr0 libxcb-render-util.so.0:libxcb-render-util0
-  libxcb-shape.so.0:libxcb-shape0 libxcb-xinerama.so.0:libxcb-xinerama0 libxcb-xkb.so.1:libxcb-xkb1
+  libasound.so.2:libasound2 libxcb-shape.so.0:libxcb-shape0 libxcb-xinerama.so.0:libxcb-xinerama0 libxcb-xkb.so.1:libxcb-xkb1
 )
 missing=()
 ldconfig=$(command -v ldconfig || echo /sbin/ldconfig)
