@@ -84,7 +84,7 @@ def walk(
 ) -> Walk:
     """Walk the pattern; ``times`` are the strokes' times and ``length`` the pattern's, in seconds."""
     whole = length / float(pattern.length) if pattern.length else 1.0
-    walker = _Walker(pattern, table, weights, RUN_GAP * whole)
+    walker = Walker(pattern, table, weights, RUN_GAP * whole)
     if repeat:
         # A short loop goes round several times before its runs and doubles have settled.
         rounds = -(-RUN_IN_EVENTS // max(1, len(pattern.events)))
@@ -94,7 +94,7 @@ def walk(
     return walker.round(times, 0.0)
 
 
-class _Walker:
+class Walker:
     def __init__(self, pattern: Pattern, table: ReachTable, weights: Weights, run_gap: float) -> None:
         self.run_gap = run_gap
         self.pattern = pattern
@@ -116,6 +116,33 @@ class _Walker:
         self.grace_pace = 0.0
         #: The index of the stroke that ``rows`` begins with.
         self.base = 0
+
+    def clone(self) -> Walker:
+        """The same place in the same pattern, to go on from in more than one way."""
+        twin = copy(self)
+        twin.right, twin.left = copy(self.right), copy(self.left)
+        twin.kick, twin.hat_foot = copy(self.kick), copy(self.hat_foot)
+        twin.state = {
+            RIGHT: twin.right,
+            LEFT: twin.left,
+            KICK: twin.kick,
+            SECOND_KICK: twin.hat_foot,
+            HAT_FOOT: twin.hat_foot,
+        }
+        return twin
+
+    def shift(self, by: float) -> None:
+        """Move what was struck by so many seconds: a loop's end becomes what comes before its beginning."""
+        for limb in (self.right, self.left, self.kick, self.hat_foot):
+            if limb.time is not None:
+                limb.time += by
+
+    def step(self, event: Event, now: float) -> float:
+        """Walk one moment and say what it costs."""
+        self.base = event.indices[0]
+        out = Walk()
+        self.moment(out, event, now)
+        return math.fsum(math.fsum(row.cost.values()) for row in out.rows)
 
     def round(self, times: Sequence[float], shift: float, first: int = 0) -> Walk:
         events = self.pattern.events

@@ -1,0 +1,80 @@
+"""``deft-reach plan``: the cheapest hands for strokes written ``?``."""
+
+from __future__ import annotations
+
+import argparse
+from typing import Any
+
+from deft_reach.cli.inputs import InputError, add_pattern_options, print_json, question
+from deft_reach.core.planner import HATS, SCHOOLS, PlanError, Stickings, find_stickings
+
+
+def add(verbs: Any) -> None:
+    parser = verbs.add_parser(
+        "plan",
+        help="the cheapest hands for strokes written ?",
+        description="Give every ? a hand so that the whole costs least, cheapest first. What is written stays. Exit 1 "
+        "if even the best cannot be played.",
+    )
+    add_pattern_options(parser)
+    parser.add_argument("--school", choices=SCHOOLS, default="free", help="who leads (default free)")
+    parser.add_argument(
+        "--hat", choices=HATS, default="free", help="the hi-hat crossed or open-handed (default free)"
+    )
+    parser.add_argument("--max-run", metavar="N", type=int, help="longest run of one hand")
+    parser.add_argument("--best", metavar="K", type=int, default=5, help="how many (default 5)")
+    parser.set_defaults(run=run)
+
+
+def run(args: argparse.Namespace) -> int:
+    asked = question(args)
+    if not 1 <= args.best <= 50:
+        raise InputError(f"--best is {args.best}; expected 1 to 50")
+    try:
+        found = find_stickings(
+            asked.pattern,
+            asked.kit,
+            asked.player,
+            asked.tempo,
+            school=args.school,
+            hat=args.hat,
+            max_run=args.max_run,
+            best=args.best,
+            repeat=asked.repeat,
+            weights=asked.weights,
+        )
+    except PlanError as error:
+        raise InputError(str(error)) from None
+    if args.json:
+        print_json(as_dict(found))
+    else:
+        print(in_words(found))
+    return 1 if found.best[0].report.impossible else 0
+
+
+def as_dict(found: Stickings) -> dict[str, Any]:
+    """The contract's shape."""
+    rows = [
+        {
+            "sticking": row.report.pattern.sticking,
+            "text": row.text,
+            "cost": row.report.summary.cost,
+            "tempo_limit": row.report.summary.tempo_limit,
+            "findings": row.report.as_dict()["findings"],
+            "differs": list(row.differs),
+        }
+        for row in found.best
+    ]
+    return {"best": rows, "searched": found.searched, "proven": found.proven}
+
+
+def in_words(found: Stickings) -> str:
+    lines = []
+    for number, row in enumerate(found.best, 1):
+        s = row.report.summary
+        limit = "no limit" if s.tempo_limit is None else f"breaks at {s.tempo_limit:.0f} BPM"
+        lines.append(f"{number}. {row.report.pattern.sticking}")
+        lines.append(f"   cost {s.cost:.2f}, ease {s.ease:.0f}, {limit}")
+    sure = "this order is proven" if found.proven else "the best found; others may be as good"
+    lines.append(f"{found.searched:,} moments looked at; {sure}")
+    return "\n".join(lines)

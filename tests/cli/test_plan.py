@@ -1,0 +1,55 @@
+"""``deft-reach plan`` to the letter of the contract."""
+
+import json
+
+import pytest
+
+from tests.cli.test_verbs import run
+
+
+def test_the_promised_object(capsys):
+    code, out, err = run(
+        capsys, "plan", "-e", "R@ft ? ? ?@t1 ?@rd K ?@hh ?", "--best", "3", "--repeat", "--tempo", "120", "--json"
+    )
+    assert code == 0 and err == "" and out.count("\n") == 1
+    found = json.loads(out)
+    assert set(found) == {"best", "searched", "proven"} and found["proven"] is True and found["searched"] > 0
+    assert len(found["best"]) == 3
+    for row in found["best"]:
+        assert set(row) == {"sticking", "text", "cost", "tempo_limit", "findings", "differs"}
+        limbs = row["sticking"].split()
+        assert len(limbs) == 8 and limbs[0] == "R" and limbs[5] == "K" and "?" not in row["text"]
+        again = json.loads(run(capsys, "analyse", "-e", row["text"], "--repeat", "--tempo", "120", "--json")[1])
+        assert again["summary"]["cost"] == pytest.approx(row["cost"]) and again["findings"] == row["findings"]
+        first = found["best"][0]["sticking"].split()
+        assert row["differs"] == [i for i, (a, b) in enumerate(zip(limbs, first)) if a != b]
+    assert [r["cost"] for r in found["best"]] == sorted(r["cost"] for r in found["best"])
+
+
+def test_options_and_words(capsys):
+    code, out, _ = run(capsys, "plan", "-e", "? ? ? ?", "--school", "right-lead", "--max-run", "1", "--best", "1")
+    assert code == 0 and "1. R L R L" in out and "this order is proven" in out
+    code, out, _ = run(capsys, "plan", "-e", "?@hh ?@sn", "--hat", "open", "--json")
+    assert code == 0 and json.loads(out)["best"][0]["sticking"].startswith("L")
+
+
+def test_nothing_open_is_itself_and_the_impossible_exits_1(capsys):
+    code, out, _ = run(capsys, "plan", "-e", "R L R R", "--json")
+    assert code == 0 and [r["sticking"] for r in json.loads(out)["best"]] == ["R L R R"]
+    code, out, _ = run(capsys, "plan", "-e", "?@zz ?", "--json")
+    assert code == 1 and json.loads(out)["best"][0]["findings"][0]["kind"] == "impossible"
+
+
+@pytest.mark.parametrize(
+    ("args", "words"),
+    [
+        (("-e", "? ?", "--school", "jazz"), "invalid choice"),
+        (("-e", "? ?", "--max-run", "0"), "longest run is 0"),
+        (("-e", "? ?", "--best", "99"), "--best is 99; expected 1 to 50"),
+        (("-e", "?@hh ?@hh", "--hat", "open", "--max-run", "1"), "no sticking satisfies"),
+        (("-e", "? ("), "line 1, column 3"),
+    ],
+)
+def test_bad_questions(capsys, args, words):
+    code, out, err = run(capsys, "plan", *args)
+    assert code == 2 and out == "" and words in err

@@ -1,0 +1,135 @@
+"""Stickings: against every possibility tried out through the analysis itself."""
+
+from itertools import pairwise, product
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from deft_reach.core import Player, analyse, layout, parse
+from deft_reach.core.planner import PlanError, find_stickings
+
+FIVE, PLAYER = layout("five"), Player()
+
+
+def every_cost(text, tempo, repeat, kit=FIVE, player=PLAYER):
+    """Cost of every way to fill the open strokes, by brute force; a hand asked twice at once is left out."""
+    found = {}
+    for hands in product("RL", repeat=text.count("?")):
+        filled, rest = "", list(hands)
+        for char in text:
+            filled += rest.pop(0) if char == "?" else char
+        pattern = parse(filled)
+        moments = [[pattern.strokes[i].limb for i in m.strokes] for m in pattern.moments]
+        if all(len([x for x in m if x in "RL"]) == len({x for x in m if x in "RL"}) for m in moments):
+            found[pattern.sticking] = analyse(pattern, kit, player, tempo, repeat=repeat).summary.cost
+    return found
+
+
+FIGURES = [
+    "? ? ? ? ? ?",
+    "R@ft ? ?@t1 ? ?@rd ?@hh ?@sn",
+    "?> ?. ? ?@t2 K ?@ft ?+K",
+    "/8t ?@hh ?@sn ?@hh /16 ?@c1>+K ?. ?. ?",
+    "f? ? d? ?@ft ?",
+    "?+?@hh ?@ft ?@sn+?@rd ? -  ?",
+    "/8 ?@hh+K ?@hh ?@hh+?@sn> ?@hh",
+    "? - - - - - - ?@ft ?@rd ?",
+]
+
+
+@pytest.mark.parametrize("text", FIGURES)
+@pytest.mark.parametrize("repeat", [False, True])
+@pytest.mark.parametrize("tempo", [90, 180])
+def test_the_cheapest_are_the_cheapest_of_all(text, repeat, tempo):
+    costs = every_cost(text, tempo, repeat)
+    found = find_stickings(parse(text), FIVE, PLAYER, tempo, best=4, repeat=repeat)
+    assert found.proven
+    mine = [row.report.summary.cost for row in found.best]
+    assert mine == pytest.approx(sorted(costs.values())[: len(mine)], abs=1e-9)
+    assert len(mine) == min(4, len(costs))
+    for row in found.best:
+        assert costs[row.report.pattern.sticking] == pytest.approx(row.report.summary.cost, abs=1e-9)
+
+
+@given(
+    st.lists(
+        st.sampled_from(["?", "?@ft", "?@hh", "?>", "?.", "R", "L@t1", "K", "-", "?+K"]), min_size=2, max_size=8
+    ),
+    st.booleans(),
+    st.sampled_from([70, 130, 200]),
+)
+@settings(max_examples=60, deadline=None)
+def test_any_figure(steps, repeat, tempo):
+    text = " ".join(steps)
+    costs = every_cost(text, tempo, repeat)
+    if not any(s in text for s in "RL?K"):
+        return
+    found = find_stickings(parse(text), FIVE, PLAYER, tempo, best=3, repeat=repeat)
+    mine = [row.report.summary.cost for row in found.best]
+    assert found.proven and mine == pytest.approx(sorted(costs.values())[: len(mine)], abs=1e-9)
+
+
+def test_what_is_written_stays_and_so_do_remarks():
+    text = "# low tide\n(R@ft  ? L?) ?@t1 K |".replace(" |", "")
+    for row in find_stickings(parse(text), FIVE, PLAYER, 100).best:
+        strokes = row.report.pattern.strokes
+        assert (strokes[0].limb, strokes[2].limb) == ("R", "L") and row.text.startswith("# low tide\n(R@ft  ")
+    assert find_stickings(parse(text), FIVE, PLAYER, 100).best[0].differs == ()
+
+
+def test_schools_are_kept():
+    text = "/16 ? ? ? ? ? ? ? ? /8t ? ? ?"
+    best = lambda **more: find_stickings(parse(text), FIVE, PLAYER, 100, **more).best  # noqa: E731
+    for row in best(school="right-lead"):
+        assert all(row.report.pattern.strokes[i].limb == "R" for i in (0, 4, 8))
+    for row in best(school="left-lead"):
+        assert all(row.report.pattern.strokes[i].limb == "L" for i in (0, 4, 8))
+    (row,) = best(school="natural")
+    assert row.report.pattern.sticking.startswith("R L R L R L R L")
+    for row in best(school="alternate"):
+        limbs = row.report.pattern.sticking.split()
+        assert all(a != b for a, b in pairwise(limbs))
+    for row in best(max_run=1):
+        limbs = row.report.pattern.sticking.split()
+        assert all(a != b for a, b in pairwise(limbs))
+    assert len(best(school="alternate")) == 2
+
+
+def test_the_hat_crossed_or_open():
+    text = "?@hh ?@sn ?@hh ?@sn"
+    crossed = find_stickings(parse(text), FIVE, PLAYER, 100, hat="crossed").best
+    opened = find_stickings(parse(text), FIVE, PLAYER, 100, hat="open").best
+    assert all(row.report.pattern.strokes[i].limb == "R" for row in crossed for i in (0, 2))
+    assert all(row.report.pattern.strokes[i].limb == "L" for row in opened for i in (0, 2))
+    mirrored = find_stickings(parse(text), FIVE.mirror(), PLAYER.mirror(), 100, hat="open").best
+    assert all(row.report.pattern.strokes[i].limb == "R" for row in mirrored for i in (0, 2))
+
+
+@given(st.lists(st.sampled_from(["?", "?@ft", "?@hh", "?@rd>", "K"]), min_size=2, max_size=7), st.booleans())
+@settings(max_examples=25, deadline=None)
+def test_the_mirrored_kit_has_the_mirrored_answer(steps, repeat):
+    text = " ".join(["?", *steps])
+    one = find_stickings(parse(text), FIVE, PLAYER, 150, repeat=repeat, best=3)
+    two = find_stickings(parse(text), FIVE.mirror(), PLAYER.mirror(), 150, repeat=repeat, best=3)
+    assert [r.report.summary.cost for r in one.best] == pytest.approx([r.report.summary.cost for r in two.best])
+
+
+def test_a_stroke_can_be_kept_from_a_hand():
+    found = find_stickings(parse("? ? ? ?"), FIVE, PLAYER, 100, excluded={0: "R", 1: "R"})
+    assert all(row.report.pattern.sticking.startswith("L L") for row in found.best)
+
+
+@pytest.mark.parametrize(
+    ("text", "more", "words"),
+    [
+        ("? ?", {"school": "jazz"}, "unknown school 'jazz'"),
+        ("? ?", {"hat": "shut"}, "unknown hi-hat choice"),
+        ("? ?", {"max_run": 0}, "longest run is 0"),
+        ("?@hh ?@hh", {"hat": "open", "school": "alternate"}, "no sticking satisfies"),
+        ("?+?+?", {}, "no sticking satisfies"),
+    ],
+)
+def test_questions_without_an_answer_are_refused_in_words(text, more, words):
+    with pytest.raises(PlanError, match=words):
+        find_stickings(parse(text), FIVE, PLAYER, 100, **more)
