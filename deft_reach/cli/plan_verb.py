@@ -13,8 +13,8 @@ def add(verbs: Any) -> None:
     parser = verbs.add_parser(
         "plan",
         help="the cheapest hands for strokes written ?",
-        description="Give every ? a hand so that the whole costs least, cheapest first. What is written stays. Exit 1 "
-        "if even the best cannot be played.",
+        description="Give every ? a hand so that the whole costs least, cheapest first. What is written stays. Exit "
+        "1 if even the best cannot be played.",
     )
     add_pattern_options(parser)
     parser.add_argument("--school", choices=SCHOOLS, default="free", help="who leads (default free)")
