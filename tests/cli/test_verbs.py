@@ -220,7 +220,7 @@ def test_players_are_the_default_when_none_is_given(capsys):
         ["analyse", "/proc/self/mem"],
         ["analyse", "loop.reach"],
         ["analyse", "pipe.txt"],
-        ["plan", "-e", "R"],
+        ["relieve", "-e", "R"],
         ["--nonsense"],
     ],
     ids=lambda args: " ".join(args)[:30].encode("unicode_escape").decode(),
