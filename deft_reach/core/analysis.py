@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from itertools import chain
 from typing import Final
 
@@ -12,11 +11,12 @@ from deft_reach.core.cost import Weights
 from deft_reach.core.findings import find_all
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import HANDS, LIMBS
+from deft_reach.core.motion.follow import ACCENT_LEVEL, PLAIN_LEVEL, follow, level_of, voices_of
 from deft_reach.core.motion.reach_table import reach_table
-from deft_reach.core.motion.walk import ACCENT_LEVEL, PLAIN_LEVEL, Walk, level_of, walk
+from deft_reach.core.motion.walk import Walk, walk
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.player import Player
-from deft_reach.core.report import Load, Report, StrokeReport, Summary
+from deft_reach.core.report import Load, Report, StrokeReports, Summary
 
 DEFAULT_TEMPO: Final = 100.0
 DEFAULT_WEIGHTS: Final = Weights()
@@ -48,34 +48,12 @@ def analyse(
     whole = 240.0 / tempo  # seconds in a whole note
     times = [start * whole for start in pattern.starts]
     length = float(pattern.length) * whole
-    table = reach_table(kit, player, [stroke.voice for stroke in pattern.strokes])
-    walked = walk(pattern, times, length, table, weights, repeat)
-    types = stroke_types(pattern, repeat)
-    strokes = tuple(
-        StrokeReport(
-            s.index,
-            s.bar,
-            s.beat,
-            time,
-            s.limb,
-            s.voice,
-            s.marks,
-            s.grace,
-            row.gap,
-            row.travel,
-            row.needed,
-            row.pace,
-            tempo / row.pace if row.pace else None,
-            row.reach,
-            kind,
-            row.cost,
-            row.came_from,
-        )
-        for s, time, row, kind in zip(pattern.strokes, times, walked.rows, types)
-    )
+    table = reach_table(kit, player, voices_of(pattern))
+    walked = walk(pattern, follow(pattern, table.names, repeat), whole, table, weights)
+    strokes = StrokeReports(pattern, times, tempo, walked, stroke_types(pattern, repeat), price.TERMS)
     findings = find_all(pattern, walked, table, times, repeat)
     impossible = any(f.kind in ("impossible", "out-of-reach") for f in findings)
-    summary = _summary(pattern, walked, strokes, tempo, length, impossible)
+    summary = _summary(pattern, walked, tempo, length, impossible)
     return Report(pattern, table, tempo, repeat, strokes, tuple(walked.postures), tuple(findings), summary)
 
 
@@ -85,6 +63,13 @@ def stroke_types(pattern: Pattern, repeat: bool) -> list[str]:
     Full starts and ends high, down starts high and stays low, tap starts and ends low, up starts low and lifts. In
     a pattern with accents only accents are high; without any, everything but ghosts is. Common practice.
     """
+    kept = pattern.kept.get(("types", repeat))
+    if kept is None:
+        kept = pattern.kept["types", repeat] = _stroke_types(pattern, repeat)
+    return kept
+
+
+def _stroke_types(pattern: Pattern, repeat: bool) -> list[str]:
     levels = [level_of(stroke.marks) for stroke in pattern.strokes]
     hands_accent = {
         True: any(lv == ACCENT_LEVEL and s.limb in HANDS for lv, s in zip(levels, pattern.strokes)),
@@ -107,28 +92,19 @@ def stroke_types(pattern: Pattern, repeat: bool) -> list[str]:
     return types
 
 
-def _summary(
-    pattern: Pattern,
-    walked: Walk,
-    strokes: Sequence[StrokeReport],
-    tempo: float,
-    length: float,
-    impossible: bool,
-) -> Summary:
-    columns = [tuple(column) for column in zip(*(row.cost.values() for row in walked.rows))]
-    terms = {name: math.fsum(column) for name, column in zip(price.TERMS, columns)} or dict.fromkeys(price.TERMS, 0.0)
+def _summary(pattern: Pattern, walked: Walk, tempo: float, length: float, impossible: bool) -> Summary:
+    columns = walked.costs.tolist()
+    terms = {name: math.fsum(column) for name, column in zip(price.TERMS, columns)}
     total = math.fsum(chain.from_iterable(columns))
-    limit: float | None = None
-    bottleneck: int | None = None
-    for stroke in strokes:
-        if stroke.tempo_limit is not None and (limit is None or stroke.tempo_limit < limit):
-            limit, bottleneck = stroke.tempo_limit, stroke.index
+    fastest = max((pace for pace in walked.pace if pace), default=None)
+    limit = None if fastest is None else tempo / fastest
+    bottleneck = None if fastest is None else walked.pace.index(fastest)
     led = [pattern.strokes[i].limb for i in walked.lead]
     # Where both hands lead as often, the one on the first beat is said to lead.
     lead = max(HANDS, key=lambda hand: (led.count(hand), hand == led[0])) if led else None
     moments = [row.strokes for row in pattern.moments if row.strokes]
     bars = pattern.bars
-    count = len(strokes)
+    count = len(pattern.strokes)
     return Summary(
         cost=total,
         cost_per_bar=total / float(bars) if bars else 0.0,
@@ -148,6 +124,24 @@ def _summary(
 
 
 def _load(pattern: Pattern, walked: Walk, length: float) -> dict[str, Load]:
+    kept = pattern.kept.get("load")
+    if kept is None:
+        kept = pattern.kept["load"] = _runs_of_limbs(pattern)
+    count = len(pattern.strokes)
+    return {
+        limb: Load(
+            strokes=len(found),
+            rate=len(found) / length if length else 0.0,
+            peak_rate=1 / min((g for i in found if (g := walked.gap[i])), default=math.inf),
+            longest_run=longest,
+            share=len(found) / count,
+        )
+        for limb, (found, longest) in kept.items()
+    }
+
+
+def _runs_of_limbs(pattern: Pattern) -> dict[str, tuple[list[int], int]]:
+    """Every limb's strokes, and the most it plays in a row."""
     indices: dict[str, list[int]] = {limb: [] for limb in LIMBS}
     longest = dict.fromkeys(LIMBS, 0)
     running: dict[str, int] = {}
@@ -161,15 +155,4 @@ def _load(pattern: Pattern, walked: Walk, length: float) -> dict[str, Load]:
             now[limb] = running.get(limb, 0) + 1
             longest[limb] = max(longest[limb], now[limb])
         running = now
-    count = len(pattern.strokes)
-    return {
-        limb: Load(
-            strokes=len(found),
-            rate=len(found) / length if length else 0.0,
-            peak_rate=1 / min((g for i in found if (g := walked.rows[i].gap)), default=math.inf),
-            longest_run=longest[limb],
-            share=len(found) / count,
-        )
-        for limb, found in indices.items()
-        if found
-    }
+    return {limb: (found, longest[limb]) for limb, found in indices.items() if found}

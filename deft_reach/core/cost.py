@@ -1,16 +1,19 @@
 """Motion cost: what every stroke costs, term by term.
 
 Every term is at least 0, the terms add up to the stroke's cost exactly, and no term falls when the tempo rises. The
-weights live here and nowhere else; a plan may carry its own.
+weights live here and nowhere else; a plan may carry its own. The functions take numbers or arrays of them; a pace of
+NaN is that of a stroke with nothing before it.
 """
 
 from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Final
+from typing import Any, Final
 
-from deft_reach.core.motion.pose import COMFORTABLE_REACH, MAX_LEAN_MM
+import numpy as np
+
+from deft_reach.core.motion.pose import COMFORTABLE_REACH, MAX_LEAN_MM, Floats
 
 #: The terms in the order in which they are shown.
 TERMS: Final = ("pace", "reach", "cross", "turn", "lift", "load", "switch")
@@ -51,64 +54,60 @@ class Weights:
                 raise ValueError(f"weight '{name}' is {value:g}; expected 0 to 100")
 
 
-def pace_cost(pace: float | None) -> float:
+def pace_cost(pace: Any) -> Any:
     """Grows with pace², with a wall above 0.9 that adds one unit by 1.0 and nine by 1.2."""
-    if pace is None:
-        return 0.0
-    over = max(0.0, pace - WALL_PACE)
-    return pace * pace + 100.0 * over * over
+    over = np.maximum(0.0, pace - WALL_PACE)
+    return np.nan_to_num(pace * pace + 100.0 * over * over, posinf=np.inf)
 
 
-def reach_cost(reach: float, lean: float) -> float:
+def reach_costs(reach: Any, lean: Any) -> Any:
     """Free while comfortable; one unit at a straight arm, a folded-up arm half as much; leaning costs more."""
     low, high = COMFORTABLE_REACH
-    if lean > MAX_LEAN_MM:
-        return 50.0
-    stretched = max(0.0, min(reach, 1.0) - high) / (1.0 - high)
-    folded = max(0.0, low - reach) / low
-    return stretched * stretched + 0.5 * folded * folded + 3.0 * lean / MAX_LEAN_MM
+    stretched = np.maximum(0.0, np.minimum(reach, 1.0) - high) / (1.0 - high)
+    folded = np.maximum(0.0, low - reach) / low
+    cost = stretched * stretched + 0.5 * folded * folded + 3.0 * np.minimum(lean, MAX_LEAN_MM) / MAX_LEAN_MM
+    return np.where(lean > MAX_LEAN_MM, 50.0, cost)[()]
 
 
-def cross_cost(clearance: float, entering: bool) -> float:
+def cross_cost(clearance: Any, entering: Any) -> Any:
     """Crossing costs when it is made and a little while it lasts; the tighter the arms pass, the more."""
-    tight = 1.0 + 80.0 / (clearance + 40.0)
-    return (0.9 if entering else 0.12) * tight
+    return np.nan_to_num(np.where(entering, 0.9, 0.12) * (1.0 + 80.0 / (clearance + 40.0)))
 
 
-def turn_cost(before: tuple[float, float] | None, now: tuple[float, float], bearing_change: float) -> float:
-    """Turning a hand back costs by how sharply and how far; twisting the trunk costs by its angle.
+def turn_cost(before: Floats, now: Floats) -> Floats:
+    """Turning a hand back costs by how sharply and how far.
 
-    ``before`` and ``now`` are the hand's last and present moves in plan view (mm); ``bearing_change`` in radians
-    is how far the middle between the two hands swings round the seat.
+    ``before`` and ``now`` (..., 2) are the hand's last and present moves in plan view, mm; zero for none.
     """
-    twist = bearing_change * bearing_change * 0.6
-    if before is None:
-        return twist
-    size, last = math.hypot(*now), math.hypot(*before)
-    if size < 1.0 or last < 1.0:
-        return twist
-    cosine = min(1.0, (before[0] * now[0] + before[1] * now[1]) / (size * last))
-    return twist + 0.25 * (1.0 - cosine) / 2 * min(1.0, min(size, last) / 400.0)
+    last = np.sqrt(before[..., 0] ** 2 + before[..., 1] ** 2)
+    size = np.sqrt(now[..., 0] ** 2 + now[..., 1] ** 2)
+    moved = (size >= 1.0) & (last >= 1.0)
+    product = np.where(moved, size * last, 1.0)
+    cosine = np.minimum(1.0, (before[..., 0] * now[..., 0] + before[..., 1] * now[..., 1]) / product)
+    far = np.minimum(1.0, np.minimum(size, last) / 400.0)
+    return np.asarray(np.where(moved, 0.25 * (1.0 - cosine) / 2 * far, 0.0))
 
 
-def lift_cost(level: int, previous: int, pace: float | None) -> float:
+def twist_cost(bearing_change: Any) -> Any:
+    """Twisting the trunk costs by its angle: how far the middle between the hands swings round the seat (radians)."""
+    return np.nan_to_num(bearing_change * bearing_change * 0.6)
+
+
+def lift_cost(level: Any, previous: Any, pace: Any) -> Any:
     """Changing the height of the stroke, harder the less time there is. Levels: 0 ghost, 1 plain, 2 accent."""
-    change = abs(level - previous)
-    hurry = min(1.0, pace) if pace is not None else 0.0
+    change = np.abs(level - previous)
+    hurry = np.nan_to_num(np.minimum(1.0, pace))
     return 0.05 * change * change * (0.2 + hurry * hurry)
 
 
-def load_cost(run: int, pace: float | None, foot: bool) -> float:
+def load_cost(run: Any, pace: Any, foot: bool) -> Any:
     """Long runs of one limb at a high rate. ``run`` counts this limb's strokes in a row."""
-    if pace is None or run <= 2:
-        return 0.0
-    hurry = min(1.5, pace)
-    return (0.08 if foot else 0.06) * min(run - 2, 8) * hurry * hurry
+    hurry = np.nan_to_num(np.minimum(1.5, pace))
+    return (0.08 if foot else 0.06) * np.clip(run - 2, 0, 8) * hurry * hurry
 
 
-def switch_cost() -> float:
-    """One change of the leading hand from beat to beat."""
-    return 0.08
+#: One change of the leading hand from beat to beat.
+SWITCH_COST: Final = 0.08
 
 
 def ease(cost: float, strokes: int) -> float:

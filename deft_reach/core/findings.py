@@ -301,7 +301,7 @@ class _Finder:
                     "Play it open-handed, or raise the upper piece." if tight else "The ordinary crossed posture.",
                 )
                 continue
-            pace = self.walk.rows[entering].pace
+            pace = self.walk.pace[entering]
             hurried = pace is not None and pace > HURRIED_PACE
             how = "over" if mover == over else "under"
             yield Finding(
@@ -383,8 +383,8 @@ class _Finder:
         first, last = run[0], run[-1]
         hand = self.strokes[first].limb
         path = " → ".join(self.name(self.strokes[i].voice) for i in run)
-        travel = sum(self.walk.rows[i].travel for i in run[1:])
-        paces = [p for i in run[1:] if (p := self.walk.rows[i].pace) is not None]
+        travel = sum(self.walk.travel[i] for i in run[1:])
+        paces = [p for i in run[1:] if (p := self.walk.pace[i]) is not None]
         worst = max(paces, default=0.0)
         time = self.times[last] - self.times[first]
         # Whether there is time for it is the hurried finding's to say; twice would be noise.
@@ -415,26 +415,27 @@ class _Finder:
     def hurried(self) -> Iterator[Finding]:
         """One finding for each move that is hurried, however often it comes."""
         moves: dict[tuple[str, str | None, str], list[int]] = {}
-        for stroke, row in zip(self.strokes, self.walk.rows):
-            if row.pace is not None and row.pace > HURRIED_PACE:
-                start = row.came_from if row.travel else stroke.voice
-                moves.setdefault((stroke.limb, start, stroke.voice), []).append(stroke.index)
+        for i, pace in enumerate(self.walk.pace):
+            if pace is not None and pace > HURRIED_PACE:
+                stroke = self.strokes[i]
+                start = self.walk.came_from[i] if self.walk.travel[i] else stroke.voice
+                moves.setdefault((stroke.limb, start, stroke.voice), []).append(i)
         for indices in moves.values():
             yield self.hurry(indices)
 
     def hurry(self, indices: list[int]) -> Finding:
-        rows = self.walk.rows
-        worst = max(indices, key=lambda i: rows[i].pace or 0.0)
-        row, limb = rows[worst], self.strokes[worst].limb
-        assert row.pace is not None and row.gap is not None
-        late = row.pace > 1 + 1e-9
+        worst = max(indices, key=lambda i: self.walk.pace[i] or 0.0)
+        limb = self.strokes[worst].limb
+        pace, gap, travel = self.walk.pace[worst], self.walk.gap[worst], self.walk.travel[worst]
+        assert pace is not None and gap is not None
+        late = pace > 1 + 1e-9
         voice = self.name(self.strokes[worst].voice)
         if limb in FEET:
-            move = "to strike again" if row.travel == 0 else "to change pedals"
-        elif row.travel == 0:
+            move = "to strike again" if travel == 0 else "to change pedals"
+        elif travel == 0:
             move = f"to strike the {voice} again"
         else:
-            move = f"from the {self.name(row.came_from)} to the {voice}, {row.travel:.0f} mm"
+            move = f"from the {self.name(self.walk.came_from[worst])} to the {voice}, {travel:.0f} mm"
         more = f"; it comes {len(indices)} times" if len(indices) > 1 else ""
         share = "share the strokes between both feet" if limb in FEET else "give the stroke to the other hand"
         return Finding(
@@ -444,7 +445,7 @@ class _Finder:
             None,
             "stop" if late else "caution",
             f"On {self.at(worst)} the {self.names[limb]} {'has no time' if late else 'is hurried'} {move}: "
-            f"it needs {ms(row.needed)} and gets {ms(row.gap)}, pace {row.pace:.2f}{more}.",
+            f"it needs {ms(self.walk.needed[worst])} and gets {ms(gap)}, pace {pace:.2f}{more}.",
             f"Slow down, shorten the move, or {share}.",
         )
 
@@ -452,10 +453,10 @@ class _Finder:
         for key, stream in self.streams().items():
             kind = "foot" if key in FEET else "hand"
             limit, burst = SUSTAINED_PACE[kind], BURST[kind]
-            whole = self.repeat and bool(stream) and all((self.walk.rows[i].pace or 0.0) >= limit for i in stream)
+            whole = self.repeat and bool(stream) and all((self.walk.pace[i] or 0.0) >= limit for i in stream)
             run: list[int] = []
             for i in [*stream, None]:
-                pace = None if i is None else self.walk.rows[i].pace
+                pace = None if i is None else self.walk.pace[i]
                 if i is not None and pace is not None and pace >= limit:
                     run.append(i)
                     continue
@@ -464,7 +465,7 @@ class _Finder:
                 run = []
 
     def tire(self, key: str, kind: str, run: list[int], endless: bool) -> Finding:
-        gaps = [g for i in run if (g := self.walk.rows[i].gap)]
+        gaps = [g for i in run if (g := self.walk.gap[i])]
         rate = len(gaps) / sum(gaps)
         count = "without a rest" if endless else f"{len(run)} strokes in a row"
         return Finding(

@@ -11,7 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from deft_reach.core.counting import syllable
 from deft_reach.core.limbs import EITHER, FEET, HANDS, HAT_FOOT, KICK, SECOND_KICK
@@ -293,6 +293,11 @@ class Pattern:
     finest: int = field(compare=False, default=16)
 
     @cached_property
+    def kept(self) -> dict[object, Any]:
+        """What others have worked out from this pattern alone and want to find again."""
+        return {}
+
+    @cached_property
     def bars(self) -> Fraction:
         """How many bars' worth of time the pattern takes, pickup included."""
         return sum((bar.length / Fraction(*bar.meter) for bar in self.bar_rows), Fraction(0))
@@ -344,27 +349,6 @@ class Pattern:
         for stroke in self.strokes:
             found.setdefault((stroke.limb, stroke.voice), []).append(stroke.index)
         return {key: tuple(indices) for key, indices in found.items()}
-
-    @cached_property
-    def run_in(self) -> int:
-        """The event from which a loop has to be heard once to know where every limb comes from.
-
-        Far enough back for each limb's last strokes, each hand's last change of voice, and every run that the
-        cost can tell apart.
-        """
-        wanted: dict[str, set[str]] = {}
-        for stroke in self.strokes:
-            wanted.setdefault(_body(stroke.limb), set()).add(stroke.voice)
-        heard: dict[str, list[str]] = {limb: [] for limb in wanted}
-        for number in range(len(self.events) - 1, -1, -1):
-            for stroke in self.events[number].strokes:
-                heard[_body(stroke.limb)].append(stroke.voice)
-            if len(self.events) - number >= RUN_IN_EVENTS and all(
-                len(heard[limb]) >= 3 and (limb not in HANDS or len(voices) == 1 or len(set(heard[limb])) > 1)
-                for limb, voices in wanted.items()
-            ):
-                return number
-        return 0
 
     @cached_property
     def starts(self) -> tuple[float, ...]:

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
-from typing import Any, Final, NamedTuple
+from typing import TYPE_CHECKING, Any, Final, NamedTuple, overload
 
 from deft_reach.core.limbs import RIGHT
 from deft_reach.core.motion.reach_table import Cross, ReachTable
 from deft_reach.core.pattern import Pattern
+
+if TYPE_CHECKING:
+    from deft_reach.core.motion.walk import Walk
 
 SEVERITIES: Final = ("note", "caution", "stop")
 
@@ -72,6 +76,51 @@ class StrokeReport(NamedTuple):
             "stroke_type": self.stroke_type,
             "cost": self.cost,
         }
+
+
+class StrokeReports(Sequence[StrokeReport]):
+    """Every stroke of a report, put together from the walk's columns when it is asked for."""
+
+    def __init__(
+        self, pattern: Pattern, times: Sequence[float], tempo: float, walked: Walk, types: Sequence[str],
+        terms: tuple[str, ...],
+    ) -> None:  # fmt: skip
+        self._pattern, self._times, self._tempo = pattern, times, tempo
+        self._walk, self._types, self._terms = walked, types, terms
+
+    @cached_property
+    def _all(self) -> tuple[StrokeReport, ...]:
+        w, terms, tempo = self._walk, self._terms, self._tempo
+        return tuple(
+            StrokeReport(
+                s.index, s.bar, s.beat, time, s.limb, s.voice, s.marks, s.grace, gap, travel, needed, pace,
+                tempo / pace if pace else None, reach, kind, dict(zip(terms, cost)), came,
+            )
+            for s, time, gap, travel, needed, pace, reach, kind, cost, came in zip(
+                self._pattern.strokes, self._times, w.gap, w.travel, w.needed, w.pace, w.reach, self._types,
+                w.costs.T.tolist(), w.came_from,
+            )
+        )  # fmt: skip
+
+    @property
+    def limits(self) -> list[float | None]:
+        """Every stroke's own tempo limit, BPM."""
+        return [self._tempo / pace if pace else None for pace in self._walk.pace]
+
+    def __len__(self) -> int:
+        return len(self._times)
+
+    @overload
+    def __getitem__(self, index: int) -> StrokeReport: ...
+    @overload
+    def __getitem__(self, index: slice) -> Sequence[StrokeReport]: ...
+    def __getitem__(self, index: int | slice) -> StrokeReport | Sequence[StrokeReport]:
+        return self._all[index]
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, StrokeReports) and self._all == other._all
+
+    __hash__ = None  # type: ignore[assignment]
 
 
 class Finding(NamedTuple):
@@ -176,7 +225,7 @@ class Report:
     table: ReachTable
     tempo: float
     repeat: bool
-    strokes: tuple[StrokeReport, ...]
+    strokes: StrokeReports
     postures: tuple[Posture, ...]
     findings: tuple[Finding, ...]
     summary: Summary

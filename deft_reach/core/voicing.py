@@ -24,9 +24,10 @@ from deft_reach.core.cost import Weights
 from deft_reach.core.document import read_text
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import HANDS, LEFT, RIGHT
+from deft_reach.core.motion.follow import follow, level_of
 from deft_reach.core.motion.reach_table import ReachTable, reach_table
 from deft_reach.core.motion.timing import restrike_time
-from deft_reach.core.motion.walk import level_of, walk
+from deft_reach.core.motion.walk import walk
 from deft_reach.core.pattern import Event, Pattern
 from deft_reach.core.player import Player
 from deft_reach.core.report import Report
@@ -126,6 +127,8 @@ class _Search:
         #: How many voices there are; this number itself stands for "nowhere yet".
         self.n = len(self.names)
         self.table: ReachTable = reach_table(kit, player, self.names)
+        #: Each voice's place in the table; the last one is nowhere.
+        self.places = np.array([*(self.table.names.index(name) for name in self.names), -1])
         self.events: tuple[Event, ...] = tuple(e for e in pattern.events if e.hands)
         self.slots = self._slots()
         self.q = len(self.palette) if contour in ("down", "up", "out-and-back", "pairs") else 1
@@ -197,11 +200,12 @@ class _Search:
     def _context(self) -> None:
         """Everything about each stroke that does not depend on voices, from one walk; and the tables of costs."""
         whole = 240.0 / self.tempo
-        times = [start * whole for start in self.pattern.starts]
-        walked = walk(self.pattern, times, float(self.pattern.length) * whole, self.table, self.weights, self.repeat)
+        followed = follow(self.pattern, self.table.names, self.repeat)
+        walked = walk(self.pattern, followed, whole, self.table, self.weights)
+        switch = price.TERMS.index("switch")
         self.base = math.fsum(
-            math.fsum(row.cost.values()) if s.limb not in HANDS else row.cost["switch"]
-            for s, row in zip(self.pattern.strokes, walked.rows)
+            math.fsum(cost) if s.limb not in HANDS else cost[switch]
+            for s, cost in zip(self.pattern.strokes, walked.costs.T.tolist())
         )
         last = {limb: next((s for s in reversed(self.pattern.strokes) if s.limb == limb), None) for limb in HANDS}
         before = {limb: level_of(s.marks) if s is not None and self.repeat else 1 for limb, s in last.items()}
@@ -211,8 +215,7 @@ class _Search:
         for s in self.pattern.strokes:
             if s.limb not in HANDS:
                 continue
-            row = walked.rows[s.index]
-            key = (s.limb, s.marks, row.gap, row.run, before[s.limb], alone[s.index])
+            key = (s.limb, s.marks, walked.gap[s.index], walked.run[s.index], before[s.limb], alone[s.index])
             if key not in kept:
                 kept[key] = self._hand_table(*key)
             self.hand_costs[s.index] = kept[key]
@@ -223,56 +226,36 @@ class _Search:
         """Cost of a stroke by (where the last move came from, where the hand is, where it goes)."""
         n, w, table, skill = self.n, self.weights, self.table, self.player.skill
         level = level_of(marks)
-        found = np.zeros((n + 1, n + 1, n))
-        across = {(a, b): table.moves[self.names[a], self.names[b]].across for a in range(n) for b in range(n)}
-        for v in range(n):
-            reach = w.reach * table.reach_cost[limb].get(self.names[v], 0.0)
-            for was in range(n + 1):
-                move = table.moves[self.names[was], self.names[v]] if was < n else None
-                moves = move is not None and move.distance > 0.0
-                restrike = restrike_time(limb, marks, run == 2 and alone and not moves)
-                needed = max(restrike, move.time if move is not None else 0.0) * skill
-                pace = None if gap is None else needed / gap
-                cost = w.pace * price.pace_cost(pace) + reach
-                if gap is not None and level != before:
-                    cost += w.lift * price.lift_cost(level, before, pace)
-                if run > 2:
-                    cost += w.load * price.load_cost(run, pace, False)
-                for origin in range(n + 1):
-                    turn = 0.0
-                    if moves and origin < n and origin != was:
-                        turn = w.turn * price.turn_cost(across[origin, was], across[was, v], 0.0)
-                    found[origin, was, v] = cost + turn
-        return found
+        place = self.places
+        distance, travel = (
+            table.distances[place[:, None], place[None, :n]],
+            table.travel_times[place[:, None], place[None, :n]],
+        )
+        moves = distance > 0
+        bounced = run == 2 and alone
+        restrike = np.where(moves, restrike_time(limb, marks, False), restrike_time(limb, marks, bounced))
+        pace = np.maximum(restrike, travel) * skill / (math.nan if gap is None else gap)
+        cost = w.pace * price.pace_cost(pace) + w.reach * table.reach_costs[HANDS.index(limb), place[:n]]
+        if gap is not None:
+            cost = cost + w.lift * price.lift_cost(level, before, pace) + w.load * price.load_cost(run, pace, False)
+        across = table.tips[place[None, :], :2] - table.tips[place[:, None], :2]
+        across[n, :] = across[:, n] = 0.0
+        turn = np.where(moves, price.turn_cost(across[:, :, None], across[None, :, :n]), 0.0)
+        return np.asarray(cost[None] + w.turn * turn)
 
     def _pair_table(self) -> tuple[Floats, Floats]:
         """Cost of both hands' places after one hand, and after two hands, have struck: by (right and left before,
         right and left now)."""
-        n, w, table = self.n, self.weights, self.table
-        bearing = np.full((n + 1, n + 1), np.nan)
-        clear = np.full((n + 1, n + 1), np.nan)
-        for r in range(n):
-            for s in range(n):
-                a, b = table.points[self.names[r]], table.points[self.names[s]]
-                bearing[r, s] = math.atan2((a[0] + b[0]) / 2, max((a[1] + b[1]) / 2, 1.0))
-                cross = table.cross.get((self.names[r], self.names[s]))
-                if cross is not None:
-                    clear[r, s] = cross.clearance
-        swing = bearing[None, None, :, :] - bearing[:, :, None, None]
-        twist = np.nan_to_num(w.turn * 0.6 * swing * swing)
+        w, place = self.weights, self.places
+        bearing = self.table.bearings[place[:, None], place[None, :]]
+        clear = self.table.clearances[place[:, None], place[None, :]]
+        twist = w.turn * price.twist_cost(bearing[None, None, :, :] - bearing[:, :, None, None])
+        was = ~np.isnan(clear)
+        stay, enter = price.cross_cost(clear, False), price.cross_cost(clear, True)
         found = []
         for hands in (1, 2):
-            held = np.zeros((n + 1, n + 1))
-            entered = np.zeros((n + 1, n + 1))
-            for r in range(n):
-                for s in range(n):
-                    if not math.isnan(clear[r, s]):
-                        stay = price.cross_cost(float(clear[r, s]), False)
-                        held[r, s] = w.cross * stay * hands
-                        entered[r, s] = w.cross * (stay * (hands - 1) + price.cross_cost(float(clear[r, s]), True))
-            was = ~np.isnan(clear)
-            cross_cost = np.where(was[:, :, None, None], held[None, None], entered[None, None])
-            found.append(twist + cross_cost)
+            entered = w.cross * (stay * (hands - 1) + enter)
+            found.append(twist + np.where(was[:, :, None, None], w.cross * stay * hands, entered))
         return found[0], found[1]
 
     # --- search -----------------------------------------------------------------------------------------------

@@ -1,10 +1,17 @@
 """The walk from stroke to stroke: who comes from where, what is bounced, and what a grace does."""
 
+import math
+
 import pytest
+from hypothesis import example, given, settings
+from hypothesis import strategies as st
 
 from deft_reach.core import Player, analyse, layout, parse
+from deft_reach.core.cost import Weights
 from deft_reach.core.motion.timing import FOOT_BOUNCE, FOOT_RESTRIKE, HAND_RESTRIKE
 from deft_reach.core.pattern import lead_beat
+from tests.core.plain_walk import walk as plain_walk
+from tests.strategies import kits, texts
 
 SKILL = 0.75
 FIVE = layout("five")
@@ -138,3 +145,27 @@ def test_in_six_eight_singles_swap_the_lead_and_both_hands_on_the_beat_do_not():
     assert [f.strokes for f in report.findings if f.kind == "lead-switch"] == [(3,)]
     report = analyse(parse("/4 R@hh R@hh+L R@hh R@hh+L |"), FIVE, Player(), 60)
     assert not [f for f in report.findings if f.kind == "lead-switch"] and report.summary.lead == "R"
+
+
+@given(texts(), kits(), st.booleans(), st.sampled_from([60, 140, 260]))
+@example("R@ft L@hh fR@ft uL dR+K K J H J+H R+R@t1 L", layout("five-double"), True, 120)
+@example("f?. R@nowhere L@c1 ? R@c1 L@ft fR@nowhere L", layout("large"), True, 90)
+@example("R@sn+L@sn R@hh+L R@hh+L@t1 L+R@hh", layout("compact"), False, 90)
+@settings(max_examples=150, deadline=None)
+def test_all_at_once_is_what_one_after_the_other_is(text, kit, repeat, tempo):
+    pattern = parse(text)
+    report = analyse(pattern, kit, Player(), tempo, repeat=repeat)
+    whole = 240.0 / tempo
+    times = [start * whole for start in pattern.starts]
+    plain = plain_walk(pattern, times, float(pattern.length) * whole, report.table, Weights(), repeat)
+    for stroke, row in zip(report.strokes, plain.rows, strict=True):
+        assert (stroke.gap is None, stroke.pace is None) == (row.gap is None, row.pace is None)
+        mine = [stroke.gap, stroke.pace, stroke.travel_mm, stroke.needed, stroke.reach]
+        theirs = [row.gap, row.pace, row.travel, row.needed, row.reach]
+        assert [x or 0 for x in mine] == pytest.approx([x or 0 for x in theirs], rel=1e-9)
+        assert stroke.came_from == row.came_from
+        assert stroke.cost == pytest.approx(row.cost, rel=1e-9, abs=1e-12)
+    assert list(report.postures) == plain.postures
+    assert report.summary.cost == pytest.approx(math.fsum(v for r in plain.rows for v in r.cost.values()))
+    switches = [i for f in report.findings if f.kind == "lead-switch" for i in f.strokes]
+    assert switches == plain.switches

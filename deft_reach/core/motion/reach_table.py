@@ -9,12 +9,12 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import NamedTuple
 
 import numpy as np
 
-from deft_reach.core.cost import reach_cost
+from deft_reach.core.cost import reach_costs
 from deft_reach.core.kit import SPLIT_FOOT_MM, Kit
 from deft_reach.core.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
 from deft_reach.core.motion.crossing import crossings
@@ -26,7 +26,7 @@ from deft_reach.core.motion.pose import (
     foot_reach,
     strike_poses,
 )
-from deft_reach.core.motion.timing import travel_time
+from deft_reach.core.motion.timing import A0, B0
 from deft_reach.core.player import Player
 
 Point = tuple[float, float, float]
@@ -60,6 +60,12 @@ class ReachTable:
     (4, 3) is the strike pose, ``reach[hand][voice]`` its reach and ``lean[hand][voice]`` the lean in mm.
     ``reach_cost[hand][voice]`` what that reach costs; ``moves[from voice, to voice]`` every move.
     ``cross[right voice, left voice]`` is there where the arms cross. Voices the kit lacks are in none of them.
+
+    The same as arrays, by the voices' place in ``names``, with one place more for a voice that is not there (so that
+    −1 means nowhere): ``tips`` (n + 1, 3) mm, ``distances`` (n + 1, n + 1) mm, ``travel_times`` (n + 1, n + 1)
+    untrained seconds, ``reaches`` and ``reach_costs`` (2, n + 1) for the right and the left hand, and by the right
+    and the left hand's voice ``clearances`` (n + 1, n + 1) in mm, NaN where nothing crosses, and ``bearings``
+    (n + 1, n + 1) of the middle between the hands from the seat, in radians.
     """
 
     kit: Kit
@@ -71,10 +77,30 @@ class ReachTable:
     reach: dict[str, dict[str, float]]
     lean: dict[str, dict[str, float]]
     cross: dict[tuple[str, str], Cross]
-    moves: dict[tuple[str, str], Move]
-    reach_cost: dict[str, dict[str, float]]
     pedals: dict[str, Point]
     pedal_widths: dict[str, float]
+    names: tuple[str, ...]
+    tips: Floats
+    distances: Floats
+    travel_times: Floats
+    reaches: Floats
+    reach_costs: Floats
+    clearances: Floats
+    bearings: Floats
+
+    @cached_property
+    def moves(self) -> dict[tuple[str, str], Move]:
+        found = {}
+        for i, a in enumerate(self.names):
+            for j, b in enumerate(self.names):
+                distance = float(self.distances[i, j])
+                across = (self.points[b][0] - self.points[a][0], self.points[b][1] - self.points[a][1])
+                found[a, b] = Move(distance, float(self.travel_times[i, j]), across) if distance else STAY
+        return found
+
+    @cached_property
+    def reach_cost(self) -> dict[str, dict[str, float]]:
+        return {hand: dict(zip(self.names, row.tolist())) for hand, row in zip(HANDS, self.reach_costs)}
 
     def out_of_reach(self, hand: str, voice: str) -> bool:
         return self.lean[hand].get(voice, 0.0) > MAX_LEAN_MM
@@ -149,8 +175,23 @@ def _build(kit: Kit, player: Player, voices: tuple[str, ...]) -> ReachTable:
                 float(found_crossings.clearance[i, j]),
                 (float(found_crossings.place[i, j, 0]), float(found_crossings.place[i, j, 1])),
             )
-    moves = {(a, b): _move(points[a], points[b], min(widths[a], widths[b])) for a in names for b in names}
-    costs = {hand: {name: reach_cost(reach[hand][name], lean[hand][name]) for name in names} for hand in HANDS}
+    padded = np.zeros((n + 1, 3))
+    padded[:n] = tips
+    distances, times = np.zeros((n + 1, n + 1)), np.zeros((n + 1, n + 1))
+    wide = np.array([widths[name] for name in names])
+    between = tips[:, None, :] - tips[None, :, :]
+    distances[:n, :n] = np.sqrt((between * between).sum(axis=2))
+    narrower = np.minimum(wide[:, None], wide[None, :])
+    times[:n, :n] = np.where(distances[:n, :n] > 0, A0 + B0 * np.log2(distances[:n, :n] / narrower + 1.0), 0.0)
+    reaches, costs = np.full((2, n + 1), np.nan), np.zeros((2, n + 1))
+    reaches[:, :n] = poses.reach[: 2 * n].reshape(2, n)
+    costs[:, :n] = reach_costs(poses.reach[: 2 * n], poses.lean[: 2 * n]).reshape(2, n)
+    clearances, bearings = np.full((n + 1, n + 1), np.nan), np.full((n + 1, n + 1), np.nan)
+    if names:
+        clearances[:n, :n] = np.where(found_crossings.crossed, found_crossings.clearance, np.nan)
+        np.fill_diagonal(clearances, np.nan)
+    middle = tips[:, None, :] + tips[None, :, :]
+    bearings[:n, :n] = np.arctan2(middle[..., 0] / 2, np.maximum(middle[..., 1] / 2, 1.0))
     pedals: dict[str, Point] = {}
     pedal_widths: dict[str, float] = {}
     for limb, kind in ((KICK, "bass-pedal"), (SECOND_KICK, "second-bass-pedal"), (HAT_FOOT, "hat-pedal")):
@@ -162,15 +203,9 @@ def _build(kit: Kit, player: Player, voices: tuple[str, ...]) -> ReachTable:
     for limb, point in pedals.items():
         reach[limb] = {"": foot_reach(player, side_of[limb], point)}
     return ReachTable(
-        kit, player, points, widths, joints, shared, reach, lean, cross, moves, costs, pedals, pedal_widths
-    )
-
-
-def _move(a: Point, b: Point, width: float) -> Move:
-    distance = math.dist(a, b)
-    if distance == 0.0:
-        return STAY
-    return Move(distance, travel_time(distance, width), (b[0] - a[0], b[1] - a[1]))
+        kit, player, points, widths, joints, shared, reach, lean, cross, pedals, pedal_widths,
+        tuple(names), padded, distances, times, reaches, costs, clearances, bearings,
+    )  # fmt: skip
 
 
 def reach_words(reach: float, lean: float) -> str:

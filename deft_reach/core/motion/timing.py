@@ -35,6 +35,8 @@ GHOST: Final = 0.85
 #: How long before its stroke a grace note falls, and how far graces are apart (seconds). Common practice.
 GRACE_LEAD: Final = 0.03
 GRACE_APART: Final = 0.045
+#: A grace is a ghost: what it takes to strike the same voice again, untrained seconds.
+HAND_GRACE: Final = HAND_RESTRIKE * GHOST
 
 
 def travel_time(distance: float, width: float) -> float:

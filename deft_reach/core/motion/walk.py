@@ -1,329 +1,197 @@
-"""Walk through a pattern stroke by stroke: where each limb comes from, how long it has, what that costs.
+"""Walk through a pattern: how far each limb goes, how long it needs and has, what that costs.
 
-One pass for a pattern played once. A loop's end is walked before its beginning, so that its first strokes know where
-the limbs come from.
+What follows what is settled beforehand (see follow); here are distances, times and costs, for all strokes at once.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
-from copy import copy
+from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import NamedTuple
+from functools import cached_property, partial
+
+import numpy as np
 
 from deft_reach.core import cost as price
-from deft_reach.core.cost import Weights
-from deft_reach.core.limbs import EITHER, FEET, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
-from deft_reach.core.motion.reach_table import STAY, Cross, ReachTable
-from deft_reach.core.motion.timing import GRACE_LEAD, grace_lead, needed_time, restrike_time
-from deft_reach.core.pattern import RUN_IN_EVENTS, Event, Pattern, Stroke
+from deft_reach.core.cost import TERMS, Weights
+from deft_reach.core.limbs import HAT_FOOT, KICK, RIGHT, SECOND_KICK
+from deft_reach.core.motion.follow import Flags, Follow, Ints
+from deft_reach.core.motion.pose import Floats
+from deft_reach.core.motion.reach_table import Cross, ReachTable
+from deft_reach.core.motion.timing import HAND_GRACE, restrike_time, travel_time
+from deft_reach.core.pattern import Pattern
 from deft_reach.core.report import Posture
 
-#: Strokes further apart than this (whole notes, with room for rounding) are not one run.
-RUN_GAP = 1.001 / 8
-
-GHOST_LEVEL, PLAIN_LEVEL, ACCENT_LEVEL = 0, 1, 2
-
-
-def level_of(marks: str) -> int:
-    """How high a stroke is taken from: 0 ghost, 1 plain, 2 accent."""
-    if ">" in marks:
-        return ACCENT_LEVEL
-    return GHOST_LEVEL if "." in marks else PLAIN_LEVEL
-
-
-class LimbState:
-    """Where a limb is and what it did last. The hi-hat foot is one limb for ``J`` and ``H``."""
-
-    __slots__ = ("gap", "head_start", "last_limb", "level", "move", "run", "time", "voice")
-
-    def __init__(self) -> None:
-        self.time: float | None = None
-        self.voice: str | None = None
-        self.level = PLAIN_LEVEL
-        self.move: tuple[float, float] | None = None
-        self.run = 0
-        self.head_start = 0.0
-        self.last_limb = ""
-        self.gap = math.inf
-
-
-class Row(NamedTuple):
-    """What the walk says of one stroke; see StrokeReport for the units."""
-
-    gap: float | None
-    travel: float
-    needed: float
-    pace: float | None
-    reach: float | None
-    came_from: str | None
-    run: int
-    cost: dict[str, float]
+_PACE, _REACH, _CROSS, _TURN, _LIFT, _LOAD, _SWITCH = range(len(TERMS))
 
 
 @dataclass
 class Walk:
-    """What the walk found; ``rows`` has one entry a stroke in index order.
+    """What the walk found; the lists have one entry a stroke in index order, units as in StrokeReport.
 
-    ``entered`` maps the stroke that brings the arms into a crossed position to the crossing; ``continued`` says
-    that they were crossed already when the round began. ``lead`` lists the stroke that leads each beat and
-    ``switches`` those where the lead changes hands.
+    ``costs`` (terms, strokes) are the terms in the order of TERMS. ``entered`` maps the stroke that brings the
+    arms into a crossed position to the crossing; ``continued`` says that they were crossed already when the round
+    began. ``lead`` lists the stroke that leads each beat and ``switches`` those where the lead changes hands.
     """
 
-    rows: list[Row] = field(default_factory=list)
-    postures: list[Posture] = field(default_factory=list)
+    gap: list[float | None]
+    travel: list[float]
+    needed: list[float]
+    pace: list[float | None]
+    reach: list[float | None]
+    came_from: list[str | None]
+    run: list[int]
+    costs: Floats
     entered: dict[int, Cross] = field(default_factory=dict)
     continued: bool = False
     lead: list[int] = field(default_factory=list)
     switches: list[int] = field(default_factory=list)
+    #: Where the hands are after each event; worked out when first asked for.
+    where: Callable[[], list[Posture]] = list
+
+    @cached_property
+    def postures(self) -> list[Posture]:
+        return self.where()
 
 
-def walk(
-    pattern: Pattern, times: Sequence[float], length: float, table: ReachTable, weights: Weights, repeat: bool
-) -> Walk:
-    """Walk the pattern; ``times`` are the strokes' times and ``length`` the pattern's, in seconds."""
-    whole = length / float(pattern.length) if pattern.length else 1.0
-    walker = Walker(pattern, table, weights, RUN_GAP * whole)
-    if repeat:
-        # A short loop goes round several times before its runs and doubles have settled.
-        rounds = -(-RUN_IN_EVENTS // max(1, len(pattern.events)))
-        for earlier in range(rounds, 1, -1):
-            walker.round(times, -length * earlier)
-        walker.round(times, -length, pattern.run_in)
-    return walker.round(times, 0.0)
+def _or_none(values: Floats) -> list[float | None]:
+    return [None if x != x else x for x in values.tolist()]
 
 
-class Walker:
-    def __init__(self, pattern: Pattern, table: ReachTable, weights: Weights, run_gap: float) -> None:
-        self.run_gap = run_gap
-        self.pattern = pattern
-        self.table = table
-        self.weights = weights
-        self.skill = table.player.skill
-        self.right, self.left = LimbState(), LimbState()
-        self.kick, self.hat_foot = LimbState(), LimbState()
-        self.state = {
-            RIGHT: self.right,
-            LEFT: self.left,
-            KICK: self.kick,
-            SECOND_KICK: self.hat_foot,
-            HAT_FOOT: self.hat_foot,
-        }
-        self.cross: Cross | None = None
-        self.bearing: float | None = None
-        self.leader: str | None = None
-        self.grace_pace = 0.0
-        #: The index of the stroke that ``rows`` begins with.
-        self.base = 0
+@np.errstate(invalid="ignore")
+def walk(pattern: Pattern, followed: Follow, whole: float, table: ReachTable, weights: Weights) -> Walk:
+    """Walk the pattern; ``whole`` is the length of a whole note in seconds."""
+    n = followed.count
+    gap, pace, reach = np.full(n, np.nan), np.full(n, np.nan), np.full(n, np.nan)
+    travel, needed = np.zeros(n), np.zeros(n)
+    if pattern.unassigned:
+        open_strokes = list(pattern.unassigned)
+        needed[open_strokes] = [
+            restrike_time(RIGHT, pattern.strokes[i].marks, False) * table.player.skill for i in open_strokes
+        ]
+    costs = np.zeros((len(TERMS), n))
+    hands = _hands(followed, whole, table, weights, costs)
+    for column, values in zip((gap, travel, needed, pace, reach), hands):
+        column[followed.hands.index] = values
+    if len(followed.feet.index):
+        for column, values in zip((gap, travel, needed, pace, reach), _feet(followed, whole, table, weights, costs)):
+            column[followed.feet.index] = values
+    movers, entering = _arms(followed, table, weights, hands[1], costs)
+    costs[_SWITCH, followed.switches] = weights.switch * price.SWITCH_COST
+    out = Walk(
+        _or_none(gap), travel.tolist(), needed.tolist(), _or_none(pace), _or_none(reach), followed.came_from,
+        followed.run, costs, lead=followed.lead, switches=followed.switches,
+        where=partial(_postures, pattern, followed, table),
+    )  # fmt: skip
+    names = table.names
+    p = followed.postures
+    for k in np.flatnonzero(entering).tolist():
+        out.entered[int(followed.hands.index[movers[k]])] = table.cross[names[p.right[k]], names[p.left[k]]]
+    right, left = followed.before
+    out.continued = right >= 0 and left >= 0 and (names[right], names[left]) in table.cross
+    return out
 
-    def clone(self) -> Walker:
-        """The same place in the same pattern, to go on from in more than one way."""
-        twin = copy(self)
-        twin.right, twin.left = copy(self.right), copy(self.left)
-        twin.kick, twin.hat_foot = copy(self.kick), copy(self.hat_foot)
-        twin.state = {
-            RIGHT: twin.right,
-            LEFT: twin.left,
-            KICK: twin.kick,
-            SECOND_KICK: twin.hat_foot,
-            HAT_FOOT: twin.hat_foot,
-        }
-        return twin
 
-    def shift(self, by: float) -> None:
-        """Move what was struck by so many seconds: a loop's end becomes what comes before its beginning."""
-        for limb in (self.right, self.left, self.kick, self.hat_foot):
-            if limb.time is not None:
-                limb.time += by
-
-    def step(self, event: Event, now: float) -> float:
-        """Walk one moment and say what it costs."""
-        self.base = event.indices[0]
-        out = Walk()
-        self.moment(out, event, now)
-        return math.fsum(math.fsum(row.cost.values()) for row in out.rows)
-
-    def round(self, times: Sequence[float], shift: float, first: int = 0) -> Walk:
-        events = self.pattern.events
-        self.base = events[first].indices[0] if events else 0
-        out = Walk(continued=self.cross is not None)
-        for event in events[first:]:
-            self.moment(out, event, times[event.indices[0]] + shift)
-        return out
-
-    def moment(self, out: Walk, event: Event, now: float) -> None:
-        """One moment: every stroke that falls together."""
-        hands, feet = event.hands, event.feet
-        alone = event.hands_alone
-        self.grace_pace = 0.0
-        if alone and hands[0].grace:
-            # With both hands striking there is none left for a grace.
-            self.graces(hands[0], now)
-        starts = self.state
-        if len(event.strokes) > 1 and event.limb_twice:
-            # Every stroke starts from where its limb was before this moment.
-            starts = {limb: copy(state) for limb, state in self.state.items()}
-        for stroke in event.strokes:
-            limb = stroke.limb
-            if limb == EITHER:
-                self.blank(out, stroke)
-            elif limb in FEET:
-                self.foot(out, stroke, starts[limb], now)
-            else:
-                self.hand(out, stroke, starts[limb], now, alone)
-        # A run ends when the partner strikes alone; together, both go on.
-        if feet and not event.both_feet:
-            (self.hat_foot if feet[0].limb == KICK else self.kick).run = 0
-        if hands:
-            if alone:
-                (self.left if hands[0].limb == RIGHT else self.right).run = 0
-            self.arms(out, hands)
-            if event.on_beat:
-                self.lead(out, hands)
-        out.postures.append(Posture(event.start, self.right.voice, self.left.voice, self.cross, event.indices))
-
-    def graces(self, stroke: Stroke, now: float) -> None:
-        """The other hand's graces: it has to come to this voice, and is there a little before the stroke."""
-        other = self.left if stroke.limb == RIGHT else self.right
-        lead, _ = grace_lead(stroke.grace)
-        voice = stroke.voice if stroke.voice in self.table.points else other.voice
-        if other.time is not None and other.voice is not None and other.time < now:
-            move = self.table.moves.get((other.voice, stroke.voice), STAY)
-            limb = LEFT if stroke.limb == RIGHT else RIGHT
-            needed = max(restrike_time(limb, ".", False), move.time) * self.skill + lead - other.head_start
-            self.grace_pace = max(0.0, needed) / (now - other.time)
-        # A grace is a low stroke: the hand is at this voice now and has gained its head start.
-        other.time, other.voice, other.level, other.head_start, other.run = (
-            now,
-            voice,
-            GHOST_LEVEL,
-            GRACE_LEAD,
-            0,
+def _hands(
+    followed: Follow, whole: float, table: ReachTable, w: Weights, costs: Floats
+) -> tuple[Floats, Floats, Floats, Floats, Floats]:
+    """Gap, travel, needed, pace and reach of the hand strokes; their costs but those of both arms together."""
+    h, skill = followed.hands, table.player.skill
+    travel = np.where(h.voice >= 0, table.distances[h.was, h.voice], 0.0)
+    times = np.where(h.voice >= 0, table.travel_times[h.was, h.voice], 0.0)
+    moves = travel > 0.0
+    needed = np.maximum(np.where(h.bounced & ~moves, h.rebound, h.plain), times) * skill
+    gap = h.gap * whole
+    has = ~np.isnan(gap)
+    if h.shifted.any():
+        needed = np.where(h.shifted & has, np.maximum(1e-4, needed + h.extra - h.head), needed)
+    pace = needed / gap
+    g = followed.graces
+    if len(g.row):
+        # Where the graces are the harder part of a stroke, what it needs is said in terms of its own gap.
+        asked = (
+            np.maximum(HAND_GRACE, np.where(g.voice >= 0, table.travel_times[g.was, g.voice], 0.0)) * skill + g.lead
         )
-        own = self.right if stroke.limb == RIGHT else self.left
-        own.run = 0
+        asked = np.maximum(0.0, asked) / (g.gap * whole)
+        harder = asked > pace[g.row]
+        pace[g.row[harder]] = asked[harder]
+        needed[g.row[harder]] = asked[harder] * gap[g.row[harder]]
+    index = h.index
+    costs[_PACE, index] = w.pace * price.pace_cost(pace)
+    costs[_REACH, index] = w.reach * table.reach_costs[h.side, h.voice]
+    if moves.any():
+        costs[_TURN, index] = w.turn * np.where(moves, price.turn_cost(*_directions(followed, table)), 0.0)
+    costs[_LIFT, index] = np.where(has, w.lift * price.lift_cost(h.level, h.last_level, pace), 0.0)
+    costs[_LOAD, index] = w.load * price.load_cost(h.run, pace, False)
+    return gap, travel, needed, pace, table.reaches[h.side, h.voice]
 
-    def run_on(self, start: LimbState, now: float) -> int:
-        """How many strokes in a row this one makes; a rest of more than an eighth begins a new run."""
-        return start.run + 1 if start.time is not None and now - start.time <= self.run_gap else 1
 
-    def blank(self, out: Walk, stroke: Stroke) -> None:
-        """A stroke nobody plays yet: nothing moves."""
-        needed = restrike_time(RIGHT, stroke.marks, False) * self.skill
-        out.rows.append(Row(None, 0.0, needed, None, None, None, 0, dict.fromkeys(price.TERMS, 0.0)))
+def _directions(followed: Follow, table: ReachTable) -> tuple[Floats, Floats]:
+    """Each hand stroke's last move before this one and its move now, in plan view (rows, 2)."""
+    h = followed.hands
+    was, voice = followed.entry_was, followed.entry_voice
+    there = (was >= 0) & (voice >= 0)
+    across = np.where(there[:, None], table.tips[voice, :2] - table.tips[was, :2], 0.0)
+    moved = there & followed.entry_real & (table.distances[was, voice] > 0)
+    last = np.maximum.accumulate(np.where(moved, np.arange(len(was)), -1))
+    before = np.where(h.before >= 0, last[h.before], -1)
+    found = (before >= 0) & (before >= followed.lane_start[h.entry])
+    return np.where(found[:, None], across[before], 0.0), across[h.entry]
 
-    def hand(self, out: Walk, stroke: Stroke, start: LimbState, now: float, alone: bool) -> None:
-        table, limb, voice, marks = self.table, stroke.limb, stroke.voice, stroke.marks
-        time, was, run = start.time, start.voice, self.run_on(start, now)
-        known = voice in table.points
-        move = table.moves[was, voice] if known and was is not None else STAY
-        moves = move.distance > 0.0
-        restrike = restrike_time(limb, marks, run == 2 and alone and not moves)
-        needed = max(restrike, move.time) * self.skill
-        gap = pace = None
-        level = level_of(marks)
-        lift = 0.0
-        w = self.weights
-        if time is not None:
-            if now > time:
-                gap = now - time
-                if stroke.grace or start.head_start:
-                    needed = max(1e-4, needed + grace_lead(stroke.grace)[1] - start.head_start)
-                pace = needed / gap
-                if self.grace_pace > pace:
-                    # The graces are the harder part of this stroke: what it needs is said in terms of its own gap.
-                    pace = self.grace_pace
-                    needed = pace * gap
-            if level != start.level:
-                lift = w.lift * price.lift_cost(level, start.level, pace)
-        cost = {
-            "pace": w.pace * price.pace_cost(pace),
-            "reach": w.reach * table.reach_cost[limb].get(voice, 0.0),
-            "cross": 0.0,
-            "turn": w.turn * price.turn_cost(start.move, move.across, 0.0) if moves else 0.0,
-            "lift": lift,
-            "load": w.load * price.load_cost(run, pace, False) if run > 2 else 0.0,
-            "switch": 0.0,
-        }
-        reach = table.reach[limb].get(voice)
-        out.rows.append(Row(gap, move.distance, needed, pace, reach, was, run, cost))
-        state = self.state[limb]
-        state.time, state.level, state.run, state.head_start = now, level, run, 0.0
-        if known:
-            state.voice = voice
-            if moves:
-                state.move = move.across
 
-    def foot(self, out: Walk, stroke: Stroke, start: LimbState, now: float) -> None:
-        table, limb, marks = self.table, stroke.limb, stroke.marks
-        time, was, last_limb, run = start.time, start.voice, start.last_limb, self.run_on(start, now)
-        travel = table.foot_distance(limb, last_limb) if last_limb else 0.0
-        gap = pace = None
-        if time is not None and now > time:
-            gap = now - time
-        # The second stroke of a burst is the one that the pedal's rebound helps: it follows a longer wait.
-        # (A hair less than 0.7, so that a gap of just that part is never a matter of rounding.)
-        bounced = travel == 0.0 and gap is not None and gap < 0.7 * (1 - 1e-9) * start.gap
-        width = min(table.pedal_widths.get(limb, 80.0), table.pedal_widths.get(last_limb, 80.0))
-        needed = needed_time(limb, marks, travel, width, self.skill, bounced)
-        state = self.state[limb]
-        if gap is not None:
-            pace = needed / gap
-            state.gap = gap
-        level = level_of(marks)
-        w = self.weights
-        cost = {
-            "pace": w.pace * price.pace_cost(pace),
-            "reach": 0.0,
-            "cross": 0.0,
-            "turn": 0.0,
-            "lift": w.lift * price.lift_cost(level, start.level, pace) if time is not None else 0.0,
-            "load": w.load * price.load_cost(run, pace, True),
-            "switch": 0.0,
-        }
-        reach = table.reach.get(limb, {}).get("")
-        out.rows.append(Row(gap, travel, needed, pace, reach, was, run, cost))
-        state.time, state.level, state.run = now, level, run
-        state.voice, state.last_limb = stroke.voice, limb
+def _feet(
+    followed: Follow, whole: float, table: ReachTable, w: Weights, costs: Floats
+) -> tuple[Floats, Floats, Floats, Floats, Floats]:
+    f, skill = followed.feet, table.player.skill
+    apart = table.foot_distance(SECOND_KICK, HAT_FOOT)
+    width = min(table.pedal_widths.get(SECOND_KICK, 80.0), table.pedal_widths.get(HAT_FOOT, 80.0))
+    travel = np.where(f.changes, apart, 0.0)
+    # The second stroke of a burst is the one that the pedal's rebound helps: it follows a longer wait.
+    # (A hair less than 0.7, so that a gap of just that part is never a matter of rounding.)
+    bounced = (travel == 0.0) & (f.gap < 0.7 * (1 - 1e-9) * f.last_gap)
+    needed = np.where(bounced, f.rebound, f.plain)
+    if apart:
+        needed = np.where(travel > 0, np.maximum(needed, travel_time(apart, width)), needed)
+    needed = needed * skill
+    gap = f.gap * whole
+    pace = needed / gap
+    costs[_PACE, f.index] = w.pace * price.pace_cost(pace)
+    costs[_LIFT, f.index] = w.lift * price.lift_cost(f.level, f.last_level, pace)
+    costs[_LOAD, f.index] = w.load * price.load_cost(f.run, pace, True)
+    reach = {limb: table.reach.get(limb, {}).get("", math.nan) for limb in (KICK, SECOND_KICK, HAT_FOOT)}
+    return gap, travel, needed, pace, np.array([reach[limb] for limb in f.limb])
 
-    def arms(self, out: Walk, hands: Sequence[Stroke]) -> None:
-        """Crossing and twist once the hands of this moment have landed."""
-        table, w = self.table, self.weights
-        right, left = self.right.voice, self.left.voice
-        was = self.cross
-        self.cross = None
-        if right is None or left is None:
-            return
-        a, b = table.points[right], table.points[left]
-        bearing = math.atan2((a[0] + b[0]) / 2, max((a[1] + b[1]) / 2, 1.0))
-        mover = hands[0]
-        if len(hands) > 1:
-            mover = max(hands, key=lambda s: out.rows[s.index - self.base].travel)
-        if self.bearing is not None and bearing != self.bearing:
-            out.rows[mover.index - self.base].cost["turn"] += w.turn * price.turn_cost(
-                None, (0.0, 0.0), abs(bearing - self.bearing)
-            )
-        self.bearing = bearing
-        cross = table.cross.get((right, left))
-        self.cross = cross
-        if cross is None:
-            return
-        entering = was is None
-        if entering:
-            out.entered[mover.index] = cross
-        for stroke in hands:
-            made = entering and stroke is mover
-            out.rows[stroke.index - self.base].cost["cross"] += w.cross * price.cross_cost(cross.clearance, made)
 
-    def lead(self, out: Walk, hands: Sequence[Stroke]) -> None:
-        played = {s.limb: s.index for s in hands}
-        # Both hands on the beat: whoever led goes on leading.
-        hand = self.leader if self.leader in played else next(iter(played))
-        assert hand is not None
-        index = played[hand]
-        out.lead.append(index)
-        if self.leader is not None and hand != self.leader:
-            out.switches.append(index)
-            out.rows[index - self.base].cost["switch"] += self.weights.switch * price.switch_cost()
-        self.leader = hand
+def _arms(followed: Follow, table: ReachTable, w: Weights, travel: Floats, costs: Floats) -> tuple[Ints, Flags]:
+    """Crossing and twist once the hands of each moment have landed; the moments' movers and who enters a crossing."""
+    p, index = followed.postures, followed.hands.index
+    if not len(p.right):
+        return np.zeros(0, dtype=np.intp), np.zeros(0, dtype=bool)
+    movers = p.rows[p.starts]
+    if len(p.rows) > len(movers):
+        # Of hands that strike together the one with the longer way is the one that moves.
+        way = travel[p.rows]
+        longest = np.flatnonzero(way == np.maximum.reduceat(way, p.starts)[p.moment_of_row])
+        moment = p.moment_of_row[longest]
+        movers = p.rows[longest[np.concatenate([[True], moment[1:] != moment[:-1]])]]
+    clear = table.clearances[p.right, p.left]
+    crossed = ~np.isnan(clear)
+    entering = crossed & np.isnan(table.clearances[p.right_before, p.left_before])
+    swing = table.bearings[p.right, p.left] - table.bearings[p.right_before, p.left_before]
+    costs[_TURN, index[movers]] += w.turn * price.twist_cost(swing)
+    if crossed.any():
+        each = clear[p.moment_of_row]
+        costs[_CROSS, index[p.rows]] = w.cross * price.cross_cost(each, False)
+        costs[_CROSS, index[movers[entering]]] = w.cross * price.cross_cost(clear[entering], True)
+    return movers, entering
+
+
+def _postures(pattern: Pattern, followed: Follow, table: ReachTable) -> list[Posture]:
+    names: list[str | None] = [*table.names, None]
+    cross = table.cross
+    right, left = followed.event_right.tolist(), followed.event_left.tolist()
+    found = []
+    for event, r, s in zip(pattern.events, right, left):
+        a, b = names[r], names[s]
+        found.append(Posture(event.start, a, b, cross.get((a, b)), event.indices))
+    return found

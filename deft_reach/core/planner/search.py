@@ -1,36 +1,49 @@
-"""The search: moment by moment, with everything that the cost of what follows can depend on as the state.
+"""The search for hands: the exact list of the k cheapest, for every term of the cost.
 
-Two ways of getting to the same state have the same future, so only the best few of each are kept: the result is the
-exact list of the k cheapest, for every term of the cost. Costs come from the same walk that the analysis uses.
+Ways through the graph of everything the hands can do (see graph) come in the order of a cost that is never more
+than their own. Each is then costed by the analysis itself, and the list is closed when nothing that is left can be
+cheaper.
+A loop is searched from every beginning that its end can lead to, the promising ones first.
 """
 
 from __future__ import annotations
 
+import heapq
 import math
+from bisect import insort
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from itertools import product
+from functools import cached_property
 from typing import Final, NamedTuple
+
+import numpy as np
 
 from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse
 from deft_reach.core.cost import Weights
-from deft_reach.core.document import read_text
 from deft_reach.core.kit import Kit
-from deft_reach.core.limbs import EITHER, FEET, HANDS, KICK
+from deft_reach.core.motion.follow import follow, voices_of
 from deft_reach.core.motion.reach_table import reach_table
-from deft_reach.core.motion.walk import RUN_GAP, Walker
-from deft_reach.core.pattern import Event, Pattern, Stroke
+from deft_reach.core.motion.walk import walk
+from deft_reach.core.pattern import Pattern
+from deft_reach.core.planner.assign import with_hands
+from deft_reach.core.planner.graph import Graph, Limits
+from deft_reach.core.planner.moments import moments_of
+from deft_reach.core.planner.prices import Prices
 from deft_reach.core.planner.schools import HATS, SCHOOLS, allowed_hands
+from deft_reach.core.planner.ways import ways_through
 from deft_reach.core.player import Player
 from deft_reach.core.report import Report
-from deft_reach.core.stroke_text import replace_strike, strike_of
 
-#: A run longer than this costs no more by its length.
-RUN_CAP: Final = 10
-#: Moments looked at before the search is cut short, and no longer called proven.
-MAX_LOOKED_AT: Final = 400_000
-#: Rounds after which runs that grow from round to round cost no more.
-ROUNDS: Final = 12
+#: How many choices of the other hand a resting hand remembers at first; where that leaves doubt, more and more.
+MEMORY: Final = (6, 12, 24)
+#: Stickings costed by the analysis before more memory is tried, and at last before the list is no longer proven.
+DOUBT: Final = (40, 100, 1500)
+#: Rounds gone through before the one whose bounds count.
+ROUNDS: Final = 1
+#: How many moments of a loop are gone through before its round begins, at first.
+RUN_IN: Final = 36
+#: Costs closer than this are the same.
+SAME: Final = 1e-9
 
 
 class PlanError(ValueError):
@@ -39,37 +52,50 @@ class PlanError(ValueError):
 
 @dataclass(frozen=True)
 class Sticking:
-    """One answer. ``differs`` lists the strokes with another hand than in the cheapest one."""
+    """One answer: the hands of the open strokes in their order, and what the whole costs.
 
-    text: str
-    report: Report
+    ``differs`` lists the strokes with another hand than in the cheapest one; ``pattern`` is the pattern with these
+    hands, ``text`` its stroke text and ``report`` its analysis.
+    """
+
+    asked: Pattern
+    hands: tuple[str, ...]
+    cost: float
     differs: tuple[int, ...]
+    kit: Kit
+    player: Player
+    tempo: float
+    repeat: bool
+    weights: Weights
+
+    @cached_property
+    def pattern(self) -> Pattern:
+        return with_hands(self.asked, dict(zip(self.asked.unassigned, self.hands)))
+
+    @property
+    def text(self) -> str:
+        return self.pattern.text
+
+    @cached_property
+    def report(self) -> Report:
+        return analyse(self.pattern, self.kit, self.player, self.tempo, repeat=self.repeat, weights=self.weights)
+
+
+class _Costed(NamedTuple):
+    """What a sticking costs: in all, the hands' part, and the hands of the open strokes."""
+
+    total: float
+    of_hands: float
+    hands: tuple[str, ...]
 
 
 @dataclass(frozen=True)
 class Stickings:
-    """What was found: the cheapest first, how many moments were looked at, and whether that is proven."""
+    """What was found: the cheapest first, how many states were looked at, and whether the order is proven."""
 
     best: tuple[Sticking, ...]
     searched: int
     proven: bool
-
-
-class _Way(NamedTuple):
-    """A way to a state: what it cost, and the hands of the open strokes so far."""
-
-    cost: float
-    hands: tuple[str, ...]
-
-
-@dataclass
-class _State:
-    """A state with the best ways to it. ``last`` and ``streak`` are for the longest run allowed."""
-
-    walker: Walker
-    last: str
-    streak: int
-    ways: list[_Way]
 
 
 def find_stickings(
@@ -99,229 +125,132 @@ def find_stickings(
         raise PlanError(f"unknown hi-hat choice '{hat}'; expected one of {', '.join(HATS)}")
     if max_run is not None and max_run < 1:
         raise PlanError(f"the longest run is {max_run}; expected 1 or more")
-    search = _Search(pattern, kit, player, tempo, school, hat, max_run, excluded or {}, best, repeat, weights)
+    allowed = allowed_hands(pattern, kit, player, school, hat, excluded or {})
+    search = _Search(
+        pattern, kit, player, tempo, allowed, school == "alternate", max_run, max(1, best), repeat, weights
+    )
     return search.run()
 
 
 class _Search:
     def __init__(
-        self,
-        pattern: Pattern,
-        kit: Kit,
-        player: Player,
-        tempo: float,
-        school: str,
-        hat: str,
-        max_run: int | None,
-        excluded: dict[int, str],
-        best: int,
-        repeat: bool,
-        weights: Weights,
-    ) -> None:
+        self, pattern: Pattern, kit: Kit, player: Player, tempo: float, allowed: dict[int, tuple[str, ...]],
+        alternate: bool, max_run: int | None, best: int, repeat: bool, weights: Weights,
+    ) -> None:  # fmt: skip
         self.pattern, self.kit, self.player, self.tempo = pattern, kit, player, tempo
         self.best, self.repeat, self.weights = best, repeat, weights
-        self.max_run, self.alternate = max_run, school == "alternate"
+        self.limits = Limits(alternate, max_run)
         self.whole = 240.0 / tempo
-        self.length = float(pattern.length) * self.whole
-        self.times = [start * self.whole for start in pattern.starts]
-        table = reach_table(kit, player, [s.voice for s in pattern.strokes])
-        self.blank = Walker(pattern, table, weights, RUN_GAP * self.whole)
-        self.allowed = allowed_hands(pattern, kit, player, school, hat, excluded)
-        self.choices = [list(self._choices(event)) for event in pattern.events]
+        self.table = reach_table(kit, player, voices_of(pattern))
+        self.allowed = allowed
+        self.run_in = RUN_IN if repeat else 0
         self.looked = 0
-        self.cut = False
-        #: The least that each moment has been seen to cost, and what all from each moment on cost at least.
-        self.least = [math.inf] * len(self.choices)
-        self.ahead = [0.0] * (len(self.choices) + 1)
-        self.bound = math.inf
+        self._lay_out()
 
-    def _choices(self, event: Event) -> Iterator[tuple[Event, tuple[str, ...]]]:
-        """Every way to give a moment's open strokes hands, with the moment as it is then."""
-        open_strokes = [s for s in event.strokes if s.limb == EITHER]
-        taken = {s.limb for s in event.strokes if s.limb in HANDS}
-        for hands in product(*(self.allowed[s.index] for s in open_strokes)):
-            if len(set(hands)) < len(hands) or set(hands) & taken:
-                continue  # one hand cannot be asked twice at once
-            given = dict(zip((s.index for s in open_strokes), hands))
-            strokes = tuple(s._replace(limb=given.get(s.index, s.limb)) for s in event.strokes)
-            yield _event(event, strokes), hands
+    def _lay_out(self) -> None:
+        """The moments, a loop's run-in before them, and what everything costs."""
+        names = self.table.names
+        self.moments, self.begins, self.places = moments_of(
+            self.pattern, names, len(names) + 1, self.allowed, self.run_in
+        )
+        if any(not m.options for m in self.moments):
+            raise self._nothing()
+        self.prices = Prices(self.table, self.weights, self.whole, self.places)
+
+    def _graph(self, memory: int) -> Graph:
+        """The graph; a loop's with a run-in so long that every state of its end is one of its beginning."""
+        while True:
+            graph = Graph(self.moments, self.begins, self.places, self.prices, self.limits, self.repeat, memory)
+            self.looked += sum(step.cost.size for step in graph.steps)
+            if not self.repeat or (graph.back >= 0).all() or self.run_in > 4 * len(self.pattern.events) + 64:
+                return graph
+            self.run_in *= 4
+            self._lay_out()
+
+    @staticmethod
+    def _nothing() -> PlanError:
+        return PlanError("no sticking satisfies all of that: allow longer runs, another school or the other hand")
 
     def run(self) -> Stickings:
-        ways = self._loops() if self.repeat else self._ends([self._start(self.blank)])
-        found = sorted({way.hands: way for way in ways}.values())[: self.best]
+        found: dict[tuple[str, ...], _Costed] = {}
+        proven = False
+        for memory, most in zip(MEMORY, DOUBT):
+            graph = self._graph(memory)
+            proven = self._collect(graph, found, most)
+            if proven:
+                break
         if not found:
-            raise PlanError("no sticking satisfies all of that: allow longer runs, another school or the other hand")
-        rows = sorted((self._sticking(way.hands) for way in found), key=lambda row: row[1].summary.cost)
-        first = rows[0][1].pattern.strokes
+            raise self._nothing()
+        rows = sorted(found.values(), key=lambda row: (row.total, row.hands))[: self.best]
+        first = rows[0].hands
         return Stickings(
             tuple(
                 Sticking(
-                    text, report, tuple(a.index for a, b in zip(report.pattern.strokes, first) if a.limb != b.limb)
+                    self.pattern, row.hands, row.total,
+                    tuple(i for i, a, b in zip(self.pattern.unassigned, row.hands, first) if a != b),
+                    self.kit, self.player, self.tempo, self.repeat, self.weights,
                 )
-                for text, report in rows
+                for row in rows
             ),
             self.looked,
-            not self.cut,
-        )
-
-    def _start(self, walker: Walker, last: str = "", streak: int = 0) -> _State:
-        return _State(walker, last, streak, [_Way(0.0, ())])
-
-    def _ends(self, states: list[_State]) -> list[_Way]:
-        return [way for state in self._round(states).values() for way in state.ways]
-
-    def _round(self, states: list[_State]) -> dict[object, _State]:
-        """Walk the pattern once from these states; every state at its end, with the best ways to it."""
-        now: dict[object, _State] = {self._key(state): state for state in states}
-        for number, (event, choices) in enumerate(zip(self.pattern.events, self.choices)):
-            limit = self.bound - self.ahead[number + 1] + 1e-9
-            time = self.times[event.indices[0]]
-            following: dict[object, _State] = {}
-            for state in now.values():
-                for changed, hands in choices:
-                    run = self._run_on(state, changed)
-                    if run is None:
-                        continue
-                    self.looked += 1
-                    walker = state.walker.clone()
-                    cost = walker.step(changed, time)
-                    self.least[number] = min(self.least[number], cost)
-                    ways = [_Way(w.cost + cost, w.hands + hands) for w in state.ways if w.cost + cost <= limit]
-                    if not ways:
-                        continue
-                    new = _State(walker, *run, ways)
-                    key = self._key(new)
-                    known = following.get(key)
-                    if known is None:
-                        following[key] = new
-                    else:
-                        known.ways = sorted({w.hands: w for w in (*known.ways, *new.ways)}.values())[: self.best]
-            now = following
-            if self.looked > MAX_LOOKED_AT and len(now) > 64:
-                # Too much to do exactly: go on with the most promising.
-                self.cut = True
-                kept = sorted(now.items(), key=lambda item: item[1].ways[0].cost)[:64]
-                now = dict(kept)
-        return now
-
-    def _run_on(self, state: _State, event: Event) -> tuple[str, int] | None:
-        """The last hand and how many strokes in a row it has made after this moment; None where that is too many."""
-        limbs = {s.limb for s in event.hands}
-        if not limbs:
-            return state.last, state.streak
-        if len(limbs) > 1:
-            return "both", 1
-        hand = next(iter(limbs))
-        chosen = any(s.index in self.allowed for s in event.hands)
-        if self.alternate and chosen and hand == state.last:
-            return None
-        streak = state.streak + 1 if hand == state.last else 1
-        if self.max_run is not None and streak > self.max_run and chosen:
-            return None
-        cap = (self.max_run or 1) + 1
-        return hand, min(streak, cap)
-
-    def _key(self, state: _State) -> object:
-        """Everything that the cost of what follows can depend on."""
-        w = state.walker
-        return (
-            *((x.time, x.voice, x.level, x.move, min(x.run, RUN_CAP), x.head_start) for x in (w.right, w.left)),
-            w.leader,
-            state.last,
-            state.streak if self.max_run is not None else 0,
-        )
-
-    def _loops(self) -> list[_Way]:
-        """Rounds that end as they began.
-
-        First every state that a round can begin in, round after round until there are no new ones; on the way, what
-        each moment costs at least. Then the cheapest ways from each of them back to itself; whatever could not get
-        onto the list any more is left.
-        """
-        known: dict[object, _State] = {}
-        new = list(self._before(self._round([self._start(self.blank)])).values())
-        for _ in range(ROUNDS):
-            for state in new:
-                known[self._loop_key(state)] = state
-            starts = [self._start(state.walker, state.last, state.streak) for state in known.values()]
-            ends = self._before(self._round(starts))
-            new = [state for key, state in ends.items() if key not in known]
-            for key, state in ends.items():
-                if key in known:
-                    known[key].ways = state.ways
-            if not new or self.looked > MAX_LOOKED_AT:
-                break
-        self.cut = self.cut or bool(new)
-        for number in range(len(self.choices) - 1, -1, -1):
-            self.ahead[number] = self.ahead[number + 1] + self.least[number]
-        found: dict[tuple[str, ...], _Way] = {}
-        for key, state in sorted(known.items(), key=lambda item: item[1].ways[0].cost):
-            if self.looked > MAX_LOOKED_AT:
-                self.cut = True
-                break
-            for end_key, end in self._before(
-                self._round([self._start(state.walker, state.last, state.streak)])
-            ).items():
-                if end_key == key:
-                    for way in end.ways:
-                        if way.hands not in found or way < found[way.hands]:
-                            found[way.hands] = way
-            if len(found) >= self.best:
-                self.bound = sorted(found.values())[self.best - 1].cost
-        return list(found.values())
-
-    def _before(self, ends: dict[object, _State]) -> dict[object, _State]:
-        """What the ends of a round are as the beginnings of the next."""
-        found: dict[object, _State] = {}
-        for state in ends.values():
-            state.walker.shift(-self.length)
-            if any(
-                x.time is not None and x.time < -self.length - 1e-9 for x in (state.walker.right, state.walker.left)
-            ):
-                continue  # a hand that struck before this round and not in it: no loop comes back to that
-            found.setdefault(self._loop_key(state), state)
-            kept = found[self._loop_key(state)]
-            if kept is not state:
-                kept.ways = sorted({w.hands: w for w in (*kept.ways, *state.ways)}.values())[: self.best]
-        return found
-
-    def _loop_key(self, state: _State) -> object:
-        """As the key, with times free of the rounding that shifting them brings."""
-        w = state.walker
-        return (
-            *(
-                (
-                    None if x.time is None else round(x.time, 7),
-                    x.voice, x.level, x.move, min(x.run, RUN_CAP), round(x.head_start, 9),
-                )
-                for x in (w.right, w.left)
-            ),
-            w.leader,
-            state.last,
-            state.streak if self.max_run is not None else 0,
+            proven,
         )  # fmt: skip
 
-    def _sticking(self, hands: tuple[str, ...]) -> tuple[str, Report]:
-        """The stroke text with these hands, and its analysis."""
-        pattern = self.pattern
-        open_strokes = [s.index for s in self.pattern.strokes if s.limb == EITHER]
-        for index, hand in reversed(list(zip(open_strokes, hands))):
-            text = replace_strike(pattern, index, replace(strike_of(pattern, index), limb=hand))
-            pattern = read_text(text, self.kit)
-        report = analyse(pattern, self.kit, self.player, self.tempo, repeat=self.repeat, weights=self.weights)
-        return pattern.text, report
+    def _collect(self, graph: Graph, found: dict[tuple[str, ...], _Costed], most: int) -> bool:
+        """Cost stickings in the order of their bounds until no other can be among the best; whether that came."""
+        costs = sorted(row.of_hands for row in found.values())
+        ways = self._loops(graph) if self.repeat else ways_through(graph, graph.backward(graph.free_end()), 0, 0)
+        for looked, (bound, hands) in enumerate(ways):
+            if len(costs) >= self.best and bound >= costs[self.best - 1] - SAME:
+                return True
+            if looked >= most:
+                return False
+            if hands not in found:
+                found[hands] = self._costed(hands)
+                insort(costs, found[hands].of_hands)
+        return True
 
+    def _costed(self, hands: tuple[str, ...]) -> _Costed:
+        """A sticking as the analysis costs it."""
+        strokes = list(self.pattern.strokes)
+        for index, hand in zip(self.pattern.unassigned, hands):
+            strokes[index] = strokes[index]._replace(limb=hand)
+        # Only what the walk reads has to fit together: the text is written for those that are kept.
+        filled = replace(self.pattern, strokes=tuple(strokes))
+        followed = follow(filled, self.table.names, self.repeat)
+        costs = walk(filled, followed, self.whole, self.table, self.weights).costs
+        of_hands = costs[:, followed.hands.index]
+        return _Costed(math.fsum(costs.ravel().tolist()), math.fsum(of_hands.ravel().tolist()), hands)
 
-def _event(event: Event, strokes: tuple[Stroke, ...]) -> Event:
-    """The moment with its strokes given to these limbs."""
-    hands = tuple(s for s in strokes if s.limb in HANDS)
-    feet = tuple(s for s in strokes if s.limb in FEET)
-    return event._replace(
-        strokes=strokes,
-        hands=hands,
-        hand_indices=tuple(s.index for s in hands),
-        feet=feet,
-        hands_alone=len({s.limb for s in hands}) == 1,
-        both_feet=len({s.limb == KICK for s in feet}) == 2,
-        limb_twice=event.limb_twice,
-    )
+    def _loops(self, graph: Graph) -> Iterator[tuple[float, tuple[str, ...]]]:
+        """Rounds that end as they began, in the order of their bounds, over all beginnings.
+
+        Going round several times first makes what is ahead nearly independent of where it ends, and so bounds every
+        loop by the state it comes through: only the few that promise something are searched.
+        """
+        after = graph.free_end()
+        ahead = graph.backward(after)
+        for _ in range(ROUNDS):
+            after = graph.at_end(ahead[0])
+            ahead = graph.backward(after)
+        ends = graph.regret(ahead)
+        line: list[tuple[float, int, Iterator[tuple[float, tuple[str, ...]]] | None, tuple[str, ...]]] = []
+        for k, start in enumerate(graph.back.tolist()):
+            for lead in (0, 1):
+                if start >= 0:
+                    bound = ahead[0].item(lead, start) - after.item(lead, k) + ends.item(lead, k)
+                    if math.isfinite(bound):
+                        line.append((bound, lead * graph.sizes[-1] + k, None, ()))
+        heapq.heapify(line)
+        while line:
+            bound, number, ways, hands = heapq.heappop(line)
+            if ways is not None:
+                yield bound, hands
+            else:
+                lead, k = divmod(number, graph.sizes[-1])
+                end = np.full_like(after, np.inf)
+                end[lead, k] = 0.0
+                ways = ways_through(graph, graph.backward(end), lead, int(graph.back[k]))
+            following = next(ways, None)
+            if following is not None:
+                heapq.heappush(line, (following[0], number, ways, following[1]))

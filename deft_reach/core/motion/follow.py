@@ -1,0 +1,409 @@
+"""Which stroke follows which: all of a rhythm that does not depend on where things stand or how fast it goes.
+
+Worked out once for a pattern; moving a drum or changing the tempo then costs only arithmetic on arrays (see walk).
+A loop's end is put before its beginning, so that its first strokes know where the limbs come from.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Final, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deft_reach.core.limbs import EITHER, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
+from deft_reach.core.motion.pose import Floats
+from deft_reach.core.motion.timing import GRACE_LEAD, grace_lead, restrike_time
+from deft_reach.core.pattern import RUN_IN_EVENTS, Pattern
+
+Ints = NDArray[np.intp]
+Flags = NDArray[np.bool_]
+
+#: Strokes further apart than this (whole notes, with room for rounding) are not one run.
+RUN_GAP: Final = 1.001 / 8
+
+GHOST_LEVEL, PLAIN_LEVEL, ACCENT_LEVEL = 0, 1, 2
+
+#: The physical limbs in the order of their lanes; the hi-hat foot is one limb for ``J`` and ``H``.
+_LANE: Final = {RIGHT: 0, LEFT: 1, KICK: 2, SECOND_KICK: 3, HAT_FOOT: 3, EITHER: -1}
+
+
+def level_of(marks: str) -> int:
+    """How high a stroke is taken from: 0 ghost, 1 plain, 2 accent."""
+    if ">" in marks:
+        return ACCENT_LEVEL
+    return GHOST_LEVEL if "." in marks else PLAIN_LEVEL
+
+
+class Hands(NamedTuple):
+    """The hand strokes of one round, in index order; voices are numbers, −1 for nowhere; times in whole notes.
+
+    ``entry`` is the place in the lanes of Follow. ``gap`` is NaN for a first stroke. ``bounced`` says that the
+    stroke is the second of a run and may be bounced if the hand stays; ``plain`` and ``rebound`` are what a
+    restrike then takes, in untrained seconds. ``extra`` is what the stroke's own graces add and ``head`` the
+    head start that the hand's last grace gave it, in seconds; ``shifted`` says that either is there.
+    """
+
+    index: Ints  # type: ignore[assignment]
+    entry: Ints
+    before: Ints
+    side: Ints
+    was: Ints
+    voice: Ints
+    gap: Floats
+    run: Ints
+    bounced: Flags
+    plain: Floats
+    rebound: Floats
+    level: Ints
+    last_level: Ints
+    extra: Floats
+    head: Floats
+    shifted: Flags
+
+
+class Graces(NamedTuple):
+    """Graces that ask something of the other hand: the row of Hands they belong to, where that hand comes from and
+    goes to, how long it has (whole notes), and what it needs beyond the move (seconds)."""
+
+    row: Ints
+    was: Ints
+    voice: Ints
+    gap: Floats
+    lead: Floats
+
+
+class Feet(NamedTuple):
+    """The foot strokes of one round, as Hands. ``changes`` says that the foot comes from its other pedal."""
+
+    index: Ints  # type: ignore[assignment]
+    limb: list[str]
+    changes: Flags
+    gap: Floats
+    last_gap: Floats
+    run: Ints
+    plain: Floats
+    rebound: Floats
+    level: Ints
+    last_level: Ints
+
+
+class Postures(NamedTuple):
+    """The moments of one round in which a hand strikes: the voices both hands are at then and were at before.
+
+    ``rows`` are the rows of Hands moment by moment, and ``starts`` where each moment begins in them.
+    """
+
+    right: Ints
+    left: Ints
+    right_before: Ints
+    left_before: Ints
+    rows: Ints
+    starts: Ints
+    moment_of_row: Ints
+
+
+@dataclass(frozen=True)
+class Follow:
+    """What each stroke of a pattern follows; see the parts.
+
+    ``entry_was`` and ``entry_voice`` are the moves of all lanes one after the other, run-in and graces included;
+    ``entry_real`` leaves graces out, and ``lane_start`` is where each entry's lane begins. ``came_from`` has a
+    voice or None for every stroke, ``run`` every stroke's place in its run. ``event_right`` and ``event_left``
+    are where the hands are after each event, ``before`` where they were when the round began. ``lead`` and
+    ``switches`` as in Walk.
+    """
+
+    count: int
+    names: tuple[str, ...]
+    entry_was: Ints
+    entry_voice: Ints
+    entry_real: Flags
+    lane_start: Ints
+    hands: Hands
+    graces: Graces
+    feet: Feet
+    postures: Postures
+    came_from: list[str | None]
+    run: list[int]
+    event_right: Ints
+    event_left: Ints
+    before: tuple[int, int]
+    lead: list[int]
+    switches: list[int]
+
+
+def follow(pattern: Pattern, names: tuple[str, ...], repeat: bool) -> Follow:
+    """What each stroke follows; ``names`` are the voices that the kit has. Kept with the pattern."""
+    key = ("follow", names, repeat)
+    found = pattern.kept.get(key)
+    if found is None:
+        found = pattern.kept[key] = _Follower(pattern, names, repeat).follow()
+    return found
+
+
+class _Columns(NamedTuple):
+    """A pattern's strokes as arrays, without those that nobody plays yet."""
+
+    index: Ints  # type: ignore[assignment]
+    start: Floats
+    event: Ints
+    lane: Ints
+    level: Ints
+    grace: list[str]
+    limbs: tuple[str, ...]
+    voices: tuple[str, ...]
+    plain: Floats
+    rebound: Floats
+    events: int
+    beats: Flags
+
+
+def _columns(pattern: Pattern) -> _Columns:
+    found = pattern.kept.get("columns")
+    if found is not None:
+        return found  # type: ignore[no-any-return]
+    struck = [row for row in pattern.moments if row.strokes]
+    strokes = [s for s in pattern.strokes if s.limb != EITHER]
+    event_of = np.zeros(len(pattern.moments), dtype=np.intp)
+    event_of[[k for k, row in enumerate(pattern.moments) if row.strokes]] = np.arange(len(struck))
+    kinds = {(s.limb, s.marks) for s in strokes}
+    times = {kind: (restrike_time(*kind, False), restrike_time(*kind, True), level_of(kind[1])) for kind in kinds}
+    rows = [times[s.limb, s.marks] for s in strokes]
+    plain, rebound, level = (np.array(c) for c in zip(*rows)) if rows else (np.zeros(0), np.zeros(0), np.zeros(0))
+    starts = pattern.starts
+    found = _Columns(
+        np.array([s.index for s in strokes], dtype=np.intp),
+        np.array([starts[s.index] for s in strokes]),
+        event_of[[s.moment for s in strokes]],
+        np.array([_LANE[s.limb] for s in strokes], dtype=np.intp),
+        level.astype(np.intp),
+        [s.grace for s in strokes],
+        tuple(s.limb for s in strokes),
+        tuple(s.voice for s in strokes),
+        plain,
+        rebound,
+        len(struck),
+        np.array([row.on_beat for row in struck], dtype=bool),
+    )
+    pattern.kept["columns"] = found
+    return found
+
+
+def _run_in(c: _Columns) -> int:
+    """The event from which a loop has to be heard once to know where every limb comes from.
+
+    Far enough back for each limb's last strokes, each hand's last change of voice, and every run that the cost can
+    tell apart.
+    """
+    first = c.events - RUN_IN_EVENTS
+    for lane in range(4):
+        own = np.flatnonzero(c.lane == lane)
+        if not len(own):
+            continue
+        if len(own) < 3:
+            return 0
+        first = min(first, int(c.event[own[-3]]))
+        if lane < 2:
+            voices = [c.voices[k] for k in own]
+            other = next((k for k, v in zip(reversed(own), reversed(voices)) if v != voices[-1]), None)
+            if other is not None:
+                first = min(first, int(c.event[other]))
+    return max(0, first)
+
+
+class _Follower:
+    def __init__(self, pattern: Pattern, names: tuple[str, ...], repeat: bool) -> None:
+        self.names, self.repeat = names, repeat
+        self.count = len(pattern.strokes)
+        c = self.c = _columns(pattern)
+        number = {name: k for k, name in enumerate(names)}
+        voices = np.array([number.get(v, -1) for v in c.voices], dtype=np.intp)
+        # Rounds before the one that counts: whole ones for a short loop, then one from the run-in on.
+        picks: list[Ints] = []
+        rounds: list[int] = []
+        everything = np.arange(len(c.index))
+        if repeat and c.events:
+            earlier = -(-RUN_IN_EVENTS // c.events)
+            for back in range(earlier, 1, -1):
+                picks.append(everything)
+                rounds.append(-back)
+            picks.append(everything[c.event >= _run_in(c)])
+            rounds.append(-1)
+        picks.append(everything)
+        rounds.append(0)
+        self.pick = np.concatenate(picks)
+        turn = np.repeat(np.array(rounds), [len(p) for p in picks])
+        self.main = turn == 0
+        self.first_round = min(rounds)
+        length = float(pattern.length)
+        self.time = c.start[self.pick] + turn * length
+        self.event = c.event[self.pick] + (turn - self.first_round) * c.events
+        self.events = (1 - self.first_round) * c.events
+        self.lane, self.level, self.voice = c.lane[self.pick], c.level[self.pick], voices[self.pick]
+        self.struck_by = [np.bincount(self.event[self.lane == k], minlength=self.events) > 0 for k in range(4)]
+
+    def follow(self) -> Follow:
+        """Sort everything into lanes, graces among them, and read off what comes before what."""
+        c, n = self.c, len(self.pick)
+        owner = self.graced()
+        g = np.array(sorted(owner), dtype=np.intp)
+        lane = np.concatenate([self.lane, 1 - self.lane[g]])
+        event = np.concatenate([self.event, self.event[g]])
+        time = np.concatenate([self.time, self.time[g]])
+        voice = np.concatenate([self.voice, self.voice[g]])
+        level = np.concatenate([self.level, np.full(len(g), GHOST_LEVEL)])
+        real = np.arange(n + len(g)) < n
+        key = lane * (self.events + 1) + event
+        order = np.argsort(key, kind="stable")
+        place = np.empty_like(order)
+        place[order] = np.arange(len(order))
+        key, lane, event, time = key[order], lane[order], event[order], time[order]
+        voice, level, real = voice[order], level[order], real[order]
+        size = len(order)
+        here = np.arange(size)
+        lane_start = np.searchsorted(lane, lane)
+        prev = np.searchsorted(key, key) - 1
+        prev[prev < lane_start] = -1
+        has = prev >= 0
+        known = np.maximum.accumulate(np.where(voice >= 0, here, -1)) if size else here
+        at = np.where(known >= lane_start, voice[known], -1)
+        was = np.where(has, at[prev], -1)
+        gap = np.where(has, time - time[prev], np.nan)
+        was_grace = has & ~real[prev]
+        graced = np.zeros(size, dtype=bool)
+        graced[place[g]] = True
+        run = self.runs(key, lane, event, gap, prev, has, was_grace | ~real | graced)
+
+        row_of = place[:n][self.main]
+        hand, foot = lane[row_of] < 2, lane[row_of] >= 2
+        index = c.index
+        extra = np.array([grace_lead(x)[1] for x in c.grace]) if any(c.grace) else np.zeros(len(c.grace))
+        marked = np.array([bool(x) for x in c.grace]) if any(c.grace) else np.zeros(len(c.grace), dtype=bool)
+        h, f = row_of[hand], row_of[foot]
+        alone = self.struck_by[0] != self.struck_by[1]
+        head = np.where(was_grace, GRACE_LEAD, 0.0)
+        hands = Hands(
+            index[hand], h, np.where(has, prev, -1)[h], lane[h], was[h], voice[h], gap[h], run[h],
+            (run[h] == 2) & alone[event[h]], c.plain[hand], c.rebound[hand], level[h],
+            np.where(has, level[prev], level)[h], extra[hand], head[h], marked[hand] | was_grace[h],
+        )  # fmt: skip
+        codes = np.array([1 if limb == SECOND_KICK else 0 for limb in c.limbs], dtype=np.intp)[self.pick]
+        codes = np.concatenate([codes, np.zeros(len(g), dtype=np.intp)])[order]
+        feet = Feet(
+            index[foot], [limb for limb, k in zip(c.limbs, foot) if k], (has & (codes != codes[prev]))[f], gap[f],
+            np.where(has & (prev >= 0), np.nan_to_num(gap[prev], nan=np.inf), np.inf)[f], run[f],
+            c.plain[foot], c.rebound[foot], level[f], np.where(has, level[prev], level)[f],
+        )  # fmt: skip
+        placed = place[n:]
+        found = self.main[g] & has[placed] & (was[placed] >= 0)
+        placed, mine = placed[found], g[found]
+        row_number = np.full(size, -1)
+        row_number[h] = np.arange(len(h))
+        leads = np.array([grace_lead(c.grace[self.pick[k]])[0] for k in mine])
+        graces = Graces(row_number[place[mine]], was[placed], voice[placed], gap[placed], leads - head[placed])
+        everywhere = np.arange(self.events)
+        right, left = (self.where(key, at, k, everywhere) for k in (0, 1))
+        first = self.events - c.events
+        came: list[str | None] = [None] * self.count
+        runs = [0] * self.count
+        voices_of = [*(c.voices[k] for k in self.pick), *(c.voices[self.pick[k]] for k in g)]
+        origin = order[prev]
+        names = self.names
+        for q, i, is_hand in zip(row_of.tolist(), index.tolist(), hand.tolist()):
+            runs[i] = int(run[q])
+            if has[q]:
+                came[i] = (names[was[q]] if was[q] >= 0 else None) if is_hand else voices_of[origin[q]]
+        lead, switches = self.leads()
+        return Follow(
+            self.count, names, was, voice, real, lane_start, hands, graces, feet,
+            self.postures(hands, event, right, left), came, runs, right[first:], left[first:],
+            (int(right[first - 1]), int(left[first - 1])) if first else (-1, -1), lead, switches,
+        )  # fmt: skip
+
+    def graced(self) -> list[int]:
+        """Strokes whose graces the other hand plays: the first of a moment in which one hand strikes alone."""
+        if not any(self.c.grace):
+            return []
+        first: dict[int, int] = {}
+        for k in np.flatnonzero((self.lane >= 0) & (self.lane < 2)).tolist():
+            first.setdefault(int(self.event[k]), k)
+        alone = self.struck_by[0] != self.struck_by[1]
+        return [k for e, k in first.items() if alone[e] and self.c.grace[self.pick[k]]]
+
+    def runs(self, key: Ints, lane: Ints, event: Ints, gap: Floats, prev: Ints, has: Flags, broken: Flags) -> Ints:
+        """Every entry's place in its run: a rest, a stroke of the partner alone, and graces begin a new one."""
+        size = len(key)
+        if not size:
+            return np.zeros(0, dtype=np.intp)
+        partner = np.array([1, 0, 3, 2])[lane]
+        alone = np.zeros((4, self.events + 1), dtype=np.intp)
+        for k, other in ((0, 1), (1, 0), (2, 3), (3, 2)):
+            alone[k, 1:] = np.cumsum(self.struck_by[k] & ~self.struck_by[other])
+        between = alone[partner, event] - alone[partner, event[prev] + 1]
+        begins = ~has | (gap > RUN_GAP) | (between > 0) | broken
+        # Strokes of one limb at one moment are one step of its run.
+        fresh = np.concatenate([[True], key[1:] != key[:-1]])
+        entry = np.cumsum(fresh) - 1
+        starts = begins[fresh]
+        number = np.arange(len(starts))
+        return np.asarray((number - np.maximum.accumulate(np.where(starts, number, 0)) + 1)[entry])
+
+    def where(self, key: Ints, at: Ints, lane: int, events: Ints) -> Ints:
+        """Where a hand is after each event, −1 for nowhere yet."""
+        base = lane * (self.events + 1)
+        last = np.searchsorted(key, base + events, side="right") - 1
+        found = (last >= 0) & (key[last] >= base) if len(key) else np.zeros(len(events), dtype=bool)
+        return np.where(found, at[last] if len(at) else -1, -1)
+
+    def postures(self, hands: Hands, event: Ints, right: Ints, left: Ints) -> Postures:
+        struck = np.flatnonzero(self.struck_by[0] | self.struck_by[1])
+        main = struck[struck >= self.events - self.c.events]
+        back = np.searchsorted(struck, main) - 1
+        previous = struck[back]
+        r0 = np.where(back >= 0, right[previous], -1) if len(main) else main
+        l0 = np.where(back >= 0, left[previous], -1) if len(main) else main
+        events = event[hands.entry]
+        rows = np.argsort(events, kind="stable")
+        sorted_events = events[rows]
+        starts = np.searchsorted(sorted_events, main)
+        return Postures(right[main], left[main], r0, l0, rows, starts, np.searchsorted(main, sorted_events))
+
+    def leads(self) -> tuple[list[int], list[int]]:
+        """The stroke that leads each beat of the round, and those where the lead changes hands."""
+        c = self.c
+        beats = np.tile(c.beats, 1 - self.first_round)
+        led = np.flatnonzero(beats & (self.struck_by[0] | self.struck_by[1]))
+        if not len(led):
+            return [], []
+        both = self.struck_by[0] & self.struck_by[1]
+        played: dict[int, dict[int, int]] = {int(e): {} for e in led}
+        for k in np.flatnonzero((self.lane < 2) & np.isin(self.event, led)).tolist():
+            played[int(self.event[k])][int(self.lane[k])] = k
+        leader: int | None = None
+        lead: list[int] = []
+        switches: list[int] = []
+        for e in led.tolist():
+            hands = played[e]
+            if not hands:
+                continue
+            # Both hands on the beat: whoever led goes on leading.
+            hand = leader if leader is not None and both[e] else next(iter(hands))
+            k = hands[hand]
+            if self.main[k]:
+                index = int(c.index[self.pick[k]])
+                lead.append(index)
+                if leader is not None and hand != leader:
+                    switches.append(index)
+            leader = hand
+        return lead, switches
+
+
+def voices_of(pattern: Pattern) -> Sequence[str]:
+    """Every voice that a pattern names, each once."""
+    found = pattern.kept.get("voices")
+    if found is None:
+        found = pattern.kept["voices"] = tuple(sorted({s.voice for s in pattern.strokes}))
+    return found
