@@ -58,7 +58,7 @@ STATIONS: dict[str, Callable[[Session], Station]] = {
     "reach": ReachStation,
 }
 #: Keys that follow each other faster than this are analysed together.
-KEYS_REST_MS = 60
+KEYS_REST_MS = 180
 TEXT_SUFFIX = ".txt"
 #: Files that hold one pattern and become a plan.
 PATTERN_SUFFIXES = (TEXT_SUFFIX, *FOREIGN)

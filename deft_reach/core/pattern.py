@@ -389,7 +389,7 @@ class Pattern:
             for row in moments
         )
 
-    @property
+    @cached_property
     def sticking(self) -> str:
         """Every stroke's limb in index order, separated by spaces."""
         return " ".join(stroke.limb for stroke in self.strokes)

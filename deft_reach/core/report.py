@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
@@ -90,17 +90,7 @@ class StrokeReports(Sequence[StrokeReport]):
 
     @cached_property
     def _all(self) -> tuple[StrokeReport, ...]:
-        w, terms, tempo = self._walk, self._terms, self._tempo
-        return tuple(
-            StrokeReport(
-                s.index, s.bar, s.beat, time, s.limb, s.voice, s.marks, s.grace, gap, travel, needed, pace,
-                tempo / pace if pace else None, reach, kind, dict(zip(terms, cost)), came,
-            )
-            for s, time, gap, travel, needed, pace, reach, kind, cost, came in zip(
-                self._pattern.strokes, self._times, w.gap, w.travel, w.needed, w.pace, w.reach, self._types,
-                w.costs.T.tolist(), w.came_from,
-            )
-        )  # fmt: skip
+        return tuple(self._one(i) for i in range(len(self)))
 
     @property
     def limits(self) -> list[float | None]:
@@ -115,7 +105,21 @@ class StrokeReports(Sequence[StrokeReport]):
     @overload
     def __getitem__(self, index: slice) -> Sequence[StrokeReport]: ...
     def __getitem__(self, index: int | slice) -> StrokeReport | Sequence[StrokeReport]:
+        if isinstance(index, int) and "_all" not in self.__dict__:
+            return self._one(range(len(self))[index])
         return self._all[index]
+
+    def __iter__(self) -> Iterator[StrokeReport]:
+        return iter(self._all)
+
+    def _one(self, i: int) -> StrokeReport:
+        w, s = self._walk, self._pattern.strokes[i]
+        pace = w.pace[i]
+        return StrokeReport(
+            s.index, s.bar, s.beat, self._times[i], s.limb, s.voice, s.marks, s.grace, w.gap[i], w.travel[i],
+            w.needed[i], pace, self._tempo / pace if pace else None, w.reach[i], self._types[i],
+            dict(zip(self._terms, w.costs[:, i].tolist())), w.came_from[i],
+        )  # fmt: skip
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, StrokeReports) and self._all == other._all

@@ -45,6 +45,19 @@ def handle_stroke_key(session: Session, event: QKeyEvent) -> bool:
     return True
 
 
+class Same:
+    """A thing in a picture key that is compared by being the same one, not by being equal."""
+
+    def __init__(self, thing: object) -> None:
+        self.thing = thing
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Same) and self.thing is other.thing
+
+    def __hash__(self) -> int:
+        return id(self.thing)
+
+
 class Canvas(QWidget):
     """A drawing that listens to the session and takes the keyboard."""
 
@@ -61,9 +74,15 @@ class Canvas(QWidget):
         session.verdict.connect(self.refresh)
         session.selected.connect(self.refresh)
 
+    #: Whether the drawing shows what is typed before it is analysed.
+    follows_keys = False
+
     def refresh(self) -> None:
-        """The session has changed: say it in words, and draw again; out of sight, wait until shown."""
-        if self.isVisible():
+        """The session has changed: say it in words, and draw again; out of sight, wait until shown.
+
+        While keys are typed into a long plan, what shows the verdict waits for it: the keys go first.
+        """
+        if self.isVisible() and (self.follows_keys or not self.session.behind):
             self.setAccessibleDescription(self.in_words())
             self.update()
 
@@ -103,6 +122,8 @@ class Canvas(QWidget):
                 inside.end()
                 self._picture_key = full
             painter.drawPixmap(0, 0, self._picture)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self.over(painter)
         if self.hasFocus():
             pen = QPen(QColor(theme.colours().right), 1.5)
             painter.setPen(pen)
@@ -117,6 +138,9 @@ class Canvas(QWidget):
 
     def draw(self, painter: QPainter) -> None:
         raise NotImplementedError
+
+    def over(self, painter: QPainter) -> None:
+        """What lies over a kept picture and changes oftener than it, such as the selection."""
 
     def minimumSizeHint(self) -> QSize:
         return QSize(220, 60)

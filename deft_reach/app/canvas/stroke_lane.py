@@ -57,6 +57,8 @@ class StrokeLane(Timeline):
                 best, distance = i, dx + dy * 0.4
         return best
 
+    follows_keys = True
+
     def in_words(self) -> str:
         report, index = self.session.report, self.session.stroke
         if report is None or not report.strokes:

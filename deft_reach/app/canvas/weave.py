@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
+from collections.abc import Hashable
 from fractions import Fraction
 
 import numpy as np
@@ -20,7 +21,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QWidget
 
 from deft_reach.app import theme, units
-from deft_reach.app.canvas.base import label
+from deft_reach.app.canvas.base import Same, label
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.canvas.timeline import Timeline
 from deft_reach.core.findings import voice_name
@@ -106,7 +107,7 @@ class Weave(Timeline):
 
     def rows(self, report: Report) -> dict[str, float]:
         """The height of each voice (px), far left on top: by bearing from the seat, spread so that labels clear."""
-        voices = {s.voice for s in report.strokes if s.limb in HANDS and s.voice in report.table.points}
+        voices = {v for limb, v in report.pattern.by_limb_and_voice if limb in HANDS and v in report.table.points}
         bearing = {v: math.atan2(report.table.points[v][0], max(report.table.points[v][1], 1.0)) for v in voices}
         order = sorted(voices, key=lambda v: (bearing[v], v))
         if not order:
@@ -135,7 +136,8 @@ class Weave(Timeline):
 
     def threads(self, report: Report, rows: dict[str, float]) -> dict[str, Thread]:
         found = {hand: Thread() for hand in HANDS}
-        for i, stroke in enumerate(report.strokes):
+        for i in self.in_view(report):
+            stroke = report.pattern.strokes[i]
             if stroke.limb not in HANDS or stroke.voice not in rows:
                 continue
             posture = report.postures[report.posture_of[i]]
@@ -144,6 +146,19 @@ class Weave(Timeline):
                 y += BESIDE if stroke.limb == RIGHT else -BESIDE
             found[stroke.limb].add(self.axis.x(report.pattern.starts[i]), y, i)
         return found
+
+    def in_view(self, report: Report) -> range:
+        """The strokes that are to be seen, and beyond them on both sides the next of each hand."""
+        starts, strokes = report.pattern.starts, report.pattern.strokes
+        first = bisect_left(starts, self.axis.time(GUTTER - 30))
+        last = bisect_right(starts, self.axis.time(self.width() + 30))
+        for step, at in ((-1, first), (1, last - 1)):
+            wanted = set(HANDS)
+            while wanted and 0 <= at + step < len(starts):
+                at += step
+                wanted.discard(strokes[at].limb)
+            first, last = (at, last) if step < 0 else (first, at + 1)
+        return range(max(0, first), min(last, len(starts)))
 
     def foot_y(self, limb: str) -> float:
         return self.height() - FEET_ROOM + (8 if limb == KICK else 21)
@@ -155,7 +170,8 @@ class Weave(Timeline):
             return None
         rows = self.rows(report)
         best, distance = None, 26.0
-        for i, stroke in enumerate(report.strokes):
+        for i in self.in_view(report):
+            stroke = report.pattern.strokes[i]
             y = self.foot_y(stroke.limb) if stroke.limb in FEET else rows.get(stroke.voice)
             if y is None:
                 continue
@@ -215,6 +231,43 @@ class Weave(Timeline):
         if not self.axis.whole:
             self._draw_position(painter, c)
 
+    def picture_key(self) -> Hashable:
+        return (
+            Same(self.session.report),
+            self.axis.start,
+            self.axis.scale,
+            self.session.outdated,
+            self.session.finding,
+        )
+
+    def over(self, painter: QPainter) -> None:
+        """The selected stroke, wherever it is."""
+        report, index = self.session.report, self.session.stroke
+        if report is None or index is None or index >= len(report.strokes) or self.session.outdated:
+            return
+        c = theme.colours()
+        x = self.axis.x(report.pattern.starts[index])
+        if x < GUTTER - 2 or x > self.width():
+            return
+        bar = QColor(c.selection)
+        bar.setAlphaF(0.55)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(bar)
+        painter.drawRect(QRectF(x - 9, TOP - 6, 18, self.height() - TOP + 6))
+        stroke = report.pattern.strokes[index]
+        painter.setPen(QPen(QColor(c.ink), 1.6))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        if stroke.limb in FEET:
+            painter.drawRect(QRectF(x - 3.7, self.foot_y(stroke.limb) - 6.5, 7.4, 13))
+            return
+        rows = self.rows(report)
+        if stroke.limb in HANDS and stroke.voice in rows:
+            posture = report.postures[report.posture_of[index]]
+            beside = BESIDE if stroke.limb == RIGHT else -BESIDE
+            y = rows[stroke.voice] + (beside if posture.right == posture.left else 0.0)
+            size = 6.6 if ">" in stroke.marks else 3.4 if "." in stroke.marks else 4.8
+            painter.drawPath(theme.mark_path(stroke.limb, QPointF(x, y), size + 4))
+
     def _draw_rows(self, painter: QPainter, c: theme.Colours, report: Report, rows: dict[str, float]) -> None:
         for voice, y in rows.items():
             painter.setPen(QPen(QColor(c.grid), 1))
@@ -230,7 +283,7 @@ class Weave(Timeline):
                 QColor(c.muted),
                 Qt.AlignmentFlag.AlignRight,
             )
-        if any(s.limb in FEET for s in report.strokes):
+        if any(limb in FEET for limb, _ in report.pattern.by_limb_and_voice):
             y = self.height() - FEET_ROOM + 14.5
             label(
                 painter,
@@ -251,12 +304,6 @@ class Weave(Timeline):
                 x = self.axis.x(bar.start + Fraction(beat, bar.meter[1]) - bar.offset)
                 painter.setPen(QPen(QColor(c.line if beat == 0 else c.grid), 1.4 if beat == 0 else 1))
                 painter.drawLine(QPointF(x, TOP - 6), QPointF(x, self.height() - 4))
-        index = self.session.stroke
-        if index is not None and index < len(report.strokes):
-            x = self.axis.x(pattern.starts[index])
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(c.selection))
-            painter.drawRect(QRectF(x - 9, TOP - 6, 18, self.height() - TOP + 6))
 
     def crossed_stretches(self, report: Report) -> list[tuple[float, float, str, float]]:
         """Stretches of crossed arms as (start x, end x, who is over, clearance)."""
@@ -264,7 +311,11 @@ class Weave(Timeline):
         start: float | None = None
         over, clearance = RIGHT, math.inf
         before = 0.0
-        for time, event, posture in zip(report.pattern.event_starts, report.pattern.events, report.postures):
+        times = report.pattern.event_starts
+        first = max(0, bisect_left(times, self.axis.time(GUTTER - 30)) - 1)
+        last = bisect_right(times, self.axis.time(self.width() + 30)) + 2
+        seen = slice(first, last)
+        for time, event, posture in zip(times[seen], report.pattern.events[seen], report.postures[seen]):
             x = self.axis.x(time)
             if posture.cross is not None:
                 if start is None:
@@ -362,20 +413,16 @@ class Weave(Timeline):
             for x, y, i in zip(thread.xs, thread.ys, thread.strokes):
                 if x < GUTTER - 12 or x > self.width() + 12:
                     continue
-                stroke = report.strokes[i]
+                stroke = report.pattern.strokes[i]
                 size = 6.6 if ">" in stroke.marks else 3.4 if "." in stroke.marks else 4.8
-                selected = i == self.session.stroke
                 painter.setPen(QPen(QColor(c.sheet), 1.2))
                 painter.setBrush(c.hand(hand))
                 if "." in stroke.marks:
                     painter.setPen(QPen(c.hand(hand), 1.5))
                     painter.setBrush(QColor(c.sheet))
                 painter.drawPath(theme.mark_path(hand, QPointF(x, y), size))
-                if selected:
-                    painter.setPen(QPen(QColor(c.ink), 1.6))
-                    painter.setBrush(Qt.BrushStyle.NoBrush)
-                    painter.drawPath(theme.mark_path(hand, QPointF(x, y), size + 4))
-        for i, stroke in enumerate(report.strokes):
+        for i in self.in_view(report):
+            stroke = report.pattern.strokes[i]
             if stroke.limb in HANDS and stroke.voice not in report.table.points:
                 # A stroke on nothing: crossed out where it would have been.
                 x, y = self.axis.x(report.pattern.starts[i]), TOP + 4.0
@@ -384,7 +431,8 @@ class Weave(Timeline):
                 painter.drawLine(QPointF(x - 4, y + 4), QPointF(x + 4, y - 4))
 
     def _draw_feet(self, painter: QPainter, c: theme.Colours, report: Report) -> None:
-        for i, stroke in enumerate(report.strokes):
+        for i in self.in_view(report):
+            stroke = report.strokes[i]
             if stroke.limb not in FEET:
                 continue
             x, y = self.axis.x(report.pattern.starts[i]), self.foot_y(stroke.limb)
@@ -392,7 +440,7 @@ class Weave(Timeline):
                 continue
             late = stroke.pace is not None and stroke.pace > 1
             colour = QColor(c.stop) if late else QColor(c.feet)
-            painter.setPen(QPen(QColor(c.ink), 1.6) if i == self.session.stroke else Qt.PenStyle.NoPen)
+            painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(colour if stroke.limb != "H" else QColor(c.sheet))
             if stroke.limb == "H":
                 painter.setPen(QPen(colour, 1.6))
@@ -414,8 +462,7 @@ class Weave(Timeline):
         for finding in report.findings:
             name = SHORT_NAMES.get(finding.kind, finding.kind)
             metrics_width[finding.kind] = metrics.horizontalAdvance(name)
-            first = min(report.pattern.starts[i] for i in finding.strokes)
-            marks.append((self.axis.x(first), finding))
+            marks.append((self.axis.x(report.pattern.starts[min(finding.strokes)]), finding))
         marks.sort(key=lambda m: (m[0], {"stop": 0, "caution": 1}.get(m[1].severity, 2)))
         placed = []
         taken = -1e9

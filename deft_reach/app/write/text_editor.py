@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 
 from PySide6.QtCore import QSignalBlocker, Qt
@@ -24,23 +25,24 @@ _TOKEN = re.compile(r"#.*$|[|()]|/\S+|\b(?:meter|tempo)\s+[\d./]+|[fdu]?([RLKJH?
 
 class _Colouring(QSyntaxHighlighter):
     def highlightBlock(self, text: str) -> None:
-        c = theme.colours()
+        forms: dict[tuple[str, bool, bool], QTextCharFormat] = {}
         for match in _TOKEN.finditer(text):
-            form = QTextCharFormat()
             token = match.group()
-            if token.startswith("#"):
-                form.setForeground(QColor(c.muted))
-                form.setFontItalic(True)
-            elif match.group(1):
-                form.setForeground(c.hand(match.group(1)))
-                if ">" in token:
-                    form.setFontWeight(QFont.Weight.Bold)
-            elif token in "-=":
-                form.setForeground(QColor(c.muted))
-            else:
-                form.setForeground(QColor(c.muted))
-                form.setFontWeight(QFont.Weight.Bold)
-            self.setFormat(match.start(), len(token), form)
+            limb = match.group(1) or ""
+            remark = token.startswith("#")
+            kind = (limb, remark, ">" in token if limb else not remark and token not in "-=")
+            if kind not in forms:
+                forms[kind] = self._form(*kind)
+            self.setFormat(match.start(), len(token), forms[kind])
+
+    @staticmethod
+    def _form(limb: str, remark: bool, bold: bool) -> QTextCharFormat:
+        c = theme.colours()
+        form = QTextCharFormat()
+        form.setForeground(c.hand(limb) if limb else QColor(c.muted))
+        form.setFontItalic(remark)
+        form.setFontWeight(QFont.Weight.Bold if bold else QFont.Weight.Normal)
+        return form
 
 
 class TextEditor(QPlainTextEdit):
@@ -89,13 +91,20 @@ class TextEditor(QPlainTextEdit):
         if text != self.toPlainText():
             place = min(self.textCursor().position(), len(text))
             with QSignalBlocker(self):
-                self.setPlainText(text)
-            self._colouring.rehighlight()
-            cursor = self.textCursor()
-            cursor.setPosition(place)
-            with QSignalBlocker(self):
+                self._change(text)
+                cursor = self.textCursor()
+                cursor.setPosition(place)
                 self.setTextCursor(cursor)
         self.setReadOnly(self.session.plan is None)
+
+    def _change(self, text: str) -> None:
+        """Put only what is different in its place: laying out and colouring a long text takes its time."""
+        old = self.toPlainText()
+        # Letter by letter is what is wanted here.
+        start = len(os.path.commonprefix([old, text]))  # noqa: RUF071
+        room = min(len(old), len(text)) - start
+        same = min(room, len(os.path.commonprefix([old[::-1], text[::-1]])))  # noqa: RUF071
+        self._cursor(start, len(old) - same).insertText(text[start : len(text) - same])
 
     def mark(self) -> None:
         """Underline the mistake, or else lay the selection behind the selected stroke."""
