@@ -6,14 +6,17 @@ import math
 from itertools import chain
 from typing import Final
 
+import numpy as np
+
 from deft_reach.core import cost as price
 from deft_reach.core.cost import Weights
 from deft_reach.core.findings import find_all
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import HANDS, LIMBS
-from deft_reach.core.motion.follow import ACCENT_LEVEL, PLAIN_LEVEL, follow, level_of, voices_of
+from deft_reach.core.motion.clearance import passing
+from deft_reach.core.motion.follow import ACCENT_LEVEL, PLAIN_LEVEL, Flags, follow, level_of, voices_of
 from deft_reach.core.motion.reach_table import reach_table
-from deft_reach.core.motion.walk import Walk, walk
+from deft_reach.core.motion.walk import Walk, squeeze, walk
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.player import Player
 from deft_reach.core.report import Load, Report, StrokeReports, Summary
@@ -49,8 +52,11 @@ def analyse(
     times = [start * whole for start in pattern.starts]
     length = float(pattern.length) * whole
     table = reach_table(kit, player, voices_of(pattern))
-    walked = walk(pattern, follow(pattern, table.names, repeat), whole, table, weights)
-    strokes = StrokeReports(pattern, times, tempo, walked, stroke_types(pattern, repeat), price.TERMS)
+    followed = follow(pattern, table.names, repeat)
+    walked = walk(pattern, followed, whole, table, weights)
+    types = stroke_types(pattern, repeat)
+    squeeze(walked, passing(pattern, followed, table, starts_high(pattern, repeat), repeat), weights)
+    strokes = StrokeReports(pattern, times, tempo, walked, types, price.TERMS)
     findings = find_all(pattern, walked, table, times, repeat)
     impossible = any(f.kind in ("impossible", "out-of-reach") for f in findings)
     summary = _summary(pattern, walked, tempo, length, impossible)
@@ -66,6 +72,15 @@ def stroke_types(pattern: Pattern, repeat: bool) -> list[str]:
     kept = pattern.kept.get(("types", repeat))
     if kept is None:
         kept = pattern.kept["types", repeat] = _stroke_types(pattern, repeat)
+    return kept
+
+
+def starts_high(pattern: Pattern, repeat: bool) -> Flags:
+    """Of each stroke whether its limb starts high: for a full or a down stroke."""
+    kept = pattern.kept.get(("high", repeat))
+    if kept is None:
+        types = stroke_types(pattern, repeat)
+        kept = pattern.kept["high", repeat] = np.array([kind in ("full", "down") for kind in types], dtype=bool)
     return kept
 
 

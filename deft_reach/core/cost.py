@@ -16,12 +16,13 @@ import numpy as np
 from deft_reach.core.motion.pose import COMFORTABLE_REACH, MAX_LEAN_MM, Floats
 
 #: The terms in the order in which they are shown.
-TERMS: Final = ("pace", "reach", "cross", "turn", "lift", "load", "switch")
+TERMS: Final = ("pace", "reach", "cross", "squeeze", "turn", "lift", "load", "switch")
 
 TERM_NAMES: Final = {
     "pace": "hurry",
     "reach": "stretch",
     "cross": "crossing",
+    "squeeze": "tight passing",
     "turn": "turning back",
     "lift": "height changes",
     "load": "long runs",
@@ -30,6 +31,9 @@ TERM_NAMES: Final = {
 
 #: Mean cost a stroke at which ease has fallen to 1/e of 100.
 EASE_SCALE: Final = 1.6
+
+#: Passing closer than this (mm) takes care; what is closer than touching by half as much costs no more.
+SQUEEZE_MM: Final = 40.0
 
 #: From this pace on the cost rises steeply.
 WALL_PACE: Final = 0.9
@@ -42,6 +46,7 @@ class Weights:
     pace: float = 1.0
     reach: float = 1.0
     cross: float = 1.0
+    squeeze: float = 1.0
     turn: float = 1.0
     lift: float = 1.0
     load: float = 1.0
@@ -72,6 +77,12 @@ def reach_costs(reach: Any, lean: Any) -> Any:
 def cross_cost(clearance: Any, entering: Any) -> Any:
     """Crossing costs when it is made and a little while it lasts; the tighter the arms pass, the more."""
     return np.nan_to_num(np.where(entering, 0.9, 0.12) * (1.0 + 80.0 / (clearance + 40.0)))
+
+
+def squeeze_cost(clearance: Any) -> Any:
+    """Arms and sticks that pass each other closer than SQUEEZE_MM; NaN where they do not pass."""
+    close = np.clip(1.0 - clearance / SQUEEZE_MM, 0.0, 1.5)
+    return np.nan_to_num(0.3 * close * close)
 
 
 def turn_cost(before: Floats, now: Floats) -> Floats:

@@ -10,9 +10,13 @@ import math
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Final
 
+import numpy as np
+
 from deft_reach.core.counting import place
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK, other_hand
+from deft_reach.core.motion.clearance import part_words
+from deft_reach.core.motion.follow import RUN_GAP
 from deft_reach.core.motion.pose import COMFORTABLE_REACH, MAX_LEAN_MM
 from deft_reach.core.motion.reach_table import Cross, ReachTable
 from deft_reach.core.motion.timing import FOOT_RESTRIKE, travel_time
@@ -23,6 +27,8 @@ from deft_reach.core.report import Finding
 HURRIED_PACE: Final = 0.85
 #: Arms that pass closer than this (mm) deserve a thought.
 TIGHT_MM: Final = 60.0
+#: Arms and sticks that pass closer than this (mm), surface to surface, are a near miss.
+NEAR_MM: Final = 12.0
 #: A limb may play this many strokes at a high pace before it counts as overload, and what counts as high.
 #: Common practice: a foot has a burst in it, and a slower rate that it can keep up.
 BURST: Final = {"hand": 16, "foot": 8}
@@ -41,10 +47,13 @@ def find_all(pattern: Pattern, walk: Walk, table: ReachTable, times: Sequence[fl
         *finder.crossings(),
         *finder.open_handed(),
         *finder.sweeps(),
+        *finder.near_misses(),
         *finder.hurried(),
         *finder.overload(),
         *finder.split_foot(),
         *finder.unattended_hat(),
+        *finder.uneven_feet(),
+        *finder.exit_runs(),
         *finder.lead_switch(),
     ]
     return sorted(found, key=lambda f: (f.strokes[0], _ORDER[f.severity], f.kind))
@@ -399,6 +408,60 @@ class _Finder:
             f"To ease it, hand one of the strokes to the {self.names[other_hand(hand)]}.",
         )
 
+    def near_misses(self) -> Iterator[Finding]:
+        """One finding for each way in which the arms pass close, however often it comes.
+
+        Arms that cross on the way say so themselves, with who is over and how much room there is.
+        """
+        found = self.walk.passing
+        if found is None:
+            return
+        ways: dict[tuple[int, ...], list[int]] = {}
+        shift = len(self.walk.movers) - len(found.clearance)
+        close = np.flatnonzero(np.nan_to_num(found.clearance, nan=np.inf) < NEAR_MM)
+        (right_from, right_to), (left_from, left_to) = found.right, found.left
+        crossed = [posture.cross is not None for posture in self.walk.postures]
+        for k in close.tolist():
+            event = int(found.event[k])
+            if crossed[event] or crossed[event - 1]:
+                continue
+            way: tuple[int, ...] = tuple(int(x[k]) for x in (right_from, right_to, left_from, left_to))
+            ways.setdefault(way, []).append(k)
+        for kind, rows in ways.items():
+            yield self.near_miss(kind, rows, shift)
+
+    def near_miss(self, way: tuple[int, ...], rows: list[int], shift: int) -> Finding:
+        found = self.walk.passing
+        assert found is not None
+        worst = min(rows, key=lambda k: found.clearance[k])
+        indices = [self.walk.movers[k + shift] for k in rows]
+        index = self.walk.movers[worst + shift]
+        clearance = float(found.clearance[worst])
+        over = RIGHT if found.right_over[worst] else LEFT
+        mine, others = part_words(int(found.parts[worst]))
+        names = [*self.table.names, None]
+
+        def goes(hand: str, start: int, end: int) -> str:
+            stays = start == end or start < 0
+            return f"the {self.short[hand]} {'is at' if stays else 'goes to'} the {self.name(names[end])}"
+
+        pace = max((p for i in indices if (p := self.walk.pace[i]) is not None), default=0.0)
+        hurried = pace > HURRIED_PACE
+        how = f"{clearance:.0f} mm apart" if clearance >= 1 else "so close that they would touch"
+        more = f"; it comes {len(rows)} times" if len(rows) > 1 else ""
+        return Finding(
+            "near-miss",
+            tuple(indices),
+            self.strokes[index].limb,
+            over,
+            "caution" if hurried else "note",
+            f"On the way to {self.at(index)} the right {mine} and the left {others} pass {how}, while "
+            f"{goes(RIGHT, way[0], way[1])} and {goes(LEFT, way[2], way[3])}{more}"
+            f"{', and there is no time to go round' if hurried else ''}.",
+            f"Let the {self.short[over]} go over, it is the higher one there already, and keep the "
+            f"{self.short[other_hand(over)]} low.",
+        )
+
     @staticmethod
     def piece(voice: str) -> str:
         return voice.partition(":")[0]
@@ -555,6 +618,73 @@ class _Finder:
             else:
                 spans.append((now, now + move if later is None else min(now + move, later)))
         return spans
+
+    def uneven_feet(self) -> Iterator[Finding]:
+        """Runs of feet by turns that are faster than one foot alone could play: one foot rushes, the other drags."""
+        feet = [s for s in self.strokes if s.limb in FEET]
+        skill = self.table.player.skill
+        run: list[Stroke] = []
+        for stroke in [*feet, None]:
+            last = run[-1] if run else None
+            turns = stroke is not None and last is not None and (stroke.limb == KICK) != (last.limb == KICK)
+            if turns and stroke is not None and last is not None:
+                gap = self.times[stroke.index] - self.times[last.index]
+                if 0 < gap < FOOT_RESTRIKE * skill:
+                    run.append(stroke)
+                    continue
+            if len(run) >= 4:
+                yield self.uneven([s.index for s in run])
+            run = [] if stroke is None else [stroke]
+
+    def uneven(self, run: list[int]) -> Finding:
+        gap = (self.times[run[-1]] - self.times[run[0]]) / (len(run) - 1)
+        alone = FOOT_RESTRIKE * self.table.player.skill
+        pace = max((p for i in run if (p := self.walk.pace[i]) is not None), default=0.0)
+        return Finding(
+            "uneven-feet",
+            tuple(run),
+            None,
+            None,
+            "caution" if pace > HURRIED_PACE else "note",
+            f"{self.span(run[0], run[-1])} the feet play {len(run)} strokes by turns, {ms(gap)} apart; one foot "
+            f"alone needs {ms(alone)}, so neither can keep the other even.",
+            "Practise each foot's part alone on the beat, then together, and listen for pairs.",
+        )
+
+    def exit_runs(self) -> Iterator[Finding]:
+        """Three or more foot strokes that run into a landing on the first beat."""
+        run: list[int] = []
+        last = -1.0
+        for event in [*self.pattern.events, *(self.pattern.events[:1] if self.repeat else ())]:
+            first = event.indices[0]
+            again = bool(run) and first == 0 and run[-1] > 0
+            time = float(event.start) + (float(self.pattern.length) if again else 0.0)
+            if run and time - last > RUN_GAP:
+                run = []
+            lands = self.strokes[first].beat == 1 and bool(event.feet) and bool(event.hands)
+            if lands and len(run) >= 3:
+                yield self.exit_run(run, first)
+            run = [*run, event.feet[0].index] if event.feet and not event.hands else []
+            last = time
+
+    def exit_run(self, run: list[int], landing: int) -> Finding:
+        paces = [p for i in [*run, landing] if (p := self.walk.pace[i]) is not None]
+        feet = [i for i in self.pattern.events[self.event_of(landing)].indices if self.strokes[i].limb in FEET]
+        paces += [p for i in feet if (p := self.walk.pace[i]) is not None]
+        pace = max(paces, default=0.0)
+        return Finding(
+            "exit-run",
+            (*run, *feet),
+            self.strokes[feet[0]].limb,
+            None,
+            "caution" if pace > HURRIED_PACE else "note",
+            f"{len(run)} foot strokes run into the landing on {self.at(landing)}: the "
+            f"{self.names[self.strokes[feet[0]].limb]} lands at the end of a run, pace {pace:.2f}.",
+            "Leave the last one out, or land with the hand alone and the foot a beat later.",
+        )
+
+    def event_of(self, index: int) -> int:
+        return next(k for k, e in enumerate(self.pattern.events) if index in e.indices)
 
     # --- lead -------------------------------------------------------------------------------------------------
 

@@ -27,9 +27,11 @@ def test_from_an_empty_plan_to_a_saved_commitment(window, tmp_path, monkeypatch)
     typed(window, "R@ft L@ft R@t1 L@t1 R L R L")
     assert session.report.summary.strokes == 8
     key(window, Qt.Key.Key_4, CTRL)
-    key(window, Qt.Key.Key_F8)
-    crossover = session.finding
-    assert crossover is not None and crossover.kind == "crossover"
+    seen = []
+    while "crossover" not in seen:
+        key(window, Qt.Key.Key_F8)
+        seen.append(session.finding.kind)
+        assert len(seen) <= len(session.report.findings), "it comes up in turn"
     key(window, Qt.Key.Key_Home)
     for _ in range(2):
         key(window, Qt.Key.Key_Right)

@@ -274,7 +274,9 @@ class Walker:
     def blank(self, out: Walk, stroke: Stroke) -> None:
         """A stroke nobody plays yet: nothing moves."""
         needed = restrike_time(RIGHT, stroke.marks, False) * self.skill
-        out.rows.append(Row(None, 0.0, needed, None, None, None, 0, dict.fromkeys(TERMS, 0.0)))
+        out.rows.append(
+            Row(None, 0.0, needed, None, None, None, 0, {term: 0.0 for term in TERMS if term != "squeeze"})
+        )
 
     def hand(self, out: Walk, stroke: Stroke, start: LimbState, now: float, alone: bool) -> None:
         table, limb, voice, marks = self.table, stroke.limb, stroke.voice, stroke.marks

@@ -48,6 +48,9 @@ SHORT_NAMES = {
     "unattended-hat": "open hat",
     "lead-switch": "lead changes",
     "overload": "overload",
+    "near-miss": "near miss",
+    "uneven-feet": "uneven feet",
+    "exit-run": "run to landing",
 }
 
 

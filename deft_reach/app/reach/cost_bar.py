@@ -19,6 +19,7 @@ def term_colour(term: str) -> QColor:
         "pace": ("#1d5c6b", "#7cc4d4"),
         "reach": ("#b98a2f", "#e3bd6d"),
         "cross": ("#93264b", "#f08cab"),
+        "squeeze": ("#c56a4d", "#e8a58d"),
         "turn": ("#5d6d46", "#a9bf89"),
         "lift": ("#87969c", "#93a6ae"),
         "load": ("#4b3f72", "#b2a4e0"),

@@ -133,6 +133,10 @@ class Follow:
     before: tuple[int, int]
     lead: list[int]
     switches: list[int]
+    #: Every stroke's event, and of the events in which a hand strikes the numbers and times (whole notes).
+    event_of: Ints
+    moment_events: Ints
+    moment_times: Floats
 
 
 def follow(pattern: Pattern, names: tuple[str, ...], repeat: bool) -> Follow:
@@ -321,6 +325,7 @@ class _Follower:
             self.count, names, was, voice, real, lane_start, hands, graces, feet,
             self.postures(hands, event, right, left), came, runs, right[first:], left[first:],
             (int(right[first - 1]), int(left[first - 1])) if first else (-1, -1), lead, switches,
+            *self.moments(),
         )  # fmt: skip
 
     def graced(self) -> list[int]:
@@ -370,6 +375,17 @@ class _Follower:
         sorted_events = events[rows]
         starts = np.searchsorted(sorted_events, main)
         return Postures(right[main], left[main], r0, l0, rows, starts, np.searchsorted(main, sorted_events))
+
+    def moments(self) -> tuple[Ints, Ints, Floats]:
+        """Every stroke's event, and the events of the round in which a hand strikes, with their times."""
+        c = self.c
+        event_of = np.zeros(self.count, dtype=np.intp)
+        event_of[c.index] = c.event
+        first = self.events - c.events
+        struck = np.flatnonzero((self.struck_by[0] | self.struck_by[1])[first:])
+        times = np.zeros(c.events)
+        times[c.event] = c.start
+        return event_of, struck, times[struck]
 
     def leads(self) -> tuple[list[int], list[int]]:
         """The stroke that leads each beat of the round, and those where the lead changes hands."""

@@ -13,6 +13,7 @@ from functools import cached_property, lru_cache
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from deft_reach.core.cost import reach_costs
 from deft_reach.core.kit import SPLIT_FOOT_MM, Kit
@@ -63,9 +64,9 @@ class ReachTable:
 
     The same as arrays, by the voices' place in ``names``, with one place more for a voice that is not there (so that
     −1 means nowhere): ``tips`` (n + 1, 3) mm, ``distances`` (n + 1, n + 1) mm, ``travel_times`` (n + 1, n + 1)
-    untrained seconds, ``reaches`` and ``reach_costs`` (2, n + 1) for the right and the left hand, and by the right
-    and the left hand's voice ``clearances`` (n + 1, n + 1) in mm, NaN where nothing crosses, and ``bearings``
-    (n + 1, n + 1) of the middle between the hands from the seat, in radians.
+    untrained seconds, ``reaches`` and ``reach_costs`` (2, n + 1) for the right and the left hand. By the right and
+    the left hand's voice, all (n + 1, n + 1): ``clearances`` in mm, NaN where nothing crosses, ``right_over`` whether
+    the right arm is over there, ``bearings`` of the middle between the hands from the seat, in radians.
     """
 
     kit: Kit
@@ -86,6 +87,7 @@ class ReachTable:
     reaches: Floats
     reach_costs: Floats
     clearances: Floats
+    right_over: NDArray[np.bool_]
     bearings: Floats
 
     @cached_property
@@ -187,9 +189,11 @@ def _build(kit: Kit, player: Player, voices: tuple[str, ...]) -> ReachTable:
     reaches[:, :n] = poses.reach[: 2 * n].reshape(2, n)
     costs[:, :n] = reach_costs(poses.reach[: 2 * n], poses.lean[: 2 * n]).reshape(2, n)
     clearances, bearings = np.full((n + 1, n + 1), np.nan), np.full((n + 1, n + 1), np.nan)
+    right_over = np.zeros((n + 1, n + 1), dtype=bool)
     if names:
         clearances[:n, :n] = np.where(found_crossings.crossed, found_crossings.clearance, np.nan)
         np.fill_diagonal(clearances, np.nan)
+        right_over[:n, :n] = found_crossings.over > 0
     middle = tips[:, None, :] + tips[None, :, :]
     bearings[:n, :n] = np.arctan2(middle[..., 0] / 2, np.maximum(middle[..., 1] / 2, 1.0))
     pedals: dict[str, Point] = {}
@@ -204,7 +208,7 @@ def _build(kit: Kit, player: Player, voices: tuple[str, ...]) -> ReachTable:
         reach[limb] = {"": foot_reach(player, side_of[limb], point)}
     return ReachTable(
         kit, player, points, widths, joints, shared, reach, lean, cross, pedals, pedal_widths,
-        tuple(names), padded, distances, times, reaches, costs, clearances, bearings,
+        tuple(names), padded, distances, times, reaches, costs, clearances, right_over, bearings,
     )  # fmt: skip
 
 

@@ -15,6 +15,7 @@ import numpy as np
 from deft_reach.core import cost as price
 from deft_reach.core.cost import TERMS, Weights
 from deft_reach.core.limbs import HAT_FOOT, KICK, RIGHT, SECOND_KICK
+from deft_reach.core.motion.clearance import Passing
 from deft_reach.core.motion.follow import Flags, Follow, Ints
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import Cross, ReachTable
@@ -22,7 +23,7 @@ from deft_reach.core.motion.timing import HAND_GRACE, restrike_time, travel_time
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.report import Posture
 
-_PACE, _REACH, _CROSS, _TURN, _LIFT, _LOAD, _SWITCH = range(len(TERMS))
+_PACE, _REACH, _CROSS, SQUEEZE, _TURN, _LIFT, _LOAD, _SWITCH = range(len(TERMS))
 
 
 @dataclass
@@ -46,12 +47,24 @@ class Walk:
     continued: bool = False
     lead: list[int] = field(default_factory=list)
     switches: list[int] = field(default_factory=list)
+    #: Of every moment in which a hand strikes, the stroke of the hand that has the longest way there.
+    movers: list[int] = field(default_factory=list)
+    #: How close the arms pass on the way to each of them, None where one hand does nothing.
+    passing: Passing | None = None
     #: Where the hands are after each event; worked out when first asked for.
     where: Callable[[], list[Posture]] = list
 
     @cached_property
     def postures(self) -> list[Posture]:
         return self.where()
+
+
+def squeeze(walked: Walk, found: Passing | None, weights: Weights) -> None:
+    """Add what close passing costs to the strokes it leads to."""
+    walked.passing = found
+    if found is not None:
+        movers = np.array(walked.movers)[-len(found.clearance) :]
+        walked.costs[SQUEEZE, movers] = weights.squeeze * price.squeeze_cost(found.clearance)
 
 
 def _or_none(values: Floats) -> list[float | None]:
@@ -83,6 +96,7 @@ def walk(pattern: Pattern, followed: Follow, whole: float, table: ReachTable, we
         followed.run, costs, lead=followed.lead, switches=followed.switches,
         where=partial(_postures, pattern, followed, table),
     )  # fmt: skip
+    out.movers = followed.hands.index[movers].tolist()
     names = table.names
     p = followed.postures
     for k in np.flatnonzero(entering).tolist():

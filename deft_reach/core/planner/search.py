@@ -18,12 +18,13 @@ from typing import Final, NamedTuple
 
 import numpy as np
 
-from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse
+from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse, starts_high
 from deft_reach.core.cost import Weights
 from deft_reach.core.kit import Kit
-from deft_reach.core.motion.follow import follow, voices_of
+from deft_reach.core.motion.clearance import passing
+from deft_reach.core.motion.follow import Follow, follow, voices_of
 from deft_reach.core.motion.reach_table import reach_table
-from deft_reach.core.motion.walk import walk
+from deft_reach.core.motion.walk import Walk, squeeze, walk
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.planner.assign import with_hands
 from deft_reach.core.planner.graph import Graph, Limits
@@ -87,6 +88,9 @@ class _Costed(NamedTuple):
     total: float
     of_hands: float
     hands: tuple[str, ...]
+    filled: Pattern
+    followed: Follow
+    walked: Walk
 
 
 @dataclass(frozen=True)
@@ -182,6 +186,8 @@ class _Search:
         if not found:
             raise self._nothing()
         rows = sorted(found.values(), key=lambda row: (row.total, row.hands))[: self.best]
+        # The best are ranked by all of their cost: how close the arms pass is not a matter of single strokes.
+        rows = sorted((self._passed(row) for row in rows), key=lambda row: (row.total, row.hands))
         first = rows[0].hands
         return Stickings(
             tuple(
@@ -218,9 +224,17 @@ class _Search:
         # Only what the walk reads has to fit together: the text is written for those that are kept.
         filled = replace(self.pattern, strokes=tuple(strokes))
         followed = follow(filled, self.table.names, self.repeat)
-        costs = walk(filled, followed, self.whole, self.table, self.weights).costs
-        of_hands = costs[:, followed.hands.index]
-        return _Costed(math.fsum(costs.ravel().tolist()), math.fsum(of_hands.ravel().tolist()), hands)
+        walked = walk(filled, followed, self.whole, self.table, self.weights)
+        of_hands = walked.costs[:, followed.hands.index]
+        total = math.fsum(walked.costs.ravel().tolist())
+        return _Costed(total, math.fsum(of_hands.ravel().tolist()), hands, filled, followed, walked)
+
+    def _passed(self, row: _Costed) -> _Costed:
+        """With what close passing adds."""
+        high = starts_high(row.filled, self.repeat)
+        found = passing(row.filled, row.followed, self.table, high, self.repeat)
+        squeeze(row.walked, found, self.weights)
+        return row._replace(total=math.fsum(row.walked.costs.ravel().tolist()))
 
     def _loops(self, graph: Graph) -> Iterator[tuple[float, tuple[str, ...]]]:
         """Rounds that end as they began, in the order of their bounds, over all beginnings.

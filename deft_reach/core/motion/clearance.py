@@ -1,0 +1,218 @@
+"""How close the two arms and sticks come between strikes: capsules round upper arms, forearms and sticks."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Final
+
+import numpy as np
+
+from deft_reach.core.motion.follow import Flags, Follow, Ints
+from deft_reach.core.motion.paths import TAP_MM, arm_at, lift_height, tip_at
+from deft_reach.core.motion.pose import SHARED_VOICE_MM, Floats
+from deft_reach.core.motion.reach_table import ReachTable
+from deft_reach.core.pattern import Pattern
+
+#: Radii in mm of upper arm, forearm with hand, and stick. From memory: a slim adult's arms, a stick of 14 mm.
+RADII: Final = (42.0, 32.0, 7.0)
+PARTS: Final = ("upper arm", "forearm", "stick")
+#: Looked at so often between two moments in which hands strike.
+LOOKS: Final = 5
+#: A hand that moves less than this between two strikes (mm) stays.
+GOING_MM: Final = 60.0
+#: A hand that is under the other one's arm takes its tip no higher than this below it (mm).
+UNDER_MM: Final = 70.0
+
+
+def segment_distances(right: Floats, left: Floats) -> Floats:
+    """Shortest distances (3, 3, n) between the segments of n pairs of chains, joints (4, 3, n) each; mm in, mm out.
+
+    The closest points by clamping, as in Ericson, *Real-Time Collision Detection* (2005), 5.1.9; from memory.
+    """
+    d, e = right[1:] - right[:-1], left[1:] - left[:-1]
+    p, q = right[:3], left[:3]
+    a, f = _dot(d, d)[:, None], _dot(e, e)[None]
+    b = _all_dots(d, e)
+    # With r = p − q between the beginnings of the segments.
+    c = _dot(d, p)[:, None] - _all_dots(d, q)
+    g = _all_dots(p, e) - _dot(e, q)[None]
+    apart = _dot(p, p)[:, None] + _dot(q, q)[None] - 2.0 * _all_dots(p, q)
+    lie = a * f - b * b
+    s = np.where(lie > 1e-9 * a * f, (b * g - c * f) / np.maximum(lie, 1e-12), 0.0)
+    np.clip(s, 0.0, 1.0, out=s)
+    t = (b * s + g) / f
+    s = np.where(t < 0, -c / a, np.where(t > 1, (b - c) / a, s))
+    np.clip(s, 0.0, 1.0, out=s)
+    np.clip(t, 0.0, 1.0, out=t)
+    square = apart + s * (s * a + 2.0 * c) + t * (t * f - 2.0 * (g + s * b))
+    return np.asarray(np.sqrt(np.maximum(square, 0.0)))
+
+
+def _dot(a: Floats, b: Floats) -> Any:
+    return a[:, 0] * b[:, 0] + a[:, 1] * b[:, 1] + a[:, 2] * b[:, 2]
+
+
+def _all_dots(a: Floats, b: Floats) -> Any:
+    return a[:, None, 0] * b[None, :, 0] + a[:, None, 1] * b[None, :, 1] + a[:, None, 2] * b[None, :, 2]
+
+
+_RADII_OF_PAIRS: Final = (np.array(RADII)[:, None] + np.array(RADII)[None, :]).reshape(9, 1)
+
+
+def arm_clearances(right: Floats, left: Floats) -> tuple[Floats, Ints]:
+    """Clearances (n,) of pairs of arms (n, 4, 3): the least distance of their surfaces, mm, negative where they would
+    be inside each other; and which parts these are (n,), the right one's number in PARTS times 3 and the left one's.
+    """
+    r, s = (np.ascontiguousarray(arm.transpose(1, 2, 0)) for arm in (right, left))
+    gaps = segment_distances(r, s).reshape(9, -1) - _RADII_OF_PAIRS
+    nearest = gaps.argmin(axis=0)
+    # A mirrored pair is the same to the last bit of what matters: a thousandth of a micrometre does not.
+    return np.round(np.take_along_axis(gaps, nearest[None], axis=0)[0], 6), nearest
+
+
+@dataclass(frozen=True)
+class Passing:
+    """How close the arms come on the way to each moment in which a hand strikes, one row a moment.
+
+    ``event`` is the number of the moment among the pattern's events, ``clearance`` in mm (NaN before both hands have
+    struck), ``moving`` whether a hand goes anywhere then, ``parts`` as from arm_clearances, ``right_over`` whether
+    the right arm is the higher one there. ``right`` and ``left`` are the voices each hand comes from and goes to, as
+    numbers of the reach table.
+    """
+
+    event: Ints
+    clearance: Floats
+    moving: Flags
+    parts: Ints
+    right_over: Flags
+    right: tuple[Ints, Ints]
+    left: tuple[Ints, Ints]
+
+
+@dataclass(frozen=True)
+class Gaps:
+    """The gaps of one hand between its strikes, in the order of time; times in whole notes.
+
+    The last one is a loop's first come round again, or a rest where the hand struck last. ``start`` is NaN where
+    the hand has not struck before. ``tips`` (2, n, 3) are where it comes from and goes to, in mm.
+    """
+
+    start: Floats
+    end: Floats
+    was: Ints
+    voice: Ints
+    tips: Floats
+    height: Floats
+
+    def at(self, time: Floats) -> Ints:
+        """The gap that each time falls into."""
+        return np.asarray(np.minimum(np.searchsorted(self.end, time, side="left"), len(self.end) - 1))
+
+
+def hand_gaps(pattern: Pattern, followed: Follow, table: ReachTable, high: Flags, repeat: bool) -> list[Gaps]:
+    """The right and the left hand's gaps; ``high`` says of each stroke whether it starts high."""
+    h = followed.hands
+    starts = np.array(pattern.starts)
+    event = followed.event_of
+    found = []
+    for side in (0, 1):
+        mine = h.side == side
+        index, was, voice = h.index[mine], h.was[mine], h.voice[mine]
+        end, gap, level = starts[index], h.gap[mine], h.level[mine]
+        # Strokes on nothing go nowhere; of two at once the last one counts.
+        kept = voice >= 0
+        if len(end) > 1:
+            kept[:-1] &= end[1:] > end[:-1]
+        index, was, voice, end, gap, level = (x[kept] for x in (index, was, voice, end, gap, level))
+        events = event[index]
+        right, left = followed.event_right[events], followed.event_left[events]
+        distance = table.distances[was, voice]
+        height = lift_height(level, high[index], distance)
+        clear = table.clearances[right, left]
+        over = table.right_over[right, left] if side == 0 else ~table.right_over[right, left]
+        under = ~np.isnan(clear) & ~over
+        height = np.where(under, np.minimum(height, np.maximum(25.0, np.nan_to_num(clear) - UNDER_MM)), height)
+        offset = np.zeros((2, len(index), 3))
+        shared = np.where(right == left, SHARED_VOICE_MM * (1 - 2 * side), 0.0)
+        offset[1, :, 0] = shared
+        offset[0, 1:, 0] = shared[:-1]
+        if repeat and len(shared):
+            offset[0, 0, 0] = shared[-1]
+        tips = np.stack([table.tips[np.maximum(was, 0)], table.tips[voice]]) + offset
+        start = np.where(was >= 0, end - gap, np.nan)
+        length = float(pattern.length)
+        if len(index):
+            if repeat:
+                more = (start[:1] + length, end[:1] + length, was[:1], voice[:1], tips[:, :1], height[:1])
+            else:
+                rest = tips[1:, -1:].repeat(2, axis=0)
+                more = (end[-1:], np.full(1, np.inf), voice[-1:], voice[-1:], rest, np.full(1, TAP_MM))
+            start, end, was, voice, height = (
+                np.concatenate([a, b]) for a, b in zip((start, end, was, voice, height), (*more[:4], more[5]))
+            )
+            tips = np.concatenate([tips, more[4]], axis=1)
+        found.append(Gaps(start, end, was, voice, tips, height))
+    return found
+
+
+@np.errstate(invalid="ignore")
+def hand_at(gaps: Gaps, time: Floats, school: str) -> tuple[Ints, Floats, Floats]:
+    """The gap that each time falls into, where the tip is over its way (n, 3), and its lift (n,); NaN where the hand
+    has not struck yet."""
+    k = gaps.at(time)
+    start, end = gaps.start[k], gaps.end[k]
+    resting = np.isinf(end)
+    u = np.where(resting, np.minimum(0.6, (time - start) * 4), (time - start) / np.where(resting, 1.0, end - start))
+    way, above = tip_at(u, gaps.tips[0, k], gaps.tips[1, k], gaps.height[k], school)
+    way[np.isnan(u)] = np.nan
+    return k, way, above
+
+
+def passing(
+    pattern: Pattern, followed: Follow, table: ReachTable, high: Flags, repeat: bool, school: str = "early"
+) -> Passing | None:
+    """How close the arms come on the way to each moment; None where nothing passes anything."""
+    gaps = hand_gaps(pattern, followed, table, high, repeat)
+    if not all(len(g.end) for g in gaps):
+        return None
+    times = followed.moment_times
+    if repeat:
+        before = np.concatenate([times[-1:] - float(pattern.length), times[:-1]])
+        events = followed.moment_events
+    else:
+        before, times, events = times[:-1], times[1:], followed.moment_events[1:]
+    part = (np.arange(LOOKS) + 0.5) / LOOKS
+    look = (before[:, None] + part[None, :] * (times - before)[:, None]).ravel()
+    (kr, right_way, right_above), (kl, left_way, left_above) = (hand_at(g, look, school) for g in gaps)
+    distance = [np.sqrt(((g.tips[1] - g.tips[0]) ** 2).sum(axis=1)) for g in gaps]
+    going = (distance[0][kr] > GOING_MM) | (distance[1][kl] > GOING_MM)
+    seen = np.flatnonzero(going & ~(np.isnan(right_way[:, 0]) | np.isnan(left_way[:, 0])))
+    if not len(seen):
+        return None
+    clearance, parts, over = (
+        np.full(len(look), np.nan),
+        np.zeros(len(look), dtype=np.intp),
+        np.zeros(len(look), dtype=bool),
+    )
+    n = len(seen)
+    joints = arm_at(
+        table.player, np.repeat([1.0, -1.0], n), np.concatenate([right_way[seen], left_way[seen]]),
+        np.concatenate([right_above[seen], left_above[seen]]),
+    )  # fmt: skip
+    clearance[seen], parts[seen] = arm_clearances(joints[:n], joints[n:])
+    heights = joints[:, 1, 2] + joints[:, 2, 2] + joints[:, 3, 2]
+    over[seen] = np.asarray(heights[:n] >= heights[n:])
+    # Only what happens while a hand goes somewhere is a matter of passing.
+    rows = clearance.reshape(-1, LOOKS)
+    nothing = np.isnan(rows).all(axis=1)
+    nearest = np.where(nothing, 0, np.where(np.isnan(rows), np.inf, rows).argmin(axis=1))
+    at = np.arange(len(rows)) * LOOKS + nearest
+    return Passing(
+        events, np.where(nothing, np.nan, rows.ravel()[at]), ~nothing, parts[at], over[at],
+        (gaps[0].was[kr[at]], gaps[0].voice[kr[at]]), (gaps[1].was[kl[at]], gaps[1].voice[kl[at]]),
+    )  # fmt: skip
+
+
+def part_words(parts: int) -> tuple[str, str]:
+    """The right and the left part that come close, in words."""
+    return PARTS[parts // 3], PARTS[parts % 3]
