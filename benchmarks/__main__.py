@@ -16,6 +16,7 @@ import tempfile
 import time
 from collections.abc import Callable
 
+from benchmarks.planning import planning
 from deft_reach.core import Player, analyse, layout, parse
 
 FIGURE = "R@hh L K R@t2 L@t1 K R. L. R@c2>+K L. R@ft K L@t1 R@t2 R> L"
@@ -210,7 +211,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(prog="python -m benchmarks", description=__doc__)
     parser.add_argument("--json", action="store_true", help="print one JSON object")
     args = parser.parse_args()
-    found = {**analysis(), **imports(), **drag(), **start()}
+    found = {**analysis(), **planning(), **imports(), **drag(), **start()}
     if args.json:
         print(json.dumps(found))
     else:

@@ -156,16 +156,17 @@ def hand_gaps(pattern: Pattern, followed: Follow, table: ReachTable, high: Flags
 
 
 @np.errstate(invalid="ignore")
-def hand_at(gaps: Gaps, time: Floats, school: str) -> tuple[Ints, Floats, Floats]:
-    """The gap that each time falls into, where the tip is over its way (n, 3), and its lift (n,); NaN where the hand
-    has not struck yet."""
-    k = gaps.at(time)
+def way_at(gaps: Gaps, k: Ints, time: Floats, school: str) -> tuple[Floats, Floats]:
+    """Where a tip is in the gaps ``k`` (n,) at the times (n,): on its way (n, 3), and how high above it (n,).
+
+    NaN where the hand has not struck yet.
+    """
     start, end = gaps.start[k], gaps.end[k]
     resting = np.isinf(end)
     u = np.where(resting, np.minimum(0.6, (time - start) * 4), (time - start) / np.where(resting, 1.0, end - start))
     way, above = tip_at(u, gaps.tips[0, k], gaps.tips[1, k], gaps.height[k], school)
     way[np.isnan(u)] = np.nan
-    return k, way, above
+    return way, above
 
 
 def passing(
@@ -181,36 +182,64 @@ def passing(
         events = followed.moment_events
     else:
         before, times, events = times[:-1], times[1:], followed.moment_events[1:]
-    part = (np.arange(LOOKS) + 0.5) / LOOKS
-    look = (before[:, None] + part[None, :] * (times - before)[:, None]).ravel()
-    (kr, right_way, right_above), (kl, left_way, left_above) = (hand_at(g, look, school) for g in gaps)
-    distance = [np.sqrt(((g.tips[1] - g.tips[0]) ** 2).sum(axis=1)) for g in gaps]
-    going = (distance[0][kr] > GOING_MM) | (distance[1][kl] > GOING_MM)
-    seen = np.flatnonzero(going & ~(np.isnan(right_way[:, 0]) | np.isnan(left_way[:, 0])))
+    # Between two moments no hand strikes, so each is in one gap all the way.
+    k = [g.at((before + times) / 2) for g in gaps]
+    going = np.zeros(len(times), dtype=bool)
+    known = np.ones(len(times), dtype=bool)
+    rows = [(times - before)[:, None]]
+    for g, mine in zip(gaps, k):
+        tips = g.tips[:, mine]
+        going |= ((tips[1] - tips[0]) ** 2).sum(axis=1) > GOING_MM**2
+        known &= ~np.isnan(g.start[mine])
+        rows += [
+            tips[0],
+            tips[1],
+            g.height[mine, None],
+            (g.start[mine] - before)[:, None],
+            (g.end[mine] - before)[:, None],
+        ]
+    seen = np.flatnonzero(going & known)
     if not len(seen):
         return None
+    # What has been looked at once need not be looked at again: figures repeat, and an edit changes little.
+    keys = [row.tobytes() for row in np.round(np.concatenate(rows, axis=1)[seen], 9)]
+    kept = table.passed.setdefault(school, {})
+    new = {key: n for n, key in zip(seen.tolist(), keys) if key not in kept}
+    if new:
+        at = np.array(list(new.values()))
+        kept.update(zip(new, _look(table, gaps, [mine[at] for mine in k], before[at], times[at], school)))
     clearance, parts, over = (
-        np.full(len(look), np.nan),
-        np.zeros(len(look), dtype=np.intp),
-        np.zeros(len(look), dtype=bool),
+        np.full(len(times), np.nan),
+        np.zeros(len(times), dtype=np.intp),
+        np.zeros(len(times), dtype=bool),
     )
-    n = len(seen)
-    joints = arm_at(
-        table.player, np.repeat([1.0, -1.0], n), np.concatenate([right_way[seen], left_way[seen]]),
-        np.concatenate([right_above[seen], left_above[seen]]),
-    )  # fmt: skip
-    clearance[seen], parts[seen] = arm_clearances(joints[:n], joints[n:])
-    heights = joints[:, 1, 2] + joints[:, 2, 2] + joints[:, 3, 2]
-    over[seen] = np.asarray(heights[:n] >= heights[n:])
-    # Only what happens while a hand goes somewhere is a matter of passing.
-    rows = clearance.reshape(-1, LOOKS)
-    nothing = np.isnan(rows).all(axis=1)
-    nearest = np.where(nothing, 0, np.where(np.isnan(rows), np.inf, rows).argmin(axis=1))
-    at = np.arange(len(rows)) * LOOKS + nearest
+    found = [kept[key] for key in keys]
+    clearance[seen], parts[seen], over[seen] = (np.array(column) for column in zip(*found))
     return Passing(
-        events, np.where(nothing, np.nan, rows.ravel()[at]), ~nothing, parts[at], over[at],
-        (gaps[0].was[kr[at]], gaps[0].voice[kr[at]]), (gaps[1].was[kl[at]], gaps[1].voice[kl[at]]),
+        events, clearance, ~np.isnan(clearance), parts, over,
+        (gaps[0].was[k[0]], gaps[0].voice[k[0]]), (gaps[1].was[k[1]], gaps[1].voice[k[1]]),
     )  # fmt: skip
+
+
+def _look(
+    table: ReachTable, gaps: list[Gaps], k: list[Ints], before: Floats, times: Floats, school: str
+) -> list[tuple[float, int, bool]]:
+    """The tightest clearance on the way to each of some moments, between which parts, and whether right is over."""
+    m = len(times)
+    part = (np.arange(LOOKS) + 0.5) / LOOKS
+    look = (before[:, None] + part[None, :] * (times - before)[:, None]).ravel()
+    (right, right_above), (left, left_above) = (
+        way_at(g, np.repeat(mine, LOOKS), look, school) for g, mine in zip(gaps, k)
+    )
+    n = len(look)
+    joints = arm_at(
+        table.player, np.repeat([1.0, -1.0], n), np.concatenate([right, left]),
+        np.concatenate([right_above, left_above]),
+    )  # fmt: skip
+    clearance, parts = arm_clearances(joints[:n], joints[n:])
+    heights = joints[:, 1, 2] + joints[:, 2, 2] + joints[:, 3, 2]
+    at = np.arange(m) * LOOKS + clearance.reshape(m, LOOKS).argmin(axis=1)
+    return list(zip(clearance[at].tolist(), parts[at].tolist(), (heights[at] >= heights[n + at]).tolist()))
 
 
 def part_words(parts: int) -> tuple[str, str]:

@@ -218,6 +218,14 @@ def _run_in(c: _Columns) -> int:
     return max(0, first)
 
 
+def given_to(pattern: Pattern, model: Pattern, strokes: Sequence[int], hands: Sequence[str]) -> None:
+    """Spare a pattern sorting its strokes where a model has done so and only the hands of these strokes differ."""
+    columns: _Columns = model.kept["columns"]
+    lane = columns.lane.copy()
+    lane[list(strokes)] = [_LANE[hand] for hand in hands]
+    pattern.kept["columns"] = columns._replace(lane=lane)
+
+
 class _Follower:
     def __init__(self, pattern: Pattern, names: tuple[str, ...], repeat: bool) -> None:
         self.names, self.repeat = names, repeat

@@ -91,6 +91,11 @@ class ReachTable:
     bearings: Floats
 
     @cached_property
+    def passed(self) -> dict[str, dict[bytes, tuple[float, int, bool]]]:
+        """How close arms pass that has been worked out already, by school and way; see clearance."""
+        return {}
+
+    @cached_property
     def moves(self) -> dict[tuple[str, str], Move]:
         found = {}
         for i, a in enumerate(self.names):

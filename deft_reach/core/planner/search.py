@@ -22,7 +22,7 @@ from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse, starts_high
 from deft_reach.core.cost import Weights
 from deft_reach.core.kit import Kit
 from deft_reach.core.motion.clearance import passing
-from deft_reach.core.motion.follow import Follow, follow, voices_of
+from deft_reach.core.motion.follow import Follow, follow, given_to, voices_of
 from deft_reach.core.motion.reach_table import reach_table
 from deft_reach.core.motion.walk import Walk, squeeze, walk
 from deft_reach.core.pattern import Pattern
@@ -149,6 +149,7 @@ class _Search:
         self.allowed = allowed
         self.run_in = RUN_IN if repeat else 0
         self.looked = 0
+        self._model: Pattern | None = None
         self._lay_out()
 
     def _lay_out(self) -> None:
@@ -223,6 +224,10 @@ class _Search:
             strokes[index] = strokes[index]._replace(limb=hand)
         # Only what the walk reads has to fit together: the text is written for those that are kept.
         filled = replace(self.pattern, strokes=tuple(strokes))
+        if self._model is None:
+            self._model = filled
+        else:
+            given_to(filled, self._model, self.pattern.unassigned, hands)
         followed = follow(filled, self.table.names, self.repeat)
         walked = walk(filled, followed, self.whole, self.table, self.weights)
         of_hands = walked.costs[:, followed.hands.index]

@@ -1,0 +1,161 @@
+"""The planner beside general solvers on the same question: 256 free strokes, a loop, everything that a cost counts.
+
+All of them look for the cheapest closed way through the same graph of states. Shortest paths (networkx) have to be
+asked once for every state that a round can begin in: some of them are timed, among them the best, and the time is
+scaled to all. The constraint solver (OR-tools CP-SAT) is given the whole at once: an edge each, as much into every
+state as out of it, and one edge only from the end to the beginning.
+"""
+
+from __future__ import annotations
+
+import random
+import statistics
+import time
+
+from deft_reach.core import Player, layout, parse
+from deft_reach.core.planner import find_stickings
+from deft_reach.core.planner.schools import allowed_hands
+from deft_reach.core.planner.search import MEMORY, _Search
+
+STROKES = 256
+#: So many beginnings are timed with networkx.
+BEGINNINGS = 4
+#: The constraint solver may think so long (s).
+PATIENCE = 45.0
+
+
+def pattern():
+    """256 strokes whose hands are open, over the whole kit, with accents, ghosts and a foot under some."""
+    chance = random.Random(256)
+    voices = ["sn", "hh", "t1", "t2", "ft", "rd", "c1", "c2"]
+    steps = []
+    for _ in range(STROKES):
+        voice = chance.choice(voices) if chance.random() < 0.6 else "sn"
+        mark = chance.choice(["", "", "", ">", "."])
+        steps.append(f"?@{voice}{mark}" + ("+K" if chance.random() < 0.2 else ""))
+    return parse("/16 " + " ".join(steps))
+
+
+def planning() -> dict[str, float | bool]:
+    asked, kit, player, tempo = pattern(), layout("five"), Player(), 100.0
+    find_stickings(asked, kit, player, tempo, best=5, repeat=True)
+    times = []
+    for _ in range(7):
+        begin = time.perf_counter()
+        found = find_stickings(asked, kit, player, tempo, best=5, repeat=True)
+        times.append(time.perf_counter() - begin)
+    ours = statistics.median(times)
+
+    allowed = allowed_hands(asked, kit, player, "free", "free", {})
+    search = _Search(asked, kit, player, tempo, allowed, False, None, 5, True, found.best[0].weights)
+    graph = search._graph(MEMORY[0])
+    optimum = min(search._costed(row.hands).of_hands for row in found.best)
+    best_start = next(iter(search._loops(graph)))[0]
+
+    network, beginnings = _network(graph)
+    begin = time.perf_counter()
+    lengths = []
+    for source, target in beginnings[:BEGINNINGS]:
+        lengths.append(_shortest(network, source, target))
+    theirs = (time.perf_counter() - begin) / BEGINNINGS * len(beginnings)
+    # The one beginning that the best loop goes through must give the same optimum, and no other a better one.
+    proven = min(_shortest(network, source, target) for source, target in _likely(graph, search, beginnings))
+    same = abs(proven - optimum) < 1e-6 and min(lengths) >= optimum - 1e-6 and abs(best_start - optimum) < 1e-6
+    solved, solver_time = _by_constraints(graph)
+    return {
+        "plan_256.ms": ours * 1e3,
+        "plan_256.vs_networkx": theirs / ours,
+        "plan_256.vs_ortools": solver_time / ours,
+        "plan_256.ortools_found": solved is not None,
+        "plan_256.same_optimum": same and (solved is None or abs(solved - optimum) < 1e-3),
+        "plan_256.proven": found.proven,
+    }
+
+
+def _edges(graph):
+    """Every edge as (moment, lead, state, lead after, state after, cost)."""
+    for e, step in enumerate(graph.steps):
+        for lead in (0, 1):
+            for c in range(len(step.cost)):
+                for state in range(graph.sizes[e]):
+                    cost = step.cost.item(c, state) + step.switch[lead][c]
+                    if cost < float("inf"):
+                        yield e, lead, state, step.lead[lead][c], step.after.item(c, state), cost
+
+
+def _network(graph):
+    import networkx
+
+    network = networkx.DiGraph()
+    for e, lead, state, following, after, cost in _edges(graph):
+        a, b = (e, lead, state), (e + 1, following, after)
+        if not network.has_edge(a, b) or network[a][b]["weight"] > cost:
+            network.add_edge(a, b, weight=cost)
+    end = len(graph.steps)
+    pairs = [
+        ((0, lead, start), (end, lead, k))
+        for k, start in enumerate(graph.back.tolist())
+        for lead in (0, 1)
+        if start >= 0 and network.has_node((0, lead, start)) and network.has_node((end, lead, k))
+    ]
+    random.Random(1).shuffle(pairs)
+    return network, pairs
+
+
+def _shortest(network, source, target):
+    import networkx
+
+    try:
+        return networkx.single_source_dijkstra(network, source, target)[0]
+    except networkx.NetworkXNoPath:
+        return float("inf")
+
+
+def _likely(graph, search, beginnings):
+    """The beginnings whose bound is no more than the best: all others cannot hold a better loop."""
+    after = graph.free_end()
+    ahead = graph.backward(after)
+    for _ in range(2):
+        after = graph.at_end(ahead[0])
+        ahead = graph.backward(after)
+    ends = graph.regret(ahead)
+    bound = {
+        (source, target): ahead[0].item(source[1], source[2]) - after.item(target[1], target[2])
+        + ends.item(target[1], target[2])
+        for source, target in beginnings
+    }  # fmt: skip
+    return sorted(bound, key=lambda pair: bound[pair])[:3]
+
+
+def _by_constraints(graph):
+    """The cheapest loop by OR-tools' constraint solver, None where it was not done in time; and how long it took."""
+    from ortools.sat.python import cp_model
+
+    begin = time.perf_counter()
+    model = cp_model.CpModel()
+    into: dict[object, list[object]] = {}
+    out: dict[object, list[object]] = {}
+    terms, wraps = [], []
+    end = len(graph.steps)
+    for e, lead, state, following, after, cost in _edges(graph):
+        x = model.new_bool_var("")
+        out.setdefault((e, lead, state), []).append(x)
+        into.setdefault((e + 1, following, after), []).append(x)
+        terms.append(x * round(cost * 10**6))
+    for k, start in enumerate(graph.back.tolist()):
+        for lead in (0, 1):
+            if start >= 0:
+                x = model.new_bool_var("")
+                out.setdefault((end, lead, k), []).append(x)
+                into.setdefault((0, lead, start), []).append(x)
+                wraps.append(x)
+    model.add_exactly_one(wraps)
+    for node in {*into, *out}:
+        model.add(sum(into.get(node, [])) == sum(out.get(node, [])))
+    model.minimize(sum(terms))
+    solver = cp_model.CpSolver()
+    solver.parameters.max_time_in_seconds = PATIENCE
+    solver.parameters.num_workers = 2
+    status = solver.solve(model)
+    took = time.perf_counter() - begin
+    return (solver.objective_value / 10**6 if status == cp_model.OPTIMAL else None), took
