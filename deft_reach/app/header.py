@@ -17,11 +17,12 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app import theme
 from deft_reach.app.commitments import day
+from deft_reach.app.transport import PlayButton, Transport
 from deft_reach.core.session import Session
 from deft_reach.core.stroke_text import TEMPO_RANGE
 
 #: Below this width (px) the header says less about commitments.
-NARROW = 1150
+NARROW = 1260
 
 
 class Figure(QWidget):
@@ -64,7 +65,7 @@ class TempoBox(QDoubleSpinBox):
         self.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         self.setFont(theme.ui_font(16, bold=True))
         self.setFrame(False)
-        self.setMinimumWidth(round(124 * theme.text_scale()))
+        self.setMinimumWidth(round(108 * theme.text_scale()))
 
     def textFromValue(self, value: float) -> str:
         return f"{value:.1f}".rstrip("0").rstrip(".")
@@ -76,9 +77,10 @@ class Header(QFrame):
     commit = Signal()
     show_commitments = Signal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, transport: Transport) -> None:
         super().__init__()
         self.session = session
+        self.play = PlayButton(transport)
         self.setObjectName("header")
         self.plans = QComboBox()
         self.plans.setObjectName("planName")
@@ -119,6 +121,7 @@ class Header(QFrame):
         tempo.addWidget(self.tempo)
         tempo.addWidget(self.tempo_caption)
         row.addLayout(tempo)
+        row.addWidget(self.play)
         row.addWidget(self.limit)
         row.addWidget(self.ease)
         state = QVBoxLayout()
@@ -158,6 +161,7 @@ class Header(QFrame):
                 self.plans.setCurrentIndex(self.plans.findData(plan.id))
         usable = plan is not None
         self.tempo.setEnabled(usable)
+        self.play.setEnabled(usable and bool(report and report.strokes))
         self.button.setEnabled(usable and session.error is None and bool(report and report.strokes))
         if plan is None:
             self.about.setText("no plan yet: Ctrl+N makes one")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 import os
 import sys
 from pathlib import Path
@@ -11,6 +10,7 @@ from PySide6.QtCore import QByteArray, Qt
 from PySide6.QtWidgets import QApplication
 
 from deft_reach.app import theme
+from deft_reach.app.tidy import Tidy
 
 
 def make_app() -> QApplication:
@@ -18,15 +18,13 @@ def make_app() -> QApplication:
     running = QApplication.instance()
     if isinstance(running, QApplication):
         return running
-    # Every frame of a drag makes some thousands of small values that go at once; looking for cycles among them that
-    # often would cost more than the frame.
-    gc.set_threshold(20_000, 20, 50)
     QApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Deft Reach")
     app.setDesktopFileName("deft-reach")
     app.setStyle("Fusion")
     theme.load_fonts()
+    Tidy(app)
     return app
 
 

@@ -34,6 +34,7 @@ from deft_reach.app.reach.station import ReachStation
 from deft_reach.app.shortcuts import ShortcutSheet
 from deft_reach.app.start_page import StartPage
 from deft_reach.app.station import Station
+from deft_reach.app.transport import Transport
 from deft_reach.app.voice.station import VoiceStation
 from deft_reach.app.write.station import WriteStation
 from deft_reach.core.document import Document, new_document
@@ -68,6 +69,7 @@ PLAN_EXPORTS = {
     "MusicXML score (*.musicxml)": ".musicxml",
     "Strokes as a table (*.csv)": ".csv",
     "Stroke text (*.txt)": ".txt",
+    "Sound (*.wav)": ".wav",
 }
 #: What a kit can be exported as: ending and paper.
 EXPORTS = {
@@ -112,9 +114,14 @@ class MainWindow(QMainWindow):
         self.setObjectName("window")
         self.setMinimumSize(900, 600)
         self.setAcceptDrops(True)
+        self.transport = Transport(self.session, self)
+        self.transport.silent.connect(self._say_silent)
         self._make_actions()
         self._build()
         self.resize(1280, 800)
+
+    def _say_silent(self) -> None:
+        self.notice.say("There is no sound here, so it plays silently: watch the arms and the weave.")
 
     def _catch_up(self) -> None:
         self.session.catch_up()
@@ -124,11 +131,20 @@ class MainWindow(QMainWindow):
     def _build(self) -> None:
         """Make everything inside the window; done again when theme or text size change."""
         session = self.session
-        for signal in (session.changed, session.verdict, session.selected, session.saved, session.typed):
+        for signal in (
+            session.changed,
+            session.verdict,
+            session.selected,
+            session.saved,
+            session.typed,
+            session.moved,
+        ):
             signal.disconnect()
         self.keeper.watch()
         self.rail = Rail()
-        self.header = Header(session)
+        self.transport.stop()
+        session.changed.connect(self.transport._edited)
+        self.header = Header(session, self.transport)
         self.notice = NoticeBar()
         # Stations are made when they are first gone to, so that the first one is there sooner.
         self.built: dict[str, Station] = {}
@@ -257,6 +273,7 @@ class MainWindow(QMainWindow):
         ):
             self._action(plan, text, lambda s=step: self._tempo(s), keys)
         self._action(plan, "&Loop", self._loop, "Ctrl+L")
+        self._action(plan, "P&lay or stop", self.transport.toggle, "F5")
         plan.addSeparator()
         self._action(plan, "&Commit…", self.commit, "Ctrl+Return | Ctrl+Enter")
         self._action(plan, "Commit&ments…", self.show_commitments, "Ctrl+Shift+Return | Ctrl+Shift+Enter")

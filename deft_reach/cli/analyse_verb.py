@@ -8,6 +8,7 @@ from typing import Any
 from deft_reach.cli.inputs import InputError, add_pattern_options, print_json, question
 from deft_reach.core.analysis import analyse
 from deft_reach.core.counting import place
+from deft_reach.core.planner import PlanError, find_stickings
 from deft_reach.core.report import Report, pace_word
 
 _ROW = "{:>3} {:>3} {:<7}{:<5}{:<9}{:<7}{:>8}{:>9}{:>7}  {:>8}  {}"
@@ -25,17 +26,22 @@ def add(verbs: Any) -> None:
 
 def run(args: argparse.Namespace) -> int:
     asked = question(args)
-    open_strokes = asked.pattern.unassigned
-    if open_strokes:
-        stroke = asked.pattern.strokes[open_strokes[0]]
-        text = asked.pattern.text
-        line = text.count("\n", 0, stroke.span.start) + 1
-        column = stroke.span.start - text.rfind("\n", 0, stroke.span.start)
-        raise InputError(f"line {line}, column {column}: found ? for a hand, expected R or L to analyse")
-    report = analyse(asked.pattern, asked.kit, asked.player, asked.tempo, repeat=asked.repeat, weights=asked.weights)
+    pattern = asked.pattern
+    if pattern.unassigned:
+        # Open hands are the planner's to choose: the cheapest ones are analysed.
+        try:
+            found = find_stickings(
+                pattern, asked.kit, asked.player, asked.tempo, best=1, repeat=asked.repeat, weights=asked.weights
+            )
+        except PlanError as error:
+            raise InputError(str(error)) from None
+        pattern = found.best[0].pattern
+    report = analyse(pattern, asked.kit, asked.player, asked.tempo, repeat=asked.repeat, weights=asked.weights)
     if args.json:
         print_json(report.as_dict())
     else:
+        if asked.pattern.unassigned:
+            print(f"Open hands were given the cheapest: {pattern.sticking}\n")
         print(in_words(report))
     return 1 if report.impossible else 0
 

@@ -21,7 +21,7 @@ from deft_reach.core.report import Report
 from deft_reach.core.stroke_text import Rereader, StrokeTextError, fault_error, parse
 
 #: The file format this version writes: files of a newer minor version are read, of a newer major one refused.
-FORMAT_VERSION: Final = "1.1"
+FORMAT_VERSION: Final = "1.2"
 
 
 class _HasId(Protocol):
@@ -50,8 +50,20 @@ class Score:
 
 
 @dataclass(frozen=True)
+class Candidate:
+    """A sticking kept beside a plan's own, to compare."""
+
+    name: str
+    text: str
+    extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
+
+
+@dataclass(frozen=True)
 class Plan:
-    """A pattern with a kit, a player and a home tempo (quarter notes a minute)."""
+    """A pattern with a kit, a player and a home tempo (quarter notes a minute).
+
+    ``candidates`` are other stickings, kept to compare.
+    """
 
     id: str
     name: str
@@ -62,6 +74,7 @@ class Plan:
     repeat: bool = False
     note: str = ""
     weights: Weights = field(default_factory=Weights)
+    candidates: tuple[Candidate, ...] = ()
     extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
 
 

@@ -17,7 +17,7 @@ MUSICXML: Final = (".musicxml", ".xml", ".mxl")
 TEXT: Final = (".txt", ".strokes", "")
 #: Endings of files that hold a pattern and are not stroke text.
 FOREIGN: Final = (*MIDI, *MUSICXML, ".csv")
-WRITABLE: Final = (".mid", ".musicxml", ".csv", ".txt")
+WRITABLE: Final = (".mid", ".musicxml", ".csv", ".txt", ".wav")
 #: No file that could be read is larger than this.
 MAX_BYTES: Final = 12_000_000
 
@@ -43,6 +43,12 @@ def dump_pattern(pattern: Pattern, suffix: str, kit: Kit, tempo: float, title: s
         return dump_musicxml(pattern, kit, tempo, title)
     if suffix == ".csv":
         return dump_strokes(pattern)
+    if suffix == ".wav":
+        # Late: only sound needs it.
+        from deft_reach.formats.wav import write_wav
+        from deft_reach.sound.performance import Performance
+
+        return write_wav(Performance(pattern, kit, tempo))
     if suffix in TEXT:
         text = pattern.text if pattern.text.endswith("\n") else pattern.text + "\n"
         return text.encode()

@@ -87,7 +87,6 @@ def test_no_is_exit_one(capsys):
     ("args", "words"),
     [
         (("-e", "R Q"), "line 1, column 3: found 'Q', expected"),
-        (("-e", "R\nL ?"), "line 2, column 3: found ? for a hand"),
         ((), "give a pattern"),
         (("-e", "R", "x.txt"), "give a pattern"),
         (("nowhere.txt",), "nowhere.txt: there is no such file"),

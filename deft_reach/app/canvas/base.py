@@ -73,6 +73,7 @@ class Canvas(QWidget):
         self.setAccessibleName(name)
         session.verdict.connect(self.refresh)
         session.selected.connect(self.refresh)
+        session.moved.connect(self._moved)
 
     #: Whether the drawing shows what is typed before it is analysed.
     follows_keys = False
@@ -84,6 +85,13 @@ class Canvas(QWidget):
         """
         if self.isVisible() and (self.follows_keys or not self.session.behind):
             self.setAccessibleDescription(self.in_words())
+            self.update()
+
+    #: Whether the drawing shows where the plan is being played.
+    shows_position = False
+
+    def _moved(self) -> None:
+        if self.shows_position and self.isVisible():
             self.update()
 
     def showEvent(self, event: QShowEvent) -> None:

@@ -255,6 +255,8 @@ class Elevation(Canvas):
             taken.append(rect)
             label(painter, rect.center(), text, face, QColor(c.ink), halo=halo)
 
+    shows_position = True
+
     def _draw_arms(self, painter: QPainter, c: theme.Colours) -> None:
         report, index = self.session.report, self.session.stroke
         if report is None or index is None or index >= len(report.strokes):

@@ -92,6 +92,12 @@ def draw_arms(plan: ReachPlan, painter: QPainter, c: theme.Colours) -> None:
         return
     faded = plan.session.outdated
     arms = plan.arms()
+    if plan.session.position is not None:
+        # On their way: the higher arm is drawn over the other.
+        for hand in sorted(arms, key=lambda hand: float(arms[hand][1:, 2].mean())):
+            low = arms[hand][3, 2] - arms[hand][2, 2] < -60
+            _draw_arm(plan, painter, c, hand, arms[hand], bool(low), faded)
+        return
     at = report.posture_of[index]
     posture = report.postures[at]
     for hand in HANDS:

@@ -21,6 +21,7 @@ from deft_reach.core.collisions import Collision, collisions
 from deft_reach.core.findings import voice_name
 from deft_reach.core.kit import Kit, KitError, Piece
 from deft_reach.core.limbs import LEFT, RIGHT
+from deft_reach.core.motion.playing import Playing
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.session import Session
 
@@ -47,6 +48,7 @@ class ReachPlan(Canvas):
         self.ghost: Kit | None = None
         self.tape: TapeTool | None = TapeTool(session) if laying_out else None
         super().__init__(session, "Reach plan, the kit from above", parent)
+        self._playing: Playing | None = None
         self.setCursor(Qt.CursorShape.ArrowCursor)
         if self.tape is not None:
             self.tape.changed.connect(self.refresh)
@@ -322,9 +324,15 @@ class ReachPlan(Canvas):
             )
         return points[0], points[1]
 
+    shows_position = True
+
     def arms(self) -> dict[str, Floats]:
-        """The joints of each hand that is somewhere at the selected stroke."""
+        """The joints of each hand: on its way while the plan is played, else at the selected stroke."""
         report, index = self.session.report, self.session.stroke
+        if report is not None and self.session.position is not None:
+            if self._playing is None or self._playing.report is not report:
+                self._playing = Playing(report)
+            return self._playing.arms(self.session.position)
         if report is None or index is None or index >= len(report.strokes):
             return {}
         posture = report.postures[report.posture_of[index]]

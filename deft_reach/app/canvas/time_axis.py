@@ -32,6 +32,7 @@ class TimeAxis(QObject):
         session.verdict.connect(self._follow)
         session.typed.connect(self._follow)
         session.selected.connect(self._show_selection)
+        session.moved.connect(self._show_position)
         self._follow()
 
     @property
@@ -97,6 +98,16 @@ class TimeAxis(QObject):
     def _clamp(self) -> None:
         most = max(0.0, self.length - (self.room - 10) / self.scale)
         self.start = min(max(0.0, self.start), most)
+
+    def _show_position(self) -> None:
+        """A long plan turns its pages as it is played."""
+        position = self.session.position
+        if position is not None and not self.whole:
+            right = self.start + (self.room - 30) / self.scale
+            if position < self.start or position > right:
+                self.start = position
+                self._clamp()
+                self.changed.emit()
 
     def _show_selection(self) -> None:
         report, index = self.session.report, self.session.stroke

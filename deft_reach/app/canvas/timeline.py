@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QPointF, Qt
-from PySide6.QtGui import QMouseEvent, QResizeEvent, QWheelEvent
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QToolTip, QWidget
 
+from deft_reach.app import theme
 from deft_reach.app.canvas.base import Canvas
 from deft_reach.app.canvas.explain import stroke_words
-from deft_reach.app.canvas.time_axis import TimeAxis
+from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.core.session import Session
 
 
@@ -19,6 +20,17 @@ class Timeline(Canvas):
         self.axis = axis
         super().__init__(session, name, parent)
         axis.changed.connect(self.update)
+
+    shows_position = True
+
+    def over(self, painter: QPainter) -> None:
+        """Where the plan is being played."""
+        position = self.session.position
+        if position is not None:
+            x = self.axis.x(position)
+            if GUTTER - 2 <= x <= self.width():
+                painter.setPen(QPen(QColor(theme.colours().ink), 1.6))
+                painter.drawLine(QPointF(x, 2), QPointF(x, self.height() - 2))
 
     def stroke_at(self, at: QPointF) -> int | None:
         """The index of the stroke whose mark is meant by this point."""

@@ -244,7 +244,8 @@ class Weave(Timeline):
         )
 
     def over(self, painter: QPainter) -> None:
-        """The selected stroke, wherever it is."""
+        """The selected stroke, wherever it is, and where the plan is being played."""
+        super().over(painter)
         report, index = self.session.report, self.session.stroke
         if report is None or index is None or index >= len(report.strokes) or self.session.outdated:
             return

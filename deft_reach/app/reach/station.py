@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QPushButton, QScrollArea, QTabWidget, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.elevation import Elevation
@@ -12,11 +12,14 @@ from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.canvas.stroke_lane import StrokeLane
 from deft_reach.app.canvas.tempo_rule import TempoRule
 from deft_reach.app.canvas.time_axis import TimeAxis
-from deft_reach.app.canvas.weave import Weave
+from deft_reach.app.canvas.weave import SHORT_NAMES, Weave
 from deft_reach.app.panel import Panel
 from deft_reach.app.reach.findings_list import FindingsList
+from deft_reach.app.reach.rethink_form import RethinkForm
 from deft_reach.app.reach.stroke_card import StrokeCard
+from deft_reach.app.reach.tray import Tray
 from deft_reach.app.station import Station
+from deft_reach.core.candidates import ease_finding
 from deft_reach.core.session import Session
 
 
@@ -67,7 +70,13 @@ class ReachStation(Station):
         column.addWidget(self.lane)
         self.weave_panel = Panel("Weave", threads, "which hand is where, from far left (top) to far right")
         rule_panel = Panel("Tempo rule", self.rule, "every stroke's own limit; drag the home mark")
-        self.findings_panel = Panel("What happens", self.findings)
+        self.rethink = RethinkForm(session)
+        self.tray = Tray(session)
+        self.try_it = QPushButton("Try it")
+        self.try_it.setObjectName("quiet")
+        self.try_it.setToolTip("Look for hands that would ease the chosen finding, and put them in the tray")
+        self.try_it.clicked.connect(self.ease)
+        self.findings_panel = Panel("What happens", self.findings, "", self.try_it)
         card = QScrollArea()
         card.setWidget(self.card)
         card.setWidgetResizable(True)
@@ -75,13 +84,42 @@ class ReachStation(Station):
         card.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         card_panel = Panel("This stroke", card, "", self.card.other)
 
-        bottom = self.split(across, "reachBottom", [self.findings_panel, card_panel], [390, 300], [1, 0])
+        happens = self.split(across, "reachBottom", [self.findings_panel, card_panel], [390, 300], [1, 0])
+        self.tabs = QTabWidget()
+        self.tabs.setDocumentMode(True)
+        self.tabs.setObjectName("workTabs")
+        for form, title in ((happens, "Findings"), (self.rethink, "Other hands"), (self.tray, "Tray")):
+            # A wide page must not push the drawings aside.
+            form.setMinimumWidth(300)
+            self.tabs.addTab(form, title)
+        bottom = QFrame()
+        bottom.setObjectName("panel")
+        sheet = QVBoxLayout(bottom)
+        sheet.setContentsMargins(1, 1, 1, 1)
+        sheet.addWidget(self.tabs)
         # Larger text takes its room from the findings, which scroll.
         large = max(1.0, theme.text_scale())
         sizes = [round(356 * large), round(98 * large), max(120, round(700 - 454 * large))]
         right = self.split(down, "reachRight", [self.weave_panel, rule_panel, bottom], sizes, [3, 0, 2])
         self.fill(self.split(across, "reachAcross", [left, right], [496, 696], [2, 3]))
         self.follow()
+
+    def ease(self) -> None:
+        """Try what would help against the chosen finding: other hands for its strokes, put in the tray."""
+        session = self.session
+        report, finding, plan = session.report, session.finding, session.plan
+        if report is None or finding is None or plan is None or session.outdated:
+            return
+        found = ease_finding(report, finding, plan.weights)
+        if found is None:
+            self.findings_panel.set_note("no other hands for this one")
+            return
+        name = f"without the {SHORT_NAMES.get(finding.kind, finding.kind)}"
+        session.keep(name, found.text)
+        self.tabs.setCurrentWidget(self.tray)
+        self.tray.list.setCurrentRow(
+            next(k for k, row in enumerate(self.tray.rows) if row.candidate.text == found.text)
+        )
 
     def first_focus(self) -> QWidget:
         return self.weave
@@ -97,4 +135,6 @@ class ReachStation(Station):
         words = f"{count} finding{'s' if count != 1 else ''}"
         if serious:
             words += f", {serious} to think about"
+        self.tabs.setTabText(2, f"Tray · {len(self.session.candidates)}" if self.session.candidates else "Tray")
+        self.try_it.setEnabled(self.session.finding is not None and not self.session.outdated)
         self.findings_panel.set_note(words + (" · N for the next" if count else ""))

@@ -9,10 +9,14 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.explain import stroke_facts, stroke_title, where
 from deft_reach.app.reach.cost_bar import CostBar
 from deft_reach.app.station import Listener
+from deft_reach.core.candidates import if_other_hand
 from deft_reach.core.limbs import HANDS
+from deft_reach.core.report import Report
 from deft_reach.core.session import Session
 
-ROWS = 7
+ROWS = 8
+#: In longer plans the other hand is only tried when asked.
+MOST_STROKES = 512
 
 
 class StrokeCard(Listener):
@@ -58,6 +62,22 @@ class StrokeCard(Listener):
         if self.session.stroke is not None:
             self.session.other_hand(self.session.stroke)
 
+    def _exchange(self, report: Report, index: int) -> list[tuple[str, str]]:
+        """What if the other hand took this stroke."""
+        plan = self.session.plan
+        if plan is None or self.session.outdated or len(report.strokes) > MOST_STROKES:
+            return []
+        found = if_other_hand(report, index, plan.weights)
+        if found is None:
+            return []
+        if found.impossible:
+            return [("other hand", "could not play it")]
+        change = "costs the same" if abs(found.cost) < 0.05 else f"costs {abs(found.cost):.1f} "
+        if abs(found.cost) >= 0.05:
+            change += "more" if found.cost > 0 else "less"
+        limit = "" if found.tempo_limit is None else f", breaks at {found.tempo_limit:.0f} BPM"
+        return [("other hand", change + limit)]
+
     def refresh(self) -> None:
         report, index = self.session.report, self.session.stroke
         if report is None or index is None or index >= len(report.strokes):
@@ -66,7 +86,7 @@ class StrokeCard(Listener):
             self.other.setEnabled(False)
         else:
             self.headline.setText(f"{where(report, index)} · {stroke_title(report, index)}")
-            facts = stroke_facts(report, index)
+            facts = [*stroke_facts(report, index), *self._exchange(report, index)]
             self.other.setEnabled(report.strokes[index].limb in HANDS and not self.session.outdated)
         for row in range(ROWS):
             name, value = facts[row] if row < len(facts) else ("", "")

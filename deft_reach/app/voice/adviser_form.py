@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import re
+from functools import partial
 from typing import Any
 
-from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QFormLayout,
@@ -19,30 +19,11 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme
+from deft_reach.app.background import Asker
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.core.session import Session
 from deft_reach.core.voicing import CONTOURS, VoicingError, Voicings, find_voicings
-
-
-class _Answer(QObject):
-    """Carries what was found from the worker to the window."""
-
-    found = Signal(int, object)
-
-
-class _Search(QRunnable):
-    def __init__(self, answer: _Answer, number: int, question: dict[str, Any]) -> None:
-        super().__init__()
-        self.answer, self.number, self.question = answer, number, question
-
-    def run(self) -> None:
-        result: Voicings | str
-        try:
-            result = find_voicings(**self.question)
-        except VoicingError as error:
-            result = str(error)
-        self.answer.found.emit(self.number, result)
 
 
 class AdviserForm(Listener):
@@ -52,9 +33,8 @@ class AdviserForm(Listener):
         super().__init__(session)
         self.found: Voicings | None = None
         self._asked_text = ""
-        self._number = 0
-        self._answer = _Answer()
-        self._answer.found.connect(self._take)
+        self._asker = Asker(VoicingError)
+        self._asker.answered.connect(self._take)
         self._kit = ""
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 6)
@@ -128,12 +108,11 @@ class AdviserForm(Listener):
         if plan is None or pattern is None:
             self._say("The stroke text has to be readable first.", "error")
             return
-        self._number += 1
         self._asked_text = session.text
         self.found = None
         self._fill()
         self._say("Searching …", "hint")
-        question = {
+        question: dict[str, Any] = {
             "pattern": pattern,
             "kit": session.kit,
             "player": session.player,
@@ -145,11 +124,9 @@ class AdviserForm(Listener):
             "repeat": plan.repeat,
             "weights": plan.weights,
         }
-        QThreadPool.globalInstance().start(_Search(self._answer, self._number, question))
+        self._asker.ask(partial(find_voicings, **question))
 
-    def _take(self, number: int, result: Voicings | str) -> None:
-        if number != self._number:
-            return
+    def _take(self, result: Voicings | str) -> None:
         if isinstance(result, str):
             self._say(result[:1].upper() + result[1:] + ".", "error")
             return

@@ -6,12 +6,12 @@ knows no window; views connect to its signals.
 
 from __future__ import annotations
 
+from deft_reach.core.session.candidates import CandidateEdits
 from deft_reach.core.session.kits import KitEdits
 from deft_reach.core.session.plans import PlanEdits
-from deft_reach.core.session.strokes import StrokeEdits
 
 
-class Session(PlanEdits, StrokeEdits, KitEdits):
+class Session(PlanEdits, CandidateEdits, KitEdits):
     """One open document with everything that can be done to it.
 
     >>> session = Session()

@@ -42,7 +42,8 @@ class History:
     Signals: ``changed`` after any edit, undo or opening; ``verdict`` right after it, once report, error and selection
     are settled; ``selected`` when nothing but the selected stroke, finding or piece changes; ``saved`` when the
     document has been written to its file. ``typed`` comes alone, ahead of the first two, when a key has changed a
-    long plan: what is written is known then, what it means follows when the keys rest.
+    long plan: what is written is known then, what it means follows when the keys rest. ``moved`` when the playing
+    position has changed.
     """
 
     def __init__(self, document: Document | None = None, clock: Callable[[], float] = time.monotonic) -> None:
@@ -51,6 +52,8 @@ class History:
         self.selected = Signal()
         self.saved = Signal()
         self.typed = Signal()
+        self.moved = Signal()
+        self._position: float | None = None
         #: Puts work off until keys rest; without it everything is worked out at once.
         self.later: Callable[[Callable[[], None]], None] | None = None
         self._behind = False
@@ -243,6 +246,16 @@ class History:
     def piece(self) -> str | None:
         """Code of the selected piece."""
         return self._piece
+
+    @property
+    def position(self) -> float | None:
+        """Where the plan is being played (whole notes), None while it is not."""
+        return self._position
+
+    def set_position(self, position: float | None) -> None:
+        if position != self._position:
+            self._position = position
+            self.moved.emit()
 
     def select_stroke(self, index: int | None) -> None:
         count = len(self.report.strokes) if self.report else 0

@@ -53,7 +53,8 @@ class PlanEdits(History):
         document = document.with_score(Score(score_id, name, text))
         plan = Plan(plan_id, name, score_id, document.kits[0].id, document.players[0].id)
         if model is not None:
-            plan = replace(model, id=plan_id, name=name, pattern=score_id, note=model.note if copy_of else "")
+            kept = (model.note, model.candidates) if copy_of else ("", ())
+            plan = replace(model, id=plan_id, name=name, pattern=score_id, note=kept[0], candidates=kept[1])
         if tempo is not None:
             low, high = TEMPO_RANGE
             plan = replace(plan, tempo=min(high, max(low, tempo)))

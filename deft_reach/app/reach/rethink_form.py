@@ -1,0 +1,258 @@
+"""Other hands: which strokes to think about again, by which school, and the cheapest stickings found."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSpinBox,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from deft_reach.app import theme
+from deft_reach.app.background import Asker
+from deft_reach.app.station import Listener
+from deft_reach.app.tables import make_list
+from deft_reach.core.candidates import WHICH, opened, rethought
+from deft_reach.core.planner import PlanError, Sticking, Stickings, find_stickings
+from deft_reach.core.session import Session
+from deft_reach.core.transforms import exchange_hands
+
+SCHOOL_WORDS = {
+    "free": "free: whatever costs least",
+    "right-lead": "right hand leads every beat",
+    "left-lead": "left hand leads every beat",
+    "natural": "natural: hand to hand on the grid",
+    "alternate": "strictly hand to hand",
+}
+HAT_WORDS = {"free": "either way", "crossed": "crossed", "open": "open-handed"}
+
+
+class RethinkForm(Listener):
+    """The question on the left, the answers on the right; an answer can be used, or kept in the tray."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.found: Stickings | None = None
+        self._asked_text = ""
+        self._asker = Asker(PlanError)
+        self._asker.answered.connect(self._take)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(10, 6, 10, 6)
+        row.setSpacing(12)
+        row.addWidget(self._question(), 0)
+        row.addLayout(self._answers(), 1)
+        self._say("Choose what to think about again, and the cheapest hands are found and proven.", "hint")
+        self.follow()
+
+    def _question(self) -> QWidget:
+        side = QWidget()
+        side.setFixedWidth(round(258 * theme.text_scale()))
+        column = QVBoxLayout(side)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        form = QFormLayout()
+        form.setVerticalSpacing(4)
+        self.which, self.school, self.hat = QComboBox(), QComboBox(), QComboBox()
+        for box, words, name in (
+            (self.which, WHICH, "Strokes to think about again"),
+            (self.school, SCHOOL_WORDS, "School"),
+            (self.hat, HAT_WORDS, "Hi-hat"),
+        ):
+            box.setAccessibleName(name)
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.setMinimumContentsLength(12)
+            for key, text in words.items():
+                box.addItem(text, key)
+        self.which.setCurrentIndex(list(WHICH).index("all"))
+        self.run = QSpinBox()
+        self.run.setRange(0, 12)
+        self.run.setSpecialValueText("any")
+        self.run.setSuffix(" in a row")
+        self.run.setAccessibleName("Longest run of one hand")
+        form.addRow("Rethink", self.which)
+        form.addRow("School", self.school)
+        form.addRow("Hi-hat", self.hat)
+        form.addRow("Runs to", self.run)
+        column.addLayout(form)
+        self.find = QPushButton("Find the best hands")
+        self.lead = QPushButton("Other lead")
+        self.lead.setToolTip("Keep the same figure with its hands exchanged, to compare who leads")
+        self.hats = QPushButton("Hi-hat both ways")
+        self.hats.setToolTip("Keep the best crossed and the best open-handed sticking, to compare")
+        for button in (self.find, self.lead, self.hats):
+            button.setObjectName("quiet")
+        column.addWidget(self.find)
+        both = QHBoxLayout()
+        both.addWidget(self.lead)
+        both.addWidget(self.hats)
+        column.addLayout(both)
+        column.addStretch(1)
+        self.find.clicked.connect(self.search)
+        self.lead.clicked.connect(self.keep_other_lead)
+        self.hats.clicked.connect(self.keep_both_hats)
+        return side
+
+    def _answers(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(4)
+        self.table = QTableWidget()
+        self.table.setMinimumWidth(120)
+        make_list(self.table, "Stickings found", ["ease", "cost", "breaks at", "cautions", "hands"], wide=(4,))
+        column.addWidget(self.table, 1)
+        low = QHBoxLayout()
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        self.use = QPushButton("Use it")
+        self.keep = QPushButton("Keep")
+        self.keep.setToolTip("Put it in the tray, to compare")
+        low.addWidget(self.words, 1)
+        for button in (self.keep, self.use):
+            button.setObjectName("quiet")
+            low.addWidget(button)
+        column.addLayout(low)
+        self.table.currentCellChanged.connect(lambda *_: self._show())
+        self.table.cellActivated.connect(lambda *_: self.apply())
+        self.use.clicked.connect(self.apply)
+        self.keep.clicked.connect(self.keep_it)
+        return column
+
+    def refresh(self) -> None:
+        if self.found is not None and self._asked_text != self.session.text:
+            self._say("The strokes have changed since: find again.", "hint")
+        self._show()
+
+    # --- asking -----------------------------------------------------------------------------------------------
+
+    def search(self) -> None:
+        """Ask in the background; only the newest answer counts."""
+        session = self.session
+        pattern = session.pattern()
+        if session.plan is None or pattern is None:
+            self._say("The stroke text has to be readable first.", "error")
+            return
+        which = str(self.which.currentData())
+        indices = rethought(pattern, which, session.stroke, session.finding)
+        if not indices:
+            missing = {
+                "open": "No stroke is written ?; choose another part, or write ? for a hand.",
+                "finding": "Choose a finding first.",
+                "group": "The selected stroke is in no group.",
+            }
+            self._say(missing.get(which, "Select a stroke first."), "error")
+            return
+        self.found = None
+        self._fill()
+        self._asked_text = session.text
+        self._say("Searching …", "hint")
+        self._asker.ask(
+            partial(
+                find_stickings, opened(pattern, indices, session.kit), session.kit, session.player,
+                session.plan.tempo, school=str(self.school.currentData()), hat=str(self.hat.currentData()),
+                max_run=self.run.value() or None, best=6, repeat=session.plan.repeat, weights=session.plan.weights,
+            )
+        )  # fmt: skip
+
+    def _take(self, result: Stickings | str) -> None:
+        if isinstance(result, str):
+            self._say(result[:1].upper() + result[1:] + ".", "error")
+            return
+        self.found = result
+        sure = "the order is proven" if result.proven else "the best found; others may be as good"
+        self._say(f"{result.searched:,} moves weighed; {sure}.", "hint")
+        self._fill()
+
+    def _fill(self) -> None:
+        rows = self.found.best if self.found is not None else ()
+        self.table.setRowCount(len(rows))
+        for k, row in enumerate(rows):
+            s = row.report.summary
+            cautions = sum(f.severity != "note" for f in row.report.findings)
+            limit = "–" if s.tempo_limit is None else f"{s.tempo_limit:.0f} BPM"
+            ease = "impossible" if row.report.impossible else f"{s.ease:.0f}"
+            hands = "".join(x for x in row.pattern.sticking.split() if x in "RL")
+            cells = (ease, f"{s.cost:.1f}", limit, str(cautions) if cautions else "none", hands)
+            for column, text in enumerate(cells):
+                item = QTableWidgetItem(text)
+                item.setToolTip(text)
+                if column == 4:
+                    item.setFont(theme.mono(10))
+                self.table.setItem(k, column, item)
+        if rows:
+            self.table.setCurrentCell(0, 0)
+        self._show()
+
+    @property
+    def chosen(self) -> Sticking | None:
+        rows = self.found.best if self.found is not None and self._asked_text == self.session.text else ()
+        row = self.table.currentRow()
+        return rows[row] if 0 <= row < len(rows) else None
+
+    def _show(self) -> None:
+        ready = self.chosen is not None
+        same = self.chosen is not None and self.chosen.text == self.session.text
+        self.use.setEnabled(ready and not same)
+        self.keep.setEnabled(ready)
+
+    # --- acting -----------------------------------------------------------------------------------------------
+
+    def apply(self) -> None:
+        """Make the chosen sticking the plan's: one step that can be undone."""
+        if self.chosen is not None:
+            self.session.set_text(self.chosen.text, "Other hands", None)
+
+    def keep_it(self) -> None:
+        if self.chosen is not None:
+            self._keep(
+                f"{self.school.currentText().partition(':')[0]} {self.table.currentRow() + 1}", self.chosen.text
+            )
+
+    def keep_other_lead(self) -> None:
+        """The same figure led by the other hand, beside the one there is."""
+        pattern, report = self.session.pattern(), self.session.report
+        if pattern is None or report is None:
+            return
+        lead = {"R": "right", "L": "left"}
+        own = report.summary.lead or "R"
+        other = "L" if own == "R" else "R"
+        self._keep(f"{lead[own]} hand leads", pattern.text)
+        self._keep(f"{lead[other]} hand leads", exchange_hands(pattern).text)
+
+    def keep_both_hats(self) -> None:
+        """The best sticking with the hi-hat crossed, and the best open-handed."""
+        session, pattern = self.session, self.session.pattern()
+        if pattern is None or session.plan is None:
+            return
+        question = opened(pattern, rethought(pattern, "all", None, None), session.kit)
+        for hat, name in (("crossed", "hi-hat crossed"), ("open", "open-handed")):
+            try:
+                found = find_stickings(
+                    question, session.kit, session.player, session.plan.tempo, hat=hat, best=1,
+                    repeat=session.plan.repeat, weights=session.plan.weights,
+                )  # fmt: skip
+            except PlanError as error:
+                self._say(str(error), "error")
+                return
+            self._keep(name, found.best[0].text)
+
+    def _keep(self, name: str, text: str) -> None:
+        if self.session.keep(name, text):
+            self._say(f"“{name}” is in the tray.", "hint")
+        else:
+            self._say("The tray is full, or holds it already.", "hint")
+
+    def _say(self, text: str, tone: str) -> None:
+        self.words.setText(text)
+        self.words.setObjectName(tone)
+        self.words.style().unpolish(self.words)
+        self.words.style().polish(self.words)
+        self.words.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)

@@ -1,0 +1,207 @@
+"""Play and stop: the plan sounds and the arms move, at any speed, round and round or once."""
+
+from __future__ import annotations
+
+import time
+from fractions import Fraction
+from typing import Final
+
+from PySide6.QtCore import QObject, QPointF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QActionGroup, QColor, QIcon, QPainter, QPixmap, QPolygonF
+from PySide6.QtWidgets import QMenu, QToolButton
+
+from deft_reach.app import theme
+from deft_reach.core.session import Session
+from deft_reach.sound.click import RATE
+from deft_reach.sound.output import BUFFER_MS, Output, open_output
+from deft_reach.sound.performance import Performance
+
+FRAME_MS: Final = 16
+SPEEDS: Final = (100, 90, 75, 50, 25, 10)
+#: What is played: the whole plan as it is (once or as a loop), or a part of it round and round.
+PARTS: Final = {"whole": "The whole plan", "bar": "This bar, round and round", "group": "This group, round and round"}
+
+
+class Transport(QObject):
+    """Plays the plan in view. The picture follows the sound: where it is comes from the samples that were heard."""
+
+    changed = Signal()
+    #: There is no way to make sound; said once.
+    silent = Signal()
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.speed = 100
+        self.click = False
+        self.count_in = True
+        self.part = "whole"
+        self.clock = time.perf_counter
+        self.performance: Performance | None = None
+        self._output: Output | None = None
+        self._told = False
+        self._begin = 0.0
+        self._handed, self._since = 0, 0.0
+        self._timer = QTimer(self)
+        self._timer.setInterval(FRAME_MS)
+        self._timer.setTimerType(Qt.TimerType.PreciseTimer)
+        self._timer.timeout.connect(self._frame)
+        session.changed.connect(self._edited)
+
+    @property
+    def playing(self) -> bool:
+        return self.performance is not None
+
+    def toggle(self) -> None:
+        if self.playing:
+            self.stop()
+        else:
+            self.start()
+
+    def stretch(self) -> tuple[Fraction, Fraction, bool] | None:
+        """What is to be played, in whole notes, and whether over and over."""
+        report, plan = self.session.report, self.session.plan
+        if report is None or plan is None or not report.strokes or not report.pattern.length:
+            return None
+        pattern, index = report.pattern, self.session.stroke
+        if index is not None and index < len(pattern.strokes):
+            stroke = pattern.strokes[index]
+            if self.part == "bar":
+                bar = pattern.bar_at(stroke.start)
+                return bar.start, bar.start + bar.length, True
+            if self.part == "group" and stroke.group >= 0:
+                group = pattern.groups[stroke.group]
+                return group.start, group.start + group.length, True
+        return Fraction(0), pattern.length, plan.repeat
+
+    def start(self) -> None:
+        found, plan, report = self.stretch(), self.session.plan, self.session.report
+        if found is None or plan is None or report is None:
+            return
+        start, end, repeat = found
+        self.performance = Performance(
+            report.pattern, self.session.kit, plan.tempo * self.speed / 100, start=start, end=end, repeat=repeat,
+            click=self.click, count_in=report.pattern.meter[0] if self.count_in else 0,
+        )  # fmt: skip
+        self._output = open_output(self.performance)
+        if self._output is None and not self._told:
+            self._told = True
+            self.silent.emit()
+        self._begin = self.clock()
+        self._handed, self._since = 0, self._begin
+        self._timer.start()
+        self.changed.emit()
+        self._frame()
+
+    def stop(self) -> None:
+        if self._output is not None:
+            self._output.close()
+            self._output = None
+        self._timer.stop()
+        if self.performance is not None:
+            self.performance = None
+            self.session.set_position(None)
+            self.changed.emit()
+
+    def heard(self) -> int:
+        """The sample that is heard now."""
+        now = self.clock()
+        if self._output is None:
+            return round((now - self._begin) * RATE)
+        if self._output.played != self._handed:
+            self._handed, self._since = self._output.played, now
+        # Sound is handed over in blocks, a buffer ahead; in between the clock goes on.
+        ahead = BUFFER_MS / 1000 - (now - self._since)
+        return max(0, round(self._handed - max(0.0, ahead) * RATE))
+
+    def _frame(self) -> None:
+        performance = self.performance
+        if performance is None:
+            return
+        sample = self.heard()
+        if performance.samples is not None and sample >= performance.samples:
+            self.stop()
+            return
+        position = performance.position(sample)
+        self.session.set_position(None if position is None else float(position))
+
+    def _edited(self) -> None:
+        """What is played is what is written: an edit stops the old version, and a loop goes on with the new one."""
+        if not self.playing:
+            return
+        again = self.performance is not None and self.performance.repeat
+        self.stop()
+        if again and self.session.error is None:
+            self.start()
+
+
+class PlayButton(QToolButton):
+    """Starts and stops; its menu has speed, part, click and count-in."""
+
+    def __init__(self, transport: Transport) -> None:
+        super().__init__()
+        self.transport = transport
+        self.setObjectName("play")
+        self.setPopupMode(QToolButton.ToolButtonPopupMode.MenuButtonPopup)
+        self.setIconSize(QSize(18, 18))
+        self.setMinimumHeight(round(32 * theme.text_scale()))
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        menu = QMenu(self)
+        self.speeds = QActionGroup(self)
+        for speed in SPEEDS:
+            action = menu.addAction(f"{speed} % of the tempo")
+            action.setCheckable(True)
+            action.setChecked(speed == transport.speed)
+            action.triggered.connect(lambda _=False, s=speed: self._set(speed=s))
+            self.speeds.addAction(action)
+        menu.addSeparator()
+        self.parts = QActionGroup(self)
+        for part, words in PARTS.items():
+            action = menu.addAction(words)
+            action.setCheckable(True)
+            action.setChecked(part == transport.part)
+            action.triggered.connect(lambda _=False, p=part: self._set(part=p))
+            self.parts.addAction(action)
+        menu.addSeparator()
+        for words, name in (("Click on every beat", "click"), ("Count in a bar", "count_in")):
+            action = menu.addAction(words)
+            action.setCheckable(True)
+            action.setChecked(getattr(transport, name))
+            action.toggled.connect(lambda on, n=name: self._set(**{n: on}))
+        self.setMenu(menu)
+        self.clicked.connect(transport.toggle)
+        transport.changed.connect(self.refresh)
+        self.refresh()
+
+    def _set(self, **values: object) -> None:
+        for name, value in values.items():
+            setattr(self.transport, name, value)
+        if self.transport.playing:
+            self.transport.stop()
+            self.transport.start()
+        self.refresh()
+
+    def refresh(self) -> None:
+        playing, speed = self.transport.playing, self.transport.speed
+        self.setIcon(_icon(playing))
+        word = "Stop" if playing else "Play"
+        beside = Qt.ToolButtonStyle.ToolButtonTextBesideIcon
+        self.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly if speed == 100 else beside)
+        self.setText(word if speed == 100 else f"{speed} %")
+        self.setAccessibleName(f"{word} the plan at {speed} % of its tempo")
+        self.setToolTip(f"{word} (F5). The arrow has speed, part, click and count-in. Mind your hearing.")
+
+
+def _icon(playing: bool) -> QIcon:
+    picture = QPixmap(28, 28)
+    picture.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(picture)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(theme.colours().ink))
+    if playing:
+        painter.drawRect(5, 5, 18, 18)
+    else:
+        painter.drawPolygon(QPolygonF([QPointF(6, 3), QPointF(25, 14), QPointF(6, 25)]))
+    painter.end()
+    return QIcon(picture)

@@ -1,0 +1,156 @@
+"""Stickings side by side: which strokes to think about again, what differs, and parts of one put into another."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from dataclasses import replace
+from typing import Final, NamedTuple
+
+from deft_reach.core.analysis import analyse
+from deft_reach.core.cost import Weights
+from deft_reach.core.document import Candidate, read_text
+from deft_reach.core.kit import Kit
+from deft_reach.core.limbs import EITHER, HANDS, other_hand
+from deft_reach.core.pattern import Pattern
+from deft_reach.core.planner import PlanError, find_stickings
+from deft_reach.core.player import Player
+from deft_reach.core.report import Finding, Report
+from deft_reach.core.stroke_text import StrokeTextError, strike_of, write_strike
+
+#: Which strokes to think about again: by id, what a player calls them.
+WHICH: Final = {
+    "open": "strokes written ?",
+    "finding": "strokes of the finding",
+    "group": "this group",
+    "bar": "this bar",
+    "all": "all hands",
+}
+
+
+class Row(NamedTuple):
+    """A kept sticking, its analysis (None where it cannot be read), and the strokes that differ from the plan's own
+    (None where it has other strokes altogether)."""
+
+    candidate: Candidate
+    report: Report | None
+    differs: tuple[int, ...] | None
+
+
+def rethought(pattern: Pattern, which: str, stroke: int | None, finding: Finding | None) -> tuple[int, ...]:
+    """Indices of the hand strokes that a question of WHICH is about."""
+    hands = [s for s in pattern.strokes if s.limb in (*HANDS, EITHER)]
+    at = pattern.strokes[stroke] if stroke is not None and stroke < len(pattern.strokes) else None
+    if which == "open":
+        return pattern.unassigned
+    if which == "finding":
+        return tuple(s.index for s in hands if finding is not None and s.index in finding.strokes)
+    if which == "group":
+        return tuple(s.index for s in hands if at is not None and at.group >= 0 and s.group == at.group)
+    if which == "bar":
+        return tuple(s.index for s in hands if at is not None and s.bar == at.bar)
+    return tuple(s.index for s in hands)
+
+
+def opened(pattern: Pattern, indices: Collection[int], kit: Kit) -> Pattern:
+    """The pattern with these strokes' hands open again; the text keeps its letters but for those."""
+    text = pattern.text
+    for index in sorted(indices, reverse=True):
+        stroke = pattern.strokes[index]
+        if stroke.limb in HANDS:
+            at = text.index(stroke.limb, stroke.span.start)
+            text = text[:at] + EITHER + text[at + 1 :]
+    return read_text(text, kit)
+
+
+def with_part(pattern: Pattern, other: Pattern, part: Collection[int]) -> str:
+    """The text with the hands and voices of these strokes as another sticking of the same strokes has them.
+
+    Raises ValueError where the other one has not the same strokes.
+    """
+    if not same_strokes(pattern, other):
+        raise ValueError("the two have different strokes; only the whole can be used")
+    text = pattern.text
+    for index in sorted(part, reverse=True):
+        stroke, new = pattern.strokes[index], other.strokes[index]
+        if (stroke.limb, stroke.voice) != (new.limb, new.voice):
+            strike = replace(strike_of(pattern, index), limb=new.limb, voice=strike_of(other, index).voice)
+            text = text[: stroke.span.start] + write_strike(strike) + text[stroke.span.end :]
+    return text
+
+
+def same_strokes(pattern: Pattern, other: Pattern) -> bool:
+    """Whether two patterns have strokes at the same times."""
+    return [s.start for s in pattern.strokes] == [s.start for s in other.strokes]
+
+
+def compare(
+    candidates: Sequence[Candidate], pattern: Pattern, kit: Kit, player: Player, tempo: float, repeat: bool,
+    weights: Weights,
+) -> list[Row]:  # fmt: skip
+    """Every kept sticking with its analysis on this kit, by this player, at this tempo."""
+    rows = []
+    for candidate in candidates:
+        try:
+            other = read_text(candidate.text, kit)
+        except StrokeTextError:
+            rows.append(Row(candidate, None, None))
+            continue
+        differs = None
+        if same_strokes(pattern, other):
+            differs = tuple(
+                a.index for a, b in zip(pattern.strokes, other.strokes) if (a.limb, a.voice) != (b.limb, b.voice)
+            )
+        report = analyse(other, kit, player, tempo, repeat=repeat, weights=weights)
+        rows.append(Row(candidate, report, differs))
+    return rows
+
+
+def ease_finding(report: Report, finding: Finding, weights: Weights) -> Pattern | None:
+    """The cheapest other sticking that gives the strokes of a finding, and their neighbours, other hands.
+
+    None where there is nothing to give to the other hand.
+    """
+    pattern, table = report.pattern, report.table
+    hands = [s.index for s in pattern.strokes if s.limb in HANDS]
+    own = [i for i in finding.strokes if pattern.strokes[i].limb in HANDS]
+    if not own:
+        return None
+    reach = [k for k, i in enumerate(hands) if i in own]
+    near = hands[max(0, reach[0] - 3) : reach[-1] + 4]
+    first = own[0]
+    question = opened(pattern, near, table.kit)
+    try:
+        found = find_stickings(
+            question, table.kit, table.player, report.tempo, best=1, repeat=report.repeat, weights=weights,
+            excluded={first: pattern.strokes[first].limb},
+        )  # fmt: skip
+    except PlanError:
+        return None
+    return found.best[0].pattern
+
+
+class Exchange(NamedTuple):
+    """What giving one stroke to the other hand would change: cost, and the plan's limit (BPM)."""
+
+    cost: float
+    tempo_limit: float | None
+    impossible: bool
+
+
+def if_other_hand(report: Report, index: int, weights: Weights) -> Exchange | None:
+    """What if the other hand took this stroke; None for a foot, or a stroke whose hand is open."""
+    pattern, table = report.pattern, report.table
+    limb = pattern.strokes[index].limb
+    if limb not in HANDS:
+        return None
+    strokes = list(pattern.strokes)
+    strokes[index] = strokes[index]._replace(limb=other_hand(limb))
+    other = analyse(
+        replace(pattern, strokes=tuple(strokes)), table.kit, table.player, report.tempo, repeat=report.repeat,
+        weights=weights,
+    )  # fmt: skip
+    return Exchange(
+        other.summary.cost - report.summary.cost,
+        other.summary.tempo_limit,
+        other.impossible and not report.impossible,
+    )

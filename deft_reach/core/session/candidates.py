@@ -1,0 +1,62 @@
+"""Edits of the tray: stickings kept beside the plan's own, named, and used whole or in part."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import replace
+
+from deft_reach.core.candidates import with_part
+from deft_reach.core.document import Candidate, read_text
+from deft_reach.core.session.strokes import StrokeEdits
+
+#: So many stickings can be kept beside a plan.
+MOST = 6
+
+
+class CandidateEdits(StrokeEdits):
+    """What can be done to the stickings kept beside the plan in view."""
+
+    @property
+    def candidates(self) -> tuple[Candidate, ...]:
+        return self.plan.candidates if self.plan is not None else ()
+
+    def keep(self, name: str, text: str) -> bool:
+        """Keep a sticking; False where the tray is full or holds it already."""
+        if self.plan is None or len(self.candidates) >= MOST or any(c.text == text for c in self.candidates):
+            return False
+        self._put((*self.candidates, Candidate(name, text)), f"Keep “{name}”")
+        return True
+
+    def drop(self, number: int) -> None:
+        rows = self.candidates
+        if 0 <= number < len(rows):
+            self._put(rows[:number] + rows[number + 1 :], f"Drop “{rows[number].name}”")
+
+    def rename_candidate(self, number: int, name: str) -> None:
+        rows = self.candidates
+        if 0 <= number < len(rows) and name.strip() and rows[number].name != name.strip():
+            renamed = replace(rows[number], name=name.strip())
+            self._put((*rows[:number], renamed, *rows[number + 1 :]), f"Name “{renamed.name}”")
+
+    def use(self, number: int, part: Collection[int] | None = None) -> None:
+        """Make a kept sticking the plan's own, or only its strokes of these indices; the one it replaces is kept.
+
+        Raises ValueError where a part is asked of a sticking with other strokes.
+        """
+        plan, pattern = self.plan, self.pattern()
+        if plan is None or pattern is None or not 0 <= number < len(plan.candidates):
+            return
+        candidate = plan.candidates[number]
+        text = candidate.text if part is None else with_part(pattern, read_text(candidate.text, self.kit), part)
+        if text == pattern.text:
+            return
+        rows = plan.candidates
+        if part is None:
+            # What was there takes the place of what is used, so that nothing is lost.
+            rows = (*rows[:number], Candidate("before " + candidate.name, pattern.text), *rows[number + 1 :])
+        label = f"Use “{candidate.name}”" if part is None else f"Use part of “{candidate.name}”"
+        self.apply(self.document.with_text(plan, text).with_plan(replace(plan, candidates=rows)), label)
+
+    def _put(self, rows: tuple[Candidate, ...], label: str) -> None:
+        assert self.plan is not None
+        self.apply(self.document.with_plan(replace(self.plan, candidates=rows)), label)

@@ -1,0 +1,147 @@
+"""A plan as sound: every stroke at its own sample, with count-in, click and loop; mixed block by block.
+
+Each onset is rounded once, from its exact time: nothing adds up, however long it goes on.
+"""
+
+from __future__ import annotations
+
+import math
+from bisect import bisect_left
+from fractions import Fraction
+from itertools import pairwise
+from typing import NamedTuple
+
+import numpy as np
+
+from deft_reach.core.kit import Kit
+from deft_reach.core.motion.timing import GRACE_APART, GRACE_LEAD
+from deft_reach.core.pattern import Pattern
+from deft_reach.sound.click import FIRST_HZ, OTHER_HZ, RATE, Samples, tone
+from deft_reach.sound.voices import grace_sound, stroke_sound
+
+#: Everything together is kept below full scale by this much.
+HEADROOM = 0.6
+
+
+class Hit(NamedTuple):
+    """A sound and the seconds after the stretch's beginning at which it starts; ``stroke`` is None for a click."""
+
+    time: float
+    sound: Samples
+    stroke: int | None
+
+
+class Performance:
+    """A stretch of a pattern played at a tempo, once or over and over.
+
+    ``start`` and ``end`` are whole notes; ``count_in`` is how many beats are clicked before. ``block`` gives any
+    stretch of samples; sample 0 is where the count-in begins. ``hat_chokes``: a closed hi-hat stops an open one.
+    """
+
+    def __init__(
+        self, pattern: Pattern, kit: Kit, tempo: float, *, start: Fraction = Fraction(0), end: Fraction | None = None,
+        repeat: bool = False, click: bool = False, count_in: int = 0,
+    ) -> None:  # fmt: skip
+        self.pattern, self.tempo, self.repeat = pattern, tempo, repeat
+        self.start = start
+        self.end = pattern.length if end is None else end
+        if self.end <= self.start or not (math.isfinite(tempo) and tempo > 0):
+            raise ValueError("there is nothing to play: the stretch is empty")
+        self.whole = 240.0 / tempo
+        self.length = float(self.end - self.start) * self.whole
+        beat = Fraction(1, pattern.meter[1])
+        self.lead_in = count_in * float(beat) * self.whole
+        self.count = [
+            Hit(k * float(beat) * self.whole, tone(FIRST_HZ if k == 0 else OTHER_HZ), None) for k in range(count_in)
+        ]
+        self.hits = sorted([*self._strokes(kit), *(self._clicks() if click else ())], key=lambda hit: hit.time)
+        self._times = [hit.time for hit in self.hits]
+        self._longest = max([*(len(h.sound) for h in self.hits), *(len(h.sound) for h in self.count), 1])
+
+    def _strokes(self, kit: Kit) -> list[Hit]:
+        found = []
+        for s in self.pattern.strokes:
+            if not self.start <= s.start < self.end:
+                continue
+            time = float(s.start - self.start) * self.whole
+            for k in range({"f": 1, "d": 2, "u": 3}.get(s.grace, 0)):
+                before = max(0.0, time - GRACE_LEAD - GRACE_APART * k)
+                found.append(Hit(before, grace_sound(kit, s.voice), s.index))
+            found.append(Hit(time, stroke_sound(kit, s.voice, s.limb, s.marks), s.index))
+        return self._choked(found, kit)
+
+    def _choked(self, hits: list[Hit], kit: Kit) -> list[Hit]:
+        """An open hi-hat sounds until the next stroke on it, or its foot, closes it."""
+        hat = kit.of_kind("hi-hat")
+        if hat is None:
+            return hits
+        code = hat.code
+        found = list(hits)
+        on_hat = [
+            k for k, h in enumerate(found)
+            if h.stroke is not None and self.pattern.strokes[h.stroke].voice.partition(":")[0] == code
+        ]  # fmt: skip
+        on_hat.sort(key=lambda k: found[k].time)
+        for a, b in pairwise(on_hat):
+            room = round((found[b].time - found[a].time) * RATE)
+            if 0 < room < len(found[a].sound):
+                cut = found[a].sound[:room].copy()
+                fade = min(220, room)
+                cut[-fade:] *= np.linspace(1.0, 0.0, fade, dtype=np.float32)
+                found[a] = found[a]._replace(sound=cut)
+        return found
+
+    def _clicks(self) -> list[Hit]:
+        found = []
+        for bar in self.pattern.bar_rows:
+            for k in range(bar.meter[0]):
+                at = bar.start + Fraction(k, bar.meter[1]) - bar.offset
+                if self.start <= at < min(self.end, bar.start + bar.length) and at >= bar.start:
+                    time = float(at - self.start) * self.whole
+                    found.append(Hit(time, tone(FIRST_HZ if k == 0 else OTHER_HZ), None))
+        return found
+
+    @property
+    def samples(self) -> int | None:
+        """How many samples there are until the last sound has died away; None for a loop."""
+        if self.repeat:
+            return None
+        last = max((round((self.lead_in + h.time) * RATE) + len(h.sound) for h in self.hits), default=0)
+        return max(last, round((self.lead_in + self.length) * RATE))
+
+    def onset(self, hit: Hit, round_: int = 0) -> int:
+        """The sample at which a hit begins in a round."""
+        return round((self.lead_in + round_ * self.length + hit.time) * RATE)
+
+    def position(self, sample: int) -> Fraction | float | None:
+        """Where in the pattern (whole notes) a sample is; None in the count-in and after the end."""
+        time = sample / RATE - self.lead_in
+        if time < 0 or (not self.repeat and time >= self.length):
+            return None
+        return float(self.start) + math.fmod(time, self.length) / self.whole
+
+    def block(self, start: int, count: int) -> Samples:
+        """``count`` samples from sample ``start`` on."""
+        out = np.zeros(count, dtype=np.float32)
+        for hit in self.count:
+            self._add(out, start, self.onset(Hit(hit.time - self.lead_in, hit.sound, None)), hit.sound)
+        # Whatever began so long ago may still sound.
+        first = (start - self._longest) / RATE - self.lead_in
+        last = (start + count) / RATE - self.lead_in
+        low = max(0, math.floor(first / self.length)) if self.repeat else 0
+        high = max(low, math.floor(last / self.length)) if self.repeat else 0
+        for round_ in range(low, high + 1):
+            at = bisect_left(self._times, first - round_ * self.length - 1.0 / RATE)
+            for hit in self.hits[at:]:
+                onset = self.onset(hit, round_)
+                if onset >= start + count:
+                    break
+                self._add(out, start, onset, hit.sound)
+        out *= HEADROOM
+        return np.tanh(out).astype(np.float32)
+
+    @staticmethod
+    def _add(out: Samples, start: int, onset: int, sound: Samples) -> None:
+        low, high = max(onset, start), min(onset + len(sound), start + len(out))
+        if high > low:
+            out[low - start : high - start] += sound[low - onset : high - onset]

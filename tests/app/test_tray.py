@@ -1,0 +1,162 @@
+"""Other hands and the candidate tray, by clicks and keys."""
+
+from itertools import pairwise
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+
+from deft_reach.core import analyse
+from deft_reach.formats.document import dump_document, load_document
+
+TEXT = "/16 (R@ft> L@ft R@t1 L) (R L R@rd L@hh)"
+CTRL = Qt.KeyboardModifier.ControlModifier
+
+
+@pytest.fixture
+def station(window, qapp):
+    window.session.new_plan("Rethink", TEXT)
+    window.session.change_plan("hall", kit="hall")
+    window.session.set_repeat(True)
+    QTest.keyClick(window, Qt.Key.Key_4, CTRL)
+    qapp.processEvents()
+    return window.reach_station
+
+
+def press(button):
+    assert button.isEnabled(), button.text()
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+
+
+def show(station, name):
+    bar = station.tabs.tabBar()
+    at = next(k for k in range(bar.count()) if bar.tabText(k).startswith(name))
+    QTest.mouseClick(bar, Qt.MouseButton.LeftButton, pos=bar.tabRect(at).center())
+
+
+def pick(box, text):
+    box.setFocus()
+    for _ in range(box.count()):
+        QTest.keyClick(box, Qt.Key.Key_Up)
+    while not box.currentText().startswith(text):
+        QTest.keyClick(box, Qt.Key.Key_Down)
+
+
+def search(station, qtbot):
+    press(station.rethink.find)
+    qtbot.waitUntil(lambda: station.rethink.found is not None, timeout=5000)
+
+
+def test_the_best_hands_are_found_and_used(station, window, qtbot):
+    show(station, "Other hands")
+    before = window.session.report.summary.cost
+    search(station, qtbot)
+    table = station.rethink.table
+    costs = [row.cost for row in station.rethink.found.best]
+    assert costs == sorted(costs) and costs[0] <= before + 1e-9
+    assert "proven" in station.rethink.words.text()
+    assert table.item(0, 1).text() == f"{costs[0]:.1f}" and "BPM" in table.item(0, 2).text()
+    table.setFocus()
+    QTest.keyClick(table, Qt.Key.Key_Down)
+    wanted = station.rethink.found.best[1].text
+    press(station.rethink.use)
+    assert window.session.text == wanted and window.session.undo_label == "Other hands"
+    assert "changed since" in station.rethink.words.text() and not station.rethink.use.isEnabled()
+    QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
+    assert window.session.text == TEXT
+
+
+def test_only_a_part_by_a_school(station, window, qtbot):
+    show(station, "Other hands")
+    window.session.select_stroke(5)
+    pick(station.rethink.which, "this group")
+    pick(station.rethink.school, "strictly")
+    search(station, qtbot)
+    for row in station.rethink.found.best:
+        limbs = row.pattern.sticking.split()
+        assert limbs[:4] == ["R", "L", "R", "L"], "the other group stays"
+        assert all(a != b for a, b in pairwise(limbs[4:]))
+
+
+def test_questions_about_nothing_say_what_to_do(station, window):
+    show(station, "Other hands")
+    pick(station.rethink.which, "strokes written ?")
+    press(station.rethink.find)
+    assert "written ?" in station.rethink.words.text()
+    window.session.select_finding(None)
+    window.session.select_stroke(0)
+    pick(station.rethink.which, "strokes of the finding")
+    press(station.rethink.find)
+    assert "Choose a finding" in station.rethink.words.text()
+
+
+def test_an_impossible_school_is_refused_in_words(station, window, qtbot):
+    window.session.set_text("/8 ?@hh ?@hh ?@hh", "Text", None)
+    show(station, "Other hands")
+    pick(station.rethink.which, "strokes written ?")
+    pick(station.rethink.school, "strictly")
+    pick(station.rethink.hat, "open-handed")
+    press(station.rethink.find)
+    qtbot.waitUntil(lambda: "No sticking" in station.rethink.words.text(), timeout=5000)
+
+
+def test_keep_compare_and_use(station, window, qtbot):
+    show(station, "Other hands")
+    search(station, qtbot)
+    press(station.rethink.keep)
+    press(station.rethink.lead)
+    show(station, "Tray")
+    tray = station.tray
+    names = [row.candidate.name for row in tray.rows]
+    assert names[0] == "as it stands" and "free 1" in names and len(names) == 4
+    for row in tray.rows[1:]:
+        alone = analyse(
+            row.report.pattern, window.session.kit, window.session.player, window.session.plan.tempo, repeat=True
+        )
+        assert row.report.summary.cost == pytest.approx(alone.summary.cost)
+    assert tray.rows[0].differs == () and tray.rows[1].differs
+    tray.list.setFocus()
+    QTest.keyClick(tray.list, Qt.Key.Key_Down)
+    wanted = tray.rows[1].candidate.text
+    press(tray.use)
+    assert window.session.text == wanted
+    assert any(c.text == TEXT for c in window.session.candidates), "the one before is kept"
+    kept = load_document(dump_document(window.session.document))
+    assert kept.plan("Rethink").candidates == window.session.candidates, "the tray is saved with the plan"
+    QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
+    tray.list.setFocus()
+    QTest.keyClick(tray.list, Qt.Key.Key_Home)
+    QTest.keyClick(tray.list, Qt.Key.Key_Down)
+    window.session.select_stroke(1)
+    press(tray.part)
+    limbs = [s.limb for s in window.session.pattern().strokes]
+    wanted_limbs = [s.limb for s in tray.rows[1].report.pattern.strokes]
+    assert limbs[:4] == wanted_limbs[:4] and limbs[4:] == ["R", "L", "R", "L"]
+    press(tray.drop)
+    assert len(tray.rows) == 3
+
+
+def test_try_it_puts_what_would_help_in_the_tray(station, window):
+    crossover = next(f for f in window.session.report.findings if f.kind == "crossover")
+    window.session.select_finding(crossover)
+    press(station.try_it)
+    assert station.tabs.currentWidget() is station.tray
+    row = station.tray.rows[station.tray.list.currentRow()]
+    assert row.candidate.name == "without the crossover" and set(crossover.strokes) & set(row.differs)
+
+
+def test_both_ways_with_the_hat(station, window):
+    window.session.set_text("/8 R@hh R@hh+L R@hh R@hh+L", "Text", None)
+    show(station, "Other hands")
+    press(station.rethink.hats)
+    show(station, "Tray")
+    names = {row.candidate.name: row for row in station.tray.rows}
+    hands = {n: {s.limb for s in r.report.pattern.strokes if s.voice == "hh"} for n, r in names.items()}
+    assert hands["hi-hat crossed"] == {"R"} and hands["open-handed"] == {"L"}
+
+
+def test_the_card_says_what_the_other_hand_would_cost(station, window):
+    window.session.select_stroke(1)
+    names = [n.text() for n in station.card.names]
+    value = station.card.values[names.index("other hand")].text()
+    assert "costs" in value and "BPM" in value

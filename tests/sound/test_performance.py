@@ -1,0 +1,155 @@
+"""Playback: every stroke at its sample, however it is cut into blocks; the WAV file read back by another reader."""
+
+import io
+from fractions import Fraction
+
+import miniaudio
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from deft_reach.core import layout, parse
+from deft_reach.formats.wav import WavError, write_wav
+from deft_reach.sound.click import RATE
+from deft_reach.sound.output import Output
+from deft_reach.sound.performance import Performance
+from deft_reach.sound.voices import stroke_sound
+
+FIVE = layout("five")
+
+
+def onsets(samples, quiet=0.004, apart=0.02):
+    """Where sound begins out of silence: samples louder than anything in the time before them."""
+    loud = np.abs(samples) > quiet
+    found = []
+    for k in np.flatnonzero(loud):
+        if not found or not loud[max(0, k - round(apart * RATE)) : k].any():
+            found.append(int(k))
+    return found
+
+
+def test_two_hundred_strokes_begin_at_their_samples_without_drift():
+    """Cross-sticks are short enough to leave silence between them, so that each onset can be found by ear."""
+    pattern = parse("/8 " + "Rx Lx " * 100)
+    tempo = 77.7
+    performance = Performance(pattern, FIVE, tempo)
+    samples = performance.block(0, performance.samples)
+    wanted = [round(k * 0.125 * 240.0 / tempo * RATE) for k in range(200)]
+    found = onsets(samples)
+    assert len(found) == 200
+    # The sound's own first audible sample, from the sound alone.
+    attack = onsets(np.tanh(stroke_sound(FIVE, "sn", "R", "x") * 0.6))[0]
+    assert [a - attack - b for a, b in zip(found, wanted)] == [0] * 200, "zero samples of drift"
+
+
+@given(st.lists(st.integers(1, 9000), min_size=1, max_size=12), st.booleans())
+@settings(max_examples=20, deadline=None)
+def test_blocks_of_any_length_are_the_whole(lengths, repeat):
+    performance = Performance(
+        parse("/16 R> fL. K+R@hho R@hh - L@ft~"), FIVE, 133, repeat=repeat, click=True, count_in=2
+    )
+    whole = performance.block(0, sum(lengths))
+    at, parts = 0, []
+    for length in lengths:
+        parts.append(performance.block(at, length))
+        at += length
+    assert np.concatenate(parts) == pytest.approx(whole)
+
+
+def test_a_loop_comes_round_to_the_sample():
+    performance = Performance(parse("/8 Rx Lx"), FIVE, 100, repeat=True)
+    length = round(performance.length * RATE)
+    first, later = performance.block(0, 4000), performance.block(1000 * length, 4000)
+    assert performance.length * RATE == length, "this one is a whole number of samples"
+    assert later == pytest.approx(first)
+    assert performance.samples is None
+
+
+def test_positions_go_with_the_samples():
+    performance = Performance(parse("/4 R L R L"), FIVE, 60, repeat=True, count_in=4)
+    assert performance.position(3 * RATE) is None, "still counting in"
+    assert performance.position(4 * RATE) == 0
+    assert performance.position(5 * RATE) == pytest.approx(0.25)
+    assert performance.position(8 * RATE + 10) == pytest.approx(10 / RATE / 4), "round again"
+    part = Performance(parse("/4 R L R L"), FIVE, 60, start=Fraction(1, 4), end=Fraction(3, 4))
+    assert part.position(0) == 0.25 and part.position(2 * RATE) is None
+    assert [h.stroke for h in part.hits] == [1, 2]
+    with pytest.raises(ValueError, match="empty"):
+        Performance(parse("R L"), FIVE, 60, start=Fraction(1), end=Fraction(1))
+
+
+def test_slower_is_the_same_later():
+    fast, slow = (Performance(parse("/16 R L R L"), FIVE, tempo) for tempo in (120, 12))
+    assert [h.time * 10 for h in fast.hits] == pytest.approx([h.time for h in slow.hits])
+
+
+def test_louder_marks_sound_louder():
+    levels = [np.abs(stroke_sound(FIVE, "sn", "R", m)).max() for m in (".", "", ">")]
+    assert levels[0] < levels[1] < levels[2] <= 1
+
+
+@pytest.mark.parametrize("voice", [v for v in layout("large").voices if v != "bd"] + ["bd", "hh:foot", "nowhere"])
+@pytest.mark.parametrize("marks", ["", ">", ".", "x", "~", "o", "^"])
+def test_every_voice_sounds_and_dies_away(voice, marks):
+    sound = stroke_sound(layout("large"), voice, "R", marks)
+    assert np.isfinite(sound).all() and 0.05 < np.abs(sound).max() <= 1
+    assert np.abs(sound[-8:]).max() < 0.02, "no step at the end"
+    assert len(sound) < 4 * RATE
+
+
+def pitch(sound):
+    """Where most of the sound is (Hz), by its spectrum."""
+    power = np.abs(np.fft.rfft(sound)) ** 2
+    return float((np.fft.rfftfreq(len(sound), 1 / RATE) * power).sum() / power.sum())
+
+
+def test_voices_differ_as_players_expect():
+    """Common practice: the bass is lowest, larger toms are lower, cymbals are high."""
+    bass, floor, mid, small, hat = (pitch(stroke_sound(FIVE, v, "R", "")) for v in ("bd", "ft", "t2", "t1", "hh"))
+    assert bass < floor < mid < small < hat
+    assert len(stroke_sound(FIVE, "hh", "R", "o")) > 3 * len(stroke_sound(FIVE, "hh", "R", "")), "open rings on"
+    assert pitch(stroke_sound(FIVE, "sn", "R", ".")) < pitch(stroke_sound(FIVE, "sn", "R", ">")), "loud is brighter"
+
+
+def test_a_closed_hat_stops_an_open_one():
+    opened = Performance(parse("/8 R@hho - - -"), FIVE, 60)
+    closed = Performance(parse("/8 R@hho H - -"), FIVE, 60)
+    assert len(opened.hits[0].sound) > len(closed.hits[0].sound)
+    assert len(closed.hits[0].sound) == round(0.5 * RATE)
+
+
+def test_graces_fall_before_their_stroke():
+    performance = Performance(parse("/4 R fL dR uL"), FIVE, 60)
+    assert [h.stroke for h in performance.hits] == [0, 1, 1, 2, 2, 2, 3, 3, 3, 3]
+    assert performance.hits[1].time == pytest.approx(1 - 0.03)
+
+
+def test_a_wav_file_is_read_back_by_another_reader():
+    performance = Performance(parse("/8 Rx Lx Rx Lx"), FIVE, 90)
+    data = write_wav(performance)
+    decoded = miniaudio.decode(data, output_format=miniaudio.SampleFormat.FLOAT32, nchannels=1, sample_rate=RATE)
+    samples = np.array(decoded.samples)
+    assert decoded.sample_rate == RATE and len(samples) == performance.samples
+    assert samples == pytest.approx(performance.block(0, performance.samples), abs=1e-4)
+    assert len(onsets(samples)) == 4
+    assert io.BytesIO(data).read(4) == b"RIFF"
+
+
+def test_an_endless_file_is_refused():
+    with pytest.raises(WavError, match="minutes long"):
+        write_wav(Performance(parse("/4 R L"), FIVE, 60, repeat=True), rounds=10**6)
+
+
+def test_the_null_device_takes_what_is_played():
+    performance = Performance(parse("/8 R L"), FIVE, 120, repeat=True)
+    output = Output(performance, null=True)
+    try:
+        import time
+
+        until = time.monotonic() + 5
+        while output.played < 2000 and time.monotonic() < until:
+            time.sleep(0.01)
+        assert output.played >= 2000
+    finally:
+        output.close()
