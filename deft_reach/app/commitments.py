@@ -49,6 +49,8 @@ class Commitments(QDialog):
         listed = QVBoxLayout(body)
         listed.setContentsMargins(0, 0, 0, 0)
         listed.setSpacing(6)
+        self.session = session
+        self.backs: list[QPushButton] = []
         rows = session.document.commitments_of(plan.id)
         if not rows:
             listed.addWidget(self._text("Nothing is committed yet. Plan › Commit freezes the plan as it stands."))
@@ -57,6 +59,13 @@ class Commitments(QDialog):
             head.setFont(theme.ui_font(12, bold=True))
             listed.addWidget(head)
             listed.addWidget(self._text("\n".join(in_words(commitment))))
+            if number or session.changes():
+                back = QPushButton("Go back to this")
+                back.setObjectName("quiet")
+                back.setToolTip("Make the plan again what was committed here; Ctrl+Z takes that back")
+                back.clicked.connect(lambda _=False, c=commitment: self._go_back(c))
+                listed.addWidget(back, 0, Qt.AlignmentFlag.AlignLeft)
+                self.backs.append(back)
             if number == 0:
                 changes = session.changes()
                 self.since = self._text("Changed since:\n" + "\n".join(f"  •  {line}" for line in changes))
@@ -76,6 +85,10 @@ class Commitments(QDialog):
         close.setDefault(True)
         close.clicked.connect(self.accept)
         column.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)
+
+    def _go_back(self, commitment: Commitment) -> None:
+        self.session.take_back(commitment)
+        self.accept()
 
     @staticmethod
     def _text(text: str) -> QLabel:

@@ -209,4 +209,5 @@ class Header(QFrame):
             count = f" · {len(changes)} change{'s' if len(changes) != 1 else ''}" if changes else ""
             since = f"{count} since" if count and roomy else count
             self.committed.setText(f"committed {day(commitment.date, '%-d %b')}{tempo}{since}")
-            self.committed.setToolTip("\n".join([commitment.reason, *changes]))
+            when = f"committed {day(commitment.date)} at {commitment.tempo:g} BPM"
+            self.committed.setToolTip("\n".join([when, *filter(None, [commitment.reason]), *changes]))

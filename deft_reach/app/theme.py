@@ -5,6 +5,8 @@ Hands differ by colour and by shape (the right a disc, the left a lozenge); seve
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -107,6 +109,17 @@ DARK: Final = Colours(
 )
 
 _current = LIGHT
+
+
+@contextmanager
+def on_paper() -> Iterator[None]:
+    """The light colours, whatever the theme: paper is white."""
+    global _current
+    before, _current = _current, LIGHT
+    try:
+        yield
+    finally:
+        _current = before
 
 
 def colours() -> Colours:

@@ -29,6 +29,7 @@ from deft_reach.app.header import Header
 from deft_reach.app.keeper import Keeper
 from deft_reach.app.kit.station import KitStation
 from deft_reach.app.notice import NoticeBar
+from deft_reach.app.plan_page import write_plan_page
 from deft_reach.app.rail import Rail
 from deft_reach.app.reach.station import ReachStation
 from deft_reach.app.shortcuts import ShortcutSheet
@@ -70,6 +71,8 @@ PLAN_EXPORTS = {
     "Strokes as a table (*.csv)": ".csv",
     "Stroke text (*.txt)": ".txt",
     "Sound (*.wav)": ".wav",
+    "One page on A4 (*.pdf)": ".pdf",
+    "One page on Letter (*.pdf)": ".pdf",
 }
 #: What a kit can be exported as: ending and paper.
 EXPORTS = {
@@ -531,7 +534,7 @@ class MainWindow(QMainWindow):
             self.notice.say(f"{path.name} was read: " + "; ".join(found.remarks) + ".")
 
     def export_plan(self) -> None:
-        """The plan in view as MIDI, MusicXML, a table or stroke text."""
+        """The plan in view as MIDI, MusicXML, a table, stroke text, sound or one page on paper."""
         self.session.catch_up()
         plan, pattern = self.session.plan, self.session.pattern()
         if plan is None or pattern is None or self.session.error is not None:
@@ -543,7 +546,10 @@ class MainWindow(QMainWindow):
             return
         path = Path(name) if Path(name).suffix else Path(name).with_suffix(PLAN_EXPORTS.get(chosen, ".mid"))
         try:
-            write_atomic(path, dump_pattern(pattern, path.suffix, self.session.kit, plan.tempo, plan.name))
+            if path.suffix.lower() == ".pdf":
+                write_plan_page(self.session, path, "Letter" if "Letter" in chosen else "A4")
+            else:
+                write_atomic(path, dump_pattern(pattern, path.suffix, self.session.kit, plan.tempo, plan.name))
         except (OSError, ValueError) as error:
             self.notice.say(f"{path.name} cannot be written: {error}.", tone="stop")
             return

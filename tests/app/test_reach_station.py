@@ -23,7 +23,8 @@ def test_the_header_says_what_is_always_true(storm):
     assert header.tempo.value() == 118
     assert header.limit.value.text() == "breaks at 93" and "BPM · 21 % too fast" in header.limit.caption.text()
     assert header.ease.value.text().startswith("ease ")
-    assert "committed 20 Nov at 100 BPM" in header.committed.text() and "since" in header.committed.text()
+    assert header.committed.text().startswith("committed 20 Nov · 2 changes")
+    assert "at 100 BPM" in header.committed.toolTip() and "home tempo 100 → 118 BPM" in header.committed.toolTip()
 
 
 def test_a_click_on_a_stroke_selects_it_everywhere(storm):

@@ -1,5 +1,6 @@
 """The window: files, recovery, committing, and moving about."""
 
+import re
 from dataclasses import replace
 
 import pytest
@@ -97,11 +98,12 @@ def test_a_commitment_at_a_tempo_that_breaks_needs_a_reason(window):
     assert seen == {"before": False, "after": True}
     made = window.session.commitment
     assert made.reason == "slower in the show" and made.tempo == 118 and made.accepted
-    assert "at 118 BPM" in window.header.committed.text() and "since" not in window.header.committed.text()
+    link = window.header.committed
+    assert "at 118 BPM" in link.toolTip() and "change" not in link.text()
     window.activateWindow()
     QApplication.processEvents()
     QTest.keyClick(window, Qt.Key.Key_Up, CTRL)
-    assert "change" in window.header.committed.text() and "since" in window.header.committed.text()
+    assert "2 changes" in link.text(), "the tempo, and what follows from it"
     QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
     QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
     assert window.session.commitment.tempo == 100, "committing can be undone like everything else"
@@ -371,3 +373,42 @@ def test_a_foreign_file_says_what_it_leaves_open_and_which_part_is_meant(window,
     window.open_path(tmp_path / "bad.mid")
     assert "bad.mid cannot be opened: this is no MIDI file" in window.notice.text.text()
     assert window.session.document == before
+
+
+def test_the_plan_on_one_page(window, tmp_path, monkeypatch):
+    for paper, size in (("A4", (595, 842)), ("Letter", (612, 792))):
+        path = tmp_path / f"{paper}.pdf"
+        chosen = f"One page on {paper} (*.pdf)"
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, p=path, c=chosen: (str(p), c))
+        QTest.keyClick(window, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+        data = path.read_bytes()
+        assert data.startswith(b"%PDF") and len(data) > 20_000
+        box = re.search(rb"/MediaBox \[0 0 ([\d.]+) ([\d.]+)\]", data)
+        assert (round(float(box[1])), round(float(box[2]))) == size
+        assert data.count(b"/Type /Page\n") == 1, "one page"
+    assert "is written" in window.notice.text.text()
+
+
+def test_a_plan_goes_back_to_what_was_committed(window):
+    session = window.session
+    session.show_plan("storm")
+    before, kit = session.text, session.kit
+    committed = session.commitment
+    assert session.changes()
+    tom = kit.piece("ft")
+    session.move_piece("ft", tom.x + 50, tom.y)
+    session.set_text("R L R L", "Text", None)
+
+    def go_back():
+        dialog = QApplication.activeModalWidget()
+        QTest.mouseClick(dialog.backs[0], Qt.MouseButton.LeftButton)
+
+    QTimer.singleShot(50, go_back)
+    QTest.keyClick(window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert session.text == committed.text == before and session.plan.tempo == committed.tempo
+    assert session.kit.pieces == committed.kit.pieces and session.kit.name.endswith("as committed")
+    assert session.document.kit(kit.id).piece("ft").x == tom.x + 50, "the other plans keep the kit as it is now"
+    window.activateWindow()
+    QApplication.processEvents()
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.text == "R L R L"

@@ -183,6 +183,19 @@ def _draw_moves(plan: ReachPlan, painter: QPainter, c: theme.Colours, hand: str,
             _arrow(painter, plan.to_px(*points[start][:2]), plan.to_px(*points[end][:2]), colour, style, hand)
 
 
+def draw_path(
+    plan: ReachPlan, painter: QPainter, c: theme.Colours, hand: str, start: str, end: str, alpha: float
+) -> None:
+    """A hand's move from one voice to another."""
+    report = plan.session.report
+    points = report.table.points if report is not None else {}
+    if start in points and end in points:
+        colour = c.hand(hand)
+        colour.setAlphaF(alpha)
+        style = Qt.PenStyle.SolidLine if hand == RIGHT else Qt.PenStyle.DashLine
+        _arrow(painter, plan.to_px(*points[start][:2]), plan.to_px(*points[end][:2]), colour, style, hand)
+
+
 def _arrow(painter: QPainter, start: QPointF, end: QPointF, colour: QColor, style: Qt.PenStyle, hand: str) -> None:
     line = end - start
     length = math.hypot(line.x(), line.y())

@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 import numpy as np
 
 from deft_reach.core.analysis import starts_high
 from deft_reach.core.limbs import HANDS
 from deft_reach.core.motion.clearance import hand_gaps, way_at
 from deft_reach.core.motion.follow import follow
-from deft_reach.core.motion.paths import TAP_MM, arm_at
+from deft_reach.core.motion.paths import TAP_MM, arm_at, minimum_jerk
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.report import Report
+
+#: A hand that has not struck yet comes down in the last part of its wait (whole notes).
+WAITS: Final = 1 / 16
 
 
 class Playing:
@@ -38,7 +43,8 @@ class Playing:
             k = gaps.at(at)
             way, above = way_at(gaps, k, at, self.school)
             if np.isnan(way).any():
-                # Before its first stroke a hand waits over it.
-                way, above = gaps.tips[1, k].copy(), np.array([TAP_MM])
+                # Before its first stroke a hand waits over it, and comes down in time.
+                left = (gaps.end[k] - at) / WAITS
+                way, above = gaps.tips[1, k].copy(), TAP_MM * np.asarray(minimum_jerk(left))
             found[hand] = arm_at(self.report.table.player, 1.0 - 2.0 * side, way, above)[0]
         return found

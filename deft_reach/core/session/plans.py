@@ -108,6 +108,45 @@ class PlanEdits(History):
         document = commit(self.document, plan, report, reason, date, app_version)
         self.apply(document, f"Commit “{plan.name}”")
 
+    def take_back(self, commitment: Commitment) -> None:
+        """Make the plan in view again what was committed, in one step.
+
+        Text, tempo, loop and weights come back. A kit or player that has changed since is not changed back under the
+        other plans: the committed one is added beside it, and this plan moves there.
+        """
+        plan = self.plan
+        if plan is None or commitment.plan != plan.id:
+            return
+        document = self.document.with_text(plan, commitment.text)
+        kit, player = document.kit(plan.kit), document.player(plan.player)
+        if (kit.pieces, kit.id) != (commitment.kit.pieces, commitment.kit.id):
+            same = [k for k in document.kits if k.pieces == commitment.kit.pieces]
+            kit = (
+                same[0]
+                if same
+                else replace(commitment.kit, id=document.free_id("kit"), name=f"{commitment.kit.name} as committed")
+            )
+            document = document if same else document.with_kit(kit)
+        if player != commitment.player:
+            same_player = [
+                p
+                for p in document.players
+                if replace(p, id="", name="") == replace(commitment.player, id="", name="")
+            ]
+            player = (
+                same_player[0]
+                if same_player
+                else replace(
+                    commitment.player, id=document.free_id("player"), name=f"{commitment.player.name} as committed"
+                )
+            )
+            document = document if same_player else document.with_player(player)
+        plan = replace(
+            plan, kit=kit.id, player=player.id, tempo=commitment.tempo, repeat=commitment.repeat,
+            weights=commitment.weights,
+        )  # fmt: skip
+        self.apply(document.with_plan(plan), "Back to what was committed")
+
     def changes(self) -> list[str]:
         """What differs from the newest commitment."""
         plan, commitment = self.plan, self.commitment
