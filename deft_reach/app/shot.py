@@ -31,6 +31,7 @@ DEFAULT_PLAN = {
     "staff": "storm",
     "voice": "parade",
     "reach": "storm",
+    "tray": "storm",
     "commit": "storm",
     "commitments": "storm",
     "start": "gangway",
@@ -52,7 +53,7 @@ def take_shot(view: str, out: Path, size: tuple[int, int], plan: str | None, the
         window.show_start()
         if view != "start":
             window.take(document, None, None, clean=True, plan=chosen)
-            window.go("reach" if view in DIALOGS else "write" if view == "staff" else view)
+            window.go("reach" if view in DIALOGS or view == "tray" else "write" if view == "staff" else view)
         window.show()
         app.processEvents()
         if view == "kit":
@@ -61,6 +62,10 @@ def take_shot(view: str, out: Path, size: tuple[int, int], plan: str | None, the
             serious = [f for f in window.session.report.findings if f.severity != "note"]
             if serious:
                 window.session.select_finding(serious[0])
+        elif view == "tray":
+            station = window.reach_station
+            station.tabs.setCurrentWidget(station.tray)
+            station.tray.list.setCurrentRow(1)
         elif view == "staff":
             window.write_station.staff_button.setChecked(True)
             end = time.monotonic() + ENGRAVE_S
