@@ -6,6 +6,18 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget
 
 from deft_reach.app import theme
+from deft_reach.core.report import Report
+
+
+def verdict_cells(report: Report) -> tuple[str, str, str]:
+    """Ease, tempo limit and cautions of a report, as a table says them."""
+    s = report.summary
+    cautions = sum(f.severity != "note" for f in report.findings)
+    return (
+        "impossible" if report.impossible else f"{s.ease:.0f}",
+        "–" if s.tempo_limit is None else f"{s.tempo_limit:.0f} BPM",
+        str(cautions) if cautions else "none",
+    )
 
 
 def make_list(table: QTableWidget, name: str, columns: list[str], wide: tuple[int, ...]) -> None:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable, Sequence
 from fractions import Fraction
-from typing import Final
+from typing import Any, Final
 
 from PySide6.QtCore import QObject, QPointF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QActionGroup, QColor, QIcon, QPainter, QPixmap, QPolygonF
@@ -136,7 +137,7 @@ class Transport(QObject):
 
 
 class PlayButton(QToolButton):
-    """Starts and stops; its menu has speed, part, click and count-in."""
+    """Starts and stops; its menu has speed, part, school, click and count-in."""
 
     def __init__(self, transport: Transport) -> None:
         super().__init__()
@@ -147,22 +148,13 @@ class PlayButton(QToolButton):
         self.setMinimumHeight(round(32 * theme.text_scale()))
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         menu = QMenu(self)
-        self.speeds = QActionGroup(self)
-        for speed in SPEEDS:
-            action = menu.addAction(f"{speed} % of the tempo")
-            action.setCheckable(True)
-            action.setChecked(speed == transport.speed)
-            action.triggered.connect(lambda _=False, s=speed: self._set(speed=s))
-            self.speeds.addAction(action)
-        menu.addSeparator()
-        self.parts = QActionGroup(self)
-        for part, words in PARTS.items():
-            action = menu.addAction(words)
-            action.setCheckable(True)
-            action.setChecked(part == transport.part)
-            action.triggered.connect(lambda _=False, p=part: self._set(part=p))
-            self.parts.addAction(action)
-        menu.addSeparator()
+        session = transport.session
+        speeds = [(f"{speed} % of the tempo", speed) for speed in SPEEDS]
+        parts = [(words, part) for part, words in PARTS.items()]
+        schools = [("Hands prepare early", "early"), ("Hands move at the last moment", "late")]
+        self._choice(menu, speeds, transport.speed, lambda speed: self._set(speed=speed))
+        self._choice(menu, parts, transport.part, lambda part: self._set(part=part))
+        self._choice(menu, schools, session.preparing, lambda school: setattr(session, "preparing", school))
         for words, name in (("Click on every beat", "click"), ("Count in a bar", "count_in")):
             action = menu.addAction(words)
             action.setCheckable(True)
@@ -172,6 +164,19 @@ class PlayButton(QToolButton):
         self.clicked.connect(transport.toggle)
         transport.changed.connect(self.refresh)
         self.refresh()
+
+    def _choice(
+        self, menu: QMenu, rows: Sequence[tuple[str, object]], now: object, act: Callable[[Any], None]
+    ) -> None:
+        """One of several, in a stretch of the menu of its own."""
+        group = QActionGroup(self)
+        for words, value in rows:
+            action = menu.addAction(words)
+            action.setCheckable(True)
+            action.setChecked(value == now)
+            action.triggered.connect(lambda _=False, v=value: act(v))
+            group.addAction(action)
+        menu.addSeparator()
 
     def _set(self, **values: object) -> None:
         for name, value in values.items():

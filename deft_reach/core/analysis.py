@@ -60,7 +60,10 @@ def analyse(
     findings = find_all(pattern, walked, table, times, repeat)
     impossible = any(f.kind in ("impossible", "out-of-reach") for f in findings)
     summary = _summary(pattern, walked, tempo, length, impossible)
-    return Report(pattern, table, tempo, repeat, strokes, tuple(walked.postures), tuple(findings), summary)
+    return Report(
+        pattern, table, tempo, repeat, strokes, tuple(walked.postures), tuple(findings), summary, tuple(walked.lead),
+        tuple(walked.switches),
+    )  # fmt: skip
 
 
 def stroke_types(pattern: Pattern, repeat: bool) -> list[str]:

@@ -223,7 +223,10 @@ class Summary:
 
 @dataclass(frozen=True)
 class Report:
-    """A whole analysis, with the pattern and the reach table it was made from."""
+    """A whole analysis, with the pattern and the reach table it was made from.
+
+    ``lead`` lists the stroke that leads each beat, ``switches`` those of them where the lead changes hands.
+    """
 
     pattern: Pattern
     table: ReachTable
@@ -233,6 +236,8 @@ class Report:
     postures: tuple[Posture, ...]
     findings: tuple[Finding, ...]
     summary: Summary
+    lead: tuple[int, ...] = ()
+    switches: tuple[int, ...] = ()
 
     @cached_property
     def posture_of(self) -> dict[int, int]:

@@ -112,6 +112,18 @@ def test_the_arms_are_where_the_paths_say(transport, window, qapp):
     assert np.linalg.norm(seen[1] - seen[0]) > 20 and seen[3][2] > t1.z + 20, "raised on its way"
 
 
+def test_hands_prepare_early_or_late(transport, window):
+    choose(window, "Count in")
+    QTest.keyClick(window, Qt.Key.Key_F5)
+    at(transport, 1.3)
+    early = window.reach_station.plan.arms()["R"][3]
+    choose(window, "Hands move at the last moment")
+    late = window.reach_station.plan.arms()["R"][3]
+    tom = window.session.kit.piece("t1")
+    goal = np.array([tom.x, tom.y])
+    assert np.linalg.norm(early[:2] - goal) < np.linalg.norm(late[:2] - goal)
+
+
 def test_an_edit_stops_what_is_no_longer_written(transport, window):
     QTest.keyClick(window, Qt.Key.Key_F5)
     window.session.set_text("/4 R L R L |", "Text", None)

@@ -330,9 +330,10 @@ class ReachPlan(Canvas):
         """The joints of each hand: on its way while the plan is played, else at the selected stroke."""
         report, index = self.session.report, self.session.stroke
         if report is not None and self.session.position is not None:
-            if self._playing is None or self._playing.report is not report:
-                self._playing = Playing(report)
-            return self._playing.arms(self.session.position)
+            school, kept = self.session.preparing, self._playing
+            if kept is None or kept.report is not report or kept.school != school:
+                self._playing = kept = Playing(report, school)
+            return kept.arms(self.session.position)
         if report is None or index is None or index >= len(report.strokes):
             return {}
         posture = report.postures[report.posture_of[index]]

@@ -31,7 +31,9 @@ from deft_reach.core.report import Finding, Report, pace_word
 from deft_reach.core.session import Session
 
 TOP = 30
-FEET_ROOM = 34
+FEET_ROOM = 47
+#: The strip at the very bottom says who leads each beat.
+LEAD_ROOM = 13
 #: Two hands on one voice sit this far either side of it (px).
 BESIDE = 4.5
 _WIDTHS = {"slack": 1.8, "busy": 2.6, "hurried": 4.2, "past the limit": 5.6, "": 1.8}
@@ -203,8 +205,16 @@ class Weave(Timeline):
         crossed = sum(p.cross is not None for p in report.postures)
         return (
             f"{len(report.strokes)} strokes; arms crossed at {crossed} of {len(report.postures)} moments. "
-            f"{len(report.findings)} findings: " + units.in_words(" ".join(f.message for f in report.findings[:8]))
+            f"{self._lead_words(report)}{len(report.findings)} findings: "
+            + units.in_words(" ".join(f.message for f in report.findings[:8]))
         )
+
+    @staticmethod
+    def _lead_words(report: Report) -> str:
+        if not report.lead:
+            return ""
+        hands = [report.pattern.strokes[i].limb for i in report.lead]
+        return f"Right leads {hands.count(RIGHT)} beats, left {hands.count(LEFT)}. "
 
     # --- drawing ----------------------------------------------------------------------------------------------
 
@@ -228,6 +238,7 @@ class Weave(Timeline):
         self._weave_over(painter, c, report, threads)
         self._draw_marks(painter, c, report, threads)
         self._draw_feet(painter, c, report)
+        self._draw_lead(painter, c, report)
         painter.setOpacity(1.0)
         self._draw_findings(painter, c)
         painter.restore()
@@ -287,6 +298,10 @@ class Weave(Timeline):
                 QColor(c.muted),
                 Qt.AlignmentFlag.AlignRight,
             )
+        if report.lead:
+            lead_y = self.height() - LEAD_ROOM + 3.0
+            right = Qt.AlignmentFlag.AlignRight
+            label(painter, QPointF(GUTTER - 8, lead_y), "lead", theme.lettering(9.5), QColor(c.muted), right)
         if any(limb in FEET for limb, _ in report.pattern.by_limb_and_voice):
             y = self.height() - FEET_ROOM + 14.5
             label(
@@ -449,6 +464,20 @@ class Weave(Timeline):
             if stroke.limb == "H":
                 painter.setPen(QPen(colour, 1.6))
             painter.drawRect(QRectF(x - 2.2, y - 5, 4.4, 10))
+
+    def _draw_lead(self, painter: QPainter, c: theme.Colours, report: Report) -> None:
+        """Who leads each beat; where the lead changes hands the letter stands in a ring."""
+        y = self.height() - LEAD_ROOM + 3.0
+        for index in report.lead:
+            x = self.axis.x(report.pattern.starts[index])
+            if x < GUTTER - 12 or x > self.width() + 12:
+                continue
+            limb = report.pattern.strokes[index].limb
+            if index in report.switches:
+                painter.setPen(QPen(c.hand(limb), 1.3))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawEllipse(QPointF(x, y), 7, 7)
+            label(painter, QPointF(x, y), limb, theme.lettering(9), c.hand(limb))
 
     # --- findings ---------------------------------------------------------------------------------------------
 

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 from deft_reach.app import theme
 from deft_reach.app.background import Asker
 from deft_reach.app.station import Listener
-from deft_reach.app.tables import make_list
+from deft_reach.app.tables import make_list, verdict_cells
 from deft_reach.core.candidates import WHICH, opened, rethought
 from deft_reach.core.planner import PlanError, Sticking, Stickings, find_stickings
 from deft_reach.core.session import Session
@@ -175,12 +175,9 @@ class RethinkForm(Listener):
         rows = self.found.best if self.found is not None else ()
         self.table.setRowCount(len(rows))
         for k, row in enumerate(rows):
-            s = row.report.summary
-            cautions = sum(f.severity != "note" for f in row.report.findings)
-            limit = "–" if s.tempo_limit is None else f"{s.tempo_limit:.0f} BPM"
-            ease = "impossible" if row.report.impossible else f"{s.ease:.0f}"
+            ease, limit, cautions = verdict_cells(row.report)
             hands = "".join(x for x in row.pattern.sticking.split() if x in "RL")
-            cells = (ease, f"{s.cost:.1f}", limit, str(cautions) if cautions else "none", hands)
+            cells = (ease, f"{row.report.summary.cost:.1f}", limit, cautions, hands)
             for column, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 item.setToolTip(text)

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 from deft_reach.app import theme
 from deft_reach.app.background import Asker
 from deft_reach.app.station import Listener
-from deft_reach.app.tables import make_list
+from deft_reach.app.tables import make_list, verdict_cells
 from deft_reach.core.session import Session
 from deft_reach.core.voicing import CONTOURS, VoicingError, Voicings, find_voicings
 
@@ -139,12 +139,8 @@ class AdviserForm(Listener):
         rows = self.found.best if self.found is not None else ()
         self.table.setRowCount(len(rows))
         for k, row in enumerate(rows):
-            s = row.report.summary
-            cautions = sum(f.severity != "note" for f in row.report.findings)
             differs = f"{len(row.differs)} strokes" if row.differs else "the cheapest"
-            limit = "–" if s.tempo_limit is None else f"{s.tempo_limit:.0f} BPM"
-            ease = "impossible" if row.report.impossible else f"{s.ease:.0f}"
-            for column, text in enumerate((str(k + 1), ease, limit, str(cautions) if cautions else "none", differs)):
+            for column, text in enumerate((str(k + 1), *verdict_cells(row.report), differs)):
                 self.table.setItem(k, column, QTableWidgetItem(text))
         if rows:
             self.table.setCurrentCell(0, 0)

@@ -209,7 +209,7 @@ class Graph:
         back = self._backs(own, base, hands[:, PLACE])
         cost, bounced, load, together = prices.both
         run = hands[:, RUN] * together.take(back) + 1
-        found = cost.take(back) + load.take(back) * np.maximum(run - 2, 0) + (run == 2) * bounced.take(back)
+        found = cost.take(back) + load.take(back) * np.clip(run - 2, 0, 8) + (run == 2) * bounced.take(back)
         found += prices.flat_turns.take(move * (prices.no_move + 1) + prices.codes[voice, at])
         now = np.stack([voice * size + at[1], at[0] * size + voice])
         found += prices.lone_pairs.take((at[0] * size + at[1]) * (size * size) + now)
@@ -250,7 +250,7 @@ class Graph:
                 k = np.where((place < 0) | (back >= WINDOW), WINDOW, back)
                 graced = columns.graced[own]
                 run = np.ones_like(k) if graced else np.where(table.together[own][k], states[row + RUN], 0) + 1
-                part = table.cost[own][k] + table.load[own][k] * np.maximum(run - 2, 0)
+                part = table.cost[own][k] + table.load[own][k] * np.clip(run - 2, 0, 8)
                 if lone is not None:
                     part += np.where(run == 2, table.bounced[own][k], 0.0)
                 if graced:

@@ -54,6 +54,8 @@ class History:
         self.typed = Signal()
         self.moved = Signal()
         self._position: float | None = None
+        #: How the hands use their gaps while the plan is played: ``early`` or ``late``, see motion.paths.
+        self.preparing = "early"
         #: Puts work off until keys rest; without it everything is worked out at once.
         self.later: Callable[[Callable[[], None]], None] | None = None
         self._behind = False

@@ -3,7 +3,7 @@
 from itertools import pairwise, product
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from deft_reach.core import Player, analyse, layout, parse
@@ -67,6 +67,8 @@ def test_the_cheapest_are_the_cheapest_of_all(text, repeat, tempo):
     st.booleans(),
     st.sampled_from([70, 130, 200]),
 )
+@example(["?", "?@hh", "R"], True, 70)
+@example(["?", "?", "?", "R", "R"], True, 200)
 @settings(max_examples=60, deadline=None)
 def test_any_figure(steps, repeat, tempo):
     text = " ".join(steps)
