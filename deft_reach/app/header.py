@@ -23,6 +23,8 @@ from deft_reach.core.stroke_text import TEMPO_RANGE
 
 #: Below this width (px) the header says less about commitments.
 NARROW = 1260
+#: Narrower still, there is only room for when it was committed.
+TIGHT = 1000
 
 
 class Figure(QWidget):
@@ -208,6 +210,8 @@ class Header(QFrame):
             tempo = f" at {commitment.tempo:g} BPM" if roomy else ""
             count = f" · {len(changes)} change{'s' if len(changes) != 1 else ''}" if changes else ""
             since = f"{count} since" if count and roomy else count
+            if self.width() < TIGHT * theme.text_scale():
+                tempo = since = ""
             self.committed.setText(f"committed {day(commitment.date, '%-d %b')}{tempo}{since}")
             when = f"committed {day(commitment.date)} at {commitment.tempo:g} BPM"
             self.committed.setToolTip("\n".join([when, *filter(None, [commitment.reason]), *changes]))

@@ -103,7 +103,7 @@ class Weave(Timeline):
         self.refresh()
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(300, round(168 * max(1.0, theme.text_scale())))
+        return QSize(300, round(176 * max(1.0, theme.text_scale())))
 
     def sizeHint(self) -> QSize:
         return QSize(640, 270)
@@ -117,7 +117,7 @@ class Weave(Timeline):
         order = sorted(voices, key=lambda v: (bearing[v], v))
         if not order:
             return {}
-        top, bottom = TOP + 16.0, self.height() - FEET_ROOM - 14.0
+        top, bottom = TOP + 14.0, self.height() - FEET_ROOM - 9.0
         low, high = bearing[order[0]], bearing[order[-1]]
         spread = (bottom - top) / (high - low) if high > low else 0.0
         ys = [top + (bearing[v] - low) * spread for v in order]

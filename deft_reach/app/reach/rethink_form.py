@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
+    QScrollArea,
     QSpinBox,
     QTableWidget,
     QTableWidgetItem,
@@ -49,7 +50,12 @@ class RethinkForm(Listener):
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 6, 10, 6)
         row.setSpacing(12)
-        row.addWidget(self._question(), 0)
+        question = QScrollArea()
+        question.setWidget(self._question())
+        question.setFrameShape(QScrollArea.Shape.NoFrame)
+        question.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        question.setFixedWidth(round(272 * theme.text_scale()))
+        row.addWidget(question, 0)
         row.addLayout(self._answers(), 1)
         self._say("Choose what to think about again, and the cheapest hands are found and proven.", "hint")
         self.follow()

@@ -89,8 +89,8 @@ class ReachStation(Station):
         self.tabs.setDocumentMode(True)
         self.tabs.setObjectName("workTabs")
         for form, title in ((happens, "Findings"), (self.rethink, "Other hands"), (self.tray, "Tray")):
-            # A wide page must not push the drawings aside.
-            form.setMinimumWidth(300)
+            # A large page must not push the drawings aside.
+            form.setMinimumSize(300, 110)
             self.tabs.addTab(form, title)
         bottom = QFrame()
         bottom.setObjectName("panel")
@@ -99,7 +99,7 @@ class ReachStation(Station):
         sheet.addWidget(self.tabs)
         # Larger text takes its room from the findings, which scroll.
         large = max(1.0, theme.text_scale())
-        sizes = [round(356 * large), round(98 * large), max(120, round(700 - 454 * large))]
+        sizes = [round(364 * large), round(98 * large), max(120, round(700 - 462 * large))]
         right = self.split(down, "reachRight", [self.weave_panel, rule_panel, bottom], sizes, [3, 0, 2])
         self.fill(self.split(across, "reachAcross", [left, right], [496, 696], [2, 3]))
         self.follow()
