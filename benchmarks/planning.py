@@ -11,6 +11,7 @@ from __future__ import annotations
 import random
 import statistics
 import time
+from math import inf
 
 from deft_reach.core import Player, layout, parse
 from deft_reach.core.planner import find_stickings
@@ -22,6 +23,8 @@ STROKES = 256
 BEGINNINGS = 4
 #: The constraint solver may think so long (s).
 PATIENCE = 45.0
+#: It reckons in whole numbers: so many to one unit of cost.
+SCALE = 10**7
 
 
 def pattern():
@@ -51,6 +54,7 @@ def planning() -> dict[str, float | bool]:
     graph = search._graph(MEMORY[0])
     optimum = min(search._costed(row.hands).of_hands for row in found.best)
     best_start = next(iter(search._loops(graph)))[0]
+    bounds = graph.loop_bounds(2)
 
     network, beginnings = _network(graph)
     begin = time.perf_counter()
@@ -58,10 +62,11 @@ def planning() -> dict[str, float | bool]:
     for source, target in beginnings[:BEGINNINGS]:
         lengths.append(_shortest(network, source, target))
     theirs = (time.perf_counter() - begin) / BEGINNINGS * len(beginnings)
-    # The one beginning that the best loop goes through must give the same optimum, and no other a better one.
-    proven = min(_shortest(network, source, target) for source, target in _likely(graph, search, beginnings))
+    # The likeliest beginnings must give the same optimum, and no other a better one.
+    likely = sorted(beginnings, key=lambda pair: bounds.get(pair[1][1:], inf))[:3]
+    proven = min(_shortest(network, source, target) for source, target in likely)
     same = abs(proven - optimum) < 1e-6 and min(lengths) >= optimum - 1e-6 and abs(best_start - optimum) < 1e-6
-    solved, solver_time = _by_constraints(graph)
+    solved, solver_time = by_constraints(graph)
     return {
         "plan_256.ms": ours * 1e3,
         "plan_256.vs_networkx": theirs / ours,
@@ -72,23 +77,23 @@ def planning() -> dict[str, float | bool]:
     }
 
 
-def _edges(graph):
-    """Every edge as (moment, lead, state, lead after, state after, cost)."""
+def edges(graph):
+    """Every option from every state, as an edge of its own: from and to (moment, lead, state), cost, option."""
     for e, step in enumerate(graph.steps):
         for lead in (0, 1):
             for c in range(len(step.cost)):
                 for state in range(graph.sizes[e]):
                     cost = step.cost.item(c, state) + step.switch[lead][c]
-                    if cost < float("inf"):
-                        yield e, lead, state, step.lead[lead][c], step.after.item(c, state), cost
+                    if cost < inf:
+                        after = (e + 1, step.lead[lead][c], step.after.item(c, state))
+                        yield (e, lead, state), after, cost, c
 
 
 def _network(graph):
     import networkx
 
     network = networkx.DiGraph()
-    for e, lead, state, following, after, cost in _edges(graph):
-        a, b = (e, lead, state), (e + 1, following, after)
+    for a, b, cost, _ in edges(graph):
         if not network.has_edge(a, b) or network[a][b]["weight"] > cost:
             network.add_edge(a, b, weight=cost)
     end = len(graph.steps)
@@ -108,54 +113,39 @@ def _shortest(network, source, target):
     try:
         return networkx.single_source_dijkstra(network, source, target)[0]
     except networkx.NetworkXNoPath:
-        return float("inf")
+        return inf
 
 
-def _likely(graph, search, beginnings):
-    """The beginnings whose bound is no more than the best: all others cannot hold a better loop."""
-    after = graph.free_end()
-    ahead = graph.backward(after)
-    for _ in range(2):
-        after = graph.at_end(ahead[0])
-        ahead = graph.backward(after)
-    ends = graph.regret(ahead)
-    bound = {
-        (source, target): ahead[0].item(source[1], source[2]) - after.item(target[1], target[2])
-        + ends.item(target[1], target[2])
-        for source, target in beginnings
-    }  # fmt: skip
-    return sorted(bound, key=lambda pair: bound[pair])[:3]
+def by_constraints(graph, patience=PATIENCE, workers=2):
+    """The cheapest loop by OR-tools' constraint solver, None where it was not done in time; and how long it took.
 
-
-def _by_constraints(graph):
-    """The cheapest loop by OR-tools' constraint solver, None where it was not done in time; and how long it took."""
+    An edge each, as much into every state as out of it, one edge from the end to the beginning.
+    """
     from ortools.sat.python import cp_model
 
     begin = time.perf_counter()
     model = cp_model.CpModel()
-    into: dict[object, list[object]] = {}
-    out: dict[object, list[object]] = {}
+    flow: dict[object, tuple[list[object], list[object]]] = {}
     terms, wraps = [], []
-    end = len(graph.steps)
-    for e, lead, state, following, after, cost in _edges(graph):
+
+    def edge(start, end):
         x = model.new_bool_var("")
-        out.setdefault((e, lead, state), []).append(x)
-        into.setdefault((e + 1, following, after), []).append(x)
-        terms.append(x * round(cost * 10**6))
+        flow.setdefault(start, ([], []))[1].append(x)
+        flow.setdefault(end, ([], []))[0].append(x)
+        return x
+
+    for start, end, cost, _ in edges(graph):
+        terms.append(edge(start, end) * round(cost * SCALE))
     for k, start in enumerate(graph.back.tolist()):
-        for lead in (0, 1):
-            if start >= 0:
-                x = model.new_bool_var("")
-                out.setdefault((end, lead, k), []).append(x)
-                into.setdefault((0, lead, start), []).append(x)
-                wraps.append(x)
+        if start >= 0:
+            wraps += [edge((len(graph.steps), lead, k), (0, lead, start)) for lead in (0, 1)]
     model.add_exactly_one(wraps)
-    for node in {*into, *out}:
-        model.add(sum(into.get(node, [])) == sum(out.get(node, [])))
+    for inward, outward in flow.values():
+        model.add(sum(inward) == sum(outward))
     model.minimize(sum(terms))
     solver = cp_model.CpSolver()
-    solver.parameters.max_time_in_seconds = PATIENCE
-    solver.parameters.num_workers = 2
+    solver.parameters.max_time_in_seconds = patience
+    solver.parameters.num_workers = workers
     status = solver.solve(model)
     took = time.perf_counter() - begin
-    return (solver.objective_value / 10**6 if status == cp_model.OPTIMAL else None), took
+    return (solver.objective_value / SCALE if status == cp_model.OPTIMAL else None), took

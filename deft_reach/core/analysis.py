@@ -56,7 +56,7 @@ def analyse(
     walked = walk(pattern, followed, whole, table, weights)
     types = stroke_types(pattern, repeat)
     squeeze(walked, passing(pattern, followed, table, starts_high(pattern, repeat), repeat), weights)
-    strokes = StrokeReports(pattern, times, tempo, walked, types, price.TERMS)
+    strokes = StrokeReports(pattern, times, tempo, walked, types)
     findings = find_all(pattern, walked, table, times, repeat)
     impossible = any(f.kind in ("impossible", "out-of-reach") for f in findings)
     summary = _summary(pattern, walked, tempo, length, impossible)

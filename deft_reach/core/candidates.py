@@ -13,9 +13,11 @@ from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import EITHER, HANDS, other_hand
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.planner import PlanError, find_stickings
+from deft_reach.core.planner.assign import given
 from deft_reach.core.player import Player
 from deft_reach.core.report import Finding, Report
-from deft_reach.core.stroke_text import StrokeTextError, strike_of, write_strike
+from deft_reach.core.scopes import strokes_in
+from deft_reach.core.stroke_text import StrokeTextError, replace_strikes, strike_of
 
 #: Which strokes to think about again: by id, what a player calls them.
 WHICH: Final = {
@@ -38,17 +40,17 @@ class Row(NamedTuple):
 
 def rethought(pattern: Pattern, which: str, stroke: int | None, finding: Finding | None) -> tuple[int, ...]:
     """Indices of the hand strokes that a question of WHICH is about."""
-    hands = [s for s in pattern.strokes if s.limb in (*HANDS, EITHER)]
-    at = pattern.strokes[stroke] if stroke is not None and stroke < len(pattern.strokes) else None
     if which == "open":
         return pattern.unassigned
+    at = pattern.strokes[stroke] if stroke is not None and stroke < len(pattern.strokes) else None
+    within: Collection[int] | None = None
     if which == "finding":
-        return tuple(s.index for s in hands if finding is not None and s.index in finding.strokes)
-    if which == "group":
-        return tuple(s.index for s in hands if at is not None and at.group >= 0 and s.group == at.group)
-    if which == "bar":
-        return tuple(s.index for s in hands if at is not None and s.bar == at.bar)
-    return tuple(s.index for s in hands)
+        within = () if finding is None else finding.strokes
+    elif which == "group":
+        within = () if at is None or at.group < 0 else {s.index for s in pattern.strokes if s.group == at.group}
+    elif which == "bar":
+        within = () if at is None else {s.index for s in pattern.strokes if s.bar == at.bar}
+    return tuple(strokes_in(pattern, "all", within))
 
 
 def opened(pattern: Pattern, indices: Collection[int], kit: Kit) -> Pattern:
@@ -69,13 +71,17 @@ def with_part(pattern: Pattern, other: Pattern, part: Collection[int]) -> str:
     """
     if not same_strokes(pattern, other):
         raise ValueError("the two have different strokes; only the whole can be used")
-    text = pattern.text
-    for index in sorted(part, reverse=True):
-        stroke, new = pattern.strokes[index], other.strokes[index]
-        if (stroke.limb, stroke.voice) != (new.limb, new.voice):
-            strike = replace(strike_of(pattern, index), limb=new.limb, voice=strike_of(other, index).voice)
-            text = text[: stroke.span.start] + write_strike(strike) + text[stroke.span.end :]
-    return text
+    taken = {
+        index: replace(strike_of(pattern, index), limb=other.strokes[index].limb, voice=strike_of(other, index).voice)
+        for index in differing(pattern, other)
+        if index in part
+    }
+    return replace_strikes(pattern, taken)
+
+
+def differing(pattern: Pattern, other: Pattern) -> tuple[int, ...]:
+    """The strokes that another sticking of the same strokes gives to another limb or voice."""
+    return tuple(a.index for a, b in zip(pattern.strokes, other.strokes) if (a.limb, a.voice) != (b.limb, b.voice))
 
 
 def same_strokes(pattern: Pattern, other: Pattern) -> bool:
@@ -95,11 +101,7 @@ def compare(
         except StrokeTextError:
             rows.append(Row(candidate, None, None))
             continue
-        differs = None
-        if same_strokes(pattern, other):
-            differs = tuple(
-                a.index for a, b in zip(pattern.strokes, other.strokes) if (a.limb, a.voice) != (b.limb, b.voice)
-            )
+        differs = differing(pattern, other) if same_strokes(pattern, other) else None
         report = analyse(other, kit, player, tempo, repeat=repeat, weights=weights)
         rows.append(Row(candidate, report, differs))
     return rows
@@ -129,6 +131,18 @@ def ease_finding(report: Report, finding: Finding, weights: Weights) -> Pattern 
     return found.best[0].pattern
 
 
+def both_hats(
+    pattern: Pattern, kit: Kit, player: Player, tempo: float, repeat: bool, weights: Weights
+) -> list[Candidate]:
+    """The best sticking of all hands with the hi-hat crossed, and the best open-handed. Raises PlanError."""
+    question = opened(pattern, rethought(pattern, "all", None, None), kit)
+    rows = []
+    for hat, name in (("crossed", "hi-hat crossed"), ("open", "open-handed")):
+        found = find_stickings(question, kit, player, tempo, hat=hat, best=1, repeat=repeat, weights=weights)
+        rows.append(Candidate(name, found.best[0].text))
+    return rows
+
+
 class Exchange(NamedTuple):
     """What giving one stroke to the other hand would change: cost, and the plan's limit (BPM)."""
 
@@ -143,12 +157,8 @@ def if_other_hand(report: Report, index: int, weights: Weights) -> Exchange | No
     limb = pattern.strokes[index].limb
     if limb not in HANDS:
         return None
-    strokes = list(pattern.strokes)
-    strokes[index] = strokes[index]._replace(limb=other_hand(limb))
-    other = analyse(
-        replace(pattern, strokes=tuple(strokes)), table.kit, table.player, report.tempo, repeat=report.repeat,
-        weights=weights,
-    )  # fmt: skip
+    swapped = replace(pattern, strokes=given(pattern, {index: other_hand(limb)}))
+    other = analyse(swapped, table.kit, table.player, report.tempo, repeat=report.repeat, weights=weights)
     return Exchange(
         other.summary.cost - report.summary.cost,
         other.summary.tempo_limit,

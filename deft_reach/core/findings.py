@@ -669,7 +669,7 @@ class _Finder:
 
     def exit_run(self, run: list[int], landing: int) -> Finding:
         paces = [p for i in [*run, landing] if (p := self.walk.pace[i]) is not None]
-        feet = [i for i in self.pattern.events[self.event_of(landing)].indices if self.strokes[i].limb in FEET]
+        feet = [i for i in self.pattern.events[self.posture_index(landing)].indices if self.strokes[i].limb in FEET]
         paces += [p for i in feet if (p := self.walk.pace[i]) is not None]
         pace = max(paces, default=0.0)
         return Finding(
@@ -682,9 +682,6 @@ class _Finder:
             f"{self.names[self.strokes[feet[0]].limb]} lands at the end of a run, pace {pace:.2f}.",
             "Leave the last one out, or land with the hand alone and the foot a beat later.",
         )
-
-    def event_of(self, index: int) -> int:
-        return next(k for k, e in enumerate(self.pattern.events) if index in e.indices)
 
     # --- lead -------------------------------------------------------------------------------------------------
 

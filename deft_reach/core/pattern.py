@@ -25,6 +25,8 @@ MARKS: Mapping[str, str] = {
     "o": "open",
 }
 GRACES: Mapping[str, str] = {"f": "flam", "d": "drag", "u": "ruff"}
+#: How many grace notes come before a stroke.
+GRACE_NOTES: Mapping[str, int] = {"": 0, "f": 1, "d": 2, "u": 3}
 
 
 class Span(NamedTuple):

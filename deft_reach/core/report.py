@@ -8,6 +8,7 @@ from fractions import Fraction
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, Final, NamedTuple, overload
 
+from deft_reach.core.cost import TERMS
 from deft_reach.core.limbs import RIGHT
 from deft_reach.core.motion.reach_table import Cross, ReachTable
 from deft_reach.core.pattern import Pattern
@@ -82,20 +83,14 @@ class StrokeReports(Sequence[StrokeReport]):
     """Every stroke of a report, put together from the walk's columns when it is asked for."""
 
     def __init__(
-        self, pattern: Pattern, times: Sequence[float], tempo: float, walked: Walk, types: Sequence[str],
-        terms: tuple[str, ...],
-    ) -> None:  # fmt: skip
+        self, pattern: Pattern, times: Sequence[float], tempo: float, walked: Walk, types: Sequence[str]
+    ) -> None:
         self._pattern, self._times, self._tempo = pattern, times, tempo
-        self._walk, self._types, self._terms = walked, types, terms
+        self._walk, self._types = walked, types
 
     @cached_property
     def _all(self) -> tuple[StrokeReport, ...]:
         return tuple(self._one(i) for i in range(len(self)))
-
-    @property
-    def limits(self) -> list[float | None]:
-        """Every stroke's own tempo limit, BPM."""
-        return [self._tempo / pace if pace else None for pace in self._walk.pace]
 
     def __len__(self) -> int:
         return len(self._times)
@@ -118,7 +113,7 @@ class StrokeReports(Sequence[StrokeReport]):
         return StrokeReport(
             s.index, s.bar, s.beat, self._times[i], s.limb, s.voice, s.marks, s.grace, w.gap[i], w.travel[i],
             w.needed[i], pace, self._tempo / pace if pace else None, w.reach[i], self._types[i],
-            dict(zip(self._terms, w.costs[:, i].tolist())), w.came_from[i],
+            dict(zip(TERMS, w.costs[:, i].tolist())), w.came_from[i],
         )  # fmt: skip
 
     def __eq__(self, other: object) -> bool:

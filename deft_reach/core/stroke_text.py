@@ -18,7 +18,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Mapping
 from fractions import Fraction
 from typing import Any, NamedTuple
 
@@ -154,8 +154,16 @@ def write_strike(strike: Strike) -> str:
 
 def replace_strike(pattern: Pattern, index: int, strike: Strike) -> str:
     """The pattern's text with one stroke rewritten and everything else untouched."""
-    span = pattern.strokes[index].span
-    return pattern.text[: span.start] + write_strike(strike) + pattern.text[span.end :]
+    return replace_strikes(pattern, {index: strike})
+
+
+def replace_strikes(pattern: Pattern, strikes: Mapping[int, Strike]) -> str:
+    """The pattern's text with these strokes rewritten and everything else untouched."""
+    text = pattern.text
+    for index in sorted(strikes, reverse=True):
+        span = pattern.strokes[index].span
+        text = text[: span.start] + write_strike(strikes[index]) + text[span.end :]
+    return text
 
 
 def strike_of(pattern: Pattern, index: int) -> Strike:

@@ -14,7 +14,7 @@ from deft_reach.core.limbs import HANDS
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.player import Player
 from deft_reach.core.report import Report
-from deft_reach.core.stroke_text import StrokeTextError, strike_of, write_strike
+from deft_reach.core.stroke_text import StrokeTextError, replace_strikes, strike_of
 from deft_reach.core.transforms import TRANSFORMS, TransformError, rotate
 from deft_reach.core.voicing import VoicingError, find_voicings
 
@@ -119,14 +119,14 @@ def _accents(pattern: Pattern) -> Iterator[tuple[str, str, str, float]]:
     if firsts:
         wishes.append(("accent the first of each group", firsts & set(hands)))
     for name, wanted in wishes:
-        text = pattern.text
-        for index in reversed(hands):
+        marked = {}
+        for index in hands:
             strike = strike_of(pattern, index)
             marks = strike.marks.replace(">", "")
             if index in wanted:
                 marks = ">" + marks.replace(".", "")
-            text = text[: strike.span.start] + write_strike(replace(strike, marks=marks)) + text[strike.span.end :]
-        yield name, "accents", text, 1.0
+            marked[index] = replace(strike, marks=marks)
+        yield name, "accents", replace_strikes(pattern, marked), 1.0
 
 
 def _cells(pattern: Pattern) -> Iterator[tuple[str, str, str, float]]:

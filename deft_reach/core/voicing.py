@@ -31,7 +31,7 @@ from deft_reach.core.motion.walk import walk
 from deft_reach.core.pattern import Event, Pattern
 from deft_reach.core.player import Player
 from deft_reach.core.report import Report
-from deft_reach.core.stroke_text import replace_strike, strike_of
+from deft_reach.core.stroke_text import replace_strikes, strike_of
 
 Floats = NDArray[np.float64]
 
@@ -298,13 +298,12 @@ class _Search:
         """The stroke text of a voicing, its analysis, and every stroke's voice."""
         hands = [s for s in self.pattern.strokes if s.limb in HANDS]
         voices = dict(zip((s.index for s in hands), (self.names[k] for k in numbers)))
-        pattern = self.pattern
-        for index in sorted(voices, reverse=True):
-            strike = strike_of(pattern, index)
-            usual = strike.voice is None and voices[index] == pattern.strokes[index].voice
-            if not usual:
-                text = replace_strike(pattern, index, replace(strike, voice=voices[index]))
-                pattern = read_text(text, self.kit)
+        moved = {}
+        for index, voice in voices.items():
+            strike = strike_of(self.pattern, index)
+            if strike.voice is not None or voice != self.pattern.strokes[index].voice:
+                moved[index] = replace(strike, voice=voice)
+        pattern = read_text(replace_strikes(self.pattern, moved), self.kit)
         report = analyse(pattern, self.kit, self.player, self.tempo, repeat=self.repeat, weights=self.weights)
         return pattern.text, report, tuple(s.voice for s in pattern.strokes)
 

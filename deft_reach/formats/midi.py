@@ -19,7 +19,7 @@ from deft_reach.core.compose import Frame, Onset, compose, place_played
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import EITHER, HANDS, LIMBS
 from deft_reach.core.motion.timing import GRACE_APART, GRACE_LEAD
-from deft_reach.core.pattern import GRACES, Pattern, Strike
+from deft_reach.core.pattern import GRACE_NOTES, GRACES, Pattern, Strike
 from deft_reach.core.stroke_text import MAX_TEXT, METER_VALUES, TEMPO_RANGE, StrokeTextError, parse, write_strike
 from deft_reach.formats.general_midi import key_of, sound_of
 from deft_reach.formats.plain_text import DocumentError
@@ -164,7 +164,7 @@ def _notes(pattern: Pattern, kit: Kit, tempo: float, ticks: int) -> list[tuple[i
         tick = round(stroke.start * 4 * ticks)
         key = key_of(kit, stroke.voice, stroke.limb, stroke.marks)
         velocity = ACCENT if ">" in stroke.marks else GHOST if "." in stroke.marks else PLAIN
-        count = {"": 0, "f": 1, "d": 2, "u": 3}[stroke.grace]
+        count = GRACE_NOTES[stroke.grace]
         for k in range(count, 0, -1):
             early = tick - max(1, round((GRACE_LEAD + (k - 1) * GRACE_APART) * second))
             # A grace before the very beginning has nowhere to stand in a file.

@@ -21,7 +21,7 @@ from deft_reach.core.compose import Frame, Onset, compose
 from deft_reach.core.findings import voice_name
 from deft_reach.core.kit import CYMBALS, Kit
 from deft_reach.core.limbs import EITHER, FEET, HANDS, HAT_FOOT, KICK
-from deft_reach.core.pattern import Bar, Grid, Pattern, Rest, Step, Strike, Stroke, Tie
+from deft_reach.core.pattern import GRACE_NOTES, Bar, Grid, Pattern, Rest, Step, Strike, Stroke, Tie
 from deft_reach.core.stroke_text import METER_VALUES, TEMPO_RANGE, StrokeTextError, parse, write_strike
 from deft_reach.formats.general_midi import key_of, sound_of
 from deft_reach.formats.midi import MAX_BEATS, MAX_NOTES, Imported, checked
@@ -434,7 +434,7 @@ class _Writer:
             _add(notations, "tuplet", **attributes)
 
     def _graces(self, measure: Tree.Element, stroke: Stroke, voice: int, stem: str) -> None:
-        count = {"": 0, "f": 1, "d": 2, "u": 3}[stroke.grace]
+        count = GRACE_NOTES[stroke.grace]
         for k in range(count):
             note = _add(measure, "note")
             _add(note, "grace", **({"slash": "yes"} if count == 1 else {}))

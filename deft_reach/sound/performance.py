@@ -15,7 +15,7 @@ import numpy as np
 
 from deft_reach.core.kit import Kit
 from deft_reach.core.motion.timing import GRACE_APART, GRACE_LEAD
-from deft_reach.core.pattern import Pattern
+from deft_reach.core.pattern import GRACE_NOTES, Pattern
 from deft_reach.sound.click import FIRST_HZ, OTHER_HZ, RATE, Samples, tone
 from deft_reach.sound.voices import grace_sound, stroke_sound
 
@@ -64,7 +64,7 @@ class Performance:
             if not self.start <= s.start < self.end:
                 continue
             time = float(s.start - self.start) * self.whole
-            for k in range({"f": 1, "d": 2, "u": 3}.get(s.grace, 0)):
+            for k in range(GRACE_NOTES[s.grace]):
                 before = max(0.0, time - GRACE_LEAD - GRACE_APART * k)
                 found.append(Hit(before, grace_sound(kit, s.voice), s.index))
             found.append(Hit(time, stroke_sound(kit, s.voice, s.limb, s.marks), s.index))

@@ -304,7 +304,7 @@ class Walker:
                 lift = w.lift * lift_cost(level, start.level, pace)
         cost = {
             "pace": w.pace * pace_cost(pace),
-            "reach": w.reach * table.reach_cost[limb].get(voice, 0.0),
+            "reach": w.reach * reach_cost(table.reach[limb][voice], table.lean[limb][voice]) if known else 0.0,
             "cross": 0.0,
             "turn": w.turn * turn_cost(start.move, move.across, 0.0) if moves else 0.0,
             "lift": lift,

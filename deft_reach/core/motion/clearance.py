@@ -74,15 +74,14 @@ def arm_clearances(right: Floats, left: Floats) -> tuple[Floats, Ints]:
 class Passing:
     """How close the arms come on the way to each moment in which a hand strikes, one row a moment.
 
-    ``event`` is the number of the moment among the pattern's events, ``clearance`` in mm (NaN before both hands have
-    struck), ``moving`` whether a hand goes anywhere then, ``parts`` as from arm_clearances, ``right_over`` whether
+    ``event`` is the number of the moment among the pattern's events, ``clearance`` in mm (NaN where no hand goes
+    anywhere, or one has not struck yet), ``parts`` as from arm_clearances, ``right_over`` whether
     the right arm is the higher one there. ``right`` and ``left`` are the voices each hand comes from and goes to, as
     numbers of the reach table.
     """
 
     event: Ints
     clearance: Floats
-    moving: Flags
     parts: Ints
     right_over: Flags
     right: tuple[Ints, Ints]
@@ -216,7 +215,7 @@ def passing(
     found = [kept[key] for key in keys]
     clearance[seen], parts[seen], over[seen] = (np.array(column) for column in zip(*found))
     return Passing(
-        events, clearance, ~np.isnan(clearance), parts, over,
+        events, clearance, parts, over,
         (gaps[0].was[k[0]], gaps[0].voice[k[0]]), (gaps[1].was[k[1]], gaps[1].voice[k[1]]),
     )  # fmt: skip
 

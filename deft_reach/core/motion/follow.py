@@ -27,7 +27,7 @@ RUN_GAP: Final = 1.001 / 8
 GHOST_LEVEL, PLAIN_LEVEL, ACCENT_LEVEL = 0, 1, 2
 
 #: The physical limbs in the order of their lanes; the hi-hat foot is one limb for ``J`` and ``H``.
-_LANE: Final = {RIGHT: 0, LEFT: 1, KICK: 2, SECOND_KICK: 3, HAT_FOOT: 3, EITHER: -1}
+_LANE: Final = {RIGHT: 0, LEFT: 1, KICK: 2, SECOND_KICK: 3, HAT_FOOT: 3}
 
 
 def level_of(marks: str) -> int:
@@ -117,7 +117,6 @@ class Follow:
     """
 
     count: int
-    names: tuple[str, ...]
     entry_was: Ints
     entry_voice: Ints
     entry_real: Flags
@@ -330,7 +329,7 @@ class _Follower:
                 came[i] = (names[was[q]] if was[q] >= 0 else None) if is_hand else voices_of[origin[q]]
         lead, switches = self.leads()
         return Follow(
-            self.count, names, was, voice, real, lane_start, hands, graces, feet,
+            self.count, was, voice, real, lane_start, hands, graces, feet,
             self.postures(hands, event, right, left), came, runs, right[first:], left[first:],
             (int(right[first - 1]), int(left[first - 1])) if first else (-1, -1), lead, switches,
             *self.moments(),
@@ -341,7 +340,7 @@ class _Follower:
         if not any(self.c.grace):
             return []
         first: dict[int, int] = {}
-        for k in np.flatnonzero((self.lane >= 0) & (self.lane < 2)).tolist():
+        for k in np.flatnonzero(self.lane < 2).tolist():
             first.setdefault(int(self.event[k]), k)
         alone = self.struck_by[0] != self.struck_by[1]
         return [k for e, k in first.items() if alone[e] and self.c.grace[self.pick[k]]]

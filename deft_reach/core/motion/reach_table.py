@@ -59,7 +59,7 @@ class ReachTable:
 
     ``points[voice]`` is the strike point in mm and ``widths[voice]`` its effective width. ``joints[hand][voice]``
     (4, 3) is the strike pose, ``reach[hand][voice]`` its reach and ``lean[hand][voice]`` the lean in mm.
-    ``reach_cost[hand][voice]`` what that reach costs; ``moves[from voice, to voice]`` every move.
+    ``moves[from voice, to voice]`` every move.
     ``cross[right voice, left voice]`` is there where the arms cross. Voices the kit lacks are in none of them.
 
     The same as arrays, by the voices' place in ``names``, with one place more for a voice that is not there (so that
@@ -104,10 +104,6 @@ class ReachTable:
                 across = (self.points[b][0] - self.points[a][0], self.points[b][1] - self.points[a][1])
                 found[a, b] = Move(distance, float(self.travel_times[i, j]), across) if distance else STAY
         return found
-
-    @cached_property
-    def reach_cost(self) -> dict[str, dict[str, float]]:
-        return {hand: dict(zip(self.names, row.tolist())) for hand, row in zip(HANDS, self.reach_costs)}
 
     def out_of_reach(self, hand: str, voice: str) -> bool:
         return self.lean[hand].get(voice, 0.0) > MAX_LEAN_MM

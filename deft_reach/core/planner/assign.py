@@ -2,10 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 
 from deft_reach.core.limbs import EITHER
-from deft_reach.core.pattern import Pattern, Step
+from deft_reach.core.pattern import Pattern, Step, Stroke
+
+
+def given(pattern: Pattern, limbs: Mapping[int, str]) -> tuple[Stroke, ...]:
+    """The pattern's strokes with some of them, by index, given to other limbs."""
+    strokes = list(pattern.strokes)
+    for index, limb in limbs.items():
+        strokes[index] = strokes[index]._replace(limb=limb)
+    return tuple(strokes)
 
 
 def with_hands(pattern: Pattern, hands: dict[int, str]) -> Pattern:
@@ -18,13 +27,11 @@ def with_hands(pattern: Pattern, hands: dict[int, str]) -> Pattern:
     'R L R@ft'
     """
     letters = list(pattern.text)
-    strokes = list(pattern.strokes)
     by_span: dict[object, str] = {}
     for index, hand in hands.items():
-        stroke = strokes[index]
+        stroke = pattern.strokes[index]
         assert stroke.limb == EITHER
         letters[pattern.text.index(EITHER, stroke.span.start)] = hand
-        strokes[index] = stroke._replace(limb=hand)
         by_span[stroke.span] = hand
     elements = tuple(
         replace(e, strikes=tuple(replace(s, limb=by_span[s.span]) if s.span in by_span else s for s in e.strikes))
@@ -32,4 +39,4 @@ def with_hands(pattern: Pattern, hands: dict[int, str]) -> Pattern:
         else e
         for e in pattern.elements
     )
-    return replace(pattern, elements=elements, text="".join(letters), strokes=tuple(strokes))
+    return replace(pattern, elements=elements, text="".join(letters), strokes=given(pattern, hands))

@@ -13,15 +13,13 @@ from dataclasses import dataclass
 from typing import Final, NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
 from deft_reach.core import cost as price
+from deft_reach.core.motion.follow import Ints
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.timing import HAND_GRACE, grace_lead
 from deft_reach.core.planner.moments import Moment, Option
 from deft_reach.core.planner.prices import NOWHERE, UNKNOWN, WINDOW, Places, Prices
-
-Ints = NDArray[np.intp]
 
 #: Rows of the states for the right hand; the left hand's follow. Then the hand that struck last, and its streak.
 PLACE, VOICE, MOVE, RUN = range(4)
@@ -79,7 +77,7 @@ class Graph:
         loop: bool, memory: int,
     ) -> None:  # fmt: skip
         self.moments, self.begins, self.places, self.prices = moments, begins, places, prices
-        self.limits, self.loop, self.memory = limits, loop, memory
+        self.limits = limits
         #: By hand and moment, the first place that is remembered through a choice of the other hand there.
         chosen = np.concatenate([[0], np.cumsum([len(m.options) > 1 for m in moments])])
         self.kept_from = np.stack([np.searchsorted(chosen[p.event], chosen[:-1] - memory) for p in places])
@@ -383,3 +381,17 @@ class Graph:
                     np.minimum.at(reached[following], step.after[c], ways[lead, c])
             lost = reached
         return lost
+
+    def loop_bounds(self, rounds: int) -> dict[tuple[int, int], float]:
+        """What a loop costs at least, by the lead and the state (of the end) it comes through; finite ones only.
+
+        Going round ``rounds`` times first makes what is ahead nearly independent of where it ends.
+        """
+        after = self.free_end()
+        ahead = self.backward(after)
+        for _ in range(rounds):
+            after = self.at_end(ahead[0])
+            ahead = self.backward(after)
+        with np.errstate(invalid="ignore"):
+            bounds = self.at_end(ahead[0]) - after + self.regret(ahead)
+        return {(lead, k): bounds.item(lead, k) for lead, k in np.argwhere(np.isfinite(bounds)).tolist()}

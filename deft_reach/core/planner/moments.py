@@ -17,8 +17,8 @@ class Option:
     """One way for the hands to play a moment.
 
     ``hands`` are the limbs of its open strokes in their order. ``struck`` are the places of the strikes by hand
-    (more than one only where one hand is asked for two at once), ``grace`` the place of a grace by the other hand.
-    ``leads`` is the hand that leads here if it is a beat and only one strikes, 0 or 1.
+    (more than one only where one hand is asked for two at once), ``graced`` the place of a grace by the other hand.
+    ``leads`` is the hand that strikes alone (0 or 1), None where both do; ``first`` the hand written first.
     """
 
     hands: tuple[str, ...]

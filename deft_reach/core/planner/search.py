@@ -26,7 +26,7 @@ from deft_reach.core.motion.follow import Follow, follow, given_to, voices_of
 from deft_reach.core.motion.reach_table import reach_table
 from deft_reach.core.motion.walk import Walk, squeeze, walk
 from deft_reach.core.pattern import Pattern
-from deft_reach.core.planner.assign import with_hands
+from deft_reach.core.planner.assign import given, with_hands
 from deft_reach.core.planner.graph import Graph, Limits
 from deft_reach.core.planner.moments import moments_of
 from deft_reach.core.planner.prices import Prices
@@ -219,11 +219,9 @@ class _Search:
 
     def _costed(self, hands: tuple[str, ...]) -> _Costed:
         """A sticking as the analysis costs it."""
-        strokes = list(self.pattern.strokes)
-        for index, hand in zip(self.pattern.unassigned, hands):
-            strokes[index] = strokes[index]._replace(limb=hand)
         # Only what the walk reads has to fit together: the text is written for those that are kept.
-        filled = replace(self.pattern, strokes=tuple(strokes))
+        strokes = given(self.pattern, dict(zip(self.pattern.unassigned, hands)))
+        filled = replace(self.pattern, strokes=strokes)
         if self._model is None:
             self._model = filled
         else:
@@ -244,32 +242,20 @@ class _Search:
     def _loops(self, graph: Graph) -> Iterator[tuple[float, tuple[str, ...]]]:
         """Rounds that end as they began, in the order of their bounds, over all beginnings.
 
-        Going round several times first makes what is ahead nearly independent of where it ends, and so bounds every
-        loop by the state it comes through: only the few that promise something are searched.
+        Every loop is bounded by the state it comes through, and only the few that promise something are searched.
         """
-        after = graph.free_end()
-        ahead = graph.backward(after)
-        for _ in range(ROUNDS):
-            after = graph.at_end(ahead[0])
-            ahead = graph.backward(after)
-        ends = graph.regret(ahead)
-        line: list[tuple[float, int, Iterator[tuple[float, tuple[str, ...]]] | None, tuple[str, ...]]] = []
-        for k, start in enumerate(graph.back.tolist()):
-            for lead in (0, 1):
-                if start >= 0:
-                    bound = ahead[0].item(lead, start) - after.item(lead, k) + ends.item(lead, k)
-                    if math.isfinite(bound):
-                        line.append((bound, lead * graph.sizes[-1] + k, None, ()))
+        line: list[tuple[float, tuple[int, int], Iterator[tuple[float, tuple[str, ...]]] | None, tuple[str, ...]]] = [
+            (bound, through, None, ()) for through, bound in graph.loop_bounds(ROUNDS).items()
+        ]
         heapq.heapify(line)
         while line:
-            bound, number, ways, hands = heapq.heappop(line)
+            bound, through, ways, hands = heapq.heappop(line)
             if ways is not None:
                 yield bound, hands
             else:
-                lead, k = divmod(number, graph.sizes[-1])
-                end = np.full_like(after, np.inf)
-                end[lead, k] = 0.0
-                ways = ways_through(graph, graph.backward(end), lead, int(graph.back[k]))
+                end = np.full_like(graph.free_end(), np.inf)
+                end[through] = 0.0
+                ways = ways_through(graph, graph.backward(end), through[0], int(graph.back[through[1]]))
             following = next(ways, None)
             if following is not None:
-                heapq.heappush(line, (following[0], number, ways, following[1]))
+                heapq.heappush(line, (following[0], through, ways, following[1]))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from deft_reach.core.document import Commitment, Plan, Score, analyse_plan, changes_since, commit
+from deft_reach.core.kit import Kit
 from deft_reach.core.layouts import layout
 from deft_reach.core.player import Player
 from deft_reach.core.report import Report
@@ -120,27 +121,15 @@ class PlanEdits(History):
         document = self.document.with_text(plan, commitment.text)
         kit, player = document.kit(plan.kit), document.player(plan.player)
         if (kit.pieces, kit.id) != (commitment.kit.pieces, commitment.kit.id):
-            same = [k for k in document.kits if k.pieces == commitment.kit.pieces]
-            kit = (
-                same[0]
-                if same
-                else replace(commitment.kit, id=document.free_id("kit"), name=f"{commitment.kit.name} as committed")
-            )
-            document = document if same else document.with_kit(kit)
+            known = next((k for k in document.kits if k.pieces == commitment.kit.pieces), None)
+            kit = known or replace(commitment.kit, id=document.free_id("kit"), name=_as_committed(commitment.kit))
+            document = document.with_kit(kit)
         if player != commitment.player:
-            same_player = [
-                p
-                for p in document.players
-                if replace(p, id="", name="") == replace(commitment.player, id="", name="")
-            ]
-            player = (
-                same_player[0]
-                if same_player
-                else replace(
-                    commitment.player, id=document.free_id("player"), name=f"{commitment.player.name} as committed"
-                )
-            )
-            document = document if same_player else document.with_player(player)
+            nameless = replace(commitment.player, id="", name="")
+            same = next((p for p in document.players if replace(p, id="", name="") == nameless), None)
+            name = _as_committed(commitment.player)
+            player = same or replace(commitment.player, id=document.free_id("player"), name=name)
+            document = document.with_player(player)
         plan = replace(
             plan, kit=kit.id, player=player.id, tempo=commitment.tempo, repeat=commitment.repeat,
             weights=commitment.weights,
@@ -167,3 +156,7 @@ class PlanEdits(History):
             except StrokeTextError:
                 found.append((plan, None))
         return found
+
+
+def _as_committed(thing: Kit | Player) -> str:
+    return f"{thing.name} as committed"

@@ -9,7 +9,7 @@ from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import EITHER, HANDS, other_hand
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.session.history import History
-from deft_reach.core.stroke_text import TEMPO_RANGE, StrokeTextError, replace_strike, strike_of, write_strike
+from deft_reach.core.stroke_text import TEMPO_RANGE, StrokeTextError, replace_strike, replace_strikes, strike_of
 
 
 class StrokeEdits(History):
@@ -71,13 +71,12 @@ class StrokeEdits(History):
         pattern = self.pattern()
         if pattern is None:
             return
-        text = pattern.text
-        for index in sorted(voices, reverse=True):
-            stroke = pattern.strokes[index]
-            if stroke.limb in (*HANDS, EITHER) and stroke.voice != voices[index]:
-                strike = replace(strike_of(pattern, index), voice=voices[index])
-                text = text[: stroke.span.start] + write_strike(strike) + text[stroke.span.end :]
-        self.set_text(text, label, None)
+        moved = {
+            index: replace(strike_of(pattern, index), voice=voice)
+            for index, voice in voices.items()
+            if (stroke := pattern.strokes[index]).limb in (*HANDS, EITHER) and stroke.voice != voice
+        }
+        self.set_text(replace_strikes(pattern, moved), label, None)
 
     def replace_voices(self, exchange: dict[str, str], label: str = "Other voices") -> None:
         """Same hands, other voices: every stroke on one of these voices goes to the one given for it."""

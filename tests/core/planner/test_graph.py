@@ -7,8 +7,8 @@ import networkx
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from ortools.sat.python import cp_model
 
+from benchmarks.planning import by_constraints, edges
 from deft_reach.core import Player, layout, parse
 from deft_reach.core.cost import Weights
 from deft_reach.core.motion.follow import follow, voices_of
@@ -38,16 +38,6 @@ def graph_of(text, tempo=130, repeat=False, memory=6):
     return Graph(moments, begins, places, prices, Limits(), repeat, memory)
 
 
-def edges(graph):
-    """Every option from every state, as an edge of its own: (from, to, cost, option)."""
-    for e, step in enumerate(graph.steps):
-        for lead in (0, 1):
-            for c in range(len(step.cost)):
-                for state in range(graph.sizes[e]):
-                    cost = step.cost.item(c, state) + step.switch[lead][c]
-                    yield (e, lead, state), (e + 1, step.lead[lead][c], step.after.item(c, state)), cost, c
-
-
 @pytest.mark.parametrize("text", FIGURES)
 def test_the_ways_are_networkx_shortest_paths_in_order(text):
     graph = graph_of(text)
@@ -72,33 +62,11 @@ def test_the_ways_are_networkx_shortest_paths_in_order(text):
 
 @pytest.mark.parametrize("text", FIGURES)
 def test_the_cheapest_loop_is_the_constraint_solvers(text):
-    """OR-tools CP-SAT: an edge each, as much into every state as out of it, one edge from the end to the start."""
-    graph = graph_of(text, repeat=True)
-    model = cp_model.CpModel()
-    flow = {}
-    terms, wraps = [], []
-    for start, end, cost, _ in edges(graph):
-        x = model.new_bool_var("")
-        flow.setdefault(start, ([], []))[1].append(x)
-        flow.setdefault(end, ([], []))[0].append(x)
-        terms.append(x * round(cost * 10**7))
-    for k, start in enumerate(graph.back.tolist()):
-        for lead in (0, 1):
-            if start >= 0:
-                x = model.new_bool_var("")
-                flow.setdefault((len(graph.steps), lead, k), ([], []))[1].append(x)
-                flow.setdefault((0, lead, start), ([], []))[0].append(x)
-                wraps.append(x)
-    model.add_exactly_one(wraps)
-    for inward, outward in flow.values():
-        model.add(sum(inward) == sum(outward))
-    model.minimize(sum(terms))
-    solver = cp_model.CpSolver()
-    solver.parameters.num_workers = 1
-    assert solver.solve(model) == cp_model.OPTIMAL
+    optimum, _ = by_constraints(graph_of(text, repeat=True), workers=1)
+    assert optimum is not None, "solved"
     best = find_stickings(parse(text), FIVE, PLAYER, 130, best=1, repeat=True).best[0].report
     hands = sum(value for s in best.strokes if s.limb in "RL" for term, value in s.cost.items() if term != "squeeze")
-    assert hands == pytest.approx(solver.objective_value / 10**7, abs=1e-5)
+    assert hands == pytest.approx(optimum, abs=1e-5)
 
 
 @given(
