@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QByteArray, QMarginsF, QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QPageLayout, QPageSize, QPainter, QPdfWriter, QPen, QPixmap
+from PySide6.QtCore import QByteArray, QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QFont, QPageSize, QPainter, QPdfWriter, QPen, QPixmap
 from PySide6.QtSvg import QSvgRenderer
 
 from deft_reach.app import theme, units
@@ -13,11 +13,11 @@ from deft_reach.app.canvas.plan_pieces import draw_labels, draw_pedals, draw_pie
 from deft_reach.app.canvas.plan_player import draw_body, draw_path
 from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.commitments import day
-from deft_reach.core.limbs import HANDS
+from deft_reach.app.pdf import write_pdf
+from deft_reach.core.limbs import HANDS, RIGHT
 from deft_reach.core.report import Report
 from deft_reach.core.session import Session
 from deft_reach.formats.engraving import EngravingError, engrave
-from deft_reach.store.atomic import write_atomic
 
 PAPERS = {"A4": QPageSize.PageSizeId.A4, "Letter": QPageSize.PageSizeId.Letter}
 #: The page is laid out this wide, in units of which everything below is so many.
@@ -42,7 +42,8 @@ class PathsPlan(ReachPlan):
         report = self.session.report
         if report is not None:
             for hand, start, end, share in moves_of(report):
-                draw_path(self, painter, c, hand, start, end, 0.35 + 0.6 * share)
+                style = Qt.PenStyle.SolidLine if hand == RIGHT else Qt.PenStyle.DashLine
+                draw_path(self, painter, c, hand, start, end, style, 0.35 + 0.6 * share)
 
 
 def moves_of(report: Report) -> list[tuple[str, str, str, float]]:
@@ -58,27 +59,15 @@ def moves_of(report: Report) -> list[tuple[str, str, str, float]]:
 
 def write_plan_page(session: Session, path: Path, paper: str = "A4") -> None:
     """Write the plan in view as one PDF page. Raises OSError when it cannot be written."""
-    part = path.with_name(f".{path.name}.part")
-    writer = QPdfWriter(str(part))
-    writer.setPageLayout(
-        QPageLayout(QPageSize(PAPERS[paper]), QPageLayout.Orientation.Portrait, QMarginsF(0, 0, 0, 0))
-    )
-    writer.setResolution(300)
-    writer.setTitle(session.plan.name if session.plan is not None else "Plan")
-    writer.setCreator("Deft Reach")
-    painter = QPainter()
-    if not painter.begin(writer):
-        raise OSError(f"{path.name} cannot be written")
-    try:
-        scale = writer.width() / WIDE
+
+    def draw(painter: QPainter, page: QPdfWriter) -> None:
+        scale = page.width() / WIDE
         painter.scale(scale, scale)
         with theme.on_paper():
-            draw_plan_page(session, painter, writer.height() / scale)
-    finally:
-        painter.end()
-    data = part.read_bytes()
-    part.unlink()
-    write_atomic(path, data)
+            draw_plan_page(session, painter, page.height() / scale)
+
+    title = session.plan.name if session.plan is not None else "Plan"
+    write_pdf(path, QPageSize(PAPERS[paper]), title, draw)
 
 
 def draw_plan_page(session: Session, painter: QPainter, high: float) -> None:

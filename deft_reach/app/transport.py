@@ -47,7 +47,11 @@ class Transport(QObject):
         self._timer.setInterval(FRAME_MS)
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
         self._timer.timeout.connect(self._frame)
-        session.changed.connect(self._edited)
+        self.watch()
+
+    def watch(self) -> None:
+        """Listen to the session; called again when its listeners have been let go."""
+        self.session.changed.connect(self._edited)
 
     @property
     def playing(self) -> bool:

@@ -146,7 +146,7 @@ class MainWindow(QMainWindow):
         self.keeper.watch()
         self.rail = Rail()
         self.transport.stop()
-        session.changed.connect(self.transport._edited)
+        self.transport.watch()
         self.header = Header(session, self.transport)
         self.notice = NoticeBar()
         # Stations are made when they are first gone to, so that the first one is there sooner.

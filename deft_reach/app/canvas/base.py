@@ -61,6 +61,11 @@ class Same:
 class Canvas(QWidget):
     """A drawing that listens to the session and takes the keyboard."""
 
+    #: Whether the drawing shows what is typed before it is analysed.
+    follows_keys = False
+    #: Whether the drawing shows where the plan is being played.
+    shows_position = False
+
     def __init__(self, session: Session, name: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
@@ -75,9 +80,6 @@ class Canvas(QWidget):
         session.selected.connect(self.refresh)
         session.moved.connect(self._moved)
 
-    #: Whether the drawing shows what is typed before it is analysed.
-    follows_keys = False
-
     def refresh(self) -> None:
         """The session has changed: say it in words, and draw again; out of sight, wait until shown.
 
@@ -86,9 +88,6 @@ class Canvas(QWidget):
         if self.isVisible() and (self.follows_keys or not self.session.behind):
             self.setAccessibleDescription(self.in_words())
             self.update()
-
-    #: Whether the drawing shows where the plan is being played.
-    shows_position = False
 
     def _moved(self) -> None:
         if self.shows_position and self.isVisible():

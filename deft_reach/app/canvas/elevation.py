@@ -24,6 +24,8 @@ class Elevation(Canvas):
     """Heights. From behind it stands under the plan and shares its left-to-right axis to the pixel; from the side
     it shares the plan's scale, with the player on the left."""
 
+    shows_position = True
+
     def __init__(
         self, session: Session, plan: ReachPlan, from_side: bool = False, parent: QWidget | None = None
     ) -> None:
@@ -254,8 +256,6 @@ class Elevation(Canvas):
                     break
             taken.append(rect)
             label(painter, rect.center(), text, face, QColor(c.ink), halo=halo)
-
-    shows_position = True
 
     def _draw_arms(self, painter: QPainter, c: theme.Colours) -> None:
         report, index = self.session.report, self.session.stroke

@@ -163,8 +163,7 @@ def _draw_moves(plan: ReachPlan, painter: QPainter, c: theme.Colours, hand: str,
     report = plan.session.report
     assert report is not None
     now = report.postures[at].voice(hand)
-    points = report.table.points
-    if now not in points:
+    if now not in report.table.points:
         return
     before = None
     for back in range(at - 1, -1, -1):
@@ -177,22 +176,19 @@ def _draw_moves(plan: ReachPlan, painter: QPainter, c: theme.Colours, hand: str,
         (before, now, Qt.PenStyle.SolidLine, 0.5),
         (now, after, Qt.PenStyle.DashLine, 0.85),
     ):
-        if start in points and end in points:
-            colour = c.hand(hand)
-            colour.setAlphaF(alpha)
-            _arrow(painter, plan.to_px(*points[start][:2]), plan.to_px(*points[end][:2]), colour, style, hand)
+        draw_path(plan, painter, c, hand, start, end, style, alpha)
 
 
 def draw_path(
-    plan: ReachPlan, painter: QPainter, c: theme.Colours, hand: str, start: str, end: str, alpha: float
-) -> None:
-    """A hand's move from one voice to another."""
+    plan: ReachPlan, painter: QPainter, c: theme.Colours, hand: str, start: str | None, end: str | None,
+    style: Qt.PenStyle, alpha: float,
+) -> None:  # fmt: skip
+    """A hand's move from one voice to another; nothing where either is none of the kit's."""
     report = plan.session.report
     points = report.table.points if report is not None else {}
     if start in points and end in points:
         colour = c.hand(hand)
         colour.setAlphaF(alpha)
-        style = Qt.PenStyle.SolidLine if hand == RIGHT else Qt.PenStyle.DashLine
         _arrow(painter, plan.to_px(*points[start][:2]), plan.to_px(*points[end][:2]), colour, style, hand)
 
 

@@ -35,6 +35,8 @@ class ReachPlan(Canvas):
     ``ghost`` is another kit to show behind this one; ``tape`` measures where the station has one.
     """
 
+    shows_position = True
+
     def __init__(self, session: Session, laying_out: bool = False, parent: QWidget | None = None) -> None:
         self.laying_out = laying_out
         self._drag: tuple[str, QPointF, tuple[float, float]] | None = None
@@ -323,8 +325,6 @@ class ReachPlan(Canvas):
                 self.to_px(sx * side, sy) if joints is None else self.to_px(float(joints[0, 0]), float(joints[0, 1]))
             )
         return points[0], points[1]
-
-    shows_position = True
 
     def arms(self) -> dict[str, Floats]:
         """The joints of each hand: on its way while the plan is played, else at the selected stroke."""

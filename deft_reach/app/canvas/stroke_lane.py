@@ -29,6 +29,8 @@ HEIGHT = 135
 class StrokeLane(Timeline):
     """Limbs in rows, groups as brackets, accents and ghosts by size, and what is counted."""
 
+    follows_keys = True
+
     def __init__(self, session: Session, axis: TimeAxis, parent: QWidget | None = None) -> None:
         super().__init__(session, axis, "Strokes, the pattern as written", parent)
         self.setMinimumHeight(round(HEIGHT * self.stretch))
@@ -56,8 +58,6 @@ class StrokeLane(Timeline):
             if dx <= 14 and dx + dy * 0.4 < distance:
                 best, distance = i, dx + dy * 0.4
         return best
-
-    follows_keys = True
 
     def in_words(self) -> str:
         report, index = self.session.report, self.session.stroke

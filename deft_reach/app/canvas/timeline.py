@@ -16,12 +16,12 @@ from deft_reach.core.session import Session
 class Timeline(Canvas):
     """A drawing over the shared time axis. Wheel with Ctrl zooms, wheel alone pans, a click selects a stroke."""
 
+    shows_position = True
+
     def __init__(self, session: Session, axis: TimeAxis, name: str, parent: QWidget | None = None) -> None:
         self.axis = axis
         super().__init__(session, name, parent)
         axis.changed.connect(self.update)
-
-    shows_position = True
 
     def over(self, painter: QPainter) -> None:
         """Where the plan is being played."""

@@ -56,6 +56,11 @@ SHORT_NAMES = {
 }
 
 
+def mark_size(marks: str) -> float:
+    """How large a stroke's mark is (px): accents and ghosts by size."""
+    return 6.6 if ">" in marks else 3.4 if "." in marks else 4.8
+
+
 class Thread:
     """One hand's way through time: where each stroke is (px), and the thread's height at any x."""
 
@@ -145,12 +150,17 @@ class Weave(Timeline):
             stroke = report.pattern.strokes[i]
             if stroke.limb not in HANDS or stroke.voice not in rows:
                 continue
-            posture = report.postures[report.posture_of[i]]
-            y = rows[stroke.voice]
-            if posture.right == posture.left:
-                y += BESIDE if stroke.limb == RIGHT else -BESIDE
+            y = self.hand_y(report, rows, i)
             found[stroke.limb].add(self.axis.x(report.pattern.starts[i]), y, i)
         return found
+
+    @staticmethod
+    def hand_y(report: Report, rows: dict[str, float], index: int) -> float:
+        """The height of a hand's stroke (px): two hands on one voice stand beside each other."""
+        stroke, posture = report.pattern.strokes[index], report.postures[report.posture_of[index]]
+        if posture.right != posture.left:
+            return rows[stroke.voice]
+        return rows[stroke.voice] + (BESIDE if stroke.limb == RIGHT else -BESIDE)
 
     def in_view(self, report: Report) -> range:
         """The strokes that are to be seen, and beyond them on both sides the next of each hand."""
@@ -277,10 +287,8 @@ class Weave(Timeline):
             return
         rows = self.rows(report)
         if stroke.limb in HANDS and stroke.voice in rows:
-            posture = report.postures[report.posture_of[index]]
-            beside = BESIDE if stroke.limb == RIGHT else -BESIDE
-            y = rows[stroke.voice] + (beside if posture.right == posture.left else 0.0)
-            size = 6.6 if ">" in stroke.marks else 3.4 if "." in stroke.marks else 4.8
+            y = self.hand_y(report, rows, index)
+            size = mark_size(stroke.marks)
             painter.drawPath(theme.mark_path(stroke.limb, QPointF(x, y), size + 4))
 
     def _draw_rows(self, painter: QPainter, c: theme.Colours, report: Report, rows: dict[str, float]) -> None:
@@ -433,7 +441,7 @@ class Weave(Timeline):
                 if x < GUTTER - 12 or x > self.width() + 12:
                     continue
                 stroke = report.pattern.strokes[i]
-                size = 6.6 if ">" in stroke.marks else 3.4 if "." in stroke.marks else 4.8
+                size = mark_size(stroke.marks)
                 painter.setPen(QPen(QColor(c.sheet), 1.2))
                 painter.setBrush(c.hand(hand))
                 if "." in stroke.marks:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QByteArray, QMarginsF, QRectF, QSizeF
-from PySide6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter
+from PySide6.QtCore import QByteArray, QRectF, QSizeF
+from PySide6.QtGui import QPageSize, QPainter, QPdfWriter
 from PySide6.QtSvg import QSvgRenderer
 
+from deft_reach.app.pdf import write_pdf
 from deft_reach.core.kit import Kit
 from deft_reach.formats.document import dump_kit
 from deft_reach.formats.floor_svg import PAPERS, dump_floor_plan
@@ -34,18 +35,7 @@ def export_kit(kit: Kit, path: Path, paper: str = "A4") -> None:
 
 
 def _write_pdf(svg: bytes, path: Path, paper: str) -> None:
-    part = path.with_name(f".{path.name}.part")
-    writer = QPdfWriter(str(part))
-    size = QPageSize(QSizeF(*PAPERS[paper]), QPageSize.Unit.Millimeter)
-    writer.setPageLayout(QPageLayout(size, QPageLayout.Orientation.Portrait, QMarginsF(0, 0, 0, 0)))
-    writer.setResolution(300)
-    writer.setTitle("Floor plan")
-    writer.setCreator("Deft Reach")
-    painter = QPainter()
-    if not painter.begin(writer):
-        raise OSError(f"{path.name} cannot be written")
-    QSvgRenderer(QByteArray(svg)).render(painter, QRectF(0, 0, writer.width(), writer.height()))
-    painter.end()
-    data = part.read_bytes()
-    part.unlink()
-    write_atomic(path, data)
+    def draw(painter: QPainter, page: QPdfWriter) -> None:
+        QSvgRenderer(QByteArray(svg)).render(painter, QRectF(0, 0, page.width(), page.height()))
+
+    write_pdf(path, QPageSize(QSizeF(*PAPERS[paper]), QPageSize.Unit.Millimeter), "Floor plan", draw)

@@ -23,6 +23,7 @@ from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.length_box import LengthBox
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
+from deft_reach.app.words import say
 from deft_reach.core.kit import KINDS, KitError, gaps
 from deft_reach.core.limbs import LEFT, RIGHT
 from deft_reach.core.motion.comfort import comforts, easier
@@ -163,11 +164,7 @@ class PiecesForm(Listener):
             text = "\n".join(line[:1].upper() + line[1:] for line in lines)
             text = text or f"{piece.name[:1].upper()}{piece.name[1:]}{kind}, played by foot."
             tone = "hint"
-        self.facts.setText(text)
-        if self.facts.objectName() != tone:
-            self.facts.setObjectName(tone)
-            self.facts.style().unpolish(self.facts)
-            self.facts.style().polish(self.facts)
+        say(self.facts, text, tone)
 
     def _fill_list(self) -> None:
         kit, player = self.session.kit, self.session.player

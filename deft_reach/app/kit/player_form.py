@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 from deft_reach.app import theme, units
 from deft_reach.app.length_box import LengthBox
 from deft_reach.app.station import Listener
+from deft_reach.app.words import say
 from deft_reach.core.player import SEGMENT_NAMES, SEGMENT_PARTS, SKILLS, PlayerError
 from deft_reach.core.session import Session
 
@@ -132,10 +133,7 @@ class PlayerForm(Listener):
         self._say(units.in_words(why), "error")
 
     def _say(self, text: str, tone: str) -> None:
-        self.words.setText(text)
-        self.words.setObjectName(tone)
-        self.words.style().unpolish(self.words)
-        self.words.style().polish(self.words)
+        say(self.words, text, tone)
 
     def refresh(self) -> None:
         player = self.session.player

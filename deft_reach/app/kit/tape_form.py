@@ -18,6 +18,7 @@ from deft_reach.app import theme, units
 from deft_reach.app.length_box import LengthBox
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
+from deft_reach.app.words import say
 from deft_reach.core.kit import FLOOR, SEAT, Kit, KitError, Reading
 from deft_reach.core.player import Player
 from deft_reach.core.session import Session
@@ -245,10 +246,7 @@ class TapeForm(Listener):
         self.apply.setEnabled(solution is not None and solution.fits)
 
     def _say(self, text: str, tone: str) -> None:
-        self.words.setText(text)
-        self.words.setObjectName(tone)
-        self.words.style().unpolish(self.words)
-        self.words.style().polish(self.words)
+        say(self.words, text, tone)
 
 
 def _in_words(found: Measured) -> tuple[str, str]:

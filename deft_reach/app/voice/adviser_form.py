@@ -22,6 +22,7 @@ from deft_reach.app import theme
 from deft_reach.app.background import Asker
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list, verdict_cells
+from deft_reach.app.words import say
 from deft_reach.core.session import Session
 from deft_reach.core.voicing import CONTOURS, VoicingError, Voicings, find_voicings
 
@@ -162,10 +163,7 @@ class AdviserForm(Listener):
             self._asked_text = text
 
     def _say(self, text: str, tone: str) -> None:
-        self.words.setText(text)
-        self.words.setObjectName(tone)
-        self.words.style().unpolish(self.words)
-        self.words.style().polish(self.words)
+        say(self.words, text, tone)
 
 
 def _words(text: str) -> list[str]:

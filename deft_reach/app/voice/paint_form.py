@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
+from deft_reach.app.words import say
 from deft_reach.core.findings import voice_name
 from deft_reach.core.lane import Lane
 from deft_reach.core.limbs import EITHER, HANDS
@@ -157,10 +158,6 @@ class PaintForm(Listener):
             self.table.setCellWidget(row, 2, box)
         self.table.verticalHeader().setDefaultSectionSize(30)
         if missing:
-            self.words.setText("The kit lacks a voice: the nearest it has is proposed.")
-            self.words.setObjectName("error")
+            say(self.words, "The kit lacks a voice: the nearest it has is proposed.", "error")
         else:
-            self.words.setText("Every stroke on a voice goes where you send that voice.")
-            self.words.setObjectName("hint")
-        self.words.style().unpolish(self.words)
-        self.words.style().polish(self.words)
+            say(self.words, "Every stroke on a voice goes where you send that voice.")

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem,
 
 from deft_reach.app import theme
 from deft_reach.app.station import Listener
+from deft_reach.app.words import say
 from deft_reach.core.document import analyse_plan
 from deft_reach.core.session import Session
 from deft_reach.core.stroke_text import TEMPO_RANGE, StrokeTextError
@@ -98,10 +99,7 @@ class ChangeForm(Listener):
 
     def _say(self, preview: str, words: str, tone: str) -> None:
         self.preview.setText(preview)
-        self.words.setText(words)
-        self.words.setObjectName(tone)
-        self.words.style().unpolish(self.words)
-        self.words.style().polish(self.words)
+        say(self.words, words, tone)
         self.make.setEnabled(self._change is not None)
 
     def apply(self) -> None:

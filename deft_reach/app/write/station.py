@@ -24,6 +24,7 @@ from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.weave import Weave
 from deft_reach.app.panel import Panel
 from deft_reach.app.station import Station
+from deft_reach.app.words import say
 from deft_reach.app.write.cells_form import CellsForm
 from deft_reach.app.write.change_form import ChangeForm
 from deft_reach.app.write.lane_editor import LaneEditor
@@ -212,17 +213,15 @@ class WriteStation(Station):
             return
         if error is not None:
             place = f"line {error.line}, column {error.column}"
-            self.message.setText(
+            say(
+                self.message,
                 f'<a href="#" style="color:{theme.colours().stop}">{place}</a>: found {_escape(error.found)}; '
-                f"expected {_escape(error.expected)}."
+                f"expected {_escape(error.expected)}.",
+                "error",
             )
-            self.message.setObjectName("error")
         else:
             assert report is not None
-            self.message.setText(_in_words(session))
-            self.message.setObjectName("hint")
-        self.message.style().unpolish(self.message)
-        self.message.style().polish(self.message)
+            say(self.message, _in_words(session))
 
 
 def _escape(text: str) -> str:

@@ -1,0 +1,15 @@
+"""One sentence under a form: what it says, and in which tone."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QLabel
+
+
+def say(label: QLabel, text: str, tone: str = "hint") -> None:
+    """Show a sentence as a ``hint``, an ``error`` or whatever else the style sheet has a tone for."""
+    label.setText(text)
+    if label.objectName() != tone:
+        label.setObjectName(tone)
+        # The style sheet is asked again only by this.
+        label.style().unpolish(label)
+        label.style().polish(label)
