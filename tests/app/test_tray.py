@@ -136,19 +136,21 @@ def test_keep_compare_and_use(station, window, qtbot):
     assert len(tray.rows) == 3
 
 
-def test_try_it_puts_what_would_help_in_the_tray(station, window):
+def test_try_it_puts_what_would_help_in_the_tray(station, window, qtbot):
     crossover = next(f for f in window.session.report.findings if f.kind == "crossover")
     window.session.select_finding(crossover)
     press(station.try_it)
+    qtbot.waitUntil(lambda: bool(window.session.candidates), timeout=5000)
     assert station.tabs.currentWidget() is station.tray
     row = station.tray.rows[station.tray.list.currentRow()]
     assert row.candidate.name == "without the crossover" and set(crossover.strokes) & set(row.differs)
 
 
-def test_both_ways_with_the_hat(station, window):
+def test_both_ways_with_the_hat(station, window, qtbot):
     window.session.set_text("/8 R@hh R@hh+L R@hh R@hh+L", "Text", None)
     show(station, "Other hands")
     press(station.rethink.hats)
+    qtbot.waitUntil(lambda: len(window.session.candidates) == 2, timeout=5000)
     show(station, "Tray")
     names = {row.candidate.name: row for row in station.tray.rows}
     hands = {n: {s.limb for s in r.report.pattern.strokes if s.voice == "hh"} for n, r in names.items()}
@@ -160,3 +162,24 @@ def test_the_card_says_what_the_other_hand_would_cost(station, window):
     names = [n.text() for n in station.card.names]
     value = station.card.values[names.index("other hand")].text()
     assert "costs" in value and "BPM" in value
+
+
+def test_a_full_tray_says_so_and_keeps_what_it_has(station, window, qtbot):
+    for k in range(6):
+        window.session.keep(f"kept {k}", "R L " * (k + 1))
+    crossover = next(f for f in window.session.report.findings if f.kind == "crossover")
+    window.session.select_finding(crossover)
+    press(station.try_it)
+    qtbot.waitUntil(lambda: "full" in station.tray.words.text(), timeout=5000)
+    assert [c.name for c in window.session.candidates] == [f"kept {k}" for k in range(6)]
+
+
+def test_while_a_drum_is_dragged_the_other_hand_is_tried_once_it_rests(station, window, qtbot):
+    window.session.select_stroke(1)
+    at = [n.text() for n in station.card.names].index("other hand")
+    before = station.card.values[at].text()
+    tom = window.session.kit.piece("ft")
+    window.session.move_piece("ft", tom.x - 150, tom.y)
+    assert station.card.values[at].text() == "…", "not a number of the kit as it was"
+    qtbot.waitUntil(lambda: "costs" in station.card.values[at].text(), timeout=3000)
+    assert station.card.values[at].text() != before

@@ -23,7 +23,9 @@ from deft_reach.app import theme
 from deft_reach.app.background import Asker
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list, verdict_cells
-from deft_reach.core.candidates import WHICH, opened, rethought
+from deft_reach.app.words import say
+from deft_reach.core.candidates import WHICH, both_hats, opened, rethought
+from deft_reach.core.document import Candidate
 from deft_reach.core.planner import PlanError, Sticking, Stickings, find_stickings
 from deft_reach.core.session import Session
 from deft_reach.core.transforms import exchange_hands
@@ -47,6 +49,9 @@ class RethinkForm(Listener):
         self._asked_text = ""
         self._asker = Asker(PlanError)
         self._asker.answered.connect(self._take)
+        self._hats_text = ""
+        self._hats = Asker(PlanError)
+        self._hats.answered.connect(self._take_hats)
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 6, 10, 6)
         row.setSpacing(12)
@@ -232,20 +237,20 @@ class RethinkForm(Listener):
 
     def keep_both_hats(self) -> None:
         """The best sticking with the hi-hat crossed, and the best open-handed."""
-        session, pattern = self.session, self.session.pattern()
-        if pattern is None or session.plan is None:
+        session, pattern, plan = self.session, self.session.pattern(), self.session.plan
+        if pattern is not None and plan is not None:
+            self._say("Searching …", "hint")
+            self._hats_text = session.text
+            self._hats.ask(
+                partial(both_hats, pattern, session.kit, session.player, plan.tempo, plan.repeat, plan.weights)
+            )
+
+    def _take_hats(self, result: list[Candidate] | str) -> None:
+        if isinstance(result, str):
+            self._say(result, "error")
             return
-        question = opened(pattern, rethought(pattern, "all", None, None), session.kit)
-        for hat, name in (("crossed", "hi-hat crossed"), ("open", "open-handed")):
-            try:
-                found = find_stickings(
-                    question, session.kit, session.player, session.plan.tempo, hat=hat, best=1,
-                    repeat=session.plan.repeat, weights=session.plan.weights,
-                )  # fmt: skip
-            except PlanError as error:
-                self._say(str(error), "error")
-                return
-            self._keep(name, found.best[0].text)
+        for candidate in result if self._hats_text == self.session.text else ():
+            self._keep(candidate.name, candidate.text)
 
     def _keep(self, name: str, text: str) -> None:
         if self.session.keep(name, text):
@@ -254,8 +259,5 @@ class RethinkForm(Listener):
             self._say("The tray is full, or holds it already.", "hint")
 
     def _say(self, text: str, tone: str) -> None:
-        self.words.setText(text)
-        self.words.setObjectName(tone)
-        self.words.style().unpolish(self.words)
-        self.words.style().polish(self.words)
+        say(self.words, text, tone)
         self.words.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)

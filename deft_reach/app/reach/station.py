@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QPushButton, QScrollArea, QTabWidget, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
+from deft_reach.app.background import Asker
 from deft_reach.app.canvas.elevation import Elevation
 from deft_reach.app.canvas.explain import where
 from deft_reach.app.canvas.reach_plan import ReachPlan
@@ -20,6 +23,8 @@ from deft_reach.app.reach.stroke_card import StrokeCard
 from deft_reach.app.reach.tray import Tray
 from deft_reach.app.station import Station
 from deft_reach.core.candidates import ease_finding
+from deft_reach.core.pattern import Pattern
+from deft_reach.core.planner import PlanError
 from deft_reach.core.session import Session
 
 
@@ -76,6 +81,10 @@ class ReachStation(Station):
         self.try_it.setObjectName("quiet")
         self.try_it.setToolTip("Look for hands that would ease the chosen finding, and put them in the tray")
         self.try_it.clicked.connect(self.ease)
+        #: What the answer that is waited for will be called, and the text it is for.
+        self._eased = ("", "")
+        self._easing = Asker(PlanError)
+        self._easing.answered.connect(self._take_ease)
         self.findings_panel = Panel("What happens", self.findings, "", self.try_it)
         card = QScrollArea()
         card.setWidget(self.card)
@@ -110,16 +119,24 @@ class ReachStation(Station):
         report, finding, plan = session.report, session.finding, session.plan
         if report is None or finding is None or plan is None or session.outdated:
             return
-        found = ease_finding(report, finding, plan.weights)
+        self._eased = (f"without the {SHORT_NAMES.get(finding.kind, finding.kind)}", session.text)
+        self.findings_panel.set_note("looking for other hands …")
+        self._easing.ask(partial(ease_finding, report, finding, plan.weights))
+
+    def _take_ease(self, found: Pattern | None) -> None:
+        name, text = self._eased
+        if self.session.text != text:
+            return
         if found is None:
             self.findings_panel.set_note("no other hands for this one")
             return
-        name = f"without the {SHORT_NAMES.get(finding.kind, finding.kind)}"
-        session.keep(name, found.text)
+        self.session.keep(name, found.text)
         self.tabs.setCurrentWidget(self.tray)
-        self.tray.list.setCurrentRow(
-            next(k for k, row in enumerate(self.tray.rows) if row.candidate.text == found.text)
-        )
+        rows = [k for k, row in enumerate(self.tray.rows) if row.candidate.text == found.text]
+        if rows:
+            self.tray.list.setCurrentRow(rows[0])
+        else:
+            self.tray.words.setText("The tray is full: drop one to make room.")
 
     def first_focus(self) -> QWidget:
         return self.weave

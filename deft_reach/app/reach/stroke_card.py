@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout
 
 from deft_reach.app import theme
@@ -17,6 +17,8 @@ from deft_reach.core.session import Session
 ROWS = 8
 #: In longer plans the other hand is only tried when asked.
 MOST_STROKES = 512
+#: While something is dragged, the other hand is tried once it rests (ms): it is an analysis of its own.
+REST_MS = 120
 
 
 class StrokeCard(Listener):
@@ -56,17 +58,31 @@ class StrokeCard(Listener):
         self.other.setObjectName("quiet")
         self.other.setToolTip("Give this stroke to the other hand (T); Ctrl+Z takes it back")
         self.other.clicked.connect(self._try)
+        self._tried: tuple[Report, int] | None = None
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(REST_MS)
+        self._rest.timeout.connect(self._rested)
         self.follow()
 
     def _try(self) -> None:
         if self.session.stroke is not None:
             self.session.other_hand(self.session.stroke)
 
+    def _rested(self) -> None:
+        self._tried = None
+        self.refresh()
+
     def _exchange(self, report: Report, index: int) -> list[tuple[str, str]]:
         """What if the other hand took this stroke."""
         plan = self.session.plan
-        if plan is None or self.session.outdated or len(report.strokes) > MOST_STROKES:
+        limb = report.pattern.strokes[index].limb
+        if plan is None or self.session.outdated or len(report.strokes) > MOST_STROKES or limb not in HANDS:
             return []
+        if self._tried is not None and self._tried[1] == index and self._tried[0] is not report:
+            self._rest.start()
+            return [("other hand", "…")]
+        self._tried = (report, index)
         found = if_other_hand(report, index, plan.weights)
         if found is None:
             return []

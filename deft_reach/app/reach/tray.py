@@ -27,6 +27,7 @@ from deft_reach.core.cost import TERM_NAMES, TERMS
 from deft_reach.core.document import Candidate
 from deft_reach.core.report import Report
 from deft_reach.core.session import Session
+from deft_reach.core.session.candidates import MOST
 
 ROW = Qt.ItemDataRole.UserRole
 HIGHEST = Qt.ItemDataRole.UserRole + 1
@@ -195,7 +196,7 @@ class Tray(Listener):
         rows = self.rows
         kept = 0 < row < len(rows)
         same = kept and rows[row].differs is not None
-        self.keep.setEnabled(bool(rows) and len(self.session.candidates) < 6)
+        self.keep.setEnabled(bool(rows) and len(self.session.candidates) < MOST)
         for button in (self.name, self.drop, self.use):
             button.setEnabled(kept)
         self.part.setEnabled(same and self.session.stroke is not None)
