@@ -48,6 +48,7 @@ SHEET = (
             ("@ and a voice", "where it goes"),
             ("- = |", "rest, hold, bar line"),
             ("/ and a grid", "step length from here"),
+            ("M and a meter", "from this bar on: M 7/8 Space"),
             ("Shift+Arrows", "select steps"),
             ("Ctrl+Left, Right", "by a beat"),
             ("Alt+Left, Right", "move the selection"),

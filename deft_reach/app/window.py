@@ -710,6 +710,7 @@ class MainWindow(QMainWindow):
         if self.start_page is None and not self.may_leave():
             event.ignore()
             return
+        self.transport.stop()
         self._remember_sizes()
         self.memory.set("station", self._station)
         self.memory.set("window", bytes(self.saveGeometry().toHex().data()).decode())

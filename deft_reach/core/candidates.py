@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import replace
 from typing import Final, NamedTuple
 
@@ -11,10 +11,11 @@ from deft_reach.core.cost import Weights
 from deft_reach.core.document import Candidate, read_text
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import EITHER, HANDS, other_hand
-from deft_reach.core.pattern import Pattern
+from deft_reach.core.pattern import Pattern, Stroke
 from deft_reach.core.planner import PlanError, find_stickings
 from deft_reach.core.planner.assign import given
 from deft_reach.core.player import Player
+from deft_reach.core.progress import SILENT, Progress
 from deft_reach.core.report import Finding, Report
 from deft_reach.core.scopes import strokes_in
 from deft_reach.core.stroke_text import StrokeTextError, replace_strikes, strike_of
@@ -26,6 +27,16 @@ WHICH: Final = {
     "group": "this group",
     "bar": "this bar",
     "all": "all hands",
+}
+
+
+#: Which part of a kept sticking to take over: by id, what a player calls it.
+PARTS: Final = {
+    "group": "this group",
+    "bar": "this bar",
+    "stroke": "this stroke",
+    "on": "from this stroke on",
+    "until": "up to this stroke",
 }
 
 
@@ -51,6 +62,21 @@ def rethought(pattern: Pattern, which: str, stroke: int | None, finding: Finding
     elif which == "bar":
         within = () if at is None else {s.index for s in pattern.strokes if s.bar == at.bar}
     return tuple(strokes_in(pattern, "all", within))
+
+
+def part_of(pattern: Pattern, part: str, stroke: int | None) -> tuple[int, ...]:
+    """Indices of the strokes that a part of PARTS means, seen from a stroke; none where there is no such part."""
+    if stroke is None or not 0 <= stroke < len(pattern.strokes):
+        return ()
+    at = pattern.strokes[stroke]
+    meant: dict[str, Callable[[Stroke], bool]] = {
+        "group": lambda s: s.group == at.group >= 0,
+        "bar": lambda s: s.bar == at.bar,
+        "stroke": lambda s: s.start == at.start,
+        "on": lambda s: s.start >= at.start,
+        "until": lambda s: s.start <= at.start,
+    }
+    return tuple(s.index for s in pattern.strokes if meant[part](s))
 
 
 def opened(pattern: Pattern, indices: Collection[int], kit: Kit) -> Pattern:
@@ -107,7 +133,7 @@ def compare(
     return rows
 
 
-def ease_finding(report: Report, finding: Finding, weights: Weights) -> Pattern | None:
+def ease_finding(report: Report, finding: Finding, weights: Weights, progress: Progress = SILENT) -> Pattern | None:
     """The cheapest other sticking that gives the strokes of a finding, and their neighbours, other hands.
 
     None where there is nothing to give to the other hand.
@@ -124,7 +150,7 @@ def ease_finding(report: Report, finding: Finding, weights: Weights) -> Pattern 
     try:
         found = find_stickings(
             question, table.kit, table.player, report.tempo, best=1, repeat=report.repeat, weights=weights,
-            excluded={first: pattern.strokes[first].limb},
+            excluded={first: pattern.strokes[first].limb}, progress=progress,
         )  # fmt: skip
     except PlanError:
         return None
@@ -132,13 +158,16 @@ def ease_finding(report: Report, finding: Finding, weights: Weights) -> Pattern 
 
 
 def both_hats(
-    pattern: Pattern, kit: Kit, player: Player, tempo: float, repeat: bool, weights: Weights
-) -> list[Candidate]:
+    pattern: Pattern, kit: Kit, player: Player, tempo: float, repeat: bool, weights: Weights,
+    progress: Progress = SILENT,
+) -> list[Candidate]:  # fmt: skip
     """The best sticking of all hands with the hi-hat crossed, and the best open-handed. Raises PlanError."""
     question = opened(pattern, rethought(pattern, "all", None, None), kit)
     rows = []
     for hat, name in (("crossed", "hi-hat crossed"), ("open", "open-handed")):
-        found = find_stickings(question, kit, player, tempo, hat=hat, best=1, repeat=repeat, weights=weights)
+        found = find_stickings(
+            question, kit, player, tempo, hat=hat, best=1, repeat=repeat, weights=weights, progress=progress
+        )
         rows.append(Candidate(name, found.best[0].text))
     return rows
 

@@ -5,7 +5,7 @@ Orders of limbs are common practice of the trade and nobody's property.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cache, cached_property
@@ -105,10 +105,13 @@ def find_cells(
     steps: int | None = None,
     starts_on: str | None = None,
     ends_on: str | None = None,
-    feet: int | None = None,
+    counts: Mapping[str, int] | None = None,
     cells: Sequence[Cell] | None = None,
 ) -> list[Cell]:
-    """Cells that fit every condition given; those that hand over to the right hand come first, shorter ones next."""
+    """Cells that fit every condition given; those that hand over to the right hand come first, shorter ones next.
+
+    ``counts`` says how many strokes a limb gets, by its letter.
+    """
     found = [
         cell
         for cell in (shelf() if cells is None else cells)
@@ -116,6 +119,6 @@ def find_cells(
         and (steps is None or cell.steps == steps)
         and (starts_on is None or cell.starts_on == starts_on)
         and (ends_on is None or cell.ends_on == ends_on)
-        and (feet is None or sum(cell.count(limb) for limb in "KJH") == feet)
+        and all(cell.count(limb) == count for limb, count in (counts or {}).items())
     ]
     return sorted(found, key=lambda cell: (not cell.hands_over_to_right, cell.steps))

@@ -19,10 +19,12 @@ from deft_reach.core.limbs import EITHER, HANDS
 from deft_reach.core.pattern import (
     GRACES,
     MARKS,
+    BarLine,
     Element,
     Grid,
     GroupClose,
     GroupOpen,
+    Meter,
     Pattern,
     Rest,
     Step,
@@ -204,14 +206,16 @@ class Lane:
             self.problem = "the text cannot be read at the moment: mend it above first"
             self.changed.emit()
             return True
-        if (self.pending.startswith("/") and (char.isdigit() or char in "t:/")) or (
-            self.pending.startswith("@") and (char.islower() or char.isdigit() or char == ":")
+        if (
+            (self.pending.startswith("/") and (char.isdigit() or char in "t:/"))
+            or (self.pending.startswith("@") and (char.islower() or char.isdigit() or char == ":"))
+            or (self.pending.startswith("m") and (char.isdigit() or char == "/"))
         ):
             self.pending += char
         elif self.pending and char in " \r\n":
             self.finish_pending()
         else:
-            if self.pending[:1] in ("/", "@"):
+            if self.pending[:1] in ("/", "@", "m"):
                 self.finish_pending()
             if not self._letter(char):
                 return False
@@ -229,8 +233,8 @@ class Lane:
                 self.problem = f"type a stroke first, then {char}"
             else:
                 self.pending = char
-        elif char == "/":
-            self.pending = "/"
+        elif char in ("/", "m"):
+            self.pending = char
         elif char in MARKS:
             self._mark(char)
         elif char == "-":
@@ -250,10 +254,12 @@ class Lane:
         return True
 
     def finish_pending(self) -> None:
-        """Carry out what is half typed: a grid, or a voice."""
+        """Carry out what is half typed: a grid, a meter, or a voice."""
         pending, self.pending = self.pending, ""
         if pending.startswith("/") and len(pending) > 1:
             self.set_grid(pending)
+        elif pending.startswith("m") and len(pending) > 1:
+            self.set_meter(pending[1:])
         elif pending.startswith("@") and len(pending) > 1:
             self._voice(pending[1:])
 
@@ -518,6 +524,35 @@ class Lane:
         else:
             self._insert(text, f"Grid {text}", None)
 
+    def set_meter(self, meter: str) -> None:
+        """A meter from the cursor's bar on, in place of one that begins there already."""
+        pattern, text = self.pattern, self.session.text
+        if pattern is None:
+            return
+        first = len(pattern.moments)
+        if self.at < first:
+            bar = pattern.bar_at(pattern.moments[self.at].start)
+            first = next(k for k, m in enumerate(pattern.moments) if m.start >= bar.start)
+        elif pattern.bar_rows and not _ended(pattern):
+            self.problem = "a meter begins with its bar: finish this one, or go back into it"
+            self.changed.emit()
+            return
+        place, line, number = 0, False, 0
+        for element in pattern.elements:
+            if isinstance(element, (Step, Rest)):
+                if number == first:
+                    break
+                number += 1
+                place, line = element.span.end, False
+            elif isinstance(element, Meter):
+                if number == first:
+                    self._splice(element.span.start, element.span.end, f"meter {meter}", f"Meter {meter}", None)
+                    return
+            elif isinstance(element, (BarLine, GroupClose, Tie)):
+                place, line = element.span.end, isinstance(element, BarLine)
+        piece = f"meter {meter}" if first == 0 else f" meter {meter}" if line else f" | meter {meter}"
+        self._splice(place, place, piece + " " * (not text[place : place + 1].isspace()), f"Meter {meter}", None)
+
     def group(self, name: str = "") -> None:
         """Bracket the selection as a group."""
         low, high = self.selection
@@ -634,6 +669,13 @@ class Lane:
         self.session.set_text(text, label, merge, typing=merge == _MERGE)
         self.changed.emit()
         return True
+
+
+def _ended(pattern: Pattern) -> bool:
+    """Whether the last bar is over."""
+    bar = pattern.bar_rows[-1]
+    written = [e for e in pattern.elements if isinstance(e, (Step, Rest, Tie, BarLine))]
+    return bar.offset + bar.length >= Fraction(*bar.meter) or isinstance(written[-1], BarLine)
 
 
 def _length_of(elements: Sequence[Element]) -> Fraction:

@@ -30,6 +30,7 @@ from deft_reach.core.motion.timing import restrike_time
 from deft_reach.core.motion.walk import walk
 from deft_reach.core.pattern import Event, Pattern
 from deft_reach.core.player import Player
+from deft_reach.core.progress import SILENT, Progress
 from deft_reach.core.report import Report
 from deft_reach.core.stroke_text import replace_strikes, strike_of
 
@@ -79,6 +80,7 @@ def find_voicings(
     best: int = 5,
     repeat: bool = False,
     weights: Weights = DEFAULT_WEIGHTS,
+    progress: Progress = SILENT,
 ) -> Voicings:
     """The ``best`` cheapest voicings of a sticking's hands.
 
@@ -86,11 +88,11 @@ def find_voicings(
     ones to ``accents`` if any are given. ``contour`` follows the palette in its order: ``down`` from first to last,
     ``up`` from last to first, ``out-and-back`` there and back; ``pairs`` keeps two strokes in a row together, and
     ``home`` comes back to the palette's first at the end. Each voicing differs audibly from those before it: on an
-    accent, or on two strokes and a tenth of all.
+    accent, or on two strokes and a tenth of all. ``progress`` hears how many were looked at and can stop the search.
 
     Raises VoicingError for an empty palette, voices the kit lacks, unknown contours, or open hands.
     """
-    return _Search(pattern, kit, player, tempo, palette, accents, contour, repeat, weights).run(best)
+    return _Search(pattern, kit, player, tempo, palette, accents, contour, repeat, weights, progress).run(best)
 
 
 class _Slot(NamedTuple):
@@ -114,9 +116,11 @@ class _Search:
         contour: str,
         repeat: bool,
         weights: Weights,
+        progress: Progress,
     ) -> None:
         self.pattern, self.kit, self.player, self.tempo = pattern, kit, player, tempo
-        self.repeat, self.weights = repeat, weights
+        self.repeat, self.weights, self.progress = repeat, weights, progress
+        self.looked = 0
         self.palette = list(dict.fromkeys(palette))
         self.accents = list(dict.fromkeys(accents))
         self.contour = contour
@@ -263,7 +267,6 @@ class _Search:
     def run(self, best: int) -> Voicings:
         found: list[tuple[float, tuple[int, ...]]] = []
         proven = self.exact
-        self.looked = 0
         if self.repeat:
             found, complete = self._loops(best)
             proven = proven and complete
@@ -391,6 +394,7 @@ class _Search:
         origin = np.arange(n + 1)[:, None]
         at = np.arange(n + 1)[None, :]
         for number in range(len(self.events) - 1, -1, -1):
+            self.progress.at(self.looked)
             event = self.events[number]
             here: Floats = np.full(shape, np.inf)
             for choice in self._choices(event):
@@ -451,6 +455,7 @@ class _Search:
         while heap:
             total, _, spent, number, state, voices = heapq.heappop(heap)
             self.looked += 1
+            self.progress.at(self.looked)
             if number == len(self.events):
                 yield self.base + total, voices
                 continue

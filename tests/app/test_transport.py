@@ -154,3 +154,11 @@ def test_the_picture_follows_what_is_heard(transport, window, monkeypatch):
     assert window.session.position == pytest.approx((2.03 - BUFFER_MS / 1000) / 4)
     at(transport, 12.0)
     assert window.session.position == pytest.approx(2 / 4), "never ahead of what was handed over"
+
+
+def test_closing_the_window_stops_the_sound(transport, window):
+    QTest.keyClick(window, Qt.Key.Key_F5)
+    assert transport.playing
+    window.session.mark_saved()
+    window.close()
+    assert not transport.playing

@@ -3,7 +3,7 @@
 from itertools import pairwise
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from deft_reach.core import analyse
@@ -40,6 +40,13 @@ def pick(box, text):
         QTest.keyClick(box, Qt.Key.Key_Up)
     while not box.currentText().startswith(text):
         QTest.keyClick(box, Qt.Key.Key_Down)
+
+
+def take(tray, words):
+    """From the menu of "Use part"."""
+    tray.parts.aboutToShow.emit()
+    tray.parts.setActiveAction(next(a for a in tray.parts.actions() if a.text() == words))
+    QTest.keyClick(tray.parts, Qt.Key.Key_Return)
 
 
 def search(station, qtbot):
@@ -128,7 +135,7 @@ def test_keep_compare_and_use(station, window, qtbot):
     QTest.keyClick(tray.list, Qt.Key.Key_Home)
     QTest.keyClick(tray.list, Qt.Key.Key_Down)
     window.session.select_stroke(1)
-    press(tray.part)
+    take(tray, "this group")
     limbs = [s.limb for s in window.session.pattern().strokes]
     wanted_limbs = [s.limb for s in tray.rows[1].report.pattern.strokes]
     assert limbs[:4] == wanted_limbs[:4] and limbs[4:] == ["R", "L", "R", "L"]
@@ -183,3 +190,56 @@ def test_while_a_drum_is_dragged_the_other_hand_is_tried_once_it_rests(station, 
     assert station.card.values[at].text() == "…", "not a number of the kit as it was"
     qtbot.waitUntil(lambda: "costs" in station.card.values[at].text(), timeout=3000)
     assert station.card.values[at].text() != before
+
+
+def test_a_part_from_the_selected_stroke_on_or_up_to_it(station, window):
+    window.session.keep("exchanged", TEXT.translate(str.maketrans("RL", "LR")))
+    show(station, "Tray")
+    tray = station.tray
+    tray.list.setFocus()
+    QTest.keyClick(tray.list, Qt.Key.Key_Down)
+    limbs = lambda: "".join(s.limb for s in window.session.pattern().strokes)  # noqa: E731
+    for words, wanted in (
+        ("this stroke", "RLRLRRRL"),
+        ("from this stroke on", "RLRLRRLR"),
+        ("up to this stroke", "LRLRLRRL"),
+        ("this bar", "LRLRLRLR"),
+    ):
+        window.session.select_stroke(5)
+        take(tray, words)
+        assert limbs() == wanted, words
+        QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
+        assert limbs() == "RLRLRLRL"
+
+
+def test_a_search_can_be_stopped(station, window, qtbot):
+    window.session.set_text("/32 " + "? R@t1 ?@ft ?@rd L@hh ? " * 400, "Text", None)
+    show(station, "Other hands")
+    form = station.rethink
+    press(form.find)
+    assert form.find.text() == "Stop"
+    qtbot.waitUntil(lambda: "moves weighed" in form.words.text(), timeout=10_000)
+    press(form.find)
+    assert form.find.text() == "Find the best hands" and "Stopped" in form.words.text()
+    qtbot.wait(50)
+    assert form.found is None and form.table.rowCount() == 0
+
+
+def test_the_strokes_as_a_table_sort_and_select(station, window):
+    show(station, "Strokes")
+    view, report = station.strokes.view, window.session.report
+    cells = lambda row: [view.model().index(row, k).data() for k in range(view.model().columnCount())]  # noqa: E731
+    assert view.model().rowCount() == len(report.strokes) == 8
+    first = report.strokes[0]
+    assert cells(0)[:4] == ["1", "R>", "floor tom", first.stroke_type]
+    assert cells(0)[7] == f"{first.pace:.2f}" and cells(0)[8] == f"{first.tempo_limit:.0f} BPM"
+    header = view.horizontalHeader()
+    x = header.sectionViewportPosition(8) + 8
+    QTest.mouseClick(header.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(x, 8))
+    limits = [float(cells(k)[8].split()[0]) for k in range(8)]
+    assert limits == sorted(limits)
+    at = view.visualRect(view.model().index(0, 0)).center()
+    QTest.mouseClick(view.viewport(), Qt.MouseButton.LeftButton, pos=at)
+    assert window.session.stroke == report.summary.bottleneck
+    window.session.select_stroke(3)
+    assert view.currentIndex().row() == [cells(k)[0] for k in range(8)].index("1 a")

@@ -128,3 +128,30 @@ def test_the_staff_follows_and_a_click_selects(station, window, qtbot):
     assert not staff.ready
     qtbot.waitUntil(lambda: staff.ready and len(staff._boxes) == 11, timeout=20_000)
     assert "R L R R" in staff.in_words()
+
+
+def test_the_staff_follows_what_is_played(station, window, qtbot):
+    press(station.staff_button)
+    staff, session = station.staff, window.session
+    qtbot.waitUntil(lambda: staff.ready, timeout=20_000)
+    assert staff.playing_at() is None
+    starts = session.pattern().starts
+    session.set_position(float(starts[3]))
+    at = staff.playing_at()
+    note = staff.place(3).center().x() - 8
+    assert at.x1() == pytest.approx(note) and at.y1() < at.y2()
+    session.set_position(float(starts[3] + starts[4]) / 2)
+    assert note < staff.playing_at().x1() < staff.place(4).center().x() - 8
+    before = staff.grab().toImage()
+    session.set_position(None)
+    assert staff.playing_at() is None and staff.grab().toImage() != before
+
+
+def test_cells_by_how_many_strokes_each_limb_gets(station):
+    station.tabs.setCurrentWidget(station.cells)
+    pick(station.cells.counts["R"], "R: 2")
+    pick(station.cells.counts["L"], "L: 1")
+    pick(station.cells.counts["K"], "K: 2")
+    found = [cell.name for cell in station.cells.found]
+    assert "R L R K K" in found
+    assert all((n.count("R"), n.count("L"), n.count("K")) == (2, 1, 2) for n in found)

@@ -234,3 +234,33 @@ def test_any_keys_leave_a_text_that_can_be_read(typed, inserting):
     while lane.session.undo_label is not None and lane.session.undo_label != "Text":
         lane.session.undo()
     assert text(lane) == "R L"
+
+
+@pytest.mark.parametrize(
+    ("before", "step", "after"),
+    [
+        ("/8 R L R L R L R", 2, "meter 7/8 /8 R L R L R L R"),
+        ("/4 R L R L | /8 R L R L R L R |", 5, "/4 R L R L | meter 7/8 /8 R L R L R L R |"),
+        ("/4 R L R L /8 (R L) R L R L R", 4, "/4 R L R L | meter 7/8 /8 (R L) R L R L R"),
+        ("meter 3/4 /4 R L R | L", 1, "meter 7/8 /4 R L R | L"),
+        ("/4 R L R L | meter 3/4 R L R", 6, "/4 R L R L | meter 7/8 R L R"),
+        ("/4 R L R L", 4, "/4 R L R L | meter 7/8"),
+        ("/4 R L R L |", 4, "/4 R L R L | meter 7/8"),
+    ],
+)
+def test_a_meter_by_keys_begins_with_the_bar_of_the_cursor(before, step, after):
+    lane = start(before)
+    lane.go(step)
+    keys(lane, "m7/8")
+    assert text(lane).split() == after.split() and not lane.problem
+    lane.session.undo()
+    assert text(lane) == before
+
+
+def test_a_meter_within_a_bar_says_where_it_can_be():
+    lane = start("/4 R L")
+    keys(lane, "m3/4")
+    assert "finish this one" in lane.problem and text(lane) == "/4 R L"
+    lane = start("/4 R L R L")
+    keys(lane, "m9/9")
+    assert lane.problem and text(lane) == "/4 R L R L"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from itertools import pairwise
 from typing import TYPE_CHECKING, Final
 
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -101,6 +102,8 @@ def draw_arms(plan: ReachPlan, painter: QPainter, c: theme.Colours) -> None:
     at = report.posture_of[index]
     posture = report.postures[at]
     for hand in HANDS:
+        _draw_swept(plan, painter, c, hand)
+    for hand in HANDS:
         _draw_moves(plan, painter, c, hand, at)
     over = posture.cross.over if posture.cross else RIGHT
     order = (LEFT, RIGHT) if over == RIGHT else (RIGHT, LEFT)
@@ -156,6 +159,26 @@ def _draw_arm(
     painter.drawEllipse(elbow, 4, 4)
     painter.drawEllipse(grip, 5, 5)
     painter.drawPath(theme.mark_path(hand, tip, 8.5 if striking else 6))
+
+
+def _draw_swept(plan: ReachPlan, painter: QPainter, c: theme.Colours, hand: str) -> None:
+    """What forearm and stick pass over on the way into this stroke."""
+    joints = plan.swept(hand)
+    if joints is None:
+        return
+    area = QPainterPath()
+    area.setFillRule(Qt.FillRule.WindingFill)
+    chains = [[plan.to_px(float(x), float(y)) for x, y in chain[1:, :2]] for chain in joints]
+    for one, two in pairwise(chains):
+        for part in (0, 1):
+            piece = QPolygonF([one[part], one[part + 1], two[part + 1], two[part]])
+            # All the same way round, so that pieces that overlap make one area.
+            turn = sum(p.x() * q.y() - q.x() * p.y() for p, q in pairwise([*piece, piece[0]]))
+            area.addPolygon(piece if turn > 0 else QPolygonF(list(reversed(list(piece)))))
+            area.closeSubpath()
+    colour = c.hand(hand)
+    colour.setAlphaF(0.12)
+    painter.fillPath(area, colour)
 
 
 def _draw_moves(plan: ReachPlan, painter: QPainter, c: theme.Colours, hand: str, at: int) -> None:

@@ -23,6 +23,7 @@ from deft_reach.core.kit import Kit, KitError, Piece
 from deft_reach.core.limbs import LEFT, RIGHT
 from deft_reach.core.motion.playing import Playing
 from deft_reach.core.motion.pose import Floats
+from deft_reach.core.report import Report
 from deft_reach.core.session import Session
 
 #: What is always in view (mm): left, right, back, front.
@@ -330,10 +331,7 @@ class ReachPlan(Canvas):
         """The joints of each hand: on its way while the plan is played, else at the selected stroke."""
         report, index = self.session.report, self.session.stroke
         if report is not None and self.session.position is not None:
-            school, kept = self.session.preparing, self._playing
-            if kept is None or kept.report is not report or kept.school != school:
-                self._playing = kept = Playing(report, school)
-            return kept.arms(self.session.position)
+            return self._paths(report).arms(self.session.position)
         if report is None or index is None or index >= len(report.strokes):
             return {}
         posture = report.postures[report.posture_of[index]]
@@ -346,6 +344,19 @@ class ReachPlan(Canvas):
             if joints is not None:
                 found[hand] = joints
         return found
+
+    def _paths(self, report: Report) -> Playing:
+        school, kept = self.session.preparing, self._playing
+        if kept is None or kept.report is not report or kept.school != school:
+            self._playing = kept = Playing(report, school)
+        return kept
+
+    def swept(self, hand: str) -> Floats | None:
+        """Joints of a hand's arm on the way into the selected stroke; None where it stays, or a piece is dragged."""
+        report, index = self.session.report, self.session.stroke
+        if report is None or index is None or self._drag is not None or self.session.outdated:
+            return None
+        return self._paths(report).swept(hand, float(report.pattern.strokes[index].start))
 
     def _draw_drag(self, painter: QPainter, c: theme.Colours) -> None:
         problem = self._problem or self.touching_words()

@@ -2,13 +2,28 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QByteArray, QObject, QPointF, QRectF, QRunnable, QSize, Qt, QThreadPool, QTimer, Signal
+from bisect import bisect_right
+from collections.abc import Hashable
+
+from PySide6.QtCore import (
+    QByteArray,
+    QLineF,
+    QObject,
+    QPointF,
+    QRectF,
+    QRunnable,
+    QSize,
+    Qt,
+    QThreadPool,
+    QTimer,
+    Signal,
+)
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QResizeEvent, QWheelEvent
 from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QWidget
 
 from deft_reach.app import theme
-from deft_reach.app.canvas.base import Canvas
+from deft_reach.app.canvas.base import Canvas, Same
 from deft_reach.core.kit import Kit
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.session import Session
@@ -44,6 +59,8 @@ class _Engrave(QRunnable):
 class Staff(Canvas):
     """Engraves in the background a moment after the last change; a click selects, the wheel scrolls."""
 
+    shows_position = True
+
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         self._renderer: QSvgRenderer | None = None
         self._shown: object = None
@@ -52,6 +69,8 @@ class Staff(Canvas):
         self._problem = ""
         self._top = 0.0
         self._boxes: dict[int, QRectF] = {}
+        #: When something is struck (whole notes, in order), where its note is, and the stretch of its line.
+        self._line: list[tuple[float, QRectF, QRectF]] = []
         self._answer = _Answer()
         self._answer.done.connect(self._take)
         self._pool = QThreadPool()
@@ -104,8 +123,44 @@ class Staff(Canvas):
                 if self._renderer.elementExists(name):
                     box = self._renderer.boundsOnElement(name)
                     self._boxes[index] = self._renderer.transformForElement(name).mapRect(box)
+        self._lay_lines()
         self._reveal()
         self.update()
+
+    def _lay_lines(self) -> None:
+        """Which notes stand on one line of the page: a line ends where the next note is further left."""
+        report = self.session.report
+        lines: list[list[tuple[float, QRectF]]] = []
+        for index, box in self._boxes.items():
+            start = float(report.pattern.strokes[index].start) if report is not None else 0.0
+            if not lines or box.center().x() < lines[-1][-1][1].left() - 12:
+                lines.append([])
+            lines[-1].append((start, box))
+        self._line = []
+        for line in lines:
+            whole = line[0][1]
+            for _, box in line:
+                whole = whole.united(box)
+            self._line += [(start, box, whole) for start, box in line]
+
+    def playing_at(self) -> QLineF | None:
+        """Where what is being played stands, px on the page; None where nothing plays."""
+        position = self.session.position
+        k = bisect_right(self._line, position, key=lambda row: row[0]) - 1 if position is not None else -1
+        if position is None or k < 0:
+            return None
+        start, box, whole = self._line[k]
+        x = box.center().x()
+        later = next((row for row in self._line[k + 1 :] if row[0] > start), None)
+        if later is not None and later[2] == whole:
+            x += (later[1].center().x() - x) * (position - start) / (later[0] - start)
+        return QLineF(x, whole.top() - 26, x, whole.bottom() + 26)
+
+    def _moved(self) -> None:
+        line = self.playing_at()
+        if line is not None and self.isVisible():
+            self._show_stretch(line.y1(), line.y2())
+        super()._moved()
 
     @property
     def ready(self) -> bool:
@@ -122,10 +177,15 @@ class Staff(Canvas):
         index = self.session.stroke
         box = self._boxes.get(index) if index is not None else None
         if box is not None:
-            if box.top() - 40 < self._top:
-                self._top = max(0.0, box.top() - 40)
-            elif box.bottom() + 60 > self._top + self.height():
-                self._top = box.bottom() + 60 - self.height()
+            self._show_stretch(box.top() - 40, box.bottom() + 60)
+        self._limit()
+
+    def _show_stretch(self, top: float, bottom: float) -> None:
+        """Scroll so that a stretch of the page is in view."""
+        if top < self._top:
+            self._top = max(0.0, top)
+        elif bottom > self._top + self.height():
+            self._top = bottom - self.height()
         self._limit()
 
     def _limit(self) -> None:
@@ -153,6 +213,18 @@ class Staff(Canvas):
         if report is None or not report.strokes:
             return "Nothing to engrave yet."
         return f"{len(report.strokes)} strokes as drum notation, sticking below: {report.pattern.sticking}"
+
+    def picture_key(self) -> Hashable:
+        report = self.session.report
+        written = report is not None and bool(report.strokes)
+        return (Same(self._renderer), self._top, self.session.stroke, self.ready, self._problem, written)
+
+    def over(self, painter: QPainter) -> None:
+        """Where the plan is being played."""
+        line = self.playing_at()
+        if line is not None:
+            painter.setPen(QPen(QColor(theme.colours().ink), 1.6))
+            painter.drawLine(line.translated(8, 4 - self._top))
 
     def draw(self, painter: QPainter) -> None:
         c = theme.colours()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import partial
+from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme
+from deft_reach.app.ask_button import AskButton
 from deft_reach.app.background import Asker
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list, verdict_cells
@@ -49,9 +50,11 @@ class RethinkForm(Listener):
         self._asked_text = ""
         self._asker = Asker(PlanError)
         self._asker.answered.connect(self._take)
+        self._asker.progressed.connect(self._weighed)
         self._hats_text = ""
         self._hats = Asker(PlanError)
         self._hats.answered.connect(self._take_hats)
+        self._hats.progressed.connect(self._weighed)
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 6, 10, 6)
         row.setSpacing(12)
@@ -95,22 +98,23 @@ class RethinkForm(Listener):
         form.addRow("Hi-hat", self.hat)
         form.addRow("Runs to", self.run)
         column.addLayout(form)
-        self.find = QPushButton("Find the best hands")
+        self.find = AskButton("Find the best hands", self._asker)
         self.lead = QPushButton("Other lead")
         self.lead.setToolTip("Keep the same figure with its hands exchanged, to compare who leads")
-        self.hats = QPushButton("Hi-hat both ways")
+        self.hats = AskButton("Hi-hat both ways", self._hats)
         self.hats.setToolTip("Keep the best crossed and the best open-handed sticking, to compare")
-        for button in (self.find, self.lead, self.hats):
-            button.setObjectName("quiet")
+        self.lead.setObjectName("quiet")
         column.addWidget(self.find)
         both = QHBoxLayout()
         both.addWidget(self.lead)
         both.addWidget(self.hats)
         column.addLayout(both)
         column.addStretch(1)
-        self.find.clicked.connect(self.search)
+        self.find.asked.connect(self.search)
         self.lead.clicked.connect(self.keep_other_lead)
-        self.hats.clicked.connect(self.keep_both_hats)
+        self.hats.asked.connect(self.keep_both_hats)
+        for button in (self.find, self.hats):
+            button.stopped.connect(lambda: self._say("Stopped; nothing was changed.", "hint"))
         return side
 
     def _answers(self) -> QVBoxLayout:
@@ -165,13 +169,18 @@ class RethinkForm(Listener):
         self._fill()
         self._asked_text = session.text
         self._say("Searching …", "hint")
-        self._asker.ask(
-            partial(
-                find_stickings, opened(pattern, indices, session.kit), session.kit, session.player,
-                session.plan.tempo, school=str(self.school.currentData()), hat=str(self.hat.currentData()),
-                max_run=self.run.value() or None, best=6, repeat=session.plan.repeat, weights=session.plan.weights,
-            )
-        )  # fmt: skip
+        kit, player, plan = session.kit, session.player, session.plan
+        question: dict[str, Any] = {
+            "school": self.school.currentData(), "hat": self.hat.currentData(), "max_run": self.run.value() or None,
+            "best": 6, "repeat": plan.repeat, "weights": plan.weights,
+        }  # fmt: skip
+        asked = opened(pattern, indices, kit)
+        self.find.ask(lambda progress: find_stickings(asked, kit, player, plan.tempo, **question, progress=progress))
+
+    def _weighed(self, looked: int, of: int | None, least: float | None) -> None:
+        """How far the search is, and the cheapest it has so far."""
+        so_far = "" if least is None else f", the cheapest so far costs {least:.1f}"
+        self._say(f"Searching … {looked:,} moves weighed{so_far}.", "hint")
 
     def _take(self, result: Stickings | str) -> None:
         if isinstance(result, str):
@@ -241,9 +250,8 @@ class RethinkForm(Listener):
         if pattern is not None and plan is not None:
             self._say("Searching …", "hint")
             self._hats_text = session.text
-            self._hats.ask(
-                partial(both_hats, pattern, session.kit, session.player, plan.tempo, plan.repeat, plan.weights)
-            )
+            question = (pattern, session.kit, session.player, plan.tempo, plan.repeat, plan.weights)
+            self.hats.ask(lambda progress: both_hats(*question, progress))
 
     def _take_hats(self, result: list[Candidate] | str) -> None:
         if isinstance(result, str):

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import partial
-
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QPushButton, QScrollArea, QTabWidget, QVBoxLayout, QWidget
 
@@ -20,6 +18,7 @@ from deft_reach.app.panel import Panel
 from deft_reach.app.reach.findings_list import FindingsList
 from deft_reach.app.reach.rethink_form import RethinkForm
 from deft_reach.app.reach.stroke_card import StrokeCard
+from deft_reach.app.reach.stroke_table import StrokeTable
 from deft_reach.app.reach.tray import Tray
 from deft_reach.app.station import Station
 from deft_reach.core.candidates import ease_finding
@@ -77,6 +76,7 @@ class ReachStation(Station):
         rule_panel = Panel("Tempo rule", self.rule, "every stroke's own limit; drag the home mark")
         self.rethink = RethinkForm(session)
         self.tray = Tray(session)
+        self.strokes = StrokeTable(session)
         self.try_it = QPushButton("Try it")
         self.try_it.setObjectName("quiet")
         self.try_it.setToolTip("Look for hands that would ease the chosen finding, and put them in the tray")
@@ -97,7 +97,13 @@ class ReachStation(Station):
         self.tabs = QTabWidget()
         self.tabs.setDocumentMode(True)
         self.tabs.setObjectName("workTabs")
-        for form, title in ((happens, "Findings"), (self.rethink, "Other hands"), (self.tray, "Tray")):
+        pages = (
+            (happens, "Findings"),
+            (self.strokes, "Strokes"),
+            (self.rethink, "Other hands"),
+            (self.tray, "Tray"),
+        )
+        for form, title in pages:
             # A large page must not push the drawings aside.
             form.setMinimumSize(300, 110)
             self.tabs.addTab(form, title)
@@ -121,7 +127,7 @@ class ReachStation(Station):
             return
         self._eased = (f"without the {SHORT_NAMES.get(finding.kind, finding.kind)}", session.text)
         self.findings_panel.set_note("looking for other hands …")
-        self._easing.ask(partial(ease_finding, report, finding, plan.weights))
+        self._easing.ask(lambda progress: ease_finding(report, finding, plan.weights, progress))
 
     def _take_ease(self, found: Pattern | None) -> None:
         name, text = self._eased
@@ -152,6 +158,9 @@ class ReachStation(Station):
         words = f"{count} finding{'s' if count != 1 else ''}"
         if serious:
             words += f", {serious} to think about"
-        self.tabs.setTabText(2, f"Tray · {len(self.session.candidates)}" if self.session.candidates else "Tray")
+        self.tabs.setTabText(
+            self.tabs.indexOf(self.tray),
+            f"Tray · {len(self.session.candidates)}" if self.session.candidates else "Tray",
+        )
         self.try_it.setEnabled(self.session.finding is not None and not self.session.outdated)
         self.findings_panel.set_note(words + (" · N for the next" if count else ""))

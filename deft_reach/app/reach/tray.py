@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QListWidget,
     QListWidgetItem,
+    QMenu,
     QPushButton,
     QStyle,
     QStyledItemDelegate,
@@ -22,7 +23,7 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import label
 from deft_reach.app.reach.cost_bar import term_colour
 from deft_reach.app.station import Listener
-from deft_reach.core.candidates import Row, compare, rethought
+from deft_reach.core.candidates import PARTS, Row, compare, part_of
 from deft_reach.core.cost import TERM_NAMES, TERMS
 from deft_reach.core.document import Candidate
 from deft_reach.core.report import Report
@@ -137,8 +138,11 @@ class Tray(Listener):
         self.keep = QPushButton("Keep the plan's own")
         self.name = QPushButton("Name…")
         self.drop = QPushButton("Drop")
-        self.part = QPushButton("Use here")
-        self.part.setToolTip("Take over only the hands of the selected stroke's group, or of its bar")
+        self.part = QPushButton("Use part")
+        self.part.setToolTip("Take over only some of its strokes, counted from the selected one")
+        self.parts = QMenu(self)
+        self.parts.aboutToShow.connect(self._fill_parts)
+        self.part.setMenu(self.parts)
         self.use = QPushButton("Use it")
         for button in (self.keep, self.name, self.drop, self.part, self.use):
             button.setObjectName("quiet")
@@ -149,7 +153,6 @@ class Tray(Listener):
         self.keep.clicked.connect(self._keep)
         self.name.clicked.connect(self._name)
         self.drop.clicked.connect(lambda: self.session.drop(self.list.currentRow() - 1))
-        self.part.clicked.connect(self._use_part)
         self.use.clicked.connect(self._use)
         self._shown: object = None
         self.follow()
@@ -220,11 +223,15 @@ class Tray(Listener):
         if self.list.currentRow() > 0:
             self.session.use(self.list.currentRow() - 1)
 
-    def _use_part(self) -> None:
+    def _fill_parts(self) -> None:
+        """The parts there are at the selected stroke."""
+        self.parts.clear()
         pattern = self.session.pattern()
-        if pattern is None:
-            return
-        part = rethought(pattern, "group", self.session.stroke, None) or rethought(
-            pattern, "bar", self.session.stroke, None
-        )
-        self.session.use(self.list.currentRow() - 1, part)
+        for part, words in PARTS.items():
+            if pattern is not None and part_of(pattern, part, self.session.stroke):
+                self.parts.addAction(words).triggered.connect(lambda _=False, p=part: self._use_part(p))
+
+    def _use_part(self, part: str) -> None:
+        pattern = self.session.pattern()
+        if pattern is not None:
+            self.session.use(self.list.currentRow() - 1, part_of(pattern, part, self.session.stroke))

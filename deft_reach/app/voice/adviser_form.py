@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from functools import partial
 from typing import Any
 
 from PySide6.QtWidgets import (
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme
+from deft_reach.app.ask_button import AskButton
 from deft_reach.app.background import Asker
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list, verdict_cells
@@ -36,6 +36,9 @@ class AdviserForm(Listener):
         self._asked_text = ""
         self._asker = Asker(VoicingError)
         self._asker.answered.connect(self._take)
+        self._asker.progressed.connect(
+            lambda looked, _of, _found: self._say(f"Searching … {looked:,} looked at.", "hint")
+        )
         self._kit = ""
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 6)
@@ -58,8 +61,7 @@ class AdviserForm(Listener):
         form.addRow("Palette", self.palette_field)
         form.addRow("Accents", self.accents)
         row = QHBoxLayout()
-        self.find = QPushButton("Find")
-        self.find.setObjectName("quiet")
+        self.find = AskButton("Find", self._asker)
         row.addWidget(self.contour, 1)
         row.addWidget(self.find)
         form.addRow("Way", row)
@@ -81,7 +83,8 @@ class AdviserForm(Listener):
         low.addWidget(self.words, 1)
         low.addWidget(self.use)
         column.addLayout(low)
-        self.find.clicked.connect(self.search)
+        self.find.asked.connect(self.search)
+        self.find.stopped.connect(lambda: self._say("Stopped; nothing was changed.", "hint"))
         self.palette_field.returnPressed.connect(self.search)
         self.accents.returnPressed.connect(self.search)
         self.table.currentCellChanged.connect(lambda *_: self._show())
@@ -125,7 +128,7 @@ class AdviserForm(Listener):
             "repeat": plan.repeat,
             "weights": plan.weights,
         }
-        self._asker.ask(partial(find_voicings, **question))
+        self.find.ask(lambda progress: find_voicings(**question, progress=progress))
 
     def _take(self, result: Voicings | str) -> None:
         if isinstance(result, str):

@@ -39,11 +39,11 @@ class CellsForm(Listener):
         self.steps = self._choice("Length in steps", "any length", steps)
         self.starts = self._choice("Starts on", "starts: any", [(f"starts: {limb}", limb) for limb in "RLK"])
         self.ends = self._choice("Ends on", "ends: any", [(f"ends: {limb}", limb) for limb in "RLKJ"])
-        self.feet = self._choice("Foot strokes", "feet: any", [(f"feet: {n}", n) for n in range(5)])
-        for k, box in enumerate((self.family, self.steps)):
-            grid.addWidget(box, 0, k * 3, 1, 3)
-        for k, box in enumerate((self.starts, self.ends, self.feet)):
-            grid.addWidget(box, 1, k * 2, 1, 2)
+        self.counts = {limb: self._count(limb) for limb in "RLKJ"}
+        for k, box in enumerate((self.family, self.steps, self.starts, self.ends)):
+            grid.addWidget(box, k // 2, k % 2 * 2, 1, 2)
+        for k, box in enumerate(self.counts.values()):
+            grid.addWidget(box, 2, k)
         column.addLayout(grid)
         self.table = QTableWidget()
         make_list(self.table, "Cells that fit", ["cell", "steps", "then"], wide=(0,))
@@ -63,7 +63,7 @@ class CellsForm(Listener):
             button.setObjectName("quiet")
             buttons.addWidget(button)
         column.addLayout(buttons)
-        for box in (self.family, self.steps, self.starts, self.ends, self.feet):
+        for box in (self.family, self.steps, self.starts, self.ends, *self.counts.values()):
             box.currentIndexChanged.connect(lambda _: self.fill())
         self.insert.clicked.connect(self._insert)
         self.swap.clicked.connect(self._swap)
@@ -84,6 +84,11 @@ class CellsForm(Listener):
         box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         box.setMinimumContentsLength(4)
         return box
+
+    def _count(self, limb: str) -> QComboBox:
+        """How many strokes a limb gets, as far as any cell goes."""
+        most = max(cell.count(limb) for cell in shelf())
+        return self._choice(f"Strokes of {limb}", f"{limb}: any", [(f"{limb}: {n}", n) for n in range(most + 1)])
 
     @property
     def chosen(self) -> Cell | None:
@@ -125,7 +130,7 @@ class CellsForm(Listener):
             steps=steps,
             starts_on=self.starts.currentData(),
             ends_on=self.ends.currentData(),
-            feet=self.feet.currentData(),
+            counts={k: box.currentData() for k, box in self.counts.items() if box.currentData() is not None},
         )
         self.table.setRowCount(len(self.found))
         for row, cell in enumerate(self.found):

@@ -136,8 +136,10 @@ class WriteStation(Station):
 
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
         left = self.split(down, "writeLeft", [self.text_panel, self.lane_panel], [240, 430], [1, 1])
+        # Smaller than elsewhere: the tools need the room.
+        self.plan.setMinimumSize(260, 190)
         beside = [about_panel, tools, Panel("Reach plan", self.plan)]
-        right = self.split(down, "writeTools", beside, [120, 330, 220], [0, 1, 1])
+        right = self.split(down, "writeTools", beside, [120, 345, 205], [0, 1, 1])
         self.fill(self.split(across, "writeAcross", [left, right], [820, 372], [3, 1]))
 
         self.lane.lane.changed.connect(self._say_lane)

@@ -33,6 +33,20 @@ class Playing:
         followed = follow(pattern, table.names, report.repeat)
         self._gaps = hand_gaps(pattern, followed, table, starts_high(pattern, report.repeat), report.repeat)
 
+    def swept(self, hand: str, time: float, count: int = 9) -> Floats | None:
+        """Joints (count, 4, 3) in mm of a hand on its way into what it strikes at a time (whole notes).
+
+        None where it strikes nothing then, has not struck before, or stays where it is.
+        """
+        side = HANDS.index(hand)
+        gaps = self._gaps[side]
+        k = int(gaps.at(np.array([time]))[0]) if len(gaps.end) else -1
+        if k < 0 or abs(gaps.end[k] - time) > 1e-9 or np.isnan(gaps.start[k]) or gaps.was[k] == gaps.voice[k]:
+            return None
+        at = np.linspace(gaps.start[k], gaps.end[k], count)
+        way, above = way_at(gaps, np.full(count, k), at, self.school)
+        return arm_at(self.report.table.player, 1.0 - 2.0 * side, way, above)
+
     def arms(self, time: float) -> dict[str, Floats]:
         """Joints (4, 3) in mm of each hand that plays anything, at a time in whole notes from the beginning."""
         found = {}

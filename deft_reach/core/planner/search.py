@@ -33,6 +33,7 @@ from deft_reach.core.planner.prices import Prices
 from deft_reach.core.planner.schools import HATS, SCHOOLS, allowed_hands
 from deft_reach.core.planner.ways import ways_through
 from deft_reach.core.player import Player
+from deft_reach.core.progress import SILENT, Progress
 from deft_reach.core.report import Report
 
 #: How many choices of the other hand a resting hand remembers at first; where that leaves doubt, more and more.
@@ -115,11 +116,13 @@ def find_stickings(
     best: int = 5,
     repeat: bool = False,
     weights: Weights = DEFAULT_WEIGHTS,
+    progress: Progress = SILENT,
 ) -> Stickings:
     """The ``best`` cheapest hands for a pattern's open strokes (``?``).
 
     ``school`` and ``hat`` are of SCHOOLS and HATS; ``max_run`` is the longest run of one hand; ``excluded`` names a
-    hand that a stroke must not have. A loop's end meets its beginning.
+    hand that a stroke must not have. A loop's end meets its beginning. ``progress`` hears how many moves were
+    weighed and the least cost so far, and can stop the search.
 
     Raises PlanError for unknown schools, and where no sticking satisfies everything asked.
     """
@@ -131,7 +134,7 @@ def find_stickings(
         raise PlanError(f"the longest run is {max_run}; expected 1 or more")
     allowed = allowed_hands(pattern, kit, player, school, hat, excluded or {})
     search = _Search(
-        pattern, kit, player, tempo, allowed, school == "alternate", max_run, max(1, best), repeat, weights
+        pattern, kit, player, tempo, allowed, school == "alternate", max_run, max(1, best), repeat, weights, progress
     )
     return search.run()
 
@@ -140,9 +143,10 @@ class _Search:
     def __init__(
         self, pattern: Pattern, kit: Kit, player: Player, tempo: float, allowed: dict[int, tuple[str, ...]],
         alternate: bool, max_run: int | None, best: int, repeat: bool, weights: Weights,
+        progress: Progress,
     ) -> None:  # fmt: skip
         self.pattern, self.kit, self.player, self.tempo = pattern, kit, player, tempo
-        self.best, self.repeat, self.weights = best, repeat, weights
+        self.best, self.repeat, self.weights, self.progress = best, repeat, weights, progress
         self.limits = Limits(alternate, max_run)
         self.whole = 240.0 / tempo
         self.table = reach_table(kit, player, voices_of(pattern))
@@ -165,6 +169,7 @@ class _Search:
     def _graph(self, memory: int) -> Graph:
         """The graph; a loop's with a run-in so long that every state of its end is one of its beginning."""
         while True:
+            self.progress.at(self.looked)
             graph = Graph(self.moments, self.begins, self.places, self.prices, self.limits, self.repeat, memory)
             self.looked += sum(step.cost.size for step in graph.steps)
             if not self.repeat or (graph.back >= 0).all() or self.run_in > 4 * len(self.pattern.events) + 64:
@@ -206,15 +211,18 @@ class _Search:
     def _collect(self, graph: Graph, found: dict[tuple[str, ...], _Costed], most: int) -> bool:
         """Cost stickings in the order of their bounds until no other can be among the best; whether that came."""
         costs = sorted(row.of_hands for row in found.values())
+        least = min((row.total for row in found.values()), default=math.inf)
         ways = self._loops(graph) if self.repeat else ways_through(graph, graph.backward(graph.free_end()), 0, 0)
         for looked, (bound, hands) in enumerate(ways):
             if len(costs) >= self.best and bound >= costs[self.best - 1] - SAME:
                 return True
             if looked >= most:
                 return False
+            self.progress.at(self.looked + looked, None, least if found else None)
             if hands not in found:
                 found[hands] = self._costed(hands)
                 insort(costs, found[hands].of_hands)
+                least = min(least, found[hands].total)
         return True
 
     def _costed(self, hands: tuple[str, ...]) -> _Costed:
