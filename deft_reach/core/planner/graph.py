@@ -20,6 +20,7 @@ from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.timing import HAND_GRACE, grace_lead
 from deft_reach.core.planner.moments import Moment, Option
 from deft_reach.core.planner.prices import NOWHERE, UNKNOWN, WINDOW, Places, Prices
+from deft_reach.core.progress import SILENT, Progress
 
 #: Rows of the states for the right hand; the left hand's follow. Then the hand that struck last, and its streak.
 PLACE, VOICE, MOVE, RUN = range(4)
@@ -74,10 +75,10 @@ class Graph:
 
     def __init__(
         self, moments: list[Moment], begins: int, places: tuple[Places, Places], prices: Prices, limits: Limits,
-        loop: bool, memory: int,
+        loop: bool, memory: int, progress: Progress = SILENT,
     ) -> None:  # fmt: skip
         self.moments, self.begins, self.places, self.prices = moments, begins, places, prices
-        self.limits = limits
+        self.limits, self.progress = limits, progress
         #: By hand and moment, the first place that is remembered through a choice of the other hand there.
         chosen = np.concatenate([[0], np.cumsum([len(m.options) > 1 for m in moments])])
         self.kept_from = np.stack([np.searchsorted(chosen[p.event], chosen[:-1] - memory) for p in places])
@@ -98,6 +99,7 @@ class Graph:
                 beginning = states
             if e >= begins:
                 self.sizes.append(states.shape[1])
+            progress.at(e, len(moments))
             states = self._step(e, moment, states)
         self.sizes.append(states.shape[1])
         self._price_usual()
@@ -353,6 +355,7 @@ class Graph:
         """Least cost from every moment, lead and state to the end, where an end costs ``after`` (2, states)."""
         found = [after]
         for e in range(len(self.steps) - 1, -1, -1):
+            self.progress.at(e, len(self.steps))
             after = self.through(e, after).min(axis=1)
             found.append(after)
         found.reverse()

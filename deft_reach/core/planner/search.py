@@ -143,7 +143,7 @@ class _Search:
     def __init__(
         self, pattern: Pattern, kit: Kit, player: Player, tempo: float, allowed: dict[int, tuple[str, ...]],
         alternate: bool, max_run: int | None, best: int, repeat: bool, weights: Weights,
-        progress: Progress,
+        progress: Progress = SILENT,
     ) -> None:  # fmt: skip
         self.pattern, self.kit, self.player, self.tempo = pattern, kit, player, tempo
         self.best, self.repeat, self.weights, self.progress = best, repeat, weights, progress
@@ -169,8 +169,9 @@ class _Search:
     def _graph(self, memory: int) -> Graph:
         """The graph; a loop's with a run-in so long that every state of its end is one of its beginning."""
         while True:
-            self.progress.at(self.looked)
-            graph = Graph(self.moments, self.begins, self.places, self.prices, self.limits, self.repeat, memory)
+            graph = Graph(
+                self.moments, self.begins, self.places, self.prices, self.limits, self.repeat, memory, self.progress
+            )
             self.looked += sum(step.cost.size for step in graph.steps)
             if not self.repeat or (graph.back >= 0).all() or self.run_in > 4 * len(self.pattern.events) + 64:
                 return graph
