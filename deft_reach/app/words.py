@@ -13,3 +13,9 @@ def say(label: QLabel, text: str, tone: str = "hint") -> None:
         # The style sheet is asked again only by this.
         label.style().unpolish(label)
         label.style().polish(label)
+
+
+def preview_text(text: str) -> str:
+    """Stroke text for a preview of two lines: its remarks and line breaks left out."""
+    lines = (line.partition("#")[0].strip() for line in text.splitlines())
+    return " ".join(line for line in lines if line)[:240]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from typing import Any
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QFormLayout,
@@ -22,7 +23,7 @@ from deft_reach.app.ask_button import AskButton
 from deft_reach.app.background import Asker
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list, verdict_cells
-from deft_reach.app.words import say
+from deft_reach.app.words import preview_text, say
 from deft_reach.core.session import Session
 from deft_reach.core.voicing import CONTOURS, VoicingError, Voicings, find_voicings
 
@@ -72,7 +73,8 @@ class AdviserForm(Listener):
         self.preview = QLabel()
         self.preview.setFont(theme.mono(9.5))
         self.preview.setWordWrap(True)
-        self.preview.setMinimumHeight(round(34 * theme.text_scale()))
+        self.preview.setFixedHeight(round(34 * theme.text_scale()))
+        self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
         column.addWidget(self.preview)
         low = QHBoxLayout()
         self.words = QLabel()
@@ -154,7 +156,7 @@ class AdviserForm(Listener):
         row = self.table.currentRow()
         rows = self.found.best if self.found is not None else ()
         ready = 0 <= row < len(rows)
-        self.preview.setText(rows[row].text[:240] if ready else "")
+        self.preview.setText(preview_text(rows[row].text) if ready else "")
         self.use.setEnabled(ready and self._asked_text == self.session.text)
 
     def apply(self) -> None:

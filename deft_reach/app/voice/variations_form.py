@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QTableWidget, QT
 from deft_reach.app import theme
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
+from deft_reach.app.words import preview_text
 from deft_reach.core.session import Session
 from deft_reach.core.variations import Variation, variations
 
@@ -67,7 +68,8 @@ class VariationsForm(Listener):
         self.preview = QLabel()
         self.preview.setFont(theme.mono(9.5))
         self.preview.setWordWrap(True)
-        self.preview.setMinimumHeight(round(34 * theme.text_scale()))
+        self.preview.setFixedHeight(round(34 * theme.text_scale()))
+        self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
         column.addWidget(self.preview)
         self.words = QLabel()
         self.words.setObjectName("hint")
@@ -158,7 +160,7 @@ class VariationsForm(Listener):
 
     def _show(self) -> None:
         variation = self.chosen
-        self.preview.setText(variation.text[:240] if variation is not None else "")
+        self.preview.setText(preview_text(variation.text) if variation is not None else "")
         self.keep.setEnabled(variation is not None)
         self.drop.setEnabled(variation is not None)
 
