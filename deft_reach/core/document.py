@@ -21,7 +21,7 @@ from deft_reach.core.report import Report
 from deft_reach.core.stroke_text import Rereader, StrokeTextError, fault_error, parse
 
 #: The file format this version writes: files of a newer minor version are read, of a newer major one refused.
-FORMAT_VERSION: Final = "1.2"
+FORMAT_VERSION: Final = "1.3"
 
 
 class _HasId(Protocol):
@@ -80,18 +80,28 @@ class Plan:
 
 @dataclass(frozen=True)
 class Section:
-    """A stretch of a song: a plan, played ``times`` times."""
+    """A stretch of a song: a plan, played ``times`` times; ``tempo`` is its own, None for the song's or plan's."""
 
     plan: str
     times: int = 1
+    tempo: float | None = None
     extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
 
 
 @dataclass(frozen=True)
 class Song:
+    """Plans one after the other.
+
+    ``repeat`` goes round again after the last one; ``tempo`` is one for all (None: each plan's own); ``kit`` is what
+    it is played on (None: its first plan's).
+    """
+
     id: str
     name: str
     sections: tuple[Section, ...] = ()
+    repeat: bool = False
+    tempo: float | None = None
+    kit: str | None = None
     extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
 
 
@@ -182,6 +192,16 @@ class Document:
 
     def with_score(self, score: Score) -> Document:
         return replace(self, patterns=_swap(self.patterns, score))
+
+    def with_song(self, song: Song) -> Document:
+        """The document with a song replaced, or added if it is new."""
+        return replace(self, songs=_swap(self.songs, song))
+
+    def song(self, id: str) -> Song:
+        return _find(self.songs, id, "song")
+
+    def free_song_name(self, stem: str) -> str:
+        return _free_name(stem, {song.name.casefold() for song in self.songs})
 
     def without_plan(self, id: str) -> Document:
         """The document without a plan; its pattern goes too if no other plan plays it. Commitments stay."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
@@ -115,6 +116,14 @@ class StrokeReports(Sequence[StrokeReport]):
             w.needed[i], pace, self._tempo / pace if pace else None, w.reach[i], self._types[i],
             dict(zip(TERMS, w.costs[:, i].tolist())), w.came_from[i],
         )  # fmt: skip
+
+    def totals(self) -> list[float]:
+        """What every stroke costs in all."""
+        return self._walk.costs.sum(axis=0).tolist()  # type: ignore[no-any-return]
+
+    def limits(self) -> list[float]:
+        """Every stroke's tempo limit (BPM), infinite where it has none."""
+        return [self._tempo / pace if pace else math.inf for pace in self._walk.pace]
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, StrokeReports) and self._all == other._all

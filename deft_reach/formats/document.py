@@ -204,6 +204,8 @@ def _check(document: Document) -> None:
             if value not in ids[rows]:
                 raise DocumentError(f"there is no {field} with the id '{value}'", f"plans[{i}].{field}")
     for i, song in enumerate(document.songs):
+        if song.kit is not None and song.kit not in ids["kits"]:
+            raise DocumentError(f"there is no kit with the id '{song.kit}'", f"songs[{i}].kit")
         for j, section in enumerate(song.sections):
             if section.plan not in ids["plans"]:
                 raise DocumentError(

@@ -198,7 +198,8 @@ class KitEdits(History):
             return
         plans = tuple(replace(p, kit=instead) if p.kit == gone.id else p for p in document.plans)
         kits = tuple(k for k in document.kits if k.id != gone.id)
-        self.apply(replace(document, plans=plans, kits=kits), f"Remove kit “{gone.name}”")
+        songs = tuple(replace(s, kit=instead) if s.kit == gone.id else s for s in document.songs)
+        self.apply(replace(document, plans=plans, kits=kits, songs=songs), f"Remove kit “{gone.name}”")
 
     def use_layout(self, name: str) -> None:
         """Play the plan in view on a shipped layout, which the document gets if it has none of that id."""

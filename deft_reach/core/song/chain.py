@@ -1,0 +1,510 @@
+"""Plans chained into one pattern: sections after each other, pickups and landings laid over what they meet.
+
+A plan's short first bar is a pickup: it lies over the end of what comes before, and takes from it the limbs it needs
+while it lasts; the other limbs carry on. An unfinished last bar is a landing: it lies over the beginning of what
+follows in the same way. Sections may have their own tempo; the chain's time is the first one's.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from itertools import pairwise
+from typing import Final, NamedTuple
+
+from deft_reach.core.compose import Frame, Onset, compose
+from deft_reach.core.document import Document, Plan, Section, Song, read_text
+from deft_reach.core.kit import Kit
+from deft_reach.core.limbs import HAT_FOOT, SECOND_KICK
+from deft_reach.core.pattern import Bar, Group, Moment, Pattern, Strike, Stroke, lead_beat
+from deft_reach.core.player import Player
+from deft_reach.core.stroke_text import StrokeTextError
+
+#: A song longer than this many strokes is not chained.
+MOST_STROKES: Final = 50_000
+#: A tempo that changes by more than this between two sections is worth saying.
+JUMP: Final = 0.08
+
+
+class Problem(NamedTuple):
+    """Something about one section that keeps it out of the chain (``stop``) or should be known (``note``)."""
+
+    section: int | None
+    severity: str
+    message: str
+
+
+class Part(NamedTuple):
+    """One round of a section: where it begins and how long it is, in whole notes of the chain's own time.
+
+    ``start`` is where its first full bar begins; ``head`` and ``tail`` are how far pickup and landing reach over its
+    neighbours. ``section`` is its number in the song, ``round`` counts from 0.
+    """
+
+    section: int
+    round: int
+    plan: Plan
+    pattern: Pattern
+    tempo: float
+    start: Fraction
+    head: Fraction
+    body: Fraction
+    tail: Fraction
+
+
+@dataclass(frozen=True)
+class Chain:
+    """A song as one pattern.
+
+    ``origin`` says of each stroke which part it comes from and which stroke of that part's own pattern it is.
+    ``nominal`` has every stroke's start as it is counted; ``pattern`` has them as they are played, in whole notes at
+    ``tempo``, the first section's.
+    """
+
+    song: Song
+    pattern: Pattern
+    nominal: Pattern
+    tempo: float
+    repeat: bool
+    parts: tuple[Part, ...]
+    origin: tuple[tuple[int, int], ...]
+    kit: Kit
+    player: Player
+    problems: tuple[Problem, ...]
+
+    @property
+    def one_tempo(self) -> bool:
+        return len({part.tempo for part in self.parts}) < 2
+
+    def text(self) -> str:
+        """The chain written out as stroke text, at one tempo. Raises ValueError where it has several."""
+        if not self.one_tempo:
+            raise ValueError("sections at different tempi cannot be written out as one plan: give them one tempo")
+        rows: dict[Fraction, list[Strike]] = {}
+        for s in self.nominal.strokes:
+            rows.setdefault(s.start, []).append(Strike(s.limb, s.voice, s.marks, s.grace))
+        meters: list[tuple[Fraction, tuple[int, int]]] = []
+        for bar in self.nominal.bar_rows:
+            if not meters or meters[-1][1] != bar.meter:
+                meters.append((bar.start, bar.meter))
+        onsets = [Onset(start, tuple(strikes)) for start, strikes in sorted(rows.items())]
+        frame = Frame(tuple(meters), self.nominal.length, self.nominal.pickup)
+        return compose(onsets, frame)
+
+    def part_at(self, stroke: int) -> Part:
+        return self.parts[self.origin[stroke][0]]
+
+
+def tempo_of(song: Song, section: Section, plan: Plan) -> float:
+    """A section's tempo: its own, else the song's, else the plan's home tempo."""
+    return section.tempo or song.tempo or plan.tempo
+
+
+def kit_of(document: Document, song: Song) -> Kit | None:
+    """The kit a song is played on: its own, else its first plan's; None for a song with nothing in it."""
+    if song.kit is not None:
+        return next((kit for kit in document.kits if kit.id == song.kit), None)
+    first = next((s for s in song.sections if any(p.id == s.plan for p in document.plans)), None)
+    return document.kit(document.plan(first.plan).kit) if first is not None else None
+
+
+def chain_song(document: Document, song: Song) -> Chain | None:
+    """The song as one pattern, with what had to be left out said in ``problems``; None where nothing is left."""
+    kit = kit_of(document, song)
+    problems: list[Problem] = []
+    if kit is None:
+        return None
+    parts, player = _parts(document, song, kit, problems)
+    if not parts or player is None:
+        return None
+    repeat = song.repeat
+    _check(parts, repeat, problems)
+    nominal, origin = _lay(parts, repeat)
+    problems += _tempo_jumps(parts, repeat)
+    return Chain(
+        song, _warp(nominal, parts, repeat), nominal, parts[0].tempo, repeat, tuple(parts), origin, kit, player,
+        tuple(problems),
+    )  # fmt: skip
+
+
+def problems_of(document: Document, song: Song) -> tuple[Problem, ...]:
+    """What is to be said of a song's sections where there is no chain at all."""
+    kit = kit_of(document, song)
+    if not song.sections:
+        return (Problem(None, "note", "The song is empty: add a plan to it."),)
+    problems: list[Problem] = []
+    if kit is None:
+        return (Problem(None, "stop", "The song's kit is not in the document any more: choose another."),)
+    _parts(document, song, kit, problems)
+    return tuple(problems)
+
+
+# --- what is chained --------------------------------------------------------------------------------------------
+
+
+def _parts(document: Document, song: Song, kit: Kit, problems: list[Problem]) -> tuple[list[Part], Player | None]:
+    """Every round of every section that can be played, one after the other; problems say what cannot."""
+    parts: list[Part] = []
+    player: Player | None = None
+    at = Fraction(0)
+    strokes = 0
+    for number, section in enumerate(song.sections):
+        plan = next((p for p in document.plans if p.id == section.plan), None)
+        if plan is None:
+            problems.append(Problem(number, "stop", "its plan is not in the document any more"))
+            continue
+        try:
+            pattern = read_text(document.score(plan.pattern).text, kit)
+        except StrokeTextError as error:
+            problems.append(Problem(number, "stop", f"“{plan.name}” cannot be read: {error}"))
+            continue
+        if not pattern.strokes:
+            problems.append(Problem(number, "stop", f"“{plan.name}” has no strokes yet"))
+            continue
+        if pattern.unassigned:
+            problems.append(
+                Problem(number, "stop", f"“{plan.name}” has strokes without a hand (?): let Reach find them first")
+            )
+            continue
+        strokes += len(pattern.strokes) * section.times
+        if strokes > MOST_STROKES:
+            problems.append(Problem(number, "stop", f"the song is longer than {MOST_STROKES:,} strokes from here on"))
+            break
+        own = document.kit(plan.kit)
+        if own.id != kit.id:
+            lacking = sorted({s.voice for s in pattern.strokes if s.voice not in kit.voices})
+            more = f"; it lacks {', '.join(lacking)}" if lacking else ""
+            problems.append(
+                Problem(number, "note", f"“{plan.name}” was planned on {own.name}, here it is on {kit.name}{more}")
+            )
+        if player is None:
+            player = document.player(plan.player)
+        elif document.player(plan.player) != player:
+            problems.append(Problem(number, "note", f"“{plan.name}” was planned for another player"))
+        head, body, tail = _measure(pattern, plan.repeat or section.times > 1 or not parts)
+        for turn in range(section.times):
+            tempo = tempo_of(song, section, plan)
+            parts.append(Part(number, turn, plan, pattern, tempo, at, head, body, tail))
+            at += body
+    return parts, player
+
+
+def _measure(pattern: Pattern, whole: bool) -> tuple[Fraction, Fraction, Fraction]:
+    """Pickup, full bars and unfinished last bar of a pattern (whole notes).
+
+    ``whole`` says that a pattern of nothing but a short bar is that bar, and no pickup to another.
+    """
+    head = pattern.pickup
+    tail = Fraction(0)
+    last = pattern.bar_rows[-1]
+    closed = {bar.start + bar.length for bar in pattern.bar_rows if bar.offset + bar.length >= Fraction(*bar.meter)}
+    if (last.start > 0 or not head) and last.start + last.length not in closed:
+        tail = last.length
+    body = pattern.length - head - tail
+    if not body and (whole or not head):
+        # All there is is a short bar, or an unfinished one: that is what is played.
+        return Fraction(0), pattern.length, Fraction(0)
+    return head, body, tail
+
+
+def _check(parts: list[Part], repeat: bool, problems: list[Problem]) -> None:
+    """Pickups and landings that reach further than there is anything: said, and cut to what there is."""
+    total = sum((part.body for part in parts), Fraction(0))
+    for k, part in enumerate(parts):
+        before = total if repeat else part.start
+        # Between two tempi a pickup has to fit into the section it runs out of, or it would not be one movement.
+        if part.head > before and (k > 0 or repeat):
+            parts[k] = part._replace(head=Fraction(0))
+            if part.round == 0:
+                problems.append(
+                    Problem(
+                        part.section, "stop",
+                        f"the pickup of “{part.plan.name}” is {_beats(part.head)} long and only {_beats(before)} "
+                        "come before it; it is left out",
+                    )
+                )  # fmt: skip
+        after = total if repeat else total - part.start - part.body
+        last = k == len(parts) - 1
+        if parts[k].tail > after and (not last or repeat):
+            parts[k] = parts[k]._replace(tail=Fraction(0))
+            if part.round == 0:
+                problems.append(
+                    Problem(
+                        part.section, "stop",
+                        f"the landing of “{part.plan.name}” is longer than what follows it; it is left out",
+                    )
+                )  # fmt: skip
+
+
+def _beats(length: Fraction) -> str:
+    beats = length * 4
+    number = str(beats.numerator) if beats.denominator == 1 else f"{float(beats):.2g}"
+    return f"{number} beat{'s' if beats != 1 else ''}"
+
+
+def _tempo_jumps(parts: Sequence[Part], repeat: bool) -> Iterator[Problem]:
+    for a, b in _neighbours(parts, repeat):
+        if a.section != b.section and a.tempo != b.tempo:
+            change = b.tempo / a.tempo - 1
+            if abs(change) > JUMP:
+                yield Problem(
+                    b.section,
+                    "note",
+                    f"the tempo jumps from {a.tempo:g} to {b.tempo:g} BPM ({change * 100:+.0f} %)",
+                )
+
+
+def _neighbours(parts: Sequence[Part], repeat: bool) -> Iterator[tuple[Part, Part]]:
+    yield from pairwise(parts)
+    if repeat and parts:
+        yield parts[-1], parts[0]
+
+
+# --- laying them out --------------------------------------------------------------------------------------------
+
+
+class _Laid(NamedTuple):
+    """A stroke on its way into the chain: when (in the finest part there is), its part, its number there, itself."""
+
+    start: int
+    part: int
+    own: int
+    stroke: Stroke
+
+
+def _body_of(limb: str) -> str:
+    """Second bass pedal and hi-hat pedal are one foot's."""
+    return HAT_FOOT if limb == SECOND_KICK else limb
+
+
+def _lay(parts: Sequence[Part], repeat: bool) -> tuple[Pattern, tuple[tuple[int, int], ...]]:
+    """All strokes and steps in the order of time, as they are counted; and where each stroke comes from."""
+    total = sum((part.body for part in parts), Fraction(0))
+    lead_in = Fraction(0) if repeat else parts[0].head
+    taken = _Taken(parts, total, repeat)
+    # Exact fractions are slow to add and compare: places are counted in the finest part there is.
+    fine = math.lcm(total.denominator, lead_in.denominator)
+    for pattern in {id(part.pattern): part.pattern for part in parts}.values():
+        fine = math.lcm(fine, *{moment.start.denominator for moment in pattern.moments})
+    for part in parts:
+        fine = math.lcm(fine, part.start.denominator, part.head.denominator)
+    ticks: dict[int, list[int]] = {}
+    laid: list[_Laid] = []
+    steps: dict[int, tuple[Fraction, Moment, int]] = {}
+    groups: list[Group] = []
+    first_group: list[int] = []
+    whole = int(total * fine)
+    for k, part in enumerate(parts):
+        shift = part.start - part.head + lead_in
+        first_group.append(len(groups))
+        groups += [g._replace(start=g.start + shift) for g in part.pattern.groups]
+        own_ticks = ticks.get(id(part.pattern))
+        if own_ticks is None:
+            own_ticks = [m.start.numerator * (fine // m.start.denominator) for m in part.pattern.moments]
+            ticks[id(part.pattern)] = own_ticks
+        low, high = int(part.head * fine), int((part.head + part.body) * fine)
+        by = int(shift * fine)
+        for moment, tick in zip(part.pattern.moments, own_ticks):
+            own = low <= tick < high
+            start = (tick + by) % whole if repeat else tick + by
+            kept: Sequence[int] = moment.strokes
+            if kept and taken:
+                gone = taken.limbs(Fraction(tick + by, fine) - lead_in, k)
+                if gone:
+                    kept = [i for i in kept if _body_of(part.pattern.strokes[i].limb) not in gone]
+            if not own and not moment.strokes:
+                continue
+            laid += [_Laid(start, k, i, part.pattern.strokes[i]) for i in kept]
+            if own or start not in steps:
+                steps[start] = (moment.length, moment, k)
+    laid.sort(key=_order)
+    bars = _bars(parts, lead_in, repeat)
+    return _pattern(parts, laid, steps, groups, first_group, bars, lead_in, total, repeat, fine)
+
+
+def _order(row: _Laid) -> tuple[int, int]:
+    return row.start, row.part
+
+
+def _limbs(strokes: Iterable[Stroke]) -> frozenset[str]:
+    return frozenset(_body_of(s.limb) for s in strokes)
+
+
+class _Taken:
+    """Which limbs are busy with a pickup or a landing of another part, by time."""
+
+    def __init__(self, parts: Sequence[Part], total: Fraction, repeat: bool) -> None:
+        #: (part, from, to, limbs)
+        self._rows: list[tuple[int, Fraction, Fraction, frozenset[str]]] = []
+        for k, part in enumerate(parts):
+            if part.head and (k or repeat):
+                limbs = _limbs(s for s in part.pattern.strokes if s.start < part.head)
+                self._add(k, part.start - part.head, part.start, limbs, total if repeat else None)
+            if part.tail and (k < len(parts) - 1 or repeat):
+                begin = part.start + part.body
+                limbs = _limbs(s for s in part.pattern.strokes if s.start >= part.head + part.body)
+                self._add(k, begin, begin + part.tail, limbs, total if repeat else None)
+
+    def _add(self, part: int, start: Fraction, end: Fraction, limbs: frozenset[str], total: Fraction | None) -> None:
+        for by in (0, total, -total) if total is not None else (0,):
+            self._rows.append((part, start + by, end + by, limbs))
+
+    def __bool__(self) -> bool:
+        return bool(self._rows)
+
+    def limbs(self, at: Fraction, part: int) -> frozenset[str]:
+        found: frozenset[str] = frozenset()
+        for own, start, end, limbs in self._rows:
+            if own != part and start <= at < end:
+                found |= limbs
+        return found
+
+
+def _bars(parts: Sequence[Part], lead_in: Fraction, repeat: bool) -> list[Bar]:
+    """Every bar of the chain, numbered through; a pickup before the first is bar 0."""
+    found: list[Bar] = []
+    first = parts[0]
+    if lead_in:
+        bar = first.pattern.bar_rows[0]
+        found.append(bar._replace(number=0, start=Fraction(0)))
+    number = 0
+    for k, part in enumerate(parts):
+        for bar in part.pattern.bar_rows:
+            inside = part.head <= bar.start < part.head + part.body
+            over = k == len(parts) - 1 and not repeat and part.tail and bar.start >= part.head + part.body
+            if not (inside or over):
+                continue
+            number += 1
+            offset = bar.offset if bar.start or not part.head else Fraction(0)
+            if part.pattern.pickup and not part.head and bar.start == 0:
+                # A short bar that stands for itself.
+                offset = Fraction(0)
+            meter = bar.meter
+            if bar.length < Fraction(*bar.meter) and inside:
+                meter = _meter(bar.length) or bar.meter
+            found.append(Bar(number, bar.start - part.head + part.start + lead_in, bar.length, meter, offset))
+    return found
+
+
+def _meter(length: Fraction) -> tuple[int, int] | None:
+    """A meter that a bar of this length can be counted in, quarters if they do."""
+    for value in (4, 8, 16, 32):
+        beats = length * value
+        if beats.denominator == 1:
+            return int(beats), value
+    return None
+
+
+def _pattern(
+    parts: Sequence[Part],
+    laid: Sequence[_Laid],
+    steps: dict[int, tuple[Fraction, Moment, int]],
+    groups: list[Group],
+    first_group: Sequence[int],
+    bars: Sequence[Bar],
+    lead_in: Fraction,
+    total: Fraction,
+    repeat: bool,
+    fine: int,
+) -> tuple[Pattern, tuple[tuple[int, int], ...]]:
+    last = parts[-1]
+    length = total + lead_in + (Fraction(0) if repeat else last.tail)
+    for row in laid:
+        if row.start not in steps:
+            steps[row.start] = (row.stroke.length, parts[row.part].pattern.moments[row.stroke.moment], row.part)
+    times = sorted(steps)
+    strokes: list[Stroke] = []
+    moments: list[Moment] = []
+    origin: list[tuple[int, int]] = []
+    at, bar = 0, 0
+    begins = [int(bar.start * fine) for bar in bars]
+    end = int(length * fine)
+    for number, tick in enumerate(times):
+        while bar + 1 < len(bars) and begins[bar + 1] <= tick:
+            bar += 1
+        own_length, model, part = steps[tick]
+        beat, on_beat = model.beat, model.on_beat
+        here, source = bars[bar], parts[part]
+        start = Fraction(tick, fine)
+        if source.head or source.tail or source.pattern.pickup:
+            # What lies over another part is counted in that one's bars.
+            into = here.offset + start - here.start
+            beat, on_beat = 1 + into * here.meter[1], into % lead_beat(here.meter) == 0
+        after = times[number + 1] if number + 1 < len(times) else end
+        first = len(strokes)
+        while at < len(laid) and laid[at].start == tick:
+            one = laid[at].stroke
+            group = one.group if one.group < 0 else one.group + first_group[laid[at].part]
+            strokes.append(
+                Stroke(
+                    len(strokes), start, one.length, here.number, beat, one.limb, one.voice, one.marks, one.grace,
+                    number, group, one.span,
+                )
+            )  # fmt: skip
+            origin.append((laid[at].part, laid[at].own))
+            at += 1
+        room = (
+            Fraction(after - tick, fine)
+            if own_length.numerator * fine > (after - tick) * own_length.denominator
+            else own_length
+        )
+        moments.append(Moment(start, room, tuple(range(first, len(strokes))), model.span, beat, on_beat))
+    name = "\n".join(f"{p.plan.id} {p.tempo:g} {p.start} {p.pattern.text}" for p in parts if p.round == 0)
+    name += f"\n{len(parts)} {repeat}"
+    finest = max(part.pattern.finest for part in parts)
+    pattern = Pattern(
+        (), name, bars[0].meter if bars else (4, 4), None, length, lead_in, tuple(strokes), tuple(groups),
+        tuple(moments), tuple(bars), (), finest,
+    )  # fmt: skip
+    return pattern, tuple(origin)
+
+
+# --- tempi ------------------------------------------------------------------------------------------------------
+
+
+def _warp(nominal: Pattern, parts: Sequence[Part], repeat: bool) -> Pattern:
+    """The pattern in the first section's time: slower sections take longer in it, faster ones less long."""
+    if len({part.tempo for part in parts}) < 2:
+        return nominal
+    lead_in = nominal.pickup
+    first = Fraction(parts[0].tempo).limit_denominator(1000)
+    begins: list[Fraction] = []
+    warped: list[Fraction] = []
+    factors: list[Fraction] = []
+    now = lead_in
+    for part in parts:
+        factor = first / Fraction(part.tempo).limit_denominator(1000)
+        begins.append(part.start + lead_in)
+        warped.append(now)
+        factors.append(factor)
+        now += part.body * factor
+    end = parts[-1].start + parts[-1].body + lead_in
+
+    known: dict[Fraction, Fraction] = {}
+    at = 0
+
+    def played(time: Fraction) -> Fraction:
+        nonlocal at
+        found = known.get(time)
+        if found is None:
+            if at and time < begins[at]:
+                at = 0
+            while at + 1 < len(begins) and begins[at + 1] <= time:
+                at += 1
+            found = known[time] = time if time < lead_in else warped[at] + (time - begins[at]) * factors[at]
+        return found
+
+    def long(start: Fraction, length: Fraction) -> Fraction:
+        return played(start + length) - played(start)
+
+    strokes = tuple(s._replace(start=played(s.start), length=long(s.start, s.length)) for s in nominal.strokes)
+    moments = tuple(m._replace(start=played(m.start), length=long(m.start, m.length)) for m in nominal.moments)
+    bars = tuple(b._replace(start=played(b.start), length=long(b.start, b.length)) for b in nominal.bar_rows)
+    groups = tuple(g._replace(start=played(g.start), length=long(g.start, g.length)) for g in nominal.groups)
+    length = played(end) + (nominal.length - end) * factors[-1]
+    return Pattern(
+        (), nominal.text, nominal.meter, None, length, nominal.pickup, strokes, groups, moments, bars, (),
+        nominal.finest,
+    )  # fmt: skip

@@ -1,0 +1,201 @@
+"""Ways out of a hard exit: other feet, a shorter run, a group less and a flam, a landing by the other hand."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Final, NamedTuple
+
+from deft_reach.core.document import Document, Song
+from deft_reach.core.limbs import HANDS, KICK, SECOND_KICK, other_hand
+from deft_reach.core.pattern import Pattern, Strike
+from deft_reach.core.song.verdict import Seam, SongReport, analyse_song
+from deft_reach.core.stroke_text import write_strike
+
+#: So much of the end of a plan (whole notes) counts as its exit.
+EXIT: Final = Fraction(1, 1)
+
+
+class _Idea(NamedTuple):
+    """A change to one plan's text, in words: what is done and what is lost."""
+
+    name: str
+    plan: str
+    text: str
+    lost: str
+
+
+@dataclass(frozen=True)
+class Exit:
+    """One way out of a seam: which plan's text changes and to what, and what the song is like then.
+
+    ``cost`` and ``tempo_limit`` are of the whole chain; ``pace`` is the highest at the seam; ``lost`` says what is
+    given up. Offers come in the order of how much they ease the seam, then of the chain's cost.
+    """
+
+    name: str
+    plan: str
+    text: str
+    cost: float
+    cost_change: float
+    tempo_limit: float | None
+    pace: float
+    pace_before: float
+    lost: str
+
+
+def exits(document: Document, song: Song, found: SongReport, seam: Seam) -> list[Exit]:
+    """Offers for the exit at a seam, the most relieving first; empty where nothing would be easier."""
+    chain, report = found.chain, found.report
+    if chain is None or report is None:
+        return []
+    before = _pace_at(found, seam)
+    offers: list[Exit] = []
+    seen: set[tuple[str, str]] = set()
+    for idea in _ideas(found, seam):
+        if (idea.plan, idea.text) in seen:
+            continue
+        seen.add((idea.plan, idea.text))
+        plan = document.plan(idea.plan)
+        changed = analyse_song(document.with_text(plan, idea.text), song)
+        if changed.report is None or changed.chain is None or len(changed.chain.parts) != len(chain.parts):
+            continue
+        if changed.report.impossible and not report.impossible:
+            continue
+        same = next((s for s in changed.seams if (s.before, s.after) == (seam.before, seam.after)), None)
+        after = _pace_at(changed, same) if same is not None else 0.0
+        s = changed.report.summary
+        offers.append(
+            Exit(
+                idea.name, idea.plan, idea.text, s.cost, s.cost - report.summary.cost, s.tempo_limit, after, before,
+                idea.lost,
+            )
+        )  # fmt: skip
+    easier = [o for o in offers if o.pace < before - 1e-6 or o.cost_change < -1e-6]
+    return sorted(easier, key=lambda o: (round(max(o.pace, 0.6), 2), o.cost))
+
+
+def _pace_at(found: SongReport, seam: Seam | None) -> float:
+    """The highest pace from the last beat before a seam to the first beat after it."""
+    if found.chain is None or found.report is None or seam is None:
+        return 0.0
+    length = found.chain.pattern.length
+    paces = [0.0]
+    for stroke, report in zip(found.chain.pattern.strokes, found.report.strokes):
+        away = stroke.start - seam.start
+        if found.chain.repeat:
+            away = (away + length / 2) % length - length / 2
+        if Fraction(-1, 4) <= away < Fraction(1, 4) and report.pace is not None:
+            paces.append(report.pace)
+    return max(paces)
+
+
+def _ideas(found: SongReport, seam: Seam) -> Iterator[_Idea]:
+    assert found.chain is not None
+    a, b = found.chain.parts[seam.before], found.chain.parts[seam.after]
+    text = a.pattern
+    run = _last_run(text)
+    if run:
+        yield from _other_feet(a.plan.id, text, run, found)
+        yield from _shorter(a.plan.id, text, run)
+    yield from _group_less(a.plan.id, text)
+    yield from _other_landing(b.plan.id, b.pattern)
+
+
+def _last_run(pattern: Pattern) -> list[int]:
+    """The foot strokes without hands that end a pattern, in order."""
+    run: list[int] = []
+    for event in reversed(pattern.events):
+        if not event.feet or event.hands:
+            break
+        run += [s.index for s in reversed(event.feet)]
+    return run[::-1]
+
+
+def _replaced(pattern: Pattern, changes: dict[int, Strike | None]) -> str:
+    """The text with strokes rewritten; None leaves a stroke out, and a step with nothing left becomes a rest."""
+    text = pattern.text
+    for moment in reversed(pattern.moments):
+        mine = [i for i in moment.strokes if i in changes]
+        if not mine:
+            continue
+        kept = []
+        for i in moment.strokes:
+            stroke = pattern.strokes[i]
+            if i not in changes:
+                kept.append(text[stroke.span.start : stroke.span.end])
+            elif (strike := changes[i]) is not None:
+                kept.append(write_strike(strike))
+        first, last = pattern.strokes[moment.strokes[0]].span, pattern.strokes[moment.strokes[-1]].span
+        text = text[: first.start] + ("+".join(kept) or "-") + text[last.end :]
+    return text
+
+
+def _other_feet(plan: str, pattern: Pattern, run: list[int], found: SongReport) -> Iterator[_Idea]:
+    """The run begun by the other foot, so that the landing's foot has just rested."""
+    assert found.chain is not None
+    if not any(piece.kind == "second-bass-pedal" for piece in found.chain.kit):
+        return
+    for name, feet in (("other feet", (SECOND_KICK, KICK)), ("feet in turn", (KICK, SECOND_KICK))):
+        # Counted from the end: the last one before the landing is the foot that does not land.
+        limbs = [feet[0] if k % 2 == 0 else feet[1] for k in range(len(run))][::-1]
+        changes: dict[int, Strike | None] = {}
+        for index, limb in zip(run, limbs):
+            s = pattern.strokes[index]
+            if s.limb in (KICK, SECOND_KICK) and s.limb != limb:
+                changes[index] = Strike(limb, None, s.marks, s.grace)
+        if changes:
+            yield _Idea(name, plan, _replaced(pattern, changes), "nothing: every stroke is heard")
+
+
+def _shorter(plan: str, pattern: Pattern, run: list[int]) -> Iterator[_Idea]:
+    """The run's last strokes left out, or every second one."""
+    for count in (1, 2):
+        if len(run) > count:
+            gone: dict[int, Strike | None] = dict.fromkeys(run[-count:])
+            words = "the last foot stroke" if count == 1 else f"the last {count} foot strokes"
+            yield _Idea("a shorter run", plan, _replaced(pattern, gone), words)
+    if len(run) > 3:
+        thin: dict[int, Strike | None] = dict.fromkeys(run[1::2])
+        yield _Idea(
+            "a thinner run", plan, _replaced(pattern, thin), f"every second foot stroke, {len(run[1::2])} of them"
+        )
+
+
+def _group_less(plan: str, pattern: Pattern) -> Iterator[_Idea]:
+    """The last group left out, and a flam in its place."""
+    end = pattern.length
+    late = [g for g in pattern.groups if g.start + g.length >= end - Fraction(1, 4) and g.start >= end - EXIT]
+    if late:
+        group = late[-1]
+        inside = [s for s in pattern.strokes if group.start <= s.start < group.start + group.length]
+        what = f"the last group, {group.steps} steps"
+    else:
+        last = pattern.strokes[-1].start
+        inside = [s for s in pattern.strokes if s.start > last - Fraction(1, 4)]
+        what = "the last beat's figure"
+    hands = [s for s in inside if s.limb in HANDS]
+    if not hands or len(inside) < 3:
+        return
+    first = hands[0]
+    accent = first.marks if ">" in first.marks else ">" + first.marks.replace(".", "")
+    changes: dict[int, Strike | None] = {s.index: None for s in inside if s.index != first.index}
+    written = pattern.text[first.span.start : first.span.end]
+    changes[first.index] = Strike(first.limb, first.voice if "@" in written else None, accent, "f")
+    text = _replaced(pattern, changes)
+    yield _Idea("one group less and a flam", plan, text, f"{what}: {len(inside) - 1} strokes")
+
+
+def _other_landing(plan: str, pattern: Pattern) -> Iterator[_Idea]:
+    """The first stroke of a hand given to the other hand, where that one is free."""
+    event = pattern.events[0] if pattern.events else None
+    if event is None or len(event.hands) != 1:
+        return
+    stroke = event.hands[0]
+    written = pattern.text[stroke.span.start : stroke.span.end]
+    strike = Strike(other_hand(stroke.limb), stroke.voice if "@" in written else None, stroke.marks, stroke.grace)
+    yield _Idea(
+        "a landing by the other hand", plan, _replaced(pattern, {stroke.index: strike}),
+        "the usual hand on the first stroke",
+    )  # fmt: skip

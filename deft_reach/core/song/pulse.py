@@ -1,0 +1,135 @@
+"""The pulse that carries on: what a section keeps of the beat of the one before it, and what it drops.
+
+A pulse is what a section plays on the same beat of every one of its full bars: the bass drum on beats, the backbeat
+(hands on the snare on even beats), the foot on the hi-hat. Common practice: while those go on, the band can stay.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from fractions import Fraction
+from typing import Final, NamedTuple
+
+from deft_reach.core.limbs import HANDS, HAT_FOOT, KICK, SECOND_KICK
+from deft_reach.core.pattern import Pattern, Stroke, lead_beat
+from deft_reach.core.song.chain import Chain, Part
+
+#: What can carry the pulse, as it is said.
+BASS: Final = "bass drum"
+BACKBEAT: Final = "backbeat"
+FOOT: Final = "hi-hat foot"
+
+
+class Beat(NamedTuple):
+    """A pulse on a beat of the bar, counted from 1 in the meter's own beats."""
+
+    what: str
+    beat: int
+
+
+class Pulse(NamedTuple):
+    """What of the section before is kept and what is dropped while the next one takes over."""
+
+    kept: tuple[Beat, ...]
+    dropped: tuple[Beat, ...]
+
+    @property
+    def share(self) -> float | None:
+        """How much is kept, 0 to 1; None where the section before has no pulse."""
+        count = len(self.kept) + len(self.dropped)
+        return len(self.kept) / count if count else None
+
+
+def pulse_of(pattern: Pattern) -> frozenset[Beat]:
+    """What a pattern plays on the same beat of all its full bars."""
+    full = [bar for bar in pattern.bar_rows if bar.length == Fraction(*bar.meter) and bar.length]
+    found: frozenset[Beat] | None = None
+    for bar in full:
+        here = frozenset(
+            beat
+            for stroke in pattern.strokes
+            if bar.start <= stroke.start < bar.start + bar.length
+            for beat in _beats(stroke, stroke.start - bar.start, bar.meter)
+        )
+        found = here if found is None else found & here
+    return found or frozenset()
+
+
+def _beats(stroke: Stroke, into: Fraction, meter: tuple[int, int]) -> Iterable[Beat]:
+    """What a stroke is of the pulse, if it falls on a beat."""
+    if into % lead_beat(meter):
+        return
+    beat = 1 + int(into * meter[1])
+    number = into / lead_beat(meter)
+    if stroke.limb in (KICK, SECOND_KICK):
+        yield Beat(BASS, beat)
+    elif stroke.limb == HAT_FOOT:
+        yield Beat(FOOT, beat)
+    elif (
+        stroke.limb in HANDS
+        and stroke.voice.partition(":")[0] == "sn"
+        and number % 2 == 1
+        and "." not in stroke.marks
+    ):
+        yield Beat(BACKBEAT, beat)
+
+
+def pulse_between(chain: Chain, before: int, after: int) -> Pulse:
+    """What the part ``after`` keeps of the pulse of the part ``before``: in its own bars and in its pickup."""
+    a, b = chain.parts[before], chain.parts[after]
+    pulse = pulse_of(a.pattern)
+    if not pulse:
+        return Pulse((), ())
+    total = sum((part.body for part in chain.parts), Fraction(0))
+    wanted: dict[Beat, list[bool]] = {}
+    lead_in = chain.nominal.pickup
+    bars = [bar for bar in chain.nominal.bar_rows if _meets(bar.start - lead_in, bar.length, b, total)]
+    sounding = {bar.number: _heard(chain.nominal, bar.start, bar.meter, bar.length) for bar in bars}
+    for bar in bars:
+        if bar.meter != a.pattern.bar_rows[-1].meter or bar.length != Fraction(*bar.meter):
+            continue
+        for beat in pulse:
+            at = bar.start - lead_in + Fraction(beat.beat - 1, bar.meter[1])
+            if _inside(at, b, total):
+                wanted.setdefault(beat, []).append(beat in sounding[bar.number])
+    rows = sorted(wanted, key=lambda beat: (beat.beat, beat.what))
+    return Pulse(
+        tuple(beat for beat in rows if all(wanted[beat])), tuple(beat for beat in rows if not all(wanted[beat]))
+    )
+
+
+def _meets(start: Fraction, length: Fraction, part: Part, total: Fraction) -> bool:
+    first, last = part.start - part.head, part.start + part.body
+    return any(first < start + by + length and start + by < last for by in (Fraction(0), total, -total))
+
+
+def _inside(at: Fraction, part: Part, total: Fraction) -> bool:
+    first, last = part.start - part.head, part.start + part.body
+    return any(first <= at + by < last for by in (Fraction(0), total, -total))
+
+
+def _heard(pattern: Pattern, start: Fraction, meter: tuple[int, int], length: Fraction) -> frozenset[Beat]:
+    return frozenset(
+        beat
+        for moment in pattern.moments_between(float(start) - 1e-9, float(start + length) - 1e-9)
+        for i in moment.strokes
+        for beat in _beats(pattern.strokes[i], pattern.strokes[i].start - start, meter)
+    )
+
+
+def pulse_words(pulse: Pulse) -> str:
+    """What is kept and dropped, as one sentence."""
+    if pulse.share is None:
+        return "There is no steady pulse before it to keep."
+    if not pulse.dropped:
+        return f"Keeps the pulse: {_listed(pulse.kept)}."
+    if not pulse.kept:
+        return f"Drops the pulse: {_listed(pulse.dropped)}; the band has to count."
+    return f"Keeps {_listed(pulse.kept)}; drops {_listed(pulse.dropped)}."
+
+
+def _listed(beats: tuple[Beat, ...]) -> str:
+    by_what: dict[str, list[str]] = {}
+    for beat in beats:
+        by_what.setdefault(beat.what, []).append(str(beat.beat))
+    return ", ".join(f"{what} on {' '.join(numbers)}" for what, numbers in by_what.items())

@@ -1,0 +1,335 @@
+"""A song judged as one movement: each section against itself alone, and what happens where sections meet."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Final, NamedTuple
+
+from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse
+from deft_reach.core.counting import place
+from deft_reach.core.document import Document, Song
+from deft_reach.core.findings import voice_name
+from deft_reach.core.limbs import FEET, HANDS, HAT_FOOT, LEFT, RIGHT
+from deft_reach.core.report import Finding, Report
+from deft_reach.core.song.chain import Chain, Part, Problem, chain_song, problems_of
+from deft_reach.core.song.pulse import Pulse, pulse_between
+
+#: A hand that comes further than this (mm) into a section has been far away.
+FAR_MM: Final = 250.0
+#: An entry at this pace or more deserves a thought where the section alone has it easier.
+BUSY: Final = 0.6
+#: A landing's foot comes out of so many foot strokes in a row, at least.
+FEET_IN_A_ROW: Final = 3
+_HAND: Final = {RIGHT: "right hand", LEFT: "left hand"}
+
+
+class SeamNote(NamedTuple):
+    """One thing that happens where two sections meet; ``strokes`` are the chain's."""
+
+    kind: str
+    severity: str
+    strokes: tuple[int, ...]
+    message: str
+
+
+@dataclass(frozen=True)
+class Seam:
+    """Where one part meets the next: their numbers in the chain, what happens, and what of the pulse carries on."""
+
+    before: int
+    after: int
+    start: Fraction
+    notes: tuple[SeamNote, ...]
+    pulse: Pulse
+
+    @property
+    def worst(self) -> str:
+        """The highest severity among the notes; empty where there is nothing to say."""
+        found = {note.severity for note in self.notes}
+        return next((s for s in ("stop", "caution", "note") if s in found), "")
+
+
+@dataclass(frozen=True)
+class SectionVerdict:
+    """A section in the chain against its plan alone, at the same tempo on the same kit.
+
+    ``cost`` is what its strokes cost in the chain, a round of it; ``tempo_limit`` (BPM, in its own tempo) and
+    ``bottleneck`` (a stroke of the chain) are the chain's too. ``alone`` is the plan by itself.
+    """
+
+    section: int
+    tempo: float
+    cost: float
+    tempo_limit: float | None
+    bottleneck: int | None
+    alone: Report
+    severity: str
+
+    @property
+    def headroom(self) -> float | None:
+        return None if self.tempo_limit is None else self.tempo_limit / self.tempo - 1
+
+    @property
+    def alone_limit(self) -> float | None:
+        return self.alone.summary.tempo_limit
+
+
+@dataclass(frozen=True)
+class SongReport:
+    """Everything about a song that can be said; ``chain`` and ``report`` are None where nothing could be chained."""
+
+    song: Song
+    problems: tuple[Problem, ...]
+    chain: Chain | None = None
+    report: Report | None = None
+    sections: tuple[SectionVerdict, ...] = ()
+    seams: tuple[Seam, ...] = ()
+
+    @property
+    def duration(self) -> float:
+        """Seconds for one time through."""
+        return self.report.summary.duration if self.report is not None else 0.0
+
+    @property
+    def tightest(self) -> SectionVerdict | None:
+        """The section with the least headroom."""
+        found = [row for row in self.sections if row.headroom is not None]
+        return min(found, key=lambda row: row.headroom or 0.0, default=None)
+
+
+def analyse_song(document: Document, song: Song) -> SongReport:
+    """Chain a song and analyse it as one; what cannot be chained is said in ``problems``."""
+    chain = chain_song(document, song)
+    if chain is None:
+        return SongReport(song, problems_of(document, song))
+    report = analyse_chain(chain)
+    return SongReport(
+        song, chain.problems, chain, report, tuple(_sections(chain, report)), tuple(_seams(chain, report))
+    )
+
+
+def analyse_chain(chain: Chain) -> Report:
+    """The chain's own analysis, at its first section's tempo; weights are its first plan's."""
+    weights = chain.parts[0].plan.weights if chain.parts else DEFAULT_WEIGHTS
+    return analyse(chain.pattern, chain.kit, chain.player, chain.tempo, repeat=chain.repeat, weights=weights)
+
+
+# --- sections ---------------------------------------------------------------------------------------------------
+
+
+def _sections(chain: Chain, report: Report) -> Iterator[SectionVerdict]:
+    section_of = [part.section for part in chain.parts]
+    by_section: dict[int, list[int]] = {}
+    for index, (number, _) in enumerate(chain.origin):
+        by_section.setdefault(section_of[number], []).append(index)
+    worst_of: dict[int, set[str]] = {}
+    for finding in report.findings:
+        for index in finding.strokes:
+            worst_of.setdefault(section_of[chain.origin[index][0]], set()).add(finding.severity)
+    totals = report.strokes.totals()
+    limits = report.strokes.limits()
+    rounds = Counter(section_of)
+    for number in rounds:
+        strokes = by_section.get(number, [])
+        part = chain.parts[section_of.index(number)]
+        factor = part.tempo / chain.tempo
+        tightest = min(strokes, key=lambda i: limits[i], default=None)
+        limit = None if tightest is None or limits[tightest] == float("inf") else limits[tightest] * factor
+        found = worst_of.get(number, set())
+        yield SectionVerdict(
+            number,
+            part.tempo,
+            sum(totals[i] for i in strokes) / rounds[number],
+            limit,
+            tightest if limit is not None else None,
+            alone(chain, part),
+            next((s for s in ("stop", "caution", "note") if s in found), ""),
+        )
+
+
+def alone(chain: Chain, part: Part) -> Report:
+    """A part's plan by itself, at the tempo and on the kit it has in the chain."""
+    key = ("alone", chain.kit, chain.player, part.tempo, part.plan.repeat, part.plan.weights)
+    kept = part.pattern.kept.get(key)
+    if kept is None:
+        kept = analyse(
+            part.pattern, chain.kit, chain.player, part.tempo, repeat=part.plan.repeat, weights=part.plan.weights
+        )
+        # Only the newest is kept: while a drum moves there would be thousands.
+        for old in [k for k in part.pattern.kept if isinstance(k, tuple) and k[:1] == ("alone",)]:
+            del part.pattern.kept[old]
+        part.pattern.kept[key] = kept
+    return kept
+
+
+# --- where they meet --------------------------------------------------------------------------------------------
+
+
+def _seams(chain: Chain, report: Report) -> Iterator[Seam]:
+    parts = chain.parts
+    rows = list(range(len(parts) - 1))
+    if chain.repeat and len({part.section for part in parts}) > 1:
+        rows.append(len(parts) - 1)
+    first_of, last_of = _edges(chain)
+    for before in rows:
+        after = (before + 1) % len(parts)
+        if parts[before].section == parts[after].section:
+            continue
+        meeting = _Meeting(chain, report, before, after, first_of, last_of)
+        start = chain.pattern.strokes[first_of[after]].start if after in first_of else Fraction(0)
+        pulse = pulse_between(chain, before, after)
+        yield Seam(before, after, start, tuple(meeting.notes()), pulse)
+
+
+def _edges(chain: Chain) -> tuple[dict[int, int], dict[int, int]]:
+    """Every part's first and last stroke in the chain, in the part's own order."""
+    first: dict[int, tuple[int, int]] = {}
+    last: dict[int, tuple[int, int]] = {}
+    for index, (part, own) in enumerate(chain.origin):
+        if part not in first or own < first[part][0]:
+            first[part] = (own, index)
+        if part not in last or own > last[part][0]:
+            last[part] = (own, index)
+    return {k: v[1] for k, v in first.items()}, {k: v[1] for k, v in last.items()}
+
+
+class _Meeting:
+    """The end of one part and the beginning of the next."""
+
+    def __init__(
+        self, chain: Chain, report: Report, before: int, after: int, first: dict[int, int], last: dict[int, int]
+    ) -> None:
+        self.chain, self.report = chain, report
+        self.a, self.b = chain.parts[before], chain.parts[after]
+        self.at, self.number = first.get(after), after
+        self.before = before
+        self.kit = chain.kit
+
+    def notes(self) -> Iterator[SeamNote]:
+        if self.at is None:
+            return
+        yield from self._hands()
+        yield from self._feet()
+        yield from self._hat()
+        yield from self._lead()
+
+    def _own(self, index: int) -> int:
+        return self.chain.origin[index][1]
+
+    def _entering(self) -> Iterator[int]:
+        """The first strokes of the limbs in the new part: within two beats of its beginning."""
+        assert self.at is not None
+        strokes = self.chain.pattern.strokes
+        seen: set[str] = set()
+        begin = strokes[self.at].start
+        count = len(strokes)
+        for step in range(count):
+            index = (self.at + step) % count
+            stroke = strokes[index]
+            gone = stroke.start - begin if stroke.start >= begin else stroke.start - begin + self.chain.pattern.length
+            if gone > Fraction(1, 2) or len(seen) > 4:
+                return
+            if self.chain.origin[index][0] == self.number and stroke.limb not in seen:
+                seen.add(stroke.limb)
+                yield index
+
+    def _hands(self) -> Iterator[SeamNote]:
+        """A hand that has just been far away, or is hurried here and not in the plan alone."""
+        alone_strokes = alone(self.chain, self.b).strokes
+        for index in self._entering():
+            stroke = self.report.strokes[index]
+            if stroke.limb not in HANDS or stroke.pace is None or stroke.gap is None:
+                continue
+            own = alone_strokes[self._own(index)].pace or 0.0
+            harder = stroke.pace > own + 0.02
+            far = stroke.travel_mm > FAR_MM and stroke.pace >= BUSY
+            if not harder or not (far or stroke.pace > 0.85):
+                continue
+            came = f" from the {voice_name(self.kit, stroke.came_from)}" if stroke.came_from else ""
+            how = f"{stroke.travel_mm:.0f} mm{came}" if stroke.travel_mm else "from where it is"
+            severity = "stop" if stroke.pace > 1 else "caution" if stroke.pace > 0.85 else "note"
+            yield SeamNote(
+                "far-hand", severity, (index,),
+                f"Into {self.b.plan.name} the {_HAND[stroke.limb]} comes {how} to the "
+                f"{voice_name(self.kit, stroke.voice)} on {place(stroke.beat)}: it has {stroke.gap * 1000:.0f} ms "
+                f"and needs {stroke.needed * 1000:.0f} ms.",
+            )  # fmt: skip
+
+    def _feet(self) -> Iterator[SeamNote]:
+        """A foot that lands after a run of feet."""
+        assert self.at is not None
+        strokes, events = self.chain.pattern.strokes, self.chain.pattern.events
+        first = next((i for i in self._entering() if strokes[i].limb in FEET), None)
+        if first is None:
+            return
+        number = next(k for k, event in enumerate(events) if first in event.indices)
+        run: list[int] = []
+        k = number - 1
+        while (k >= 0 or self.chain.repeat) and len(run) < 32 and number - k <= len(events):
+            event = events[k % len(events)]
+            if not event.feet or event.hands:
+                break
+            run.append(event.feet[0].index)
+            k -= 1
+        if len(run) < FEET_IN_A_ROW or not events[number].hands:
+            return
+        paces = [p for i in (*run, first) if (p := self.report.strokes[i].pace) is not None]
+        pace = max(paces, default=0.0)
+        severity = "stop" if pace > 1 else "caution" if pace > 0.85 else "note"
+        yield SeamNote(
+            "exit-run", severity, (*reversed(run), first),
+            f"{self.a.plan.name} ends with {len(run)} foot strokes in a row, and the foot has to land "
+            f"{self.b.plan.name} with the hands: pace {pace:.2f}.",
+        )  # fmt: skip
+
+    def _hat(self) -> Iterator[SeamNote]:
+        """The hi-hat left open."""
+        hat = self.kit.of_kind("hi-hat")
+        if hat is None or self.at is None:
+            return
+        strokes = self.chain.pattern.strokes
+        voices = (hat.code, f"{hat.code}:foot", f"{hat.code}:edge", f"{hat.code}:bell")
+        order = [(self.at - 1 - k) % len(strokes) for k in range(len(strokes) if self.chain.repeat else self.at)]
+        last = next((i for i in order if strokes[i].voice in voices), None)
+        if last is None or strokes[last].limb == HAT_FOOT or "o" not in strokes[last].marks:
+            return
+        coming = [(self.at + k) % len(strokes) for k in range(len(strokes) - (0 if self.chain.repeat else self.at))]
+        closing = next((i for i in coming if strokes[i].voice in voices), None)
+        when = strokes[self.at].start
+        soon = closing is not None and abs(strokes[closing].start - when) < Fraction(1, 8)
+        if soon:
+            return
+        until = "nothing closes it" if closing is None else f"it sounds until bar {strokes[closing].bar}"
+        yield SeamNote(
+            "open-hat", "note", (last,),
+            f"The hi-hat is left open when {self.b.plan.name} begins, and {until}: close it with the foot.",
+        )  # fmt: skip
+
+    def _lead(self) -> Iterator[SeamNote]:
+        """A lead that flips."""
+        lead = self.report.lead
+        strokes = self.chain.pattern.strokes
+        mine = [i for i in lead if self.chain.origin[i][0] == self.number]
+        earlier = [i for i in lead if self.chain.origin[i][0] == self.before]
+        if not mine or len(earlier) < 2:
+            return
+        now = strokes[mine[0]].limb
+        was = [strokes[i].limb for i in earlier[-4:]]
+        if all(limb != now for limb in was):
+            yield SeamNote(
+                "lead-flip", "note", (mine[0],),
+                f"The lead flips: {self.a.plan.name} is led by the {_HAND.get(was[-1], was[-1])}, "
+                f"{self.b.plan.name} begins with the {_HAND.get(now, now)}.",
+            )  # fmt: skip
+
+
+def straddling(chain: Chain, findings: Sequence[Finding]) -> list[Finding]:
+    """Findings whose strokes come from more than one section."""
+    found = []
+    for finding in findings:
+        if len({chain.parts[chain.origin[i][0]].section for i in finding.strokes}) > 1:
+            found.append(finding)
+    return found
