@@ -44,17 +44,19 @@ class Question:
     remarks: tuple[str, ...] = ()
 
 
-def add_pattern_options(parser: argparse.ArgumentParser) -> None:
-    """The pattern argument and the options common to every verb that takes one."""
+def add_pattern_options(parser: argparse.ArgumentParser, many: bool = False) -> None:
+    """The pattern argument and the options common to every verb that takes one; ``many`` of them where it may."""
     from deft_reach.cli.main import number
 
     parser.add_argument(
         "pattern",
-        nargs="?",
+        nargs="*" if many else "?",
         metavar="FILE",
         help="a *.reach document, a MIDI or MusicXML file, a CSV of strokes, or a text file with stroke text",
     )
-    parser.add_argument("-e", dest="text", metavar="TEXT", help="stroke text, instead of a file")
+    parser.add_argument(
+        "-e", dest="text", metavar="TEXT", action="append" if many else "store", help="stroke text, instead of a file"
+    )
     parser.add_argument("--plan", metavar="NAME", help="which plan of a *.reach document (default: the first)")
     parser.add_argument(
         "--track",

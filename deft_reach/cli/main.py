@@ -16,7 +16,7 @@ from typing import NoReturn
 
 from deft_reach import __version__
 
-VERBS = ("analyse", "convert", "kit", "plan", "schema", "shot", "voice")
+VERBS = ("analyse", "convert", "kit", "layout", "plan", "refit", "relieve", "schema", "shot", "voice")
 
 DONE, NO, BAD_INPUT = 0, 1, 2
 
@@ -54,9 +54,23 @@ def build_parser() -> argparse.ArgumentParser:
     parser.add_argument("--version", action="version", version=f"deft-reach {__version__}")
     verbs = parser.add_subparsers(dest="verb", metavar="VERB", parser_class=_Parser)
 
-    from deft_reach.cli import analyse_verb, convert_verb, kit_verb, plan_verb, schema_verb, shot_verb, voice_verb
+    from deft_reach.cli import (
+        analyse_verb,
+        convert_verb,
+        kit_verb,
+        layout_verb,
+        plan_verb,
+        refit_verb,
+        relieve_verb,
+        schema_verb,
+        shot_verb,
+        voice_verb,
+    )
 
-    for module in (analyse_verb, convert_verb, kit_verb, plan_verb, schema_verb, shot_verb, voice_verb):
+    for module in (
+        analyse_verb, convert_verb, kit_verb, layout_verb, plan_verb, refit_verb, relieve_verb, schema_verb,
+        shot_verb, voice_verb,
+    ):  # fmt: skip
         module.add(verbs)
     return parser
 

@@ -166,6 +166,27 @@ def replace_strikes(pattern: Pattern, strikes: Mapping[int, Strike]) -> str:
     return text
 
 
+def rewrite(pattern: Pattern, changes: Mapping[int, Strike | None]) -> str:
+    """The pattern's text with strokes rewritten, or left out where None is given; everything else untouched.
+
+    A step of which nothing is left becomes a rest, so that all others keep their time.
+    """
+    text = pattern.text
+    for moment in reversed(pattern.moments):
+        if not any(i in changes for i in moment.strokes):
+            continue
+        kept = []
+        for i in moment.strokes:
+            span = pattern.strokes[i].span
+            if i not in changes:
+                kept.append(text[span.start : span.end])
+            elif (strike := changes[i]) is not None:
+                kept.append(write_strike(strike))
+        first, last = pattern.strokes[moment.strokes[0]].span, pattern.strokes[moment.strokes[-1]].span
+        text = text[: first.start] + ("+".join(kept) or "-") + text[last.end :]
+    return text
+
+
 def strike_of(pattern: Pattern, index: int) -> Strike:
     """The strike behind a stroke, as written."""
     stroke = pattern.strokes[index]

@@ -17,7 +17,7 @@ LIKE: Final = {
     "crash": ("crash", "china", "splash", "ride"),
     "splash": ("splash", "crash", "china", "hi-hat"),
     "china": ("china", "crash", "splash", "ride"),
-    "block": ("block", "snare"),
+    "block": ("block", "ride", "hi-hat", "snare"),
 }
 _BY_CODE: Final = {
     "sn": "snare", "t": "tom", "ft": "floor-tom", "f": "floor-tom", "hh": "hi-hat", "rd": "ride", "c": "crash",

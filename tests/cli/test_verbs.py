@@ -288,3 +288,97 @@ def test_kit_measure_refuses_bad_sheets_with_the_line(capsys, tmp_path, sheet, w
     path.write_text(sheet)
     code, out, err = run(capsys, "kit", "measure", str(path), "--json")
     assert code == 2 and out == "" and words in err
+
+
+def verb(capsys, *args: str) -> tuple[int, dict]:
+    code, out, err = run(capsys, *args, "--json")
+    assert err == "" and out.count("\n") == 1, "one object and nothing else"
+    return code, json.loads(out)
+
+
+SIXTEENTHS = "/16 R@hh+K R@hh R@hh R@hh R@hh+L> R@hh R@hh R@hh R@hh+K R@hh R@hh R@hh R@hh+L> R@hh R@hh R@hh |"
+
+
+def test_relieve_gives_the_promised_object(capsys):
+    code, found = verb(
+        capsys, "relieve", "-e", SIXTEENTHS, "--hand", "R", "--share", "0.5", "--repeat", "--best", "3"
+    )
+    assert code == 0 and len(found["best"]) == 3
+    for row in found["best"]:
+        keys = {"sticking", "text", "cost", "tempo_limit", "share", "longest_run", "moved", "dropped", "kept"}
+        assert set(row) >= keys and row["share"] <= 0.5
+        assert row["sticking"].split().count("R") == len(row["kept"])
+    code, found = verb(capsys, "relieve", "-e", SIXTEENTHS, "--hand", "R", "--share", "0.1")
+    assert code == 1 and found["best"] == [] and found["least_share"] == 0.25
+    code, found = verb(
+        capsys, "relieve", "-e", SIXTEENTHS, "--hand", "R", "--share", "0.1", "--keep", "accents", "--best", "1"
+    )
+    assert code == 0 and found["best"][0]["share"] <= 0.1
+
+
+def test_refit_gives_the_promised_object(capsys):
+    code, found = verb(capsys, "refit", "-e", "R@t1 L@t2 R@c2 K J K", "--kit", "five-double", "--to", "compact")
+    assert code == 0 and 1 <= len(found["best"]) <= 5
+    for row in found["best"]:
+        assert set(row) == {"text", "cost", "tempo_limit", "findings", "substitutions"}
+        for change in row["substitutions"]:
+            assert set(change) == {"from", "to", "strokes", "why"} and change["strokes"]
+    assert {"from": "c2", "to": "c1"}.items() <= found["best"][0]["substitutions"][1].items()
+    code, found = verb(capsys, "refit", "-e", "K J K J", "--kit", "five-double", "--pedals", "1", "--tempo", "60")
+    assert found["best"][0]["text"] == "K K K K"
+    code, found = verb(capsys, "refit", "-e", "R@t2", "--to", "compact", "--use", "t2=rd", "--best", "1")
+    assert found["best"][0]["text"] == "R@rd"
+
+
+def test_layout_gives_the_promised_object(capsys):
+    args = ("layout", "-e", "R@ft L@t1 R@rd L", "-e", "/8 R@rd L@ft", "--move", "ft", "--within", "60")
+    code, found = verb(capsys, *args, "--evaluate", "120")
+    assert code == 0 and 0 < found["evaluated"] <= 130
+    for row in found["best"]:
+        assert set(row) == {"moves", "before", "after", "plans"}
+        assert row["after"]["cost"] < row["before"]["cost"] and set(row["after"]) == {"cost", "tempo_limit"}
+        for move in row["moves"]:
+            assert set(move) == {"piece", "dx", "dy", "dz"} and move["piece"] == "ft"
+            assert max(abs(move[d]) for d in ("dx", "dy", "dz")) <= 60
+        assert [plan["name"] for plan in row["plans"]] == ["pattern 1", "pattern 2"]
+        assert sum(plan["after"]["cost"] for plan in row["plans"]) == pytest.approx(row["after"]["cost"])
+    code, found = verb(capsys, "layout", "-e", "/4 R L", "--move", "c1", "--evaluate", "60")
+    assert code == 1 and found["best"] == []
+
+
+def test_layout_of_a_document_takes_all_plans_on_one_kit(capsys):
+    code, found = verb(capsys, "layout", str(demo_file()), "--move", "rd", "--within", "30", "--evaluate", "60")
+    document = json.loads(demo_file().read_text())
+    names = [plan["name"] for plan in document["plans"] if plan["kit"] == document["plans"][0]["kit"]]
+    assert [plan["name"] for plan in found["best"][0]["plans"]] == names
+
+
+@pytest.mark.parametrize(
+    ("args", "message"),
+    [
+        (("relieve", "-e", "R L"), "--hand"),
+        (("relieve", "-e", "L L", "--hand", "R"), "plays nothing"),
+        (("relieve", "-e", "R L", "--hand", "R", "--keep", "bells"), "bells"),
+        (("relieve", "-e", "R L", "--hand", "R", "--share", "7"), "share"),
+        (("refit", "-e", "R L"), "--to"),
+        (("refit", "-e", "R L", "--to", "nowhere"), "nowhere"),
+        (("refit", "-e", "R L", "--to", "five", "--use", "sn"), "--use"),
+        (("refit", "-e", "R L", "--to", "five", "--pedals", "5"), "--pedals"),
+        (("layout", "--move", "ft"), "give patterns"),
+        (("layout", "-e", "R L", "--move", "zz"), "no piece 'zz'"),
+        (("layout", "-e", "R L", "--move", "ft", "--within", "9999"), "within"),
+        (("layout", "-e", "R L"), "--move"),
+    ],
+)
+def test_bad_questions_to_the_adapting_verbs_say_what_to_give(capsys, args, message):
+    code, out, err = run(capsys, *args)
+    assert code == 2 and out == "" and message in err
+
+
+def test_the_adapting_verbs_speak_in_words_too(capsys):
+    code, out, _ = run(capsys, "relieve", "-e", SIXTEENTHS, "--hand", "R", "--best", "1")
+    assert code == 0 and "as written: plays 100 %" in out and "lighter" in out
+    code, out, _ = run(capsys, "refit", "-e", "R@t2", "--to", "compact", "--best", "1")
+    assert code == 0 and "t2 to" in out and "no mid tom" in out
+    code, out, _ = run(capsys, "layout", "-e", "R@ft L@rd", "--move", "ft", "--evaluate", "60")
+    assert code == 0 and "% cheaper" in out and "mm" in out and "layouts looked at" in out

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
 import numpy as np
 
@@ -105,53 +106,134 @@ class Gaps:
 
     def at(self, time: Floats) -> Ints:
         """The gap that each time falls into."""
-        return np.asarray(np.minimum(np.searchsorted(self.end, time, side="left"), len(self.end) - 1))
+        return _gap_at(self.end, time)
+
+
+class _Hand(NamedTuple):
+    """One hand's strikes and gaps as far as they do not depend on where things stand.
+
+    A row a strike: the voices it comes from and goes to, those of the right and the left hand then, how high it is
+    taken from and whether from high up, and the strike before it (−1: none). A row a gap: its times, the strike it
+    leads to, and whether it is a rest after that one. ``k`` is the gap of each moment.
+    """
+
+    was: Ints
+    voice: Ints
+    right: Ints
+    left: Ints
+    level: Ints
+    high: Flags
+    before: Ints
+    start: Floats
+    end: Floats
+    strike: Ints
+    rests: Flags
+    k: Ints
+
+
+class Ways(NamedTuple):
+    """What passes what, as far as it does not depend on where things stand: by moment its event, the time of the one
+    before and its own (whole notes), and whether both hands have struck by then; and either hand."""
+
+    events: Ints
+    before: Floats
+    times: Floats
+    known: Flags
+    hands: tuple[_Hand, _Hand]
+
+
+def ways_of(pattern: Pattern, followed: Follow, high: Flags, repeat: bool) -> Ways | None:
+    """A pattern's ways; None where one hand does nothing. ``high`` says of each stroke whether it starts high."""
+    hands = [_hand(pattern, followed, high, repeat, side) for side in (0, 1)]
+    if not all(len(hand.end) for hand in hands):
+        return None
+    times = followed.moment_times
+    if repeat:
+        before = np.concatenate([times[-1:] - float(pattern.length), times[:-1]])
+        events = followed.moment_events
+    else:
+        before, times, events = times[:-1], times[1:], followed.moment_events[1:]
+    # Between two moments no hand strikes, so each is in one gap all the way.
+    middle = (before + times) / 2
+    right, left = (hand._replace(k=_gap_at(hand.end, middle)) for hand in hands)
+    known = ~np.isnan(right.start[right.k]) & ~np.isnan(left.start[left.k])
+    return Ways(events, before, times, known, (right, left))
+
+
+def join_ways(rows: Sequence[Ways]) -> Ways:
+    """Several patterns' ways as one; events are each pattern's own."""
+    hands = []
+    for side in (0, 1):
+        mine = [ways.hands[side] for ways in rows]
+        strikes = np.cumsum([0, *(len(hand.was) for hand in mine)])
+        gaps = np.cumsum([0, *(len(hand.end) for hand in mine)])
+        moved = [
+            hand._replace(
+                before=np.where(hand.before >= 0, hand.before + n, -1), strike=hand.strike + n, k=hand.k + m
+            )
+            for hand, n, m in zip(mine, strikes.tolist(), gaps.tolist())
+        ]
+        hands.append(_Hand(*(np.concatenate(column) for column in zip(*moved))))
+    columns = [np.concatenate(column) for column in zip(*(ways[:4] for ways in rows))]
+    return Ways(columns[0], columns[1], columns[2], columns[3], (hands[0], hands[1]))
+
+
+def _gap_at(end: Floats, time: Floats) -> Ints:
+    return np.asarray(np.minimum(np.searchsorted(end, time, side="left"), len(end) - 1))
+
+
+def _hand(pattern: Pattern, followed: Follow, high: Flags, repeat: bool, side: int) -> _Hand:
+    h = followed.hands
+    mine = h.side == side
+    index, was, voice = h.index[mine], h.was[mine], h.voice[mine]
+    end, gap, level = np.array(pattern.starts)[index], h.gap[mine], h.level[mine]
+    # Strokes on nothing go nowhere; of two at once the last one counts.
+    kept = voice >= 0
+    if len(end) > 1:
+        kept[:-1] &= end[1:] > end[:-1]
+    index, was, voice, end, gap, level = (x[kept] for x in (index, was, voice, end, gap, level))
+    events = followed.event_of[index]
+    start = np.where(was >= 0, end - gap, np.nan)
+    n = len(index)
+    strike, before = np.arange(n), np.arange(n) - 1
+    rests = np.zeros(n, dtype=bool)
+    if n and repeat:
+        # Round again: the first one once more, and it comes from the last.
+        before[0] = n - 1
+        length = float(pattern.length)
+        start, end = np.append(start, start[0] + length), np.append(end, end[0] + length)
+        strike, rests = np.append(strike, 0), np.append(rests, False)
+    elif n:
+        start, end = np.append(start, end[-1]), np.append(end, np.inf)
+        strike, rests = np.append(strike, n - 1), np.append(rests, True)
+    return _Hand(
+        was, voice, followed.event_right[events], followed.event_left[events], level, high[index], before, start, end,
+        strike, rests, np.zeros(0, dtype=np.intp),
+    )  # fmt: skip
+
+
+def _gaps(hand: _Hand, table: ReachTable, side: int) -> Gaps:
+    """A hand's gaps with where things stand."""
+    height = lift_height(hand.level, hand.high, table.distances[hand.was, hand.voice])
+    clear = table.clearances[hand.right, hand.left]
+    over = table.right_over[hand.right, hand.left]
+    under = ~np.isnan(clear) & (over if side else ~over)
+    if under.any():
+        height = np.where(under, np.minimum(height, np.maximum(25.0, clear - UNDER_MM)), height)
+    shared = np.where(hand.right == hand.left, SHARED_VOICE_MM * (1 - 2 * side), 0.0)
+    tips = np.stack([table.tips[np.maximum(hand.was, 0)], table.tips[hand.voice]])
+    tips[1, :, 0] += shared
+    tips[0, :, 0] += np.where(hand.before >= 0, shared[hand.before], 0.0)
+    tips = tips[:, hand.strike]
+    tips[0, hand.rests] = tips[1, hand.rests]
+    height = np.where(hand.rests, TAP_MM, height[hand.strike])
+    voice = hand.voice[hand.strike]
+    return Gaps(hand.start, hand.end, np.where(hand.rests, voice, hand.was[hand.strike]), voice, tips, height)
 
 
 def hand_gaps(pattern: Pattern, followed: Follow, table: ReachTable, high: Flags, repeat: bool) -> list[Gaps]:
     """The right and the left hand's gaps; ``high`` says of each stroke whether it starts high."""
-    h = followed.hands
-    starts = np.array(pattern.starts)
-    event = followed.event_of
-    found = []
-    for side in (0, 1):
-        mine = h.side == side
-        index, was, voice = h.index[mine], h.was[mine], h.voice[mine]
-        end, gap, level = starts[index], h.gap[mine], h.level[mine]
-        # Strokes on nothing go nowhere; of two at once the last one counts.
-        kept = voice >= 0
-        if len(end) > 1:
-            kept[:-1] &= end[1:] > end[:-1]
-        index, was, voice, end, gap, level = (x[kept] for x in (index, was, voice, end, gap, level))
-        events = event[index]
-        right, left = followed.event_right[events], followed.event_left[events]
-        distance = table.distances[was, voice]
-        height = lift_height(level, high[index], distance)
-        clear = table.clearances[right, left]
-        over = table.right_over[right, left] if side == 0 else ~table.right_over[right, left]
-        under = ~np.isnan(clear) & ~over
-        height = np.where(under, np.minimum(height, np.maximum(25.0, np.nan_to_num(clear) - UNDER_MM)), height)
-        offset = np.zeros((2, len(index), 3))
-        shared = np.where(right == left, SHARED_VOICE_MM * (1 - 2 * side), 0.0)
-        offset[1, :, 0] = shared
-        offset[0, 1:, 0] = shared[:-1]
-        if repeat and len(shared):
-            offset[0, 0, 0] = shared[-1]
-        tips = np.stack([table.tips[np.maximum(was, 0)], table.tips[voice]]) + offset
-        start = np.where(was >= 0, end - gap, np.nan)
-        length = float(pattern.length)
-        if len(index):
-            if repeat:
-                more = (start[:1] + length, end[:1] + length, was[:1], voice[:1], tips[:, :1], height[:1])
-            else:
-                rest = tips[1:, -1:].repeat(2, axis=0)
-                more = (end[-1:], np.full(1, np.inf), voice[-1:], voice[-1:], rest, np.full(1, TAP_MM))
-            start, end, was, voice, height = (
-                np.concatenate([a, b]) for a, b in zip((start, end, was, voice, height), (*more[:4], more[5]))
-            )
-            tips = np.concatenate([tips, more[4]], axis=1)
-        found.append(Gaps(start, end, was, voice, tips, height))
-    return found
+    return [_gaps(_hand(pattern, followed, high, repeat, side), table, side) for side in (0, 1)]
 
 
 @np.errstate(invalid="ignore")
@@ -172,24 +254,24 @@ def passing(
     pattern: Pattern, followed: Follow, table: ReachTable, high: Flags, repeat: bool, school: str = "early"
 ) -> Passing | None:
     """How close the arms come on the way to each moment; None where nothing passes anything."""
-    gaps = hand_gaps(pattern, followed, table, high, repeat)
-    if not all(len(g.end) for g in gaps):
-        return None
-    times = followed.moment_times
-    if repeat:
-        before = np.concatenate([times[-1:] - float(pattern.length), times[:-1]])
-        events = followed.moment_events
-    else:
-        before, times, events = times[:-1], times[1:], followed.moment_events[1:]
-    # Between two moments no hand strikes, so each is in one gap all the way.
-    k = [g.at((before + times) / 2) for g in gaps]
+    key = ("ways", table.names, repeat)
+    if key not in pattern.kept:
+        pattern.kept[key] = ways_of(pattern, followed, high, repeat)
+    ways = pattern.kept[key]
+    return None if ways is None else pass_by(ways, table, school)
+
+
+@np.errstate(invalid="ignore")
+def pass_by(ways: Ways, table: ReachTable, school: str = "early") -> Passing | None:
+    """How close the arms come on the way to each moment of some ways; None where nothing passes anything."""
+    before, times = ways.before, ways.times
+    gaps = [_gaps(hand, table, side) for side, hand in enumerate(ways.hands)]
+    k = [hand.k for hand in ways.hands]
     going = np.zeros(len(times), dtype=bool)
-    known = np.ones(len(times), dtype=bool)
     rows = [(times - before)[:, None]]
     for g, mine in zip(gaps, k):
         tips = g.tips[:, mine]
         going |= ((tips[1] - tips[0]) ** 2).sum(axis=1) > GOING_MM**2
-        known &= ~np.isnan(g.start[mine])
         rows += [
             tips[0],
             tips[1],
@@ -197,7 +279,7 @@ def passing(
             (g.start[mine] - before)[:, None],
             (g.end[mine] - before)[:, None],
         ]
-    seen = np.flatnonzero(going & known)
+    seen = np.flatnonzero(going & ways.known)
     if not len(seen):
         return None
     # What has been looked at once need not be looked at again: figures repeat, and an edit changes little.
@@ -215,7 +297,7 @@ def passing(
     found = [kept[key] for key in keys]
     clearance[seen], parts[seen], over[seen] = (np.array(column) for column in zip(*found))
     return Passing(
-        events, clearance, parts, over,
+        ways.events, clearance, parts, over,
         (gaps[0].was[k[0]], gaps[0].voice[k[0]]), (gaps[1].was[k[1]], gaps[1].voice[k[1]]),
     )  # fmt: skip
 

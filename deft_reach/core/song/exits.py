@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Final, NamedTuple
 
@@ -11,7 +11,7 @@ from deft_reach.core.document import Document, Song
 from deft_reach.core.limbs import HANDS, KICK, SECOND_KICK, other_hand
 from deft_reach.core.pattern import Pattern, Strike
 from deft_reach.core.song.verdict import Seam, SongReport, analyse_song
-from deft_reach.core.stroke_text import write_strike
+from deft_reach.core.stroke_text import rewrite, strike_of
 
 #: So much of the end of a plan (whole notes) counts as its exit.
 EXIT: Final = Fraction(1, 1)
@@ -113,25 +113,6 @@ def _last_run(pattern: Pattern) -> list[int]:
     return run[::-1]
 
 
-def _replaced(pattern: Pattern, changes: dict[int, Strike | None]) -> str:
-    """The text with strokes rewritten; None leaves a stroke out, and a step with nothing left becomes a rest."""
-    text = pattern.text
-    for moment in reversed(pattern.moments):
-        mine = [i for i in moment.strokes if i in changes]
-        if not mine:
-            continue
-        kept = []
-        for i in moment.strokes:
-            stroke = pattern.strokes[i]
-            if i not in changes:
-                kept.append(text[stroke.span.start : stroke.span.end])
-            elif (strike := changes[i]) is not None:
-                kept.append(write_strike(strike))
-        first, last = pattern.strokes[moment.strokes[0]].span, pattern.strokes[moment.strokes[-1]].span
-        text = text[: first.start] + ("+".join(kept) or "-") + text[last.end :]
-    return text
-
-
 def _other_feet(plan: str, pattern: Pattern, run: list[int], found: SongReport) -> Iterator[_Idea]:
     """The run begun by the other foot, so that the landing's foot has just rested."""
     assert found.chain is not None
@@ -146,7 +127,7 @@ def _other_feet(plan: str, pattern: Pattern, run: list[int], found: SongReport) 
             if s.limb in (KICK, SECOND_KICK) and s.limb != limb:
                 changes[index] = Strike(limb, None, s.marks, s.grace)
         if changes:
-            yield _Idea(name, plan, _replaced(pattern, changes), "nothing: every stroke is heard")
+            yield _Idea(name, plan, rewrite(pattern, changes), "nothing: every stroke is heard")
 
 
 def _shorter(plan: str, pattern: Pattern, run: list[int]) -> Iterator[_Idea]:
@@ -155,11 +136,11 @@ def _shorter(plan: str, pattern: Pattern, run: list[int]) -> Iterator[_Idea]:
         if len(run) > count:
             gone: dict[int, Strike | None] = dict.fromkeys(run[-count:])
             words = "the last foot stroke" if count == 1 else f"the last {count} foot strokes"
-            yield _Idea("a shorter run", plan, _replaced(pattern, gone), words)
+            yield _Idea("a shorter run", plan, rewrite(pattern, gone), words)
     if len(run) > 3:
         thin: dict[int, Strike | None] = dict.fromkeys(run[1::2])
         yield _Idea(
-            "a thinner run", plan, _replaced(pattern, thin), f"every second foot stroke, {len(run[1::2])} of them"
+            "a thinner run", plan, rewrite(pattern, thin), f"every second foot stroke, {len(run[1::2])} of them"
         )
 
 
@@ -181,9 +162,8 @@ def _group_less(plan: str, pattern: Pattern) -> Iterator[_Idea]:
     first = hands[0]
     accent = first.marks if ">" in first.marks else ">" + first.marks.replace(".", "")
     changes: dict[int, Strike | None] = {s.index: None for s in inside if s.index != first.index}
-    written = pattern.text[first.span.start : first.span.end]
-    changes[first.index] = Strike(first.limb, first.voice if "@" in written else None, accent, "f")
-    text = _replaced(pattern, changes)
+    changes[first.index] = Strike(first.limb, strike_of(pattern, first.index).voice, accent, "f")
+    text = rewrite(pattern, changes)
     yield _Idea("one group less and a flam", plan, text, f"{what}: {len(inside) - 1} strokes")
 
 
@@ -193,9 +173,8 @@ def _other_landing(plan: str, pattern: Pattern) -> Iterator[_Idea]:
     if event is None or len(event.hands) != 1:
         return
     stroke = event.hands[0]
-    written = pattern.text[stroke.span.start : stroke.span.end]
-    strike = Strike(other_hand(stroke.limb), stroke.voice if "@" in written else None, stroke.marks, stroke.grace)
+    strike = replace(strike_of(pattern, stroke.index), limb=other_hand(stroke.limb))
     yield _Idea(
-        "a landing by the other hand", plan, _replaced(pattern, {stroke.index: strike}),
+        "a landing by the other hand", plan, rewrite(pattern, {stroke.index: strike}),
         "the usual hand on the first stroke",
     )  # fmt: skip

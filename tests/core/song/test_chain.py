@@ -118,9 +118,7 @@ def test_a_landing_takes_over_the_beginning_of_what_follows():
     fill = "/16 R L R L R L R L R L R L R L R L | /8 R@c1>+K"
     found = song_of((fill, 1), (GROOVE, 2))
     first = [(s.limb, s.voice) for s in found.chain.pattern.strokes if s.start == 1]
-    assert sorted(first) == [("K", "bd"), ("R", "c1")], (
-        "the crash takes the hi-hat's hand, and the foot is the fill's"
-    )
+    assert sorted(first) == [("K", "bd"), ("R", "c1")], "the crash takes the hat's hand, its foot the groove's"
     assert sum(s.start > 1 for s in found.chain.pattern.strokes) == 2 * len(parse(GROOVE).strokes) - 2
     assert_as_written_out(found)
     ending = song_of((GROOVE, 1), (fill, 1))

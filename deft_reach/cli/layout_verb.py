@@ -1,0 +1,117 @@
+"""``deft-reach layout``: where chosen pieces could stand so that patterns cost less."""
+
+from __future__ import annotations
+
+import argparse
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from deft_reach.cli.inputs import InputError, Question, add_pattern_options, guarded, print_json, question
+from deft_reach.core.layout_search import BUDGET, Asked, Layout, LayoutError, Layouts, find_layouts
+from deft_reach.store.documents import SUFFIX, open_document
+
+
+def add(verbs: Any) -> None:
+    parser = verbs.add_parser(
+        "layout",
+        help="where pieces could stand so that patterns cost less",
+        description="Search places for chosen pieces that make one or more patterns cheaper together, with nothing "
+        "overlapping and everything in reach. A document without --plan is searched for all its plans on the same "
+        "kit. The kit is not changed. Exit 1 if nothing is cheaper.",
+    )
+    add_pattern_options(parser, many=True)
+    parser.add_argument("--move", required=True, metavar="PIECE,...", help="the pieces that may move, such as ft,rd")
+    parser.add_argument("--within", metavar="MM", type=float, default=100.0, help="how far each (default 100 mm)")
+    parser.add_argument("--best", metavar="K", type=int, default=3, help="how many (default 3)")
+    parser.add_argument(
+        "--evaluate", metavar="N", type=int, default=BUDGET, help=f"places looked at, at most (default {BUDGET})"
+    )
+    parser.set_defaults(run=run)
+
+
+def run(args: argparse.Namespace) -> int:
+    if not 1 <= args.best <= 20:
+        raise InputError(f"--best is {args.best}; expected 1 to 20")
+    if not 50 <= args.evaluate <= 1_000_000:
+        raise InputError(f"--evaluate is {args.evaluate}; expected 50 to 1000000")
+    asked = questions(args)
+    pieces = [word for word in args.move.replace(" ", ",").split(",") if word]
+    plans = [Asked(q.name, q.pattern, q.tempo, q.repeat, q.weights) for q in asked]
+    try:
+        found = find_layouts(
+            plans, asked[0].kit, asked[0].player, pieces, within=args.within, best=args.best, budget=args.evaluate
+        )
+    except LayoutError as error:
+        raise InputError(str(error)) from None
+    if args.json:
+        print_json(as_dict(found))
+    else:
+        print(in_words(found))
+    return 0 if found.best else 1
+
+
+def questions(args: argparse.Namespace) -> list[Question]:
+    """Every pattern that is meant: -e texts, files, and of a document all plans on its first one's kit."""
+    found: list[Question] = []
+    rest = vars(args)
+    for text in args.text or ():
+        one = {**rest, "pattern": None, "text": text, "plan": None, "track": None}
+        found.append(replace(question(argparse.Namespace(**one)), name=f"pattern {len(found) + 1}"))
+    for name in args.pattern:
+        names = [args.plan]
+        if Path(name).suffix == SUFFIX and args.plan is None:
+            document, _ = guarded(Path(name), open_document)
+            first = document.plans[0] if document.plans else None
+            names = [p.id for p in document.plans if first is not None and p.kit == first.kit] or [None]
+        elif Path(name).suffix != SUFFIX:
+            names = [None]
+        for plan in names:
+            found.append(question(argparse.Namespace(**{**rest, "pattern": name, "text": None, "plan": plan})))
+    if not found:
+        raise InputError("give patterns: files, or -e TEXT")
+    return found
+
+
+def as_dict(found: Layouts) -> dict[str, Any]:
+    """The contract's shape."""
+    return {"best": [_row(layout) for layout in found.best], "evaluated": found.evaluated}
+
+
+def _row(layout: Layout) -> dict[str, Any]:
+    return {
+        "moves": [{"piece": code, "dx": x, "dy": y, "dz": z} for code, (x, y, z) in layout.moves.items()],
+        "before": {"cost": layout.cost_before, "tempo_limit": layout.limit_before},
+        "after": {"cost": layout.cost_after, "tempo_limit": layout.limit_after},
+        "plans": [
+            {
+                "name": plan.name,
+                "before": {"cost": plan.cost_before, "tempo_limit": plan.limit_before},
+                "after": {"cost": plan.cost_after, "tempo_limit": plan.limit_after},
+            }
+            for plan in layout.plans
+        ],
+    }
+
+
+def in_words(found: Layouts) -> str:
+    lines = []
+    for number, layout in enumerate(found.best, 1):
+        gain = 1 - layout.cost_after / layout.cost_before
+        lines.append(
+            f"{number}. {gain * 100:.0f} % cheaper, cost {layout.cost_before:.2f} to {layout.cost_after:.2f}"
+        )
+        lines += [f"   {code}: {move_words(move)}" for code, move in layout.moves.items()]
+        for plan in layout.plans if len(layout.plans) > 1 else ():
+            lines.append(f"   {plan.name}: cost {plan.cost_before:.2f} to {plan.cost_after:.2f}")
+    if not lines:
+        lines.append("no place within that distance is cheaper")
+    lines.append(f"{found.evaluated:,} layouts looked at")
+    return "\n".join(lines)
+
+
+def move_words(move: tuple[int, int, int]) -> str:
+    """A move as a player makes it: "40 mm left, 15 mm forward, 10 mm up"."""
+    names = (("right", "left"), ("forward", "back"), ("up", "down"))
+    parts = [f"{abs(by)} mm {plus if by > 0 else minus}" for by, (plus, minus) in zip(move, names) if by]
+    return ", ".join(parts) or "stays"

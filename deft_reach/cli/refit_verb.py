@@ -1,0 +1,86 @@
+"""``deft-reach refit``: the same figure on another kit, or with one pedal."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Sequence
+from typing import Any
+
+from deft_reach.cli.inputs import InputError, add_pattern_options, print_json, question, read_kit
+from deft_reach.core.refit import RefitError, Refitted, refit
+
+
+def add(verbs: Any) -> None:
+    parser = verbs.add_parser(
+        "refit",
+        help="the pattern on another kit, or with one pedal",
+        description="Put the pattern, meant for --kit, on the kit --to: drums keep their order from high to low, "
+        "cymbals go by their role. Closest in sound first, then cheapest. Exit 1 if even the best cannot be played.",
+    )
+    add_pattern_options(parser)
+    parser.add_argument("--to", metavar="NAME|FILE", help="the kit to play it on (default: the same kit)")
+    parser.add_argument("--pedals", metavar="1|2", type=int, choices=(1, 2), help="how many bass pedals there are")
+    parser.add_argument(
+        "--use",
+        metavar="VOICE=VOICE",
+        action="append",
+        default=[],
+        help="settle what a voice becomes; can be repeated",
+    )
+    parser.add_argument("--best", metavar="K", type=int, default=5, help="how many (default 5)")
+    parser.set_defaults(run=run)
+
+
+def run(args: argparse.Namespace) -> int:
+    asked = question(args)
+    if args.to is None and args.pedals is None:
+        raise InputError("give the kit to play it on with --to, or --pedals 1 or 2")
+    if not 1 <= args.best <= 50:
+        raise InputError(f"--best is {args.best}; expected 1 to 50")
+    target = asked.kit if args.to is None else read_kit(args.to)
+    try:
+        found = refit(
+            asked.pattern, asked.kit, target, asked.player, asked.tempo, pedals=args.pedals, chosen=_chosen(args.use),
+            best=args.best, repeat=asked.repeat, weights=asked.weights,
+        )  # fmt: skip
+    except RefitError as error:
+        raise InputError(str(error)) from None
+    if args.json:
+        print_json({"best": [as_dict(row) for row in found]})
+    else:
+        print(in_words(found))
+    return 1 if found[0].report.impossible else 0
+
+
+def _chosen(rows: Sequence[str]) -> dict[str, str]:
+    chosen = {}
+    for row in rows:
+        voice, sign, wanted = row.partition("=")
+        if not (voice and sign and wanted):
+            raise InputError(f"--use is '{row}'; expected two voices such as t2=ft")
+        chosen[voice] = wanted
+    return chosen
+
+
+def as_dict(row: Refitted) -> dict[str, Any]:
+    return {
+        "text": row.text,
+        "cost": row.report.summary.cost,
+        "tempo_limit": row.report.summary.tempo_limit,
+        "findings": row.report.as_dict()["findings"],
+        "substitutions": [s.as_dict() for s in row.substitutions],
+    }
+
+
+def in_words(found: Sequence[Refitted]) -> str:
+    lines = []
+    for number, row in enumerate(found, 1):
+        s = row.report.summary
+        limit = "no limit" if s.tempo_limit is None else f"breaks at {s.tempo_limit:.0f} BPM"
+        playable = "cannot be played; " if row.report.impossible else ""
+        lines.append(f"{number}. {playable}cost {s.cost:.2f}, ease {s.ease:.0f}, {limit}")
+        lines.append(f"   {' '.join(row.text.split())}")
+        lines += [f"   {sub.source} to {sub.target}, {len(sub.strokes)}x: {sub.why}" for sub in row.substitutions]
+        if not row.substitutions:
+            lines.append("   nothing has to change")
+    return "\n".join(lines)

@@ -1,0 +1,106 @@
+"""``deft-reach relieve``: lighter rewrites of what one hand keeps going."""
+
+from __future__ import annotations
+
+import argparse
+from typing import Any
+
+from deft_reach.cli.inputs import InputError, add_pattern_options, print_json, question
+from deft_reach.core.endurance import lasting_words
+from deft_reach.core.relief import (
+    DEFAULT_KEEP,
+    DEFAULT_SHARE,
+    KEEPS,
+    Relief,
+    ReliefError,
+    Reliefs,
+    find_reliefs,
+    lighter,
+)
+
+
+def add(verbs: Any) -> None:
+    parser = verbs.add_parser(
+        "relieve",
+        help="lighter rewrites for a tired hand",
+        description="Rewrite what one hand keeps going so that it plays at most a share of its strokes: the rest go "
+        "to the other hand as ghosts on the snare, or are left out. Best first: by cost, and a stroke left out "
+        "counts. Exit 1 if too much is kept for that share.",
+    )
+    add_pattern_options(parser)
+    parser.add_argument("--hand", required=True, choices=("R", "L"), help="the hand to relieve")
+    parser.add_argument(
+        "--share", metavar="X", type=float, default=DEFAULT_SHARE,
+        help=f"how much of its strokes it plays at most, 0 to 1 (default {DEFAULT_SHARE:g})",
+    )  # fmt: skip
+    parser.add_argument(
+        "--keep", metavar="WHAT,...", default=",".join(DEFAULT_KEEP),
+        help=f"what stays with it, of {', '.join(KEEPS)} (default {','.join(DEFAULT_KEEP)})",
+    )  # fmt: skip
+    parser.add_argument("--best", metavar="K", type=int, default=5, help="how many (default 5)")
+    parser.set_defaults(run=run)
+
+
+def run(args: argparse.Namespace) -> int:
+    asked = question(args)
+    if not 1 <= args.best <= 50:
+        raise InputError(f"--best is {args.best}; expected 1 to 50")
+    keep = [word for word in args.keep.replace(" ", ",").split(",") if word]
+    try:
+        found = find_reliefs(
+            asked.pattern, asked.kit, asked.player, asked.tempo, args.hand, share=args.share, keep=keep,
+            best=args.best, repeat=asked.repeat, weights=asked.weights,
+        )  # fmt: skip
+    except ReliefError as error:
+        raise InputError(str(error)) from None
+    if args.json:
+        print_json(as_dict(found))
+    else:
+        print(in_words(found))
+    return 0 if found.best else 1
+
+
+def as_dict(found: Reliefs) -> dict[str, Any]:
+    return {
+        "best": [row_dict(row, found.as_written) for row in found.best],
+        "as_written": row_dict(found.as_written, found.as_written),
+        "least_share": found.least_share,
+    }
+
+
+def row_dict(row: Relief, as_written: Relief) -> dict[str, Any]:
+    return {
+        "sticking": row.report.pattern.sticking,
+        "text": row.text,
+        "cost": row.report.summary.cost,
+        "tempo_limit": row.report.summary.tempo_limit,
+        "share": row.share,
+        "longest_run": row.longest_run,
+        "moved": list(row.moved),
+        "dropped": list(row.dropped),
+        "kept": list(row.kept),
+        "heard": row.heard,
+        "lighter": lighter(row, as_written),
+        "lasts_seconds": None if row.load is None else row.load.lasts,
+    }
+
+
+def in_words(found: Reliefs) -> str:
+    def line(row: Relief) -> str:
+        lasts = lasting_words(row.load.lasts) if row.load else "it rests"
+        cost = f"cost {row.report.summary.cost:.2f}"
+        return f"plays {row.share * 100:.0f} %, {row.longest_run} in a row, lasts {lasts}; {cost}"
+
+    lines = [f"as written: {line(found.as_written)}"]
+    if not found.best:
+        lines.append(
+            f"with what is kept it goes down to {found.least_share * 100:.0f} % at least; keep less, or ask for more"
+        )
+    for number, row in enumerate(found.best, 1):
+        change = lighter(row, found.as_written) * 100
+        lines.append(f"{number}. {change:.0f} % lighter: {line(row)}")
+        lines.append(
+            f"   {len(row.moved)} to the other hand, {len(row.dropped)} left out, {row.heard * 100:.0f} % heard"
+        )
+        lines.append(f"   {' '.join(row.text.split())}")
+    return "\n".join(lines)

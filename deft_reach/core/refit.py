@@ -1,0 +1,419 @@
+"""The same figure on another kit, or with one pedal instead of two.
+
+Drums keep their order from high to low: where there are fewer of them, neighbours share one. Cymbals go by their
+role. What is closest in sound comes first, then what is cheapest to play. What a second pedal played goes to one
+foot, is thinned to what one foot can do, or goes to free hands or into flams.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from itertools import combinations_with_replacement, pairwise, product
+from typing import Final, NamedTuple
+
+from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse
+from deft_reach.core.cost import Weights
+from deft_reach.core.document import read_text
+from deft_reach.core.findings import voice_name
+from deft_reach.core.kit import Kit, Piece
+from deft_reach.core.layouts import STANDARD_VOICES, new_piece
+from deft_reach.core.layouts import layout as shipped
+from deft_reach.core.limbs import FEET, HANDS, KICK, LEFT, RIGHT, SECOND_KICK
+from deft_reach.core.motion.timing import FOOT_RESTRIKE
+from deft_reach.core.pattern import Pattern, Strike, Stroke, lead_beat
+from deft_reach.core.player import Player
+from deft_reach.core.progress import SILENT, Progress
+from deft_reach.core.report import Report
+from deft_reach.core.stroke_text import rewrite, strike_of
+from deft_reach.core.substitutes import LIKE
+
+_TOMS: Final = ("tom", "floor-tom")
+#: What a loss of likeness weighs: another kind, and two sounds that become one.
+_OTHER_KIND: Final = 1.0
+_SHARED: Final = 0.7
+_OTHER_CODE: Final = 0.05
+#: Mappings that are analysed at most.
+MOST: Final = 48
+
+
+class RefitError(ValueError):
+    """A question that has no answer: says what to give instead."""
+
+
+class Substitution(NamedTuple):
+    """What was replaced: a voice or a limb by another, the strokes of the original, and why."""
+
+    source: str
+    target: str
+    strokes: tuple[int, ...]
+    why: str
+
+    def as_dict(self) -> dict[str, object]:
+        return {"from": self.source, "to": self.target, "strokes": list(self.strokes), "why": self.why}
+
+
+@dataclass(frozen=True)
+class Refitted:
+    """One answer. ``loss`` says how far it is from the original in sound: 0 is the same."""
+
+    text: str
+    report: Report
+    substitutions: tuple[Substitution, ...]
+    loss: float
+    kit: Kit
+
+
+def refit(
+    pattern: Pattern,
+    source: Kit,
+    target: Kit,
+    player: Player,
+    tempo: float,
+    *,
+    pedals: int | None = None,
+    chosen: Mapping[str, str] | None = None,
+    best: int = 5,
+    repeat: bool = False,
+    weights: Weights = DEFAULT_WEIGHTS,
+    progress: Progress = SILENT,
+) -> tuple[Refitted, ...]:
+    """The pattern, meant for ``source``, on ``target``: closest in sound first, then cheapest.
+
+    ``pedals`` is how many bass pedals there are, 1 or 2; None leaves it to the kit. ``chosen`` settles what some
+    voices become.
+
+    Raises RefitError for an unknown number of pedals and for chosen voices that are not there.
+    """
+    if pedals not in (None, 1, 2):
+        raise RefitError(f"{pedals} pedals make no sense; expected 1 or 2")
+    if pattern.unassigned:
+        raise RefitError("a refit needs a settled sticking: give every ? a hand first")
+    kit = _with_pedals(target, pedals)
+    voices = list(dict.fromkeys(s.voice for s in pattern.strokes if s.limb in HANDS))
+    for voice, wanted in (chosen or {}).items():
+        if wanted not in kit.voices:
+            raise RefitError(f"the kit '{kit.name}' has no voice '{wanted}'; it has {', '.join(kit.voices)}")
+        if voice not in voices:
+            raise RefitError(f"no hand plays '{voice}' here; hands play {', '.join(voices)}")
+    found: list[Refitted] = []
+    maps = sorted(_maps(voices, source, kit, chosen or {}), key=lambda row: row[0])[:MOST]
+    if not maps:
+        raise RefitError(f"the kit '{kit.name}' has nothing for the hands to strike")
+    for loss, mapping in maps:
+        moved, said = _voiced(pattern, source, kit, mapping)
+        for text, more, lost in _feet(pattern, moved, kit, player, tempo, repeat):
+            progress.at(len(found), None)
+            new = read_text(text, kit)
+            report = analyse(new, kit, player, tempo, repeat=repeat, weights=weights)
+            found.append(Refitted(text, report, (*said, *more), loss + lost, kit))
+    distinct = {row.text: row for row in sorted(found, key=_rank, reverse=True)}
+    return tuple(sorted(distinct.values(), key=_rank)[: max(1, best)])
+
+
+def _rank(row: Refitted) -> tuple[bool, float, float]:
+    return row.report.impossible, round(row.loss, 3), row.report.summary.cost
+
+
+def _with_pedals(kit: Kit, pedals: int | None) -> Kit:
+    second = kit.of_kind("second-bass-pedal")
+    if pedals == 1 and second is not None:
+        return replace(kit, pieces=tuple(p for p in kit.pieces if p.kind != "second-bass-pedal"))
+    if pedals == 2 and second is None:
+        return replace(kit, pieces=(*kit.pieces, new_piece(kit, "second-bass-pedal")))
+    return kit
+
+
+# --- voices ----------------------------------------------------------------------------------------------------
+
+
+def _pitch(piece: Piece) -> tuple[bool, float]:
+    """Drums from high to low: rack before floor, small before large."""
+    return piece.kind == "floor-tom", piece.diameter
+
+
+def _home(code: str, source: Kit) -> Piece | None:
+    """A piece of the kit a pattern was meant for, or of a shipped kit that has one of that code."""
+    piece = source.piece(code)
+    if piece is not None or code not in STANDARD_VOICES:
+        return piece
+    return next((p for name in ("large", "pit") if (p := shipped(name).piece(code)) is not None), None)
+
+
+def _maps(
+    voices: Sequence[str], source: Kit, target: Kit, chosen: Mapping[str, str]
+) -> Iterator[tuple[float, dict[str, str]]]:
+    """Every way to give the target's voices to these, with what is lost in likeness."""
+    codes = list(dict.fromkeys(voice.partition(":")[0] for voice in voices))
+    homes = {code: _home(code, source) for code in codes}
+    toms = sorted((p for code in codes if (p := homes[code]) is not None and p.kind in _TOMS), key=_pitch)
+    there = sorted((p for p in target if p.kind in _TOMS), key=_pitch)
+    others = [code for code in codes if code not in {p.code for p in toms}]
+    options = [_others(code, homes[code], target) for code in others]
+    if any(not row for row in options):
+        return
+    for tom_loss, tom_map in _tom_maps(toms, there, target):
+        for picks in product(*options):
+            pieces = dict(tom_map)
+            loss = tom_loss
+            for code, (price, piece) in zip(others, picks):
+                pieces[code] = piece
+                loss += price
+            loss += _shared(pieces)
+            mapping = {voice: _zone(voice, pieces[voice.partition(":")[0]]) for voice in voices}
+            mapping.update(chosen)
+            yield loss, mapping
+
+
+def _others(code: str, home: Piece | None, target: Kit) -> list[tuple[float, Piece]]:
+    """What may stand for a piece that is no tom: its loss, and the piece; the best few."""
+    same = target.piece(code)
+    kind = home.kind if home is not None else (same.kind if same is not None else "block")
+    if same is not None and same.kind == kind:
+        return [(0.0, same)]
+    roles = LIKE.get(kind, ("snare",))
+    rows = []
+    for piece in target:
+        if piece.kind in roles:
+            away = abs(piece.x - home.x) / 10_000 if home is not None else 0.0
+            rows.append((roles.index(piece.kind) * _OTHER_KIND + _OTHER_CODE + away, piece))
+    rows.sort(key=lambda row: row[0])
+    return rows[:3] or [(5.0, p) for p in target if p.kind in ("snare", "tom", "floor-tom")][:1]
+
+
+def _tom_maps(toms: Sequence[Piece], there: Sequence[Piece], target: Kit) -> Iterator[tuple[float, dict[str, Piece]]]:
+    """Toms to toms with their order kept; without any, to other drums or to cymbals in the order of their size."""
+    if not toms:
+        yield 0.0, {}
+        return
+    if there:
+        for picks in combinations_with_replacement(range(len(there)), len(toms)):
+            yield _tom_loss(toms, there, picks), {t.code: there[k] for t, k in zip(toms, picks)}
+    # Toms to cymbals: from high to low, the smallest first.
+    cymbals = sorted((p for p in target if p.kind in ("splash", "crash", "ride", "china")), key=lambda p: p.diameter)
+    if cymbals and len(there) < len(toms):
+        for picks in combinations_with_replacement(range(len(cymbals)), len(toms)):
+            loss = _tom_loss(toms, cymbals, picks) + _OTHER_KIND * len(toms)
+            yield loss, {t.code: cymbals[k] for t, k in zip(toms, picks)}
+    if not there and not cymbals:
+        snare = target.of_kind("snare")
+        if snare is not None:
+            yield 2.0 * len(toms), {t.code: snare for t in toms}
+
+
+def _tom_loss(toms: Sequence[Piece], there: Sequence[Piece], picks: Sequence[int]) -> float:
+    """Unlike in code, in kind, and in their place between the highest and the lowest."""
+    loss = 0.0
+    for rank, (tom, k) in enumerate(zip(toms, picks)):
+        piece = there[k]
+        if piece.code != tom.code:
+            loss += _OTHER_CODE + (0.1 if piece.kind != tom.kind else 0.0)
+            was = rank / max(1, len(toms) - 1)
+            now = k / max(1, len(there) - 1)
+            loss += 0.05 * abs(was - now)
+    return loss
+
+
+def _shared(pieces: Mapping[str, Piece]) -> float:
+    """What it costs in likeness that several sounds become one."""
+    return _SHARED * (len(pieces) - len({piece.code for piece in pieces.values()}))
+
+
+def _zone(voice: str, piece: Piece) -> str:
+    zone = voice.partition(":")[2]
+    return f"{piece.code}:{zone}" if zone and piece.zone(zone) is not None else piece.code
+
+
+def _voiced(
+    pattern: Pattern, source: Kit, target: Kit, mapping: Mapping[str, str]
+) -> tuple[dict[int, Strike | None], list[Substitution]]:
+    """The strikes that change, and what is said of them."""
+    changes: dict[int, Strike | None] = {}
+    rows: dict[tuple[str, str], list[int]] = {}
+    for s in pattern.strokes:
+        wanted = mapping.get(s.voice) if s.limb in HANDS else None
+        if wanted is not None and wanted != s.voice:
+            changes[s.index] = replace(strike_of(pattern, s.index), voice=wanted)
+            rows.setdefault((s.voice, wanted), []).append(s.index)
+    said = [
+        Substitution(was, now, tuple(indices), _why(was, now, source, target, mapping))
+        for (was, now), indices in rows.items()
+    ]
+    return changes, said
+
+
+def _why(was: str, now: str, source: Kit, target: Kit, mapping: Mapping[str, str]) -> str:
+    home = _home(was.partition(":")[0], source)
+    name = voice_name(source, was) if source.piece(was.partition(":")[0]) is not None else f"'{was}'"
+    there = target.piece(now.partition(":")[0])
+    words = voice_name(target, now)
+    if home is None or there is None:
+        return f"{name} is on neither kit; the {words} takes it"
+    if there.code == home.code:
+        return f"the {words} has no {was.partition(':')[2]} here"
+    also = [voice for voice, other in mapping.items() if other == now and voice != was]
+    if target.piece(home.code) is None:
+        why = f"the kit has no {name}: the {words} takes it"
+    else:
+        why = f"the {name}'s place in the order is the {words}'s here"
+    if there.kind not in (home.kind, *_TOMS) or home.kind not in (*_TOMS, there.kind):
+        why = f"the kit has no {name}: of what it has, the {words} is nearest to it"
+    return why + (", which it shares" if also else "")
+
+
+# --- feet ------------------------------------------------------------------------------------------------------
+
+
+def _feet(
+    pattern: Pattern, moved: dict[int, Strike | None], kit: Kit, player: Player, tempo: float, repeat: bool
+) -> Iterator[tuple[str, list[Substitution], float]]:
+    """The text, what is said of the feet, and what is lost in likeness: every way to play them on this kit."""
+    second = [s for s in pattern.strokes if s.limb == SECOND_KICK]
+    if second and kit.of_kind("second-bass-pedal") is None:
+        yield from _one_pedal(pattern, moved, kit, player, tempo)
+        return
+    yield rewrite(pattern, moved) if moved else pattern.text, [], 0.0
+    if not second and kit.of_kind("second-bass-pedal") is not None:
+        yield from _two_pedals(pattern, moved, player, tempo)
+
+
+def _one_pedal(
+    pattern: Pattern, moved: dict[int, Strike | None], kit: Kit, player: Player, tempo: float
+) -> Iterator[tuple[str, list[Substitution], float]]:
+    second = [s for s in pattern.strokes if s.limb == SECOND_KICK]
+    both = {s.moment for s in pattern.strokes if s.limb == KICK}
+    single = [s for s in second if s.moment not in both]
+    doubled = {s.index: None for s in second if s.moment in both}
+    needed = FOOT_RESTRIKE * player.skill
+    whole = 240.0 / tempo
+    feet = [s for s in pattern.strokes if s.limb == KICK or (s.limb == SECOND_KICK and s.moment not in both)]
+    gaps = [float(b.start - a.start) * whole for a, b in pairwise(feet)]
+    able = not gaps or min(gaps) >= needed
+    limit = f"one foot needs {needed * 1000:.0f} ms from stroke to stroke"
+    indices = tuple(s.index for s in single)
+    total = max(1, len(pattern.strokes))
+
+    to_one: dict[int, Strike | None] = {**moved, **doubled}
+    for s in single:
+        to_one[s.index] = Strike(KICK, None, s.marks)
+    why = f"one foot can play them all at this tempo: {limit}" if able else (
+        f"one foot cannot quite: {limit}, and the shortest gap is {min(gaps) * 1000:.0f} ms"
+    )  # fmt: skip
+    yield rewrite(pattern, to_one), [Substitution("J", "K", indices, why)], 0.0 if able else 2.0
+
+    kept = _thinned(pattern, [s.index for s in feet], needed / whole)
+    gone = tuple(s.index for s in feet if s.index not in kept)
+    if gone:
+        thin: dict[int, Strike | None] = {**moved, **doubled, **dict.fromkeys(gone)}
+        stays = [s for s in single if s.index in kept]
+        for s in stays:
+            thin[s.index] = Strike(KICK, None, s.marks)
+        said = [Substitution("J, K", "left out", gone, f"thinned to what one foot can do: {limit}")]
+        if stays:
+            said.append(Substitution("J", "K", tuple(s.index for s in stays), "the one foot plays what is left"))
+        yield rewrite(pattern, thin), said, 0.3 + 2.0 * len(gone) / total
+
+    by_hand, left, flams = _to_hands(pattern, single, kit)
+    if by_hand:
+        hands: dict[int, Strike | None] = {**moved, **doubled, **dict.fromkeys(left), **by_hand}
+        words = voice_name(kit, next(iter(by_hand.values())).voice or "sn")
+        said = [
+            Substitution("J", f"hands on the {words}", tuple(by_hand), "a free hand takes it, as low as there is")
+        ]
+        if left:
+            said.append(Substitution("J", "left out", tuple(left), "both hands have something else to do"))
+        yield rewrite(pattern, hands), said, 0.5 + 2.0 * len(left) / total
+    if flams:
+        flammed: dict[int, Strike | None] = {**moved, **doubled, **{s.index: None for s in single}}
+        for index in flams:
+            before = moved.get(index)
+            flammed[index] = replace(before if before is not None else strike_of(pattern, index), grace="f")
+        said = [
+            Substitution("J", "left out", indices, "the run is shortened"),
+            Substitution("hand stroke", "flam", tuple(flams), "a flam makes up for the foot before it"),
+        ]
+        yield rewrite(pattern, flammed), said, 0.6 + 2.0 * max(0, len(single) - len(flams)) / total
+
+
+def _thinned(pattern: Pattern, feet: Sequence[int], least: float) -> frozenset[int]:
+    """The foot strokes to keep so that none follows another within ``least`` whole notes, the weightiest there are.
+
+    Accents and beats weigh most, then what the first pedal played: dynamic programming over the strokes in order.
+    """
+    strokes = [pattern.strokes[i] for i in feet]
+
+    def weight(k: int) -> float:
+        s = strokes[k]
+        bar = pattern.bar_at(s.start)
+        into = (bar.offset + s.start - bar.start) % lead_beat(bar.meter)
+        return 1.0 + 2.0 * (">" in s.marks) + 1.5 * (into == 0) + 0.5 * (s.limb == KICK)
+
+    best: list[tuple[float, int]] = []  # (weight so far with this one kept, the one before it)
+    for k in range(len(strokes)):
+        before = [(best[j][0], j) for j in range(k) if float(strokes[k].start - strokes[j].start) >= least - 1e-9]
+        top, j = max(before, default=(0.0, -1))
+        best.append((top + weight(k), j))
+    k = max(range(len(best)), key=lambda n: best[n][0], default=-1)
+    kept = set()
+    while k >= 0:
+        kept.add(feet[k])
+        k = best[k][1]
+    return frozenset(kept)
+
+
+def _to_hands(
+    pattern: Pattern, strokes: Sequence[Stroke], kit: Kit
+) -> tuple[dict[int, Strike], list[int], list[int]]:
+    """Foot strokes that free hands can take, those they cannot, and the hand strokes that could be flams instead."""
+    low = max((p for p in kit if p.kind in (*_TOMS, "snare")), key=_pitch, default=None)
+    taken: dict[int, Strike] = {}
+    left: list[int] = []
+    flams: list[int] = []
+    if low is None:
+        return taken, left, flams
+    last = dict.fromkeys(HANDS, -math.inf)
+    wanted = {s.index for s in strokes}
+    following = False
+    for moment in pattern.moments:
+        here = [pattern.strokes[i] for i in moment.strokes]
+        busy = {s.limb for s in here if s.limb in HANDS}
+        for s in here:
+            if s.index in wanted:
+                free = [hand for hand in (RIGHT, LEFT) if hand not in busy]
+                if free:
+                    hand = min(free, key=lambda h: last[h])
+                    taken[s.index] = Strike(hand, low.code, s.marks)
+                    busy.add(hand)
+                else:
+                    left.append(s.index)
+                following = True
+        hands = [s for s in here if s.limb in HANDS]
+        if hands and following and not hands[0].grace:
+            flams.append(hands[0].index)
+        if here and not any(s.index in wanted for s in here):
+            following = False
+        for hand in busy:
+            last[hand] = float(moment.start)
+    return taken, left, flams
+
+
+def _two_pedals(
+    pattern: Pattern, moved: dict[int, Strike | None], player: Player, tempo: float
+) -> Iterator[tuple[str, list[Substitution], float]]:
+    """Runs that hurry one foot, shared between two."""
+    needed = FOOT_RESTRIKE * player.skill * tempo / 240.0
+    kicks = [s for s in pattern.strokes if s.limb == KICK]
+    busy = {s.moment for s in pattern.strokes if s.limb in FEET and s.limb != KICK}
+    changes: dict[int, Strike | None] = dict(moved)
+    shared: list[int] = []
+    previous_shared = False
+    for a, b in pairwise(kicks):
+        hurried = float(b.start - a.start) < needed / 0.85
+        previous_shared = hurried and not previous_shared and b.moment not in busy
+        if previous_shared:
+            changes[b.index] = Strike(SECOND_KICK, None, b.marks)
+            shared.append(b.index)
+    if shared:
+        why = "two feet share what hurries one"
+        yield rewrite(pattern, changes), [Substitution("K", "J", tuple(shared), why)], 0.02
