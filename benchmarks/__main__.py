@@ -70,6 +70,60 @@ def analysis() -> dict[str, float]:
     }
 
 
+def layouts() -> dict[str, float]:
+    """Where two pieces could stand, for four plans of 64 strokes together."""
+    from deft_reach.core.layout_search import Asked, find_layouts
+
+    figures = (
+        "R@ft L@sn R@t1 L@hh", "R@hh L@sn R@t2 L@t1 R@ft L@ft R@rd L@c1", "R@rd+K L@sn R@rd L@t1 R L K",
+        "R L R@ft R@t2 L L@t1 R@c2 K",
+    )  # fmt: skip
+    plans = []
+    for k, figure in enumerate(figures):
+        words = figure.split()
+        text = " ".join((words * 64)[:64])
+        plans.append(Asked(f"plan {k}", parse(text), 100 + 10 * k, repeat=k % 2 == 0))
+    find_layouts(plans, layout("five"), Player(), ["ft"], budget=50)
+    begin = time.perf_counter()
+    found = find_layouts(plans, layout("five"), Player(), ["ft", "t1", "rd"], within=100)
+    seconds = time.perf_counter() - begin
+    unit = statistics.median(yardstick() for _ in range(5))
+    return {
+        "layout.evaluated": found.evaluated,
+        "layout.per_second": found.evaluated / seconds,
+        "layout.per_yardstick": found.evaluated / seconds * unit,
+        "layout.gain": 1 - found.best[0].cost_after / found.best[0].cost_before,
+    }
+
+
+def songs() -> dict[str, float]:
+    """A song of 64 bars with a fill in every eighth, analysed anew after every edit of the fill."""
+    from deft_reach.core.document import Document, Plan, Score, Section, Song
+    from deft_reach.core.song import analyse_song
+
+    groove = "/16 R@hh+K - R@hh L. R@hh+L> L. R@hh K R@hh+K L. R@hh K R@hh+L> L. R@hh - |"
+    fill = f"/16 {FIGURE} |"
+    kit, player = layout("five"), Player()
+    document = Document(
+        players=(player,), kits=(kit,), patterns=(Score("g", "g", groove), Score("f", "f", fill)),
+        plans=tuple(Plan(id, id, id, kit.id, player.id, 110.0, id == "g") for id in "gf"),
+        songs=(Song("song", "song", (Section("g", 7), Section("f", 1)) * 8),),
+    )  # fmt: skip
+    plan, song = document.plan("f"), document.songs[0]
+    edits = [document.with_text(plan, fill), document.with_text(plan, fill.replace("@c2", "@rd"))]
+    times(lambda k: analyse_song(edits[k % 2], song), 4)
+    found = times(lambda k: analyse_song(edits[k % 2], song), 40)
+    report = analyse_song(edits[0], song).report
+    assert report is not None
+    unit = statistics.median(yardstick() for _ in range(5))
+    return {
+        "song_64_bars.strokes": len(report.strokes),
+        "song_64_bars.p50_ms": found[20] * 1e3,
+        "song_64_bars.p95_ms": found[38] * 1e3,
+        "song_64_bars.p95_yardsticks": found[38] / unit,
+    }
+
+
 def imports() -> dict[str, float]:
     """A foreign MIDI file of 10,000 notes: read, its grid found, its text written."""
     import io
@@ -104,7 +158,7 @@ window.show_start(); window.open_demo(); window.show(); app.processEvents()
 print(time.perf_counter() - begin)
 for plan in window.session.document.plans:
     window.session.show_plan(plan.id)
-    for station in ("kit", "write", "voice", "reach"):
+    for station in ("kit", "write", "voice", "reach", "song"):
         window.go(station); app.processEvents(); window.grab()
 pages = int(open("/proc/self/statm").read().split()[1])
 print(pages * resource.getpagesize() / 2**20)
@@ -211,7 +265,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(prog="python -m benchmarks", description=__doc__)
     parser.add_argument("--json", action="store_true", help="print one JSON object")
     args = parser.parse_args()
-    found = {**analysis(), **planning(), **imports(), **drag(), **start()}
+    found = {**analysis(), **planning(), **layouts(), **songs(), **imports(), **drag(), **start()}
     if args.json:
         print(json.dumps(found))
     else:

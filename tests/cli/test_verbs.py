@@ -347,7 +347,7 @@ def test_layout_gives_the_promised_object(capsys):
 
 
 def test_layout_of_a_document_takes_all_plans_on_one_kit(capsys):
-    code, found = verb(capsys, "layout", str(demo_file()), "--move", "rd", "--within", "30", "--evaluate", "60")
+    _, found = verb(capsys, "layout", str(demo_file()), "--move", "rd", "--within", "30", "--evaluate", "60")
     document = json.loads(demo_file().read_text())
     names = [plan["name"] for plan in document["plans"] if plan["kit"] == document["plans"][0]["kit"]]
     assert [plan["name"] for plan in found["best"][0]["plans"]] == names
@@ -380,5 +380,5 @@ def test_the_adapting_verbs_speak_in_words_too(capsys):
     assert code == 0 and "as written: plays 100 %" in out and "lighter" in out
     code, out, _ = run(capsys, "refit", "-e", "R@t2", "--to", "compact", "--best", "1")
     assert code == 0 and "t2 to" in out and "no mid tom" in out
-    code, out, _ = run(capsys, "layout", "-e", "R@ft L@rd", "--move", "ft", "--evaluate", "60")
+    code, out, _ = run(capsys, "layout", "-e", "R@ft L@t1 R@rd L", "--move", "ft", "--evaluate", "60")
     assert code == 0 and "% cheaper" in out and "mm" in out and "layouts looked at" in out
