@@ -6,13 +6,14 @@ A pulse is what a section plays on the same beat of every one of its full bars: 
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterable
 from fractions import Fraction
 from typing import Final, NamedTuple
 
 from deft_reach.core.limbs import HANDS, HAT_FOOT, KICK, SECOND_KICK
-from deft_reach.core.pattern import Pattern, Stroke, lead_beat
-from deft_reach.core.song.chain import Chain, Part
+from deft_reach.core.pattern import Bar, Pattern, Stroke, lead_beat
+from deft_reach.core.song.chain import Chain
 
 #: What can carry the pulse, as it is said.
 BASS: Final = "bass drum"
@@ -43,6 +44,9 @@ class Pulse(NamedTuple):
 def pulse_of(pattern: Pattern) -> frozenset[Beat]:
     """What a pattern plays on the same beat of all its full bars."""
     full = [bar for bar in pattern.bar_rows if bar.length == Fraction(*bar.meter) and bar.length]
+    kept = pattern.kept.get("pulse")
+    if kept is not None:
+        return kept  # type: ignore[no-any-return]
     found: frozenset[Beat] | None = None
     for bar in full:
         here = frozenset(
@@ -52,6 +56,7 @@ def pulse_of(pattern: Pattern) -> frozenset[Beat]:
             for beat in _beats(stroke, stroke.start - bar.start, bar.meter)
         )
         found = here if found is None else found & here
+    pattern.kept["pulse"] = found or frozenset()
     return found or frozenset()
 
 
@@ -80,32 +85,37 @@ def pulse_between(chain: Chain, before: int, after: int) -> Pulse:
     pulse = pulse_of(a.pattern)
     if not pulse:
         return Pulse((), ())
-    total = sum((part.body for part in chain.parts), Fraction(0))
-    wanted: dict[Beat, list[bool]] = {}
+    total = chain.nominal.length - chain.nominal.pickup if chain.repeat else None
     lead_in = chain.nominal.pickup
-    bars = [bar for bar in chain.nominal.bar_rows if _meets(bar.start - lead_in, bar.length, b, total)]
-    sounding = {bar.number: _heard(chain.nominal, bar.start, bar.meter, bar.length) for bar in bars}
-    for bar in bars:
-        if bar.meter != a.pattern.bar_rows[-1].meter or bar.length != Fraction(*bar.meter):
+    first, last = b.start - b.head + lead_in, b.start + b.body + lead_in
+    meter = a.pattern.bar_rows[-1].meter
+    wanted: dict[Beat, list[bool]] = {}
+    for bar in _bars_in(chain.nominal, first, last, total):
+        if bar.meter != meter or bar.length != Fraction(*bar.meter):
             continue
+        sounding = _heard(chain.nominal, bar.start, bar.meter, bar.length)
         for beat in pulse:
-            at = bar.start - lead_in + Fraction(beat.beat - 1, bar.meter[1])
-            if _inside(at, b, total):
-                wanted.setdefault(beat, []).append(beat in sounding[bar.number])
+            at = bar.start + Fraction(beat.beat - 1, bar.meter[1])
+            if first <= at < last or (total is not None and first <= at - total < last):
+                wanted.setdefault(beat, []).append(beat in sounding)
     rows = sorted(wanted, key=lambda beat: (beat.beat, beat.what))
     return Pulse(
         tuple(beat for beat in rows if all(wanted[beat])), tuple(beat for beat in rows if not all(wanted[beat]))
     )
 
 
-def _meets(start: Fraction, length: Fraction, part: Part, total: Fraction) -> bool:
-    first, last = part.start - part.head, part.start + part.body
-    return any(first < start + by + length and start + by < last for by in (Fraction(0), total, -total))
+def _bars_in(pattern: Pattern, first: Fraction, last: Fraction, round_after: Fraction | None) -> list[Bar]:
+    """Bars that a stretch of time lies in; before the beginning of a loop is its end."""
+    rows = pattern.bar_rows
+    low = max(0, bisect_right(rows, first, key=_begin) - 1)
+    found = list(rows[low : bisect_left(rows, last, key=_begin)])
+    if first < 0 and round_after is not None:
+        found += rows[max(0, bisect_right(rows, first + round_after, key=_begin) - 1) :]
+    return found
 
 
-def _inside(at: Fraction, part: Part, total: Fraction) -> bool:
-    first, last = part.start - part.head, part.start + part.body
-    return any(first <= at + by < last for by in (Fraction(0), total, -total))
+def _begin(bar: Bar) -> Fraction:
+    return bar.start
 
 
 def _heard(pattern: Pattern, start: Fraction, meter: tuple[int, int], length: Fraction) -> frozenset[Beat]:

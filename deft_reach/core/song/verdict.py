@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -206,6 +207,7 @@ class _Meeting:
         self.a, self.b = chain.parts[before], chain.parts[after]
         self.at, self.number = first.get(after), after
         self.before = before
+        self.first_before, self.last_after = first.get(before, 0), last.get(after, 0)
         self.kit = chain.kit
 
     def notes(self) -> Iterator[SeamNote]:
@@ -265,7 +267,7 @@ class _Meeting:
         first = next((i for i in self._entering() if strokes[i].limb in FEET), None)
         if first is None:
             return
-        number = next(k for k, event in enumerate(events) if first in event.indices)
+        number = bisect_left(self.chain.pattern.event_starts, self.chain.pattern.starts[first])
         run: list[int] = []
         k = number - 1
         while (k >= 0 or self.chain.repeat) and len(run) < 32 and number - k <= len(events):
@@ -292,11 +294,12 @@ class _Meeting:
             return
         strokes = self.chain.pattern.strokes
         voices = (hat.code, f"{hat.code}:foot", f"{hat.code}:edge", f"{hat.code}:bell")
-        order = [(self.at - 1 - k) % len(strokes) for k in range(len(strokes) if self.chain.repeat else self.at)]
+        count = len(strokes)
+        order = ((self.at - 1 - k) % count for k in range(count if self.chain.repeat else self.at))
         last = next((i for i in order if strokes[i].voice in voices), None)
         if last is None or strokes[last].limb == HAT_FOOT or "o" not in strokes[last].marks:
             return
-        coming = [(self.at + k) % len(strokes) for k in range(len(strokes) - (0 if self.chain.repeat else self.at))]
+        coming = ((self.at + k) % count for k in range(count if self.chain.repeat else count - self.at))
         closing = next((i for i in coming if strokes[i].voice in voices), None)
         when = strokes[self.at].start
         soon = closing is not None and abs(strokes[closing].start - when) < Fraction(1, 8)
@@ -312,8 +315,11 @@ class _Meeting:
         """A lead that flips."""
         lead = self.report.lead
         strokes = self.chain.pattern.strokes
-        mine = [i for i in lead if self.chain.origin[i][0] == self.number]
-        earlier = [i for i in lead if self.chain.origin[i][0] == self.before]
+        # A part's strokes lie together but for what reaches over its neighbours.
+        low, high = (bisect_left(lead, at) for at in (self.first_before, self.last_after + 1))
+        near = lead[low:high] if low < high else (*lead[low:], *lead[:high])
+        mine = [i for i in near if self.chain.origin[i][0] == self.number]
+        earlier = [i for i in near if self.chain.origin[i][0] == self.before]
         if not mine or len(earlier) < 2:
             return
         now = strokes[mine[0]].limb
