@@ -13,6 +13,7 @@ STATIONS = (
     ("write", "Write", "The rhythm and the sticking (Ctrl+2)"),
     ("voice", "Voice", "Which drum or cymbal gets each stroke (Ctrl+3)"),
     ("reach", "Reach", "What the hands have to do (Ctrl+4)"),
+    ("song", "Song", "Does it work where it is played (Ctrl+5)"),
 )
 
 
@@ -97,6 +98,16 @@ def station_icon(name: str) -> QIcon:
         painter.setBrush(QColor(c.right))
         painter.setPen(QPen(QColor(c.right), 1.4))
         painter.drawEllipse(QPointF(14.5, 21.5), 3.8, 3.8)
+    elif name == "song":
+        # Sections in a row, one laid over the next.
+        painter.drawRoundedRect(QRectF(2.5, 9, 11, 11), 2, 2)
+        painter.drawRoundedRect(QRectF(19.5, 9, 8, 11), 2, 2)
+        painter.setPen(QPen(QColor(c.left), 1.9))
+        painter.setBrush(QColor(c.paper))
+        painter.drawRoundedRect(QRectF(11, 11.5, 9, 11), 2, 2)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(QColor(c.muted), 1))
+        painter.drawLine(QPointF(3, 27), QPointF(27, 27))
     else:
         over, under = QPainterPath(QPointF(4, 23)), QPainterPath(QPointF(4, 8))
         over.cubicTo(QPointF(14, 23), QPointF(15, 7), QPointF(26, 7))

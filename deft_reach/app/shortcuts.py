@@ -10,7 +10,7 @@ SHEET = (
     (
         "Anywhere",
         (
-            ("Ctrl+1 2 3", "Kit, Write, Reach"),
+            ("Ctrl+1 to 5", "Kit, Write, Voice, Reach, Song"),
             ("Ctrl+Page Up / Down", "plan before, plan after"),
             ("Ctrl+Up / Down", "home tempo by 1 BPM"),
             ("Ctrl+Shift+Up / Down", "home tempo by 5 BPM"),

@@ -41,6 +41,7 @@ class Transport(QObject):
         self.performance: Performance | None = None
         self._output: Output | None = None
         self._told = False
+        self._played: object = None
         self._begin = 0.0
         self._handed, self._since = 0, 0.0
         self._timer = QTimer(self)
@@ -48,6 +49,14 @@ class Transport(QObject):
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
         self._timer.timeout.connect(self._frame)
         self.watch()
+
+    def use(self, session: Session) -> None:
+        """Play what this session shows from now on."""
+        if session is not self.session:
+            self.stop()
+            session.preparing = self.session.preparing
+            self.session = session
+            self.watch()
 
     def watch(self) -> None:
         """Listen to the session; called again when its listeners have been let go."""
@@ -92,11 +101,18 @@ class Transport(QObject):
         if self._output is None and not self._told:
             self._told = True
             self.silent.emit()
+        self._played = self._key()
         self._begin = self.clock()
         self._handed, self._since = 0, self._begin
         self._timer.start()
         self.changed.emit()
         self._frame()
+
+    def _key(self) -> object:
+        """What a performance is made from: while it stays the same, it need not begin again."""
+        report, plan = self.session.report, self.session.plan
+        pattern = None if report is None else id(report.pattern)
+        return pattern, self.session.kit, None if plan is None else (plan.tempo, plan.repeat)
 
     def stop(self) -> None:
         if self._output is not None:
@@ -132,7 +148,7 @@ class Transport(QObject):
 
     def _edited(self) -> None:
         """What is played is what is written: an edit stops the old version, and a loop goes on with the new one."""
-        if not self.playing:
+        if self._played == self._key() or not self.playing:
             return
         again = self.performance is not None and self.performance.repeat
         self.stop()
@@ -158,7 +174,7 @@ class PlayButton(QToolButton):
         schools = [("Hands prepare early", "early"), ("Hands move at the last moment", "late")]
         self._choice(menu, speeds, transport.speed, lambda speed: self._set(speed=speed))
         self._choice(menu, parts, transport.part, lambda part: self._set(part=part))
-        self._choice(menu, schools, session.preparing, lambda school: setattr(session, "preparing", school))
+        self._choice(menu, schools, session.preparing, lambda school: setattr(transport.session, "preparing", school))
         for words, name in (("Click on every beat", "click"), ("Count in a bar", "count_in")):
             action = menu.addAction(words)
             action.setCheckable(True)

@@ -33,6 +33,7 @@ from deft_reach.app.plan_page import write_plan_page
 from deft_reach.app.rail import Rail
 from deft_reach.app.reach.station import ReachStation
 from deft_reach.app.shortcuts import ShortcutSheet
+from deft_reach.app.song.station import SongStation
 from deft_reach.app.start_page import StartPage
 from deft_reach.app.station import Station
 from deft_reach.app.transport import Transport
@@ -58,6 +59,7 @@ STATIONS: dict[str, Callable[[Session], Station]] = {
     "write": WriteStation,
     "voice": VoiceStation,
     "reach": ReachStation,
+    "song": SongStation,
 }
 #: Keys that follow each other faster than this are analysed together.
 KEYS_REST_MS = 180
@@ -145,7 +147,7 @@ class MainWindow(QMainWindow):
             signal.disconnect()
         self.keeper.watch()
         self.rail = Rail()
-        self.transport.stop()
+        self.transport.use(session)
         self.transport.watch()
         self.header = Header(session, self.transport)
         self.notice = NoticeBar()
@@ -206,6 +208,12 @@ class MainWindow(QMainWindow):
     def reach_station(self) -> ReachStation:
         station = self.station_widget("reach")
         assert isinstance(station, ReachStation)
+        return station
+
+    @property
+    def song_station(self) -> SongStation:
+        station = self.station_widget("song")
+        assert isinstance(station, SongStation)
         return station
 
     def rebuild(self) -> None:
@@ -282,12 +290,12 @@ class MainWindow(QMainWindow):
         self._action(plan, "Commit&ments…", self.show_commitments, "Ctrl+Shift+Return | Ctrl+Shift+Enter")
         view = bar.addMenu("&View")
         for number, (name, text) in enumerate(
-            (("kit", "&Kit"), ("write", "&Write"), ("voice", "&Voice"), ("reach", "&Reach")), 1
+            (("kit", "&Kit"), ("write", "&Write"), ("voice", "&Voice"), ("reach", "&Reach"), ("song", "&Song")), 1
         ):
             self._action(view, text, lambda n=name: self.go(n), f"Ctrl+{number}")
         view.addSeparator()
-        self._action(view, "&Next finding", lambda: self.session.step_finding(1), "F8")
-        self._action(view, "Finding &before", lambda: self.session.step_finding(-1), "Shift+F8")
+        self._action(view, "&Next finding", lambda: self.transport.session.step_finding(1), "F8")
+        self._action(view, "Finding &before", lambda: self.transport.session.step_finding(-1), "Shift+F8")
         self._action(view, "&Whole pattern", self._fit, "Ctrl+0")
         view.addSeparator()
         looks = view.addMenu("&Theme")
@@ -314,6 +322,8 @@ class MainWindow(QMainWindow):
             return
         station = self.station_widget(name)
         self.stack.setCurrentWidget(station)
+        # In the Song station the song is played, elsewhere the plan in view.
+        self.transport.use(station.view if isinstance(station, SongStation) else self.session)
         station.first_focus().setFocus()
 
     @property
@@ -365,7 +375,7 @@ class MainWindow(QMainWindow):
 
     def _fit(self) -> None:
         for station in self.built.values():
-            if isinstance(station, ReachStation | WriteStation | VoiceStation):
+            if isinstance(station, ReachStation | WriteStation | VoiceStation | SongStation):
                 station.axis.fit()
 
     def _set_theme(self, name: str) -> None:

@@ -245,7 +245,8 @@ def _voiced(
 
 def _why(was: str, now: str, source: Kit, target: Kit, mapping: Mapping[str, str]) -> str:
     home = _home(was.partition(":")[0], source)
-    name = voice_name(source, was) if source.piece(was.partition(":")[0]) is not None else f"'{was}'"
+    known = source.piece(was.partition(":")[0]) is not None
+    name = voice_name(source, was) if known else home.name if home is not None else f"'{was}'"
     there = target.piece(now.partition(":")[0])
     words = voice_name(target, now)
     if home is None or there is None:

@@ -85,7 +85,8 @@ class TimeAxis(QObject):
         before = (self.start, self.scale, self._plan)
         plan = self.session.plan
         id = plan.id if plan is not None else ""
-        if id != self._plan:
+        other = id != self._plan
+        if other:
             self._plan, self._zoomed, self.start = id, False, 0.0
         if not self._zoomed:
             pattern = self.session.shown_pattern
@@ -94,6 +95,9 @@ class TimeAxis(QObject):
         self._clamp()
         if (self.start, self.scale, self._plan) != before:
             self.changed.emit()
+        if other or self.scale != before[1]:
+            # Another plan, or another width: what is chosen is to be seen.
+            self._show_selection()
 
     def _clamp(self) -> None:
         most = max(0.0, self.length - (self.room - 10) / self.scale)

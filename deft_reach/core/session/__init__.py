@@ -7,11 +7,10 @@ knows no window; views connect to its signals.
 from __future__ import annotations
 
 from deft_reach.core.session.candidates import CandidateEdits
-from deft_reach.core.session.kits import KitEdits
-from deft_reach.core.session.plans import PlanEdits
+from deft_reach.core.session.songs import SongEdits
 
 
-class Session(PlanEdits, CandidateEdits, KitEdits):
+class Session(CandidateEdits, SongEdits):
     """One open document with everything that can be done to it.
 
     >>> session = Session()

@@ -1,0 +1,26 @@
+"""Small marks for lists and tables."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QIcon, QPainter, QPixmap
+
+from deft_reach.app import theme
+
+
+def severity_icon(severity: str) -> QIcon:
+    """The mark of a severity; nothing for an empty one."""
+    return _icon(severity, theme.colours().name) if severity else QIcon()
+
+
+@lru_cache(maxsize=16)
+def _icon(severity: str, _theme: str) -> QIcon:
+    pixmap = QPixmap(32, 32)
+    pixmap.setDevicePixelRatio(2)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    theme.draw_severity(painter, severity, QPointF(8, 8), 5.4)
+    painter.end()
+    return QIcon(pixmap)

@@ -1,0 +1,264 @@
+"""Where pieces could stand so that chosen plans cost less together: searched while you watch, done when asked."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSignalBlocker, Qt, Signal
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QSpinBox,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+)
+
+from deft_reach.app import units
+from deft_reach.app.ask_button import AskButton
+from deft_reach.app.background import Asker
+from deft_reach.app.station import Listener
+from deft_reach.app.tables import make_list
+from deft_reach.app.words import say
+from deft_reach.core.document import read_text
+from deft_reach.core.kit import Kit
+from deft_reach.core.layout_search import GRID, MOST_MM, Asked, Layout, LayoutError, Layouts, find_layouts
+from deft_reach.core.session import Session
+from deft_reach.core.stroke_text import StrokeTextError
+
+ID = Qt.ItemDataRole.UserRole
+
+
+class LayoutForm(Listener):
+    """What may move and for which plans on the left, the answers on the right.
+
+    ``shown`` says that other places are to be drawn.
+    """
+
+    shown = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.found: Layouts | None = None
+        self.partial: Layout | None = None
+        self._kit: Kit | None = None
+        self._plans: list[str] = []
+        self._asker = Asker(LayoutError)
+        self._asker.answered.connect(self._take)
+        self._asker.progressed.connect(self._progress)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(10, 6, 10, 6)
+        row.setSpacing(10)
+        row.addLayout(self._question(), 2)
+        row.addLayout(self._answers(), 3)
+        self._say("Tick what may move and for which plans; the kit stays until you say so.", "hint")
+        self.follow()
+
+    def _question(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(4)
+        lists = QHBoxLayout()
+        self.pieces, self.plans = QListWidget(), QListWidget()
+        self.pieces.setAccessibleName("Pieces that may move")
+        self.plans.setAccessibleName("Plans to make cheaper")
+        lists.addWidget(self.pieces)
+        lists.addWidget(self.plans)
+        column.addLayout(lists, 1)
+        low = QHBoxLayout()
+        self.within = QSpinBox()
+        self.within.setRange(GRID, int(MOST_MM))
+        self.within.setSingleStep(10)
+        self.within.setValue(80)
+        self.within.setPrefix("within ")
+        self.within.setSuffix(" mm")
+        self.within.setAccessibleName("How far a piece may move")
+        self.find = AskButton("Find places", self._asker)
+        low.addWidget(self.within, 1)
+        low.addWidget(self.find)
+        column.addLayout(low)
+        self.find.asked.connect(self.search)
+        self.find.stopped.connect(self._stopped)
+        return column
+
+    def _answers(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(4)
+        self.table = QTableWidget()
+        make_list(self.table, "Places found", ["gain", "breaks at", "moves"], wide=(2,))
+        column.addWidget(self.table, 2)
+        self.gains = QTableWidget()
+        make_list(self.gains, "What each plan gains", ["plan", "cost", "breaks at"], wide=(0,))
+        column.addWidget(self.gains, 2)
+        low = QHBoxLayout()
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        self.keep = QPushButton("Keep as another kit")
+        self.use = QPushButton("Move the pieces")
+        low.addWidget(self.words, 1)
+        for button in (self.keep, self.use):
+            button.setObjectName("quiet")
+            low.addWidget(button)
+        column.addLayout(low)
+        self.table.currentCellChanged.connect(lambda *_: self._show())
+        self.use.clicked.connect(self.apply)
+        self.keep.clicked.connect(self.keep_it)
+        return column
+
+    # --- the question -----------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        kit, document = self.session.kit, self.session.document
+        pieces = [(p.name, p.code) for p in kit if p.kind != "bass"]
+        plans = [(p.name, p.id) for p in document.plans if p.kit == kit.id]
+        used = self._used()
+        _tick(self.pieces, pieces, {code for _, code in pieces if code in ("ft", "rd")})
+        _tick(self.plans, plans, used & {id for _, id in plans} or {id for _, id in plans})
+        if self._kit is not None and self._kit != kit:
+            self._forget()
+        self._show()
+
+    def _used(self) -> set[str]:
+        song = self.session.song
+        return {section.plan for section in song.sections} if song is not None else set()
+
+    def _forget(self) -> None:
+        self.found = self.partial = self._kit = None
+        self._asker.forget()
+        self.table.setRowCount(0)
+        self._say("The kit has changed since: find again.", "hint")
+
+    def search(self) -> None:
+        session = self.session
+        pieces, plans = _ticked(self.pieces), _ticked(self.plans)
+        asked: list[Asked] = []
+        kit = session.kit
+        for id in plans:
+            plan = session.document.plan(id)
+            try:
+                pattern = read_text(session.document.score(plan.pattern).text, kit)
+            except StrokeTextError:
+                self._say(f"“{plan.name}” cannot be read at the moment: leave it out or mend it.", "error")
+                return
+            asked.append(Asked(plan.name, pattern, plan.tempo, plan.repeat, plan.weights))
+        self.found = self.partial = None
+        self.table.setRowCount(0)
+        self._kit, self._plans = kit, plans
+        self._say("Searching …", "hint")
+        player, within = session.player, self.within.value()
+        self.find.ask(
+            lambda progress: find_layouts(asked, kit, player, pieces, within=within, best=4, progress=progress)
+        )
+
+    def _progress(self, looked: int, of: int | None, found: Layout | None) -> None:
+        share = f" of {of:,} at most" if of else ""
+        gain = f"; the best so far costs {_gain(found) * 100:.0f} % less" if found is not None else ""
+        self._say(f"{looked:,} places looked at{share}{gain}.", "hint")
+        if found is not None and found is not self.partial:
+            self.partial = found
+            self._fill([found])
+
+    def _stopped(self) -> None:
+        self._say("Stopped." + (" The best so far is above." if self.partial else " Nothing was changed."), "hint")
+        self._show()
+
+    def _take(self, result: Layouts | str) -> None:
+        if isinstance(result, str):
+            self._say(result[:1].upper() + result[1:] + ".", "error")
+            return
+        self.found, self.partial = result, None
+        self._fill(list(result.best))
+        if result.best:
+            self._say(f"{result.evaluated:,} places looked at. Outlines on the plan: where they would stand.", "hint")
+        else:
+            self._say("No place within that distance is cheaper: this kit is right for these plans.", "hint")
+
+    @property
+    def rows(self) -> list[Layout]:
+        if self.found is not None:
+            return list(self.found.best)
+        return [self.partial] if self.partial is not None else []
+
+    def _fill(self, rows: list[Layout]) -> None:
+        blocker = QSignalBlocker(self.table)
+        self.table.setRowCount(len(rows))
+        for k, row in enumerate(rows):
+            moves = "; ".join(f"{self._name(code)} {move_words(move)}" for code, move in row.moves.items())
+            before, after = row.limit_before, row.limit_after
+            limit = "–" if before is None or after is None else f"{before:.0f} → {after:.0f} BPM"
+            for column, text in enumerate((f"{_gain(row) * 100:.0f} % cheaper", limit, moves)):
+                item = QTableWidgetItem(text)
+                item.setToolTip(text)
+                self.table.setItem(k, column, item)
+        if rows:
+            self.table.setCurrentCell(0, 0)
+        del blocker
+        self._show()
+
+    def _name(self, code: str) -> str:
+        piece = self.session.kit.piece(code)
+        return piece.name if piece is not None else code
+
+    @property
+    def current(self) -> Layout | None:
+        rows, row = self.rows, self.table.currentRow()
+        return rows[row] if 0 <= row < len(rows) and self._kit == self.session.kit else None
+
+    def _show(self) -> None:
+        layout = self.current
+        done = layout is not None and not self._asker.busy
+        self.use.setEnabled(done)
+        self.keep.setEnabled(done)
+        gains = layout.plans if layout is not None else ()
+        self.gains.setRowCount(len(gains))
+        for k, gain in enumerate(gains):
+            limit = "–"
+            if gain.limit_before is not None and gain.limit_after is not None:
+                limit = f"{gain.limit_before:.0f} → {gain.limit_after:.0f} BPM"
+            cost = f"{gain.cost_before:.1f} → {gain.cost_after:.1f}"
+            for column, text in enumerate((gain.name, cost, limit)):
+                self.gains.setItem(k, column, QTableWidgetItem(text))
+        self.shown.emit()
+
+    # --- acting -----------------------------------------------------------------------------------------------
+
+    def apply(self) -> None:
+        """Stand the pieces there: one step that can be undone."""
+        if self.current is not None:
+            self.session.use_places(self.current.kit)
+
+    def keep_it(self) -> None:
+        """Keep the places as a kit of its own, for the plans that were asked about."""
+        if self.current is not None:
+            kit = self.current.kit
+            self.session.add_layout(kit, self._plans, f"{kit.name}, moved")
+
+    def _say(self, text: str, tone: str) -> None:
+        say(self.words, text, tone)
+
+
+def move_words(move: tuple[int, int, int]) -> str:
+    """A move as a player makes it: "40 mm left, 15 mm forward"."""
+    names = (("right", "left"), ("forward", "back"), ("up", "down"))
+    return ", ".join(f"{units.length(abs(by))} {a if by > 0 else b}" for by, (a, b) in zip(move, names) if by)
+
+
+def _gain(layout: Layout) -> float:
+    return 1 - layout.cost_after / layout.cost_before if layout.cost_before else 0.0
+
+
+def _tick(box: QListWidget, rows: list[tuple[str, str]], ticked: set[str]) -> None:
+    """Fill a list of ticks, keeping what was ticked where it is still the same list."""
+    if rows == [(box.item(k).text(), box.item(k).data(ID)) for k in range(box.count())]:
+        return
+    box.clear()
+    for text, id in rows:
+        item = QListWidgetItem(text)
+        item.setData(ID, id)
+        item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+        item.setCheckState(Qt.CheckState.Checked if id in ticked else Qt.CheckState.Unchecked)
+        box.addItem(item)
+
+
+def _ticked(box: QListWidget) -> list[str]:
+    return [box.item(k).data(ID) for k in range(box.count()) if box.item(k).checkState() == Qt.CheckState.Checked]

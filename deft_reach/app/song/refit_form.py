@@ -1,0 +1,219 @@
+"""The plan in view on another kit, or with one pedal: what takes the place of what, and what that is like."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from deft_reach.app import theme
+from deft_reach.app.ask_button import AskButton
+from deft_reach.app.background import Asker
+from deft_reach.app.station import Listener
+from deft_reach.app.tables import make_list, verdict_cells
+from deft_reach.app.words import preview_text, say
+from deft_reach.core.kit import Kit
+from deft_reach.core.layouts import LAYOUTS, layout
+from deft_reach.core.refit import RefitError, Refitted, refit
+from deft_reach.core.session import Session
+
+PEDALS = {"as the kit has": None, "one bass pedal": 1, "two bass pedals": 2}
+
+
+class RefitForm(Listener):
+    """The kit on the left, the answers in the middle, the substitutions of the chosen one on the right."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.found: tuple[Refitted, ...] = ()
+        self.chosen: dict[str, str] = {}
+        self._asked: object = None
+        self._asker = Asker(RefitError)
+        self._asker.answered.connect(self._take)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(10, 6, 10, 6)
+        row.setSpacing(10)
+        row.addWidget(self._question())
+        row.addLayout(self._answers(), 1)
+        self._say("Choose a kit, and the plan in view is put on it: what is closest in sound first.", "hint")
+        self.follow()
+
+    def _question(self) -> QWidget:
+        side = QWidget()
+        side.setFixedWidth(round(226 * theme.text_scale()))
+        column = QVBoxLayout(side)
+        column.setContentsMargins(0, 0, 0, 0)
+        form = QFormLayout()
+        form.setVerticalSpacing(4)
+        self.kit, self.pedals = QComboBox(), QComboBox()
+        for box, name in ((self.kit, "Kit to play it on"), (self.pedals, "Bass pedals")):
+            box.setAccessibleName(name)
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.setMinimumContentsLength(10)
+        for words, value in PEDALS.items():
+            self.pedals.addItem(words, value)
+        form.addRow("Onto", self.kit)
+        form.addRow("Pedals", self.pedals)
+        column.addLayout(form)
+        self.find = AskButton("Put it on this kit", self._asker)
+        column.addWidget(self.find)
+        self.plan_name = QLabel()
+        self.plan_name.setObjectName("hint")
+        self.plan_name.setWordWrap(True)
+        column.addWidget(self.plan_name)
+        column.addStretch(1)
+        self.find.asked.connect(self.search)
+        self.find.stopped.connect(lambda: self._say("Stopped; nothing was changed.", "hint"))
+        self.kit.currentIndexChanged.connect(lambda _: self.chosen.clear())
+        return side
+
+    def _answers(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(4)
+        tables = QHBoxLayout()
+        self.table = QTableWidget()
+        make_list(self.table, "The plan on that kit", ["ease", "breaks at", "cautions", "changed"], wide=(3,))
+        self.changes = QTableWidget()
+        make_list(self.changes, "What takes the place of what", ["was", "becomes", "strokes", "why"], wide=(3,))
+        tables.addWidget(self.table, 5)
+        tables.addWidget(self.changes, 6)
+        column.addLayout(tables, 1)
+        self.preview = QLabel()
+        self.preview.setFont(theme.mono(9.5))
+        self.preview.setWordWrap(True)
+        self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.preview.setFixedHeight(round(32 * theme.text_scale()))
+        column.addWidget(self.preview)
+        low = QHBoxLayout()
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        self.keep = QPushButton("Keep as a plan")
+        self.keep.setObjectName("quiet")
+        low.addWidget(self.words, 1)
+        low.addWidget(self.keep)
+        column.addLayout(low)
+        self.table.currentCellChanged.connect(lambda *_: self._show())
+        self.table.cellActivated.connect(lambda *_: self.keep_it())
+        self.keep.clicked.connect(self.keep_it)
+        return column
+
+    def refresh(self) -> None:
+        plan = self.session.plan
+        self.plan_name.setText(f"Plan in view: {plan.name}" if plan is not None else "No plan in view.")
+        rows = [(kit.name, ("kit", kit.id)) for kit in self.session.document.kits]
+        rows += [(f"the “{name}” layout", ("layout", name)) for name in LAYOUTS]
+        if rows != [(self.kit.itemText(k), self.kit.itemData(k)) for k in range(self.kit.count())]:
+            blocker = QSignalBlocker(self.kit)
+            kept = self.kit.currentData()
+            self.kit.clear()
+            for text, data in rows:
+                self.kit.addItem(text, data)
+            own = next((k for k, row in enumerate(rows) if row[1] == kept), None)
+            self.kit.setCurrentIndex(own if own is not None else len(self.session.document.kits))
+            del blocker
+        if self.found and self._asked != self._key():
+            self._say("The plan or its kit has changed since: put it on the kit again.", "hint")
+        self._show()
+
+    def _key(self) -> object:
+        return (self.session.text, self.session.kit, self.session.player, self.session.plan)
+
+    def target(self) -> Kit:
+        kind, id = self.kit.currentData()
+        return layout(id) if kind == "layout" else self.session.document.kit(id)
+
+    def search(self) -> None:
+        session, pattern = self.session, self.session.pattern()
+        plan = session.plan
+        if plan is None or pattern is None or not pattern.strokes:
+            self._say("The plan has to be readable and have strokes first.", "error")
+            return
+        self._asked = self._key()
+        kit, player, target, pedals = session.kit, session.player, self.target(), self.pedals.currentData()
+        chosen = dict(self.chosen)
+        self._say("Searching …", "hint")
+        self.find.ask(
+            lambda progress: refit(
+                pattern, kit, target, player, plan.tempo, pedals=pedals, chosen=chosen, best=6, repeat=plan.repeat,
+                weights=plan.weights, progress=progress,
+            )
+        )  # fmt: skip
+
+    def _take(self, result: tuple[Refitted, ...] | str) -> None:
+        if isinstance(result, str):
+            self.chosen.clear()
+            self._say(result[:1].upper() + result[1:] + ".", "error")
+            return
+        self.found = result
+        self._say("Closest in sound first. Change what becomes what on the right.", "hint")
+        blocker = QSignalBlocker(self.table)
+        self.table.setRowCount(len(result))
+        for k, row in enumerate(result):
+            count = len(row.substitutions)
+            changes = str(count) if count else "nothing"
+            for column, text in enumerate((*verdict_cells(row.report), changes)):
+                self.table.setItem(k, column, QTableWidgetItem(text))
+        if result:
+            self.table.setCurrentCell(0, 0)
+        del blocker
+        self._show()
+
+    @property
+    def current(self) -> Refitted | None:
+        row = self.table.currentRow()
+        fresh = self._asked == self._key()
+        return self.found[row] if fresh and 0 <= row < len(self.found) else None
+
+    def _show(self) -> None:
+        row = self.current
+        self.keep.setEnabled(row is not None)
+        self.preview.setText(preview_text(row.text) if row is not None else "")
+        subs = row.substitutions if row is not None else ()
+        self.changes.setRowCount(len(subs))
+        for k, sub in enumerate(subs):
+            for column, text in enumerate((sub.source, sub.target, str(len(sub.strokes)), sub.why)):
+                item = QTableWidgetItem(text)
+                item.setToolTip(text)
+                self.changes.setItem(k, column, item)
+            hand = row is not None and sub.target in row.kit.voices and sub.source not in ("J", "K")
+            if hand and row is not None:
+                self.changes.setCellWidget(k, 1, self._voice_box(sub.source, sub.target, row.kit))
+            else:
+                self.changes.removeCellWidget(k, 1)
+
+    def _voice_box(self, source: str, target: str, kit: Kit) -> QComboBox:
+        """Another voice for this one: the search runs again with it settled."""
+        box = QComboBox()
+        box.setAccessibleName(f"What {source} becomes")
+        for piece in kit:
+            if not piece.is_pedal and piece.kind != "bass":
+                box.addItem(piece.code)
+        if box.findText(target) < 0:
+            box.addItem(target)
+        box.setCurrentText(target)
+        box.activated.connect(lambda _, s=source, b=box: self._settle(s, b.currentText()))
+        return box
+
+    def _settle(self, source: str, target: str) -> None:
+        self.chosen[source] = target
+        self.search()
+
+    def keep_it(self) -> None:
+        """Add the chosen answer as a plan on that kit; the plan in view stays as it is."""
+        row, plan = self.current, self.session.plan
+        if row is None or plan is None:
+            return
+        name = self.session.keep_refit(plan, row.kit, row.text)
+        self._say(f"Kept as “{name}”.", "hint")
+
+    def _say(self, text: str, tone: str) -> None:
+        say(self.words, text, tone)

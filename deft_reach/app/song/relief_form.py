@@ -1,0 +1,313 @@
+"""Relief for a tired limb: how busy each is over time, how long it lasts, and lighter ways to play the plan."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import QPointF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSlider,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from deft_reach.app import theme
+from deft_reach.app.ask_button import AskButton
+from deft_reach.app.background import Asker
+from deft_reach.app.canvas.base import label
+from deft_reach.app.canvas.explain import limb_name
+from deft_reach.app.station import Listener
+from deft_reach.app.tables import make_list
+from deft_reach.app.words import preview_text, say
+from deft_reach.core.endurance import SUSTAINED, effort_over_time, endurance, lasting_words
+from deft_reach.core.limbs import FEET
+from deft_reach.core.relief import DEFAULT_KEEP, KEEPS, Relief, ReliefError, lighter, relief_scale
+from deft_reach.core.report import Report
+from deft_reach.core.session import Session
+from deft_reach.core.session.song_view import SongView
+
+HANDS = {"the right hand": "R", "the left hand": "L"}
+
+
+class EffortChart(QWidget):
+    """Each limb's effort over the song, a line each, and what can be kept up."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.report: Report | None = None
+        self.setMinimumSize(220, 84)
+        self.setAccessibleName("How busy each limb is over time")
+
+    def sizeHint(self) -> QSize:
+        return QSize(320, 110)
+
+    def show_report(self, report: Report | None) -> None:
+        if report is not self.report:
+            self.report = report
+            self.setAccessibleDescription(self.in_words())
+            self.update()
+
+    def limbs(self) -> list[str]:
+        return [limb for limb in "RLKJH" if self.report is not None and limb in self.report.summary.load]
+
+    def in_words(self) -> str:
+        """Every limb's effort and how long it lasts, as text."""
+        report = self.report
+        if report is None:
+            return "Nothing to show yet."
+        found = []
+        for limb in self.limbs():
+            one = endurance(report, limb)
+            if one is not None:
+                name = limb_name(report.table.kit, limb)
+                found.append(
+                    f"{name}: {one.rate:.1f} strokes a second, {one.longest_run} in a row, "
+                    f"busy {one.effort * 100:.0f} %, lasts {lasting_words(one.lasts)}."
+                )
+        return " ".join(found)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        c = theme.colours()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor(c.sheet))
+        report = self.report
+        if report is None or not report.summary.duration:
+            painter.end()
+            return
+        left, right, top, bottom = 40.0, self.width() - 8.0, 8.0, self.height() - 18.0
+        whole = report.summary.duration
+        high = 1.2
+        y = lambda effort: bottom - min(effort, high) / high * (bottom - top)  # noqa: E731
+        painter.setPen(QPen(QColor(c.grid), 1))
+        muted, small = QColor(c.muted), theme.lettering(9)
+        align = Qt.AlignmentFlag.AlignRight
+        for effort, text in ((0.0, "0"), (SUSTAINED["hand"], "lasts"), (1.0, "100 %")):
+            painter.setPen(QPen(QColor(c.grid if effort != SUSTAINED["hand"] else c.muted), 1, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(left, y(effort)), QPointF(right, y(effort)))
+            label(painter, QPointF(left - 4, y(effort)), text, small, muted, align)
+        label(painter, QPointF(right, bottom + 9), f"{whole:.0f} s", small, muted, align)
+        label(painter, QPointF(left, bottom + 9), "0 s", small, muted, Qt.AlignmentFlag.AlignLeft)
+        count = max(2, int(right - left) // 3)
+        times = [whole * (k + 1) / count for k in range(count)]
+        for limb in self.limbs():
+            path = QPainterPath()
+            for k, effort in enumerate(effort_over_time(report, limb, times).tolist()):
+                point = QPointF(left + (right - left) * (k + 1) / count, y(effort))
+                path.moveTo(point) if k == 0 else path.lineTo(point)
+            colour = c.hand(limb)
+            dashed = Qt.PenStyle.DotLine if limb in FEET and limb != "K" else Qt.PenStyle.SolidLine
+            painter.setPen(QPen(colour, 1.6, Qt.PenStyle.DashLine if limb == "K" else dashed))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPath(path)
+            end = path.currentPosition()
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour)
+            painter.drawPath(theme.mark_path(limb, QPointF(end.x() - 3, end.y()), 4))
+        painter.end()
+
+
+class ReliefForm(Listener):
+    """What the limbs carry on the left; a slider from as written to the lightest on the right."""
+
+    def __init__(self, session: Session, view: SongView) -> None:
+        super().__init__(session)
+        self.view = view
+        self.rows: list[Relief] = []
+        self._asked: object = None
+        self._asker = Asker(ReliefError)
+        self._asker.answered.connect(self._take)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(10, 6, 10, 6)
+        row.setSpacing(12)
+        row.addLayout(self._loads(), 1)
+        row.addLayout(self._relief(), 1)
+        self._say("Choose a hand, and lighter ways to play the plan in view are found.", "hint")
+        self._show()
+        self.follow()
+
+    def _loads(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(3)
+        self.chart_title = QLabel()
+        self.chart_title.setObjectName("caption")
+        self.chart = EffortChart()
+        self.loads_title = QLabel()
+        self.loads_title.setObjectName("caption")
+        self.loads = QTableWidget()
+        columns = ["", "per s", "in a row", "rest", "lasts"]
+        make_list(self.loads, "What each limb carries in the plan in view", columns, wide=(4,))
+        self.loads.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
+        column.addWidget(self.chart_title)
+        column.addWidget(self.chart, 1)
+        column.addWidget(self.loads_title)
+        column.addWidget(self.loads, 1)
+        return column
+
+    def _relief(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(4)
+        top = QHBoxLayout()
+        self.hand = QComboBox()
+        self.hand.setAccessibleName("Hand to relieve")
+        for words, value in HANDS.items():
+            self.hand.addItem(words, value)
+        self.find = AskButton("Find lighter ways", self._asker)
+        top.addWidget(QLabel("Relieve"))
+        top.addWidget(self.hand, 1)
+        top.addWidget(self.find)
+        column.addLayout(top)
+        keeps = QGridLayout()
+        keeps.setVerticalSpacing(0)
+        self.keeps: dict[str, QCheckBox] = {}
+        for k, (name, words) in enumerate(KEEPS.items()):
+            box = QCheckBox(f"keep {words}")
+            box.setChecked(name in DEFAULT_KEEP)
+            self.keeps[name] = box
+            keeps.addWidget(box, k // 2, k % 2)
+        column.addLayout(keeps)
+        scale = QHBoxLayout()
+        self.slider = QSlider(Qt.Orientation.Horizontal)
+        self.slider.setAccessibleName("From as written to the lightest")
+        self.slider.setPageStep(1)
+        self.slider.setTickPosition(QSlider.TickPosition.TicksBelow)
+        scale.addWidget(QLabel("as written"))
+        scale.addWidget(self.slider, 1)
+        scale.addWidget(QLabel("lightest"))
+        column.addLayout(scale)
+        self.verdict = QLabel()
+        self.verdict.setWordWrap(True)
+        column.addWidget(self.verdict)
+        self.preview = QLabel()
+        self.preview.setFont(theme.mono(9.5))
+        self.preview.setWordWrap(True)
+        self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.preview.setMinimumHeight(round(32 * theme.text_scale()))
+        column.addWidget(self.preview, 1)
+        low = QHBoxLayout()
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        self.keep = QPushButton("Keep as a plan")
+        self.use = QPushButton("Use it")
+        low.addWidget(self.words, 1)
+        for button in (self.keep, self.use):
+            button.setObjectName("quiet")
+            low.addWidget(button)
+        column.addLayout(low)
+        self.find.asked.connect(self.search)
+        self.find.stopped.connect(lambda: self._say("Stopped; nothing was changed.", "hint"))
+        self.slider.valueChanged.connect(lambda _: self._show())
+        self.use.clicked.connect(self.apply)
+        self.keep.clicked.connect(self.keep_it)
+        return column
+
+    def refresh(self) -> None:
+        report = self.view.report if self.view.report is not None else self.session.report
+        song = self.session.song
+        whole = self.view.report is not None and song is not None
+        name = song.name if whole and song is not None else "the plan in view"
+        self.chart_title.setText(f"How busy each limb is through {name}")
+        self.chart.show_report(report)
+        plan, own = self.session.plan, self.session.report
+        found = [] if own is None else [one for limb in "RLKJH" if (one := endurance(own, limb)) is not None]
+        self.loads_title.setText("" if plan is None else f"{plan.name} at {plan.tempo:g} BPM, round and round")
+        self.loads.setRowCount(len(found))
+        for k, one in enumerate(found):
+            assert own is not None
+            who = limb_name(own.table.kit, one.limb)
+            rest = f"{one.rest * 1000:.0f} ms" if one.rest < 10 else f"{one.rest:.0f} s"
+            cells = (who, f"{one.rate:.1f}", str(one.longest_run), rest, lasting_words(one.lasts))
+            for column, text in enumerate(cells):
+                self.loads.setItem(k, column, QTableWidgetItem(text))
+        if self.rows and self._asked != self._key():
+            self._say("The plan has changed since: find again.", "hint")
+        self._show()
+
+    def _key(self) -> object:
+        return (self.session.text, self.session.kit, self.session.player, self.session.plan)
+
+    def search(self) -> None:
+        session, pattern, plan = self.session, self.session.pattern(), self.session.plan
+        if plan is None or pattern is None or not pattern.strokes:
+            self._say("The plan has to be readable and have strokes first.", "error")
+            return
+        self._asked = self._key()
+        self.rows = []
+        self._show()
+        self._say("Searching …", "hint")
+        keep = [name for name, box in self.keeps.items() if box.isChecked()]
+        ask = partial(
+            relief_scale, pattern, session.kit, session.player, plan.tempo, str(self.hand.currentData()), keep=keep,
+            repeat=plan.repeat, weights=plan.weights,
+        )  # fmt: skip
+        self.find.ask(lambda progress: ask(progress=progress))
+
+    def _take(self, result: list[Relief] | str) -> None:
+        if isinstance(result, str):
+            self._say(result[:1].upper() + result[1:] + ".", "error")
+            return
+        self.rows = result
+        self.slider.setRange(0, len(result) - 1)
+        self.slider.setValue(min(2, len(result) - 1))
+        if len(result) < 2:
+            self._say("With what is kept there is nothing to give away: keep less.", "hint")
+        else:
+            self._say(f"{len(result) - 1} lighter ways; move the slider.", "hint")
+        self._show()
+
+    @property
+    def current(self) -> Relief | None:
+        fresh = self._asked == self._key()
+        return self.rows[self.slider.value()] if fresh and self.slider.value() < len(self.rows) else None
+
+    def _show(self) -> None:
+        row = self.current
+        self.slider.setEnabled(len(self.rows) > 1 and row is not None)
+        changed = row is not None and bool(row.moved or row.dropped)
+        self.use.setEnabled(changed)
+        self.keep.setEnabled(changed)
+        if row is None:
+            self.verdict.setText("")
+            self.preview.setText("")
+            return
+        first = self.rows[0]
+        lasts = lasting_words(row.load.lasts) if row.load else "it rests"
+        if changed:
+            parts = [f"{lighter(row, first) * 100:.0f} % lighter", f"{row.heard * 100:.0f} % of it heard"]
+            if row.moved:
+                parts.append(f"{len(row.moved)} to the other hand")
+            if row.dropped:
+                parts.append(f"{len(row.dropped)} left out")
+        else:
+            parts = ["As written"]
+        limit = row.report.summary.tempo_limit
+        parts.append(f"{row.longest_run} in a row, lasts {lasts}")
+        parts.append(
+            f"cost {row.report.summary.cost:.1f}" + ("" if limit is None else f", breaks at {limit:.0f} BPM")
+        )
+        self.verdict.setText("; ".join(parts) + ".")
+        self.preview.setText(preview_text(row.text))
+
+    def apply(self) -> None:
+        """Make the chosen rewrite the plan's: one step that can be undone."""
+        if self.current is not None:
+            self.session.set_text(self.current.text, "Relief", None)
+
+    def keep_it(self) -> None:
+        plan, row = self.session.plan, self.current
+        if plan is not None and row is not None:
+            name = f"{plan.name}, lighter"[:120]
+            self.session.new_plan(name, row.text, copy_of=plan, show=False)
+            self._say(f"Kept as “{name}”.", "hint")
+
+    def _say(self, text: str, tone: str) -> None:
+        say(self.words, text, tone)

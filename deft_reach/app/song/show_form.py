@@ -1,0 +1,128 @@
+"""The whole show: every song and plan in order, on its own kit or all on one, to see what would not work."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout
+
+from deft_reach.app.background import Asker
+from deft_reach.app.marks import severity_icon
+from deft_reach.app.station import Listener
+from deft_reach.app.tables import make_list
+from deft_reach.core.kit import Kit
+from deft_reach.core.layouts import LAYOUTS, layout
+from deft_reach.core.session import Session
+from deft_reach.core.session.song_view import SongView
+from deft_reach.core.song.setlist import ShowRow, whole_show
+
+ROW = Qt.ItemDataRole.UserRole
+COLUMNS = ["", "kit", "tempo", "headroom", "hardest moment", "state"]
+
+
+class ShowForm(Listener):
+    """One row each; opening one brings it into view."""
+
+    def __init__(self, session: Session, view: SongView) -> None:
+        super().__init__(session)
+        self.view = view
+        self._shown: object = None
+        self._asker = Asker(ValueError)
+        self._asker.answered.connect(self._take)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 6, 10, 6)
+        column.setSpacing(4)
+        top = QHBoxLayout()
+        top.addWidget(QLabel("Judged on"))
+        self.kit = QComboBox()
+        self.kit.setAccessibleName("Kit for the whole show")
+        self.words = QLabel()
+        self.words.setObjectName("hint")
+        self.open = QPushButton("Open")
+        self.open.setObjectName("quiet")
+        top.addWidget(self.kit)
+        top.addWidget(self.words, 1)
+        top.addWidget(self.open)
+        column.addLayout(top)
+        self.table = QTableWidget()
+        make_list(self.table, "The whole show", COLUMNS, wide=(0, 4))
+        column.addWidget(self.table, 1)
+        self.kit.currentIndexChanged.connect(lambda _: self._ask())
+        self.table.cellActivated.connect(lambda *_: self._open())
+        self.open.clicked.connect(self._open)
+        self.follow()
+
+    def chosen_kit(self) -> Kit | None:
+        data = self.kit.currentData()
+        if data is None:
+            return None
+        kind, id = data
+        if kind == "layout":
+            return layout(id)
+        return next((kit for kit in self.session.document.kits if kit.id == id), None)
+
+    def refresh(self) -> None:
+        document = self.session.document
+        rows: list[tuple[str, tuple[str, str] | None]] = [("each one's own kit", None)]
+        rows += [(kit.name, ("kit", kit.id)) for kit in document.kits]
+        rows += [(f"the “{name}” layout", ("layout", name)) for name in LAYOUTS]
+        if rows != [(self.kit.itemText(k), self.kit.itemData(k)) for k in range(self.kit.count())]:
+            blocker = QSignalBlocker(self.kit)
+            kept = self.kit.currentData()
+            self.kit.clear()
+            for text, data in rows:
+                self.kit.addItem(text, data)
+            self.kit.setCurrentIndex(max(0, next((k for k, row in enumerate(rows) if row[1] == kept), 0)))
+            del blocker
+        self._ask()
+
+    def _ask(self) -> None:
+        document, kit = self.session.document, self.chosen_kit()
+        key = (document, kit)
+        if key != self._shown:
+            self._shown = key
+            self._asker.ask(lambda _: whole_show(document, kit))
+
+    def _take(self, rows: list[ShowRow] | str) -> None:
+        if isinstance(rows, str):
+            self.words.setText(rows)
+            return
+        at = self.table.currentRow()
+        self.table.setRowCount(len(rows))
+        for k, row in enumerate(rows):
+            for column, text in enumerate(_cells(row)):
+                item = QTableWidgetItem(text)
+                item.setData(ROW, row)
+                item.setToolTip(text)
+                if column == 0:
+                    item.setIcon(severity_icon("stop" if row.problem else row.severity))
+                self.table.setItem(k, column, item)
+        if rows:
+            self.table.setCurrentCell(max(0, min(at, len(rows) - 1)), 0)
+        self.open.setEnabled(bool(rows))
+        stops = sum(bool(row.problem) or row.severity == "stop" for row in rows)
+        self.words.setText(
+            f"{stops} of {len(rows)} cannot be played so." if stops else f"All {len(rows)} can be played."
+        )
+
+    def _open(self) -> None:
+        item = self.table.item(self.table.currentRow(), 0)
+        row = item.data(ROW) if item is not None else None
+        if isinstance(row, ShowRow):
+            if row.kind == "song":
+                self.session.show_song(row.id)
+            else:
+                self.session.show_plan(row.id)
+
+
+def _cells(row: ShowRow) -> tuple[str, ...]:
+    if row.tempo is None:
+        tempo = "–"
+    else:
+        low, high = row.tempo
+        tempo = f"{low:g} BPM" if low == high else f"{low:g}–{high:g} BPM"
+    if row.headroom is None:
+        room = "–"
+    else:
+        room = f"{row.headroom * 100:.0f} %" if row.headroom >= 0 else f"{-row.headroom * 100:.0f} % too fast"
+    name = f"♪ {row.name}" if row.kind == "song" else row.name
+    return name, row.kit or "–", tempo, room, row.problem or row.hardest, row.state

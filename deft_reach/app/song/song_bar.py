@@ -1,0 +1,354 @@
+"""The song as a list: its sections in order, how often, how fast, and how each is in the song and alone."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QGridLayout,
+    QHBoxLayout,
+    QInputDialog,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QSpinBox,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+)
+
+from deft_reach.app.marks import severity_icon
+from deft_reach.app.station import Listener
+from deft_reach.app.tables import make_list
+from deft_reach.app.words import say
+from deft_reach.core.session import Session
+from deft_reach.core.session.song_view import SongView
+from deft_reach.core.session.songs import MOST_TIMES
+from deft_reach.core.stroke_text import TEMPO_RANGE
+
+_RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+
+
+class SongBar(Listener):
+    """Everything about the song in view that can be changed."""
+
+    def __init__(self, session: Session, view: SongView) -> None:
+        super().__init__(session)
+        self.view = view
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 2, 10, 8)
+        column.setSpacing(5)
+        column.addLayout(self._choose())
+        column.addLayout(self._settings())
+        self.table = QTableWidget()
+        make_list(self.table, "Sections of the song", ["section", "times", "BPM", "here", "alone"], wide=(0,))
+        column.addWidget(self.table, 1)
+        column.addLayout(self._section())
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        column.addWidget(self.words)
+        view.verdict.connect(self.refresh_if_visible)
+        view.selected.connect(self.refresh_if_visible)
+        self.table.currentCellChanged.connect(lambda row, *_: self._picked(row))
+        self.table.cellActivated.connect(lambda row, _: self._go(row))
+        self._filling = False
+        self.follow()
+
+    # --- building ---------------------------------------------------------------------------------------------
+
+    def _choose(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        self.songs = QComboBox()
+        self.songs.setAccessibleName("Song")
+        self.songs.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.songs.setMinimumContentsLength(10)
+        self.more = QPushButton("Songs")
+        self.more.setObjectName("quiet")
+        menu = QMenu(self)
+        session = self.session
+        menu.addAction("New song", lambda: session.new_song())
+        self.rename = menu.addAction("Rename this song…", self._rename)
+        self.copy = menu.addAction("Duplicate this song", lambda: session.duplicate_song())
+        self.delete = menu.addAction("Delete this song", lambda: session.delete_song())
+        self.write_out = menu.addAction("Write it out as one plan", self._write_out)
+        self.more.setMenu(menu)
+        row.addWidget(self.songs, 1)
+        row.addWidget(self.more)
+        self.songs.activated.connect(lambda _: self.session.show_song(str(self.songs.currentData())))
+        return row
+
+    def _settings(self) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(4)
+        self.kit = QComboBox()
+        self.kit.setAccessibleName("Kit of the song")
+        self.kit.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.kit.setMinimumContentsLength(8)
+        self.tempo = _tempo_box("each its own")
+        self.tempo.setAccessibleName("One tempo for the whole song")
+        self.repeat = QCheckBox("Round again")
+        for line, (caption, widget, wide) in enumerate((("Kit", self.kit, 3), ("Tempo", self.tempo, 2))):
+            text = QLabel(caption)
+            text.setObjectName("caption")
+            grid.addWidget(text, line, 0)
+            grid.addWidget(widget, line, 1, 1, wide)
+        grid.addWidget(self.repeat, 1, 3)
+        grid.setColumnStretch(1, 1)
+        session = self.session
+        self.kit.activated.connect(lambda _: session.set_song_kit(self.kit.currentData()))
+        self.tempo.valueChanged.connect(
+            lambda value: session.set_song_tempo(value if value >= TEMPO_RANGE[0] else None)
+        )
+        self.repeat.toggled.connect(session.set_song_repeat)
+        return grid
+
+    def _section(self) -> QVBoxLayout:
+        lines = QVBoxLayout()
+        lines.setSpacing(4)
+        first, second = QHBoxLayout(), QHBoxLayout()
+        self.add = QPushButton("Add a plan")
+        self.plans = QMenu(self)
+        self.plans.aboutToShow.connect(self._fill_plans)
+        self.add.setMenu(self.plans)
+        self.up, self.down, self.remove = QPushButton("Up"), QPushButton("Down"), QPushButton("Remove")
+        for button in (self.add, self.up, self.down, self.remove):
+            button.setObjectName("quiet")
+            first.addWidget(button, 1 if button is self.add else 0)
+        self.times = QSpinBox()
+        self.times.setRange(1, MOST_TIMES)
+        self.times.setPrefix("× ")
+        self.times.setAccessibleName("How often the section is played")
+        self.section_tempo = _tempo_box("as the song")
+        self.section_tempo.setAccessibleName("The section's own tempo")
+        second.addWidget(self.times, 1)
+        second.addWidget(self.section_tempo, 1)
+        lines.addLayout(first)
+        lines.addLayout(second)
+        session = self.session
+        self.up.clicked.connect(lambda: self._move(-1))
+        self.down.clicked.connect(lambda: self._move(1))
+        self.remove.clicked.connect(lambda: session.remove_section(self.row))
+        self.times.valueChanged.connect(lambda times: session.set_times(self.row, times))
+        self.section_tempo.valueChanged.connect(lambda value: session.set_section_tempo(self.row, _or_none(value)))
+        return lines
+
+    # --- showing ----------------------------------------------------------------------------------------------
+
+    @property
+    def row(self) -> int:
+        """Number of the section that is chosen, −1 if none."""
+        return self.table.currentRow()
+
+    def refresh_if_visible(self) -> None:
+        if self.isVisible():
+            self.refresh()
+
+    def refresh(self) -> None:
+        self._filling = True
+        self._fill_songs()
+        song, document = self.session.song, self.session.document
+        there = song is not None
+        boxes = (self.kit, self.tempo, self.repeat, self.times, self.section_tempo)
+        blockers = [QSignalBlocker(widget) for widget in boxes]
+        for widget in boxes:
+            widget.setEnabled(there)
+        for action in (self.rename, self.copy, self.delete, self.write_out):
+            action.setEnabled(there)
+        self.add.setEnabled(bool(document.plans))
+        if song is not None:
+            self.repeat.setChecked(song.repeat)
+            self.tempo.setValue(song.tempo or self.tempo.minimum())
+            self._fill_kits()
+        self._fill_table()
+        del blockers
+        self._filling = False
+        self._say()
+
+    def _fill_songs(self) -> None:
+        wanted = [(song.name, song.id) for song in self.session.document.songs]
+        there = [(self.songs.itemText(k), self.songs.itemData(k)) for k in range(self.songs.count())]
+        if wanted != there:
+            self.songs.clear()
+            for name, id in wanted:
+                self.songs.addItem(name, id)
+        song = self.session.song
+        if song is not None:
+            self.songs.setCurrentIndex(self.songs.findData(song.id))
+
+    def _fill_kits(self) -> None:
+        song = self.session.song
+        assert song is not None
+        rows: list[tuple[str, str | None]] = [("its first plan's", None)]
+        rows += [(kit.name, kit.id) for kit in self.session.document.kits]
+        if rows != [(self.kit.itemText(k), self.kit.itemData(k)) for k in range(self.kit.count())]:
+            self.kit.clear()
+            for name, id in rows:
+                self.kit.addItem(name, id)
+        self.kit.setCurrentIndex(max(0, self.kit.findData(song.kit)))
+
+    def _fill_table(self) -> None:
+        song, found = self.session.song, self.view.found
+        sections = song.sections if song is not None else ()
+        names = {plan.id: plan for plan in self.session.document.plans}
+        verdicts = {row.section: row for row in found.sections} if found is not None else {}
+        stops = {p.section: p.message for p in found.problems if p.severity == "stop"} if found is not None else {}
+        blocker = QSignalBlocker(self.table)
+        at = self.table.currentRow()
+        self.table.setRowCount(len(sections))
+        for k, section in enumerate(sections):
+            row, plan = verdicts.get(k), names.get(section.plan)
+            here = "–" if row is None or row.tempo_limit is None else f"{row.tempo_limit:.0f}"
+            alone = "–" if row is None or row.alone_limit is None else f"{row.alone_limit:.0f}"
+            tempo = f"{row.tempo:g}" if row is not None else "–"
+            name = plan.name if plan is not None else "a plan that is gone"
+            for column, text in enumerate((name, f"× {section.times}", tempo, here, alone)):
+                item = QTableWidgetItem(text)
+                if column:
+                    item.setTextAlignment(_RIGHT)
+                if column == 0:
+                    severity = "stop" if k in stops else row.severity if row is not None else ""
+                    item.setIcon(severity_icon(severity))
+                    item.setToolTip(stops.get(k, name))
+                self.table.setItem(k, column, item)
+        current = self._current_section()
+        wanted = at if 0 <= at < len(sections) else 0
+        if current is not None and not self.table.hasFocus() and not self._own_focus():
+            wanted = current
+        self.table.setCurrentCell(wanted if sections else -1, 0)
+        del blocker
+        self._show_section()
+
+    def _own_focus(self) -> bool:
+        return any(
+            widget.hasFocus()
+            for widget in (self.times, self.section_tempo, self.up, self.down, self.remove, self.add)
+        )
+
+    def _current_section(self) -> int | None:
+        """The section that the selected stroke is in."""
+        found, index = self.view.found, self.view.stroke
+        if found is None or found.chain is None or index is None or index >= len(found.chain.origin):
+            return None
+        return found.chain.part_at(index).section
+
+    def _show_section(self) -> None:
+        song = self.session.song
+        sections = song.sections if song is not None else ()
+        there = 0 <= self.row < len(sections)
+        for widget in (self.up, self.down, self.remove, self.times, self.section_tempo):
+            widget.setEnabled(there)
+        if there:
+            blockers = [QSignalBlocker(self.times), QSignalBlocker(self.section_tempo)]
+            section = sections[self.row]
+            self.times.setValue(section.times)
+            self.section_tempo.setValue(section.tempo or self.section_tempo.minimum())
+            self.up.setEnabled(self.row > 0)
+            self.down.setEnabled(self.row < len(sections) - 1)
+            del blockers
+
+    def _say(self) -> None:
+        """What the chosen section or the song has to say: problems first."""
+        song, found = self.session.song, self.view.found
+        if song is None:
+            say(self.words, "No song yet: press Songs, New song, and add plans in the order they are played.")
+            return
+        problems = [] if found is None else [p for p in found.problems if p.section in (None, self.row)]
+        others = [] if found is None else [p for p in found.problems if p.section not in (None, self.row)]
+        if problems:
+            worst = "error" if any(p.severity == "stop" for p in problems) else "hint"
+            say(self.words, " ".join(_sentence(p.message) for p in problems), worst)
+            return
+        if found is None or found.report is None:
+            say(self.words, _sentence(others[0].message) if others else "", "hint")
+            return
+        seconds = found.duration
+        bars = float(found.report.pattern.bars) if found.chain is None else len(found.chain.nominal.bar_rows)
+        text = f"{bars:g} bars, {int(seconds // 60)}:{seconds % 60:02.0f} min, ease {found.report.summary.ease:.0f}."
+        tightest = found.tightest
+        if tightest is not None and tightest.headroom is not None:
+            name = self.session.document.plan(song.sections[tightest.section].plan).name
+            over = tightest.headroom < 0
+            how = (
+                f"{-tightest.headroom * 100:.0f} % too fast" if over else f"{tightest.headroom * 100:.0f} % headroom"
+            )
+            text += f" Tightest: {name}, {how}."
+        if any(p.severity == "stop" for p in others):
+            text += " Another section cannot be played: see its mark."
+        say(self.words, text, "hint")
+
+    # --- acting -----------------------------------------------------------------------------------------------
+
+    def _fill_plans(self) -> None:
+        self.plans.clear()
+        for plan in self.session.document.plans:
+            at = self.row if self.row >= 0 else None
+            self.plans.addAction(plan.name, lambda id=plan.id, at=at: self._add(id, at))
+
+    def _add(self, plan: str, at: int | None) -> None:
+        self.session.add_section(plan, at)
+        self.table.setCurrentCell(0 if at is None else at + 1, 0)
+
+    def _move(self, by: int) -> None:
+        row = self.row
+        self.session.move_section(row, by)
+        self.table.setCurrentCell(row + by, 0)
+
+    def _picked(self, row: int) -> None:
+        if not self._filling:
+            self._show_section()
+            self._say()
+            self._go(row)
+
+    def _go(self, row: int) -> None:
+        """To the first stroke of a section."""
+        found = self.view.found
+        if found is None or found.chain is None:
+            return
+        parts = found.chain.parts
+        index = next((k for k, (part, _) in enumerate(found.chain.origin) if parts[part].section == row), None)
+        if index is not None and self._current_section() != row:
+            self.view.select_stroke(index)
+
+    def _rename(self) -> None:
+        song = self.session.song
+        if song is None:
+            return
+        name, done = QInputDialog.getText(self, "Rename song", "Name of the song", text=song.name)
+        if done and name.strip():
+            self.session.rename_song(name.strip(), None)
+
+    def _write_out(self) -> None:
+        song, found = self.session.song, self.view.found
+        if song is None or found is None or found.chain is None:
+            return
+        try:
+            text = found.chain.text()
+        except ValueError as error:
+            say(self.words, _sentence(str(error)), "error")
+            return
+        self.session.new_plan(f"{song.name}, written out", text, tempo=found.chain.tempo, show=False)
+        say(self.words, "Written out: it stands among the plans.", "hint")
+
+
+def _tempo_box(none: str) -> QDoubleSpinBox:
+    """A tempo, or one step below the lowest: none of its own."""
+    box = QDoubleSpinBox()
+    low, high = TEMPO_RANGE
+    box.setRange(low - 1, high)
+    box.setDecimals(1)
+    box.setSuffix(" BPM")
+    box.setSpecialValueText(none)
+    box.setKeyboardTracking(False)
+    return box
+
+
+def _or_none(value: float) -> float | None:
+    return value if value >= TEMPO_RANGE[0] else None
+
+
+def _sentence(text: str) -> str:
+    text = text[:1].upper() + text[1:]
+    return text if text.endswith((".", "!", "?")) else text + "."

@@ -1,0 +1,119 @@
+"""The Song station: does it work where it is played."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QHideEvent, QShowEvent
+from PySide6.QtWidgets import QFrame, QTabWidget, QVBoxLayout, QWidget
+
+from deft_reach.app.canvas.explain import where
+from deft_reach.app.canvas.reach_plan import ReachPlan
+from deft_reach.app.canvas.stroke_lane import StrokeLane
+from deft_reach.app.canvas.time_axis import TimeAxis
+from deft_reach.app.canvas.weave import Weave
+from deft_reach.app.panel import Panel
+from deft_reach.app.song.layout_form import LayoutForm
+from deft_reach.app.song.meet_form import MeetForm
+from deft_reach.app.song.refit_form import RefitForm
+from deft_reach.app.song.relief_form import ReliefForm
+from deft_reach.app.song.section_strip import SectionStrip
+from deft_reach.app.song.show_form import ShowForm
+from deft_reach.app.song.song_bar import SongBar
+from deft_reach.app.station import Station
+from deft_reach.core.session import Session
+from deft_reach.core.session.song_view import SongView
+
+
+class SongStation(Station):
+    """The song's list and the reach plan on the left; strip, weave, lane and the work on the right."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.view = SongView(session)
+        self.axis = TimeAxis(self.view, self)
+        self.bar = SongBar(session, self.view)
+        self.plan = ReachPlan(self.view)
+        self.plan.setMinimumSize(280, 200)
+        self.strip = SectionStrip(self.view, self.axis)
+        self.weave = Weave(self.view, self.axis)
+        self.lane = StrokeLane(self.view, self.axis)
+        self.meet = MeetForm(session, self.view)
+        self.show_form = ShowForm(session, self.view)
+        self.refit = RefitForm(session)
+        self.relief = ReliefForm(session, self.view)
+        self.layout_form = LayoutForm(session)
+        self.plan_panel = Panel("Reach plan", self.plan)
+        across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
+        left = self.split(down, "songLeft", [Panel("Song", self.bar), self.plan_panel], [420, 260], [1, 1])
+        threads = QWidget()
+        column = QVBoxLayout(threads)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.strip)
+        column.addWidget(self.weave, 1)
+        column.addWidget(self.lane)
+        self.weave_panel = Panel("The song as one", threads)
+        self.tabs = QTabWidget()
+        self.tabs.setDocumentMode(True)
+        pages = (
+            (self.meet, "Where they meet"),
+            (self.relief, "Relief"),
+            (self.refit, "Another kit"),
+            (self.layout_form, "Move pieces"),
+            (self.show_form, "Whole show"),
+        )
+        for form, title in pages:
+            form.setMinimumSize(300, 110)
+            self.tabs.addTab(form, title)
+        bottom = QFrame()
+        bottom.setObjectName("panel")
+        sheet = QVBoxLayout(bottom)
+        sheet.setContentsMargins(1, 1, 1, 1)
+        sheet.addWidget(self.tabs)
+        right = self.split(down, "songRight", [self.weave_panel, bottom], [392, 298], [3, 2])
+        self.fill(self.split(across, "songAcross", [left, right], [352, 840], [1, 3]))
+        self.tabs.currentChanged.connect(lambda _: self._draw_places())
+        self.layout_form.shown.connect(self._draw_places)
+        self.view.refused.connect(self._refused)
+        self.view.verdict.connect(self._say)
+        self.view.selected.connect(self._say)
+        self.follow()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        self.view.set_active(True)
+        super().showEvent(event)
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        self.view.set_active(False)
+
+    def first_focus(self) -> QWidget:
+        return self.weave
+
+    def refresh(self) -> None:
+        self._say()
+
+    def _say(self) -> None:
+        report, index = self.view.report, self.view.stroke
+        if report is None or index is None or index >= len(report.strokes):
+            self.weave_panel.set_note("Add plans to a song, and they are chained here.")
+            self.plan_panel.set_note("")
+            return
+        found = self.view.found
+        assert found is not None and found.chain is not None
+        part = found.chain.part_at(index)
+        serious = sum(f.severity != "note" for f in report.findings)
+        think = f", {serious} to think about" if serious else ""
+        self.weave_panel.set_note(f"{len(report.findings)} findings{think} · N for the next")
+        self.plan_panel.set_note(f"{part.plan.name} · {where(report, index)}")
+
+    def _refused(self) -> None:
+        self.weave_panel.set_note("A song is edited plan by plan: this stroke's plan is in view in Write and Reach.")
+
+    def _draw_places(self) -> None:
+        """While places are searched, the kit that would be, with the present one in outlines."""
+        layout = self.layout_form.current if self.tabs.currentWidget() is self.layout_form else None
+        ghost = layout.kit if layout is not None else None
+        if ghost != self.plan.ghost:
+            self.plan.ghost = ghost
+            self.plan.update()

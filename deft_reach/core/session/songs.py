@@ -1,0 +1,155 @@
+"""Edits of songs: which plans follow each other, how often, how fast, and on which kit."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from deft_reach.core.document import Plan, Score, Section, Song
+from deft_reach.core.kit import Kit
+from deft_reach.core.session.kits import KitEdits
+from deft_reach.core.session.plans import PlanEdits
+from deft_reach.core.stroke_text import TEMPO_RANGE
+
+#: A section is played so many times at most.
+MOST_TIMES = 999
+
+
+class SongEdits(PlanEdits, KitEdits):
+    """What can be done to songs."""
+
+    _song: str = ""
+
+    @property
+    def song(self) -> Song | None:
+        """The song in view; the first one where none was chosen, None in a document without songs."""
+        songs = self.document.songs
+        return next((song for song in songs if song.id == self._song), songs[0] if songs else None)
+
+    def show_song(self, id: str) -> None:
+        """Bring a song into view. Not an edit."""
+        if id != self._song:
+            self._song = id
+            self.selected.emit()
+
+    def new_song(self, name: str = "New song") -> None:
+        """Add a song with the plan in view in it, and show it."""
+        document, plan = self.document, self.plan
+        id = document.free_id("song")
+        sections = (Section(plan.id),) if plan is not None else ()
+        song = Song(id, document.free_song_name(name), sections)
+        self._song = id
+        self.apply(document.with_song(song), f"New song “{song.name}”")
+
+    def duplicate_song(self) -> None:
+        song = self.song
+        if song is not None:
+            copy = replace(song, id=self.document.free_id("song"), name=self.document.free_song_name(song.name))
+            self._song = copy.id
+            self.apply(self.document.with_song(copy), f"Duplicate song “{song.name}”")
+
+    def delete_song(self) -> None:
+        """Take the song in view out of the document; its plans stay."""
+        song = self.song
+        if song is not None:
+            rows = tuple(row for row in self.document.songs if row.id != song.id)
+            self.apply(replace(self.document, songs=rows), f"Delete song “{song.name}”")
+
+    def rename_song(self, name: str, merge: str | None = "rename song") -> None:
+        self.change_song("Rename song", merge, name=name[:120])
+
+    def change_song(self, label: str, merge: str | None = None, **fields: object) -> None:
+        """Change fields of the song in view."""
+        song = self.song
+        if song is not None:
+            self.apply(self.document.with_song(replace(song, **fields)), label, merge)  # type: ignore[arg-type]
+
+    def set_song_repeat(self, repeat: bool) -> None:
+        self.change_song("Round again" if repeat else "Play the song once", repeat=repeat)
+
+    def set_song_tempo(self, tempo: float | None) -> None:
+        """One tempo for all sections; None gives each plan its own back."""
+        label = "Each plan's own tempo" if tempo is None else f"Song at {tempo:g} BPM"
+        self.change_song(label, "song tempo", tempo=_held(tempo))
+
+    def set_song_kit(self, kit: str | None) -> None:
+        self.change_song("Kit of the song", kit=kit)
+
+    # --- sections ---------------------------------------------------------------------------------------------
+
+    def add_section(self, plan: str, at: int | None = None) -> None:
+        """Put a plan into the song, after the section ``at`` or at the end."""
+        song = self.song
+        if song is None:
+            self.new_song()
+            return
+        name = self.document.plan(plan).name
+        place = len(song.sections) if at is None else at + 1
+        rows = (*song.sections[:place], Section(plan), *song.sections[place:])
+        self.change_song(f"Add “{name}” to the song", sections=rows)
+
+    def remove_section(self, number: int) -> None:
+        song = self.song
+        if song is not None and 0 <= number < len(song.sections):
+            rows = song.sections[:number] + song.sections[number + 1 :]
+            self.change_song("Remove section", sections=rows)
+
+    def move_section(self, number: int, by: int) -> None:
+        """Exchange a section with a neighbour."""
+        song = self.song
+        if song is not None and 0 <= number < len(song.sections) and 0 <= number + by < len(song.sections):
+            rows = list(song.sections)
+            rows.insert(number + by, rows.pop(number))
+            self.change_song("Move section", sections=tuple(rows))
+
+    def change_section(self, number: int, label: str, merge: str | None = None, **fields: object) -> None:
+        song = self.song
+        if song is not None and 0 <= number < len(song.sections):
+            row = replace(song.sections[number], **fields)  # type: ignore[arg-type]
+            rows = (*song.sections[:number], row, *song.sections[number + 1 :])
+            self.change_song(label, merge, sections=rows)
+
+    def set_times(self, number: int, times: int) -> None:
+        times = max(1, min(MOST_TIMES, times))
+        self.change_section(number, f"Play it {times} times", f"times {number}", times=times)
+
+    def set_section_tempo(self, number: int, tempo: float | None) -> None:
+        """A section's own tempo; None gives it the song's or its plan's back."""
+        label = "Section at the song's tempo" if tempo is None else f"Section at {tempo:g} BPM"
+        self.change_section(number, label, f"section tempo {number}", tempo=_held(tempo))
+
+    # --- what adapting a plan ends in -------------------------------------------------------------------------
+
+    def add_layout(self, kit: Kit, plans: list[str], name: str) -> None:
+        """Keep a kit with pieces elsewhere as a kit of its own, and play these plans on it."""
+        document = self.document
+        kit = replace(kit, id=document.free_id("kit"), name=document.free_kit_name(name))
+        document = document.with_kit(kit)
+        for plan in document.plans:
+            if plan.id in plans:
+                document = document.with_plan(replace(plan, kit=kit.id))
+        self.apply(document, f"New kit “{kit.name}”")
+
+    def keep_refit(self, plan: Plan, kit: Kit, text: str) -> str:
+        """Keep a plan as it is on another kit, which the document gets if it has none like it; its new name."""
+        document = self.document
+        known = next((k for k in document.kits if k.pieces == kit.pieces), None)
+        if known is None:
+            taken = any(k.id == kit.id for k in document.kits)
+            known = replace(
+                kit, id=document.free_id("kit") if taken else kit.id, name=document.free_kit_name(kit.name)
+            )
+            document = document.with_kit(known)
+        id, name = document.free_id("pattern"), document.free_plan_name(f"{plan.name} on {known.name}"[:120])
+        document = document.with_score(Score(id, name, text))
+        new = replace(plan, id=document.free_id("plan"), name=name, pattern=id, kit=known.id, candidates=())
+        self.apply(document.with_plan(new), f"New plan “{name}”")
+        return name
+
+    def use_places(self, kit: Kit) -> None:
+        """Stand the pieces of a kit of the document where this one has them."""
+        self.apply(self.document.with_kit(kit), f"Move pieces of “{kit.name}”")
+
+
+def _held(tempo: float | None) -> float | None:
+    low, high = TEMPO_RANGE
+    return None if tempo is None else max(low, min(high, tempo))

@@ -1,0 +1,115 @@
+"""The whole show: every plan and song of a document, with what there is to say of it on one kit."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import NamedTuple
+
+from deft_reach.core.analysis import analyse
+from deft_reach.core.counting import place
+from deft_reach.core.document import Document, Plan, read_text
+from deft_reach.core.findings import voice_name
+from deft_reach.core.kit import Kit
+from deft_reach.core.limbs import HANDS
+from deft_reach.core.report import Report
+from deft_reach.core.song.verdict import analyse_song
+from deft_reach.core.stroke_text import StrokeTextError
+
+#: How far a plan has come, in the order of work.
+DRAFTED, CHANGED, COMMITTED = "drafted", "changed since committed", "committed"
+
+
+class ShowRow(NamedTuple):
+    """One plan or song.
+
+    ``tempo`` is the lowest and the highest in it (BPM), ``limit`` and ``headroom`` are of its tightest section,
+    ``hardest`` says where that is; ``severity`` is the highest among its findings; ``problem`` is what keeps it from
+    being judged.
+    """
+
+    kind: str
+    id: str
+    name: str
+    kit: str
+    tempo: tuple[float, float] | None
+    limit: float | None
+    headroom: float | None
+    ease: float | None
+    hardest: str
+    severity: str
+    state: str
+    problem: str = ""
+
+
+def whole_show(document: Document, kit: Kit | None = None) -> list[ShowRow]:
+    """Songs first, in their order, then every plan; on ``kit``, or each on its own where that is None."""
+    if kit is not None:
+        document = document.with_kit(kit)
+    return [*(_song_row(document, number, kit) for number in range(len(document.songs))),
+            *(_plan_row(document, plan, kit) for plan in document.plans)]  # fmt: skip
+
+
+def _song_row(document: Document, number: int, kit: Kit | None) -> ShowRow:
+    song = document.songs[number]
+    found = analyse_song(document, song if kit is None else replace(song, kit=kit.id))
+    states = [state_of(document, plan) for plan in document.plans if plan.id in {s.plan for s in song.sections}]
+    order = (DRAFTED, CHANGED, COMMITTED)
+    state = min(states, key=order.index, default=DRAFTED)
+    if found.chain is None or found.report is None:
+        reason = found.problems[0].message if found.problems else "nothing in it yet"
+        return ShowRow("song", song.id, song.name, "", None, None, None, None, "", "", state, reason)
+    tempi = [part.tempo for part in found.chain.parts]
+    tightest = found.tightest
+    hardest = ""
+    if tightest is not None and tightest.bottleneck is not None:
+        part = found.chain.part_at(tightest.bottleneck)
+        hardest = f"{part.plan.name}: {hardest_words(found.report, tightest.bottleneck)}"
+    stops = [p.message for p in found.problems if p.severity == "stop"]
+    return ShowRow(
+        "song", song.id, song.name, found.chain.kit.name, (min(tempi), max(tempi)),
+        tightest.tempo_limit if tightest is not None else None,
+        tightest.headroom if tightest is not None else None, found.report.summary.ease, hardest,
+        found.report.worst or "", state, stops[0] if stops else "",
+    )  # fmt: skip
+
+
+def _plan_row(document: Document, plan: Plan, kit: Kit | None) -> ShowRow:
+    on = kit or document.kit(plan.kit)
+    state = state_of(document, plan)
+    tempo = (plan.tempo, plan.tempo)
+    try:
+        pattern = read_text(document.score(plan.pattern).text, on)
+    except StrokeTextError as error:
+        return ShowRow("plan", plan.id, plan.name, on.name, tempo, None, None, None, "", "", state, str(error))
+    report = analyse(pattern, on, document.player(plan.player), plan.tempo, repeat=plan.repeat, weights=plan.weights)
+    s = report.summary
+    hardest = "" if s.bottleneck is None else hardest_words(report, s.bottleneck)
+    problem = "has strokes without a hand" if pattern.unassigned else "" if pattern.strokes else "has no strokes yet"
+    return ShowRow(
+        "plan", plan.id, plan.name, on.name, tempo, s.tempo_limit, s.headroom, s.ease, hardest, report.worst or "",
+        state, problem,
+    )  # fmt: skip
+
+
+def hardest_words(report: Report, index: int) -> str:
+    """A stroke by its place, limb and voice: "right hand on the floor tom, bar 2, 3 &"."""
+    stroke = report.strokes[index]
+    who = {"R": "right hand", "L": "left hand"}.get(stroke.limb, "foot") if stroke.limb in HANDS else "foot"
+    bar = f"bar {stroke.bar}, " if report.strokes[-1].bar > 1 else ""
+    return f"{who} on the {voice_name(report.table.kit, stroke.voice)}, {bar}{place(stroke.beat)}"
+
+
+def state_of(document: Document, plan: Plan) -> str:
+    """Whether a plan is drafted, committed, or changed since."""
+    rows = document.commitments_of(plan.id)
+    if not rows:
+        return DRAFTED
+    last = rows[-1]
+    kit, player = document.kit(plan.kit), document.player(plan.player)
+    same = (
+        last.text == document.score(plan.pattern).text
+        and (last.tempo, last.repeat) == (plan.tempo, plan.repeat)
+        and last.kit.pieces == kit.pieces
+        and last.player == player
+    )
+    return COMMITTED if same else CHANGED

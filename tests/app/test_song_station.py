@@ -1,0 +1,361 @@
+"""The Song station by clicks and keys: chaining, meetings, ways out, relief, other kits, places, the whole show."""
+
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QInputDialog
+
+from deft_reach.core.document import read_text
+from deft_reach.core.song import analyse_song
+from deft_reach.formats.document import dump_document, load_document
+from tests.app.conftest import click
+
+CTRL = Qt.KeyboardModifier.ControlModifier
+GROOVE = "/16 R@hh+K R@hh R@hh R@hh R@hh+L> R@hh R@hh R@hh R@hh+K R@hh R@hh R@hh R@hh+L> R@hh R@hh R@hh |"
+FILL = "/16 (R L K K) (R@t1 L@t1 K K) (R@ft L@ft K K) (R@ft K K K) |"
+
+
+@pytest.fixture
+def station(window, qapp):
+    QTest.keyClick(window, Qt.Key.Key_5, CTRL)
+    qapp.processEvents()
+    assert window.station == "song"
+    return window.song_station
+
+
+@pytest.fixture
+def hard(station, window, qapp):
+    """A song of a groove, a fill whose feet run into the landing, and the groove again."""
+    session = window.session
+    session.new_plan("Groove", GROOVE, tempo=140)
+    session.set_repeat(True)
+    groove = session.plan.id
+    session.new_plan("Fill", FILL, tempo=140)
+    session.set_repeat(False)
+    fill = session.plan.id
+    session.new_song("Hard")
+    session.change_song("x", sections=())
+    for plan in (groove, fill, groove):
+        session.add_section(plan)
+    session.set_times(0, 3)
+    qapp.processEvents()
+    return station
+
+
+def press(button):
+    assert button.isEnabled() and button.isVisible(), button.text()
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+
+
+def show(station, name):
+    bar = station.tabs.tabBar()
+    at = next(k for k in range(bar.count()) if bar.tabText(k).startswith(name))
+    QTest.mouseClick(bar, Qt.MouseButton.LeftButton, pos=bar.tabRect(at).center())
+
+
+def cells(table, row):
+    return [table.item(row, k).text() if table.item(row, k) else "" for k in range(table.columnCount())]
+
+
+def pick_action(menu, text):
+    menu.aboutToShow.emit()
+    action = next(a for a in menu.actions() if a.text().startswith(text))
+    menu.setActiveAction(action)
+    QTest.keyClick(menu, Qt.Key.Key_Return)
+
+
+def test_the_demo_song_is_chained_and_its_sections_listed(station, window):
+    found = station.view.found
+    again = analyse_song(window.session.document, window.session.song)
+    assert found.report.summary.cost == again.report.summary.cost
+    rows = [cells(station.bar.table, k) for k in range(station.bar.table.rowCount())]
+    assert [row[0] for row in rows] == [
+        "Gangway groove",
+        "Harbour mouth",
+        "Moonlit crossing",
+        "Storm at the breakwater",
+    ]
+    for row, verdict in zip(rows, found.sections):
+        assert row[3] == f"{verdict.tempo_limit:.0f}" and row[4] == f"{verdict.alone_limit:.0f}"
+    assert (rows[0][1] == "× 3" and "jumps" in station.bar.words.text()) or "bars" in station.bar.words.text()
+    blocks = station.strip.blocks()
+    assert [block.section for block in blocks] == [0, 1, 2, 3] and len(blocks[0].rounds) == 3
+    assert "Gangway groove, 3 times at 104 BPM: breaks at 140 BPM here" in station.strip.in_words()
+
+
+def test_a_section_is_added_moved_repeated_and_removed_by_hand(station, window):
+    session, bar = window.session, station.bar
+    bar.table.setFocus()
+    QTest.keyClick(bar.table, Qt.Key.Key_Home)
+    pick_action(bar.plans, "Puppet parade")
+    assert [s.plan for s in session.song.sections][:2] == ["gangway", "parade"] and bar.row == 1
+    press(bar.down)
+    assert [s.plan for s in session.song.sections][:3] == ["gangway", "mouth", "parade"] and bar.row == 2
+    bar.times.setFocus()
+    bar.times.selectAll()
+    QTest.keyClicks(bar.times, "4")
+    QTest.keyClick(bar.times, Qt.Key.Key_Return)
+    assert session.song.sections[2].times == 4 and cells(bar.table, 2)[1] == "× 4"
+    bar.section_tempo.setFocus()
+    bar.section_tempo.selectAll()
+    QTest.keyClicks(bar.section_tempo, "100")
+    QTest.keyClick(bar.section_tempo, Qt.Key.Key_Return)
+    assert session.song.sections[2].tempo == 100 and cells(bar.table, 2)[2] == "100"
+    press(bar.remove)
+    assert [s.plan for s in session.song.sections] == ["gangway", "mouth", "moonlit", "storm"]
+    for _ in range(5):
+        QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
+    assert [s.times for s in session.song.sections] == [3, 1, 4, 1] and session.undo_label is None
+
+
+def test_one_tempo_round_again_and_another_kit(station, window):
+    session, bar = window.session, station.bar
+    bar.tempo.setFocus()
+    bar.tempo.selectAll()
+    QTest.keyClicks(bar.tempo, "96")
+    QTest.keyClick(bar.tempo, Qt.Key.Key_Return)
+    assert session.song.tempo == 96 and {row.tempo for row in station.view.found.sections} == {96}
+    click(bar.repeat, QPointF(8, bar.repeat.height() / 2))
+    assert session.song.repeat and station.view.report.repeat
+    bar.kit.setFocus()
+    QTest.keyClick(bar.kit, Qt.Key.Key_End)
+    assert session.song.kit == "hall" and station.view.kit.id == "hall"
+    kept = load_document(dump_document(session.document)).song(session.song.id)
+    assert (kept.tempo, kept.repeat, kept.kit) == (96, True, "hall")
+
+
+def test_songs_are_made_named_copied_and_deleted(station, window, monkeypatch):
+    session = window.session
+    menu = station.bar.more.menu()
+    pick_action(menu, "New song")
+    assert session.song.name == "New song" and station.bar.songs.currentText() == "New song"
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Act two", True))
+    pick_action(menu, "Rename")
+    assert station.bar.songs.currentText() == "Act two"
+    pick_action(menu, "Duplicate")
+    assert len(session.document.songs) == 3
+    pick_action(menu, "Delete")
+    pick_action(menu, "Delete")
+    pick_action(menu, "Delete")
+    assert session.document.songs == () and station.view.report is None
+    assert "No song yet" in station.bar.words.text() and not station.bar.copy.isEnabled()
+    station.grab()
+
+
+def test_a_stroke_chosen_in_the_song_is_chosen_in_its_plan(station, window):
+    session, view = window.session, station.view
+    blocks = station.strip.blocks()
+    middle = (blocks[3].start + blocks[3].end) / 2
+    click(station.strip, QPointF(station.strip.x(middle), 20))
+    assert session.plan.id == "storm" and session.stroke == 0
+    assert view.found.chain.origin[view.stroke] == (8, 0)
+    QTest.keyClick(station.weave, Qt.Key.Key_Right)
+    assert session.stroke == 1
+    session.show_plan("moonlit")
+    session.select_stroke(3)
+    part, own = view.found.chain.origin[view.stroke]
+    assert view.found.chain.parts[part].plan.id == "moonlit" and own == 3
+    assert station.bar.row == 2, "the list follows"
+
+
+def test_keys_that_edit_are_refused_with_a_word(station, window):
+    before = window.session.document
+    station.weave.setFocus()
+    QTest.keyClick(station.weave, Qt.Key.Key_L)
+    assert window.session.document == before and "plan by plan" in station.weave_panel.note.text()
+
+
+def test_an_edit_elsewhere_is_chained_at_once_when_one_comes_back(station, window, qapp):
+    before = station.view.report
+    QTest.keyClick(window, Qt.Key.Key_2, CTRL)
+    window.session.set_text("/4 R L R L |", "Text", None)
+    assert station.view.report is before, "nobody looks: nothing is worked out"
+    QTest.keyClick(window, Qt.Key.Key_5, CTRL)
+    qapp.processEvents()
+    assert station.view.report is not before
+
+
+def test_where_sections_meet_and_the_ways_out(hard, window, qtbot):
+    meet = hard.meet
+    assert [meet.list.item(k).text() for k in range(meet.list.count())] == ["Groove → Fill", "Fill → Groove"]
+    assert meet.list.currentRow() == 1, "the hardest is shown first"
+    assert "3 foot strokes in a row" in meet.words.text()
+    qtbot.waitUntil(lambda: bool(meet.offers), timeout=10_000)
+    names = [cells(meet.table, k)[0] for k in range(meet.table.rowCount())]
+    assert "a shorter run" in names and "one group less and a flam" in names
+    row = names.index("a shorter run")
+    meet.table.setFocus()
+    for _ in range(row):
+        QTest.keyClick(meet.table, Qt.Key.Key_Down)
+    wanted = meet.offers[row].text
+    press(meet.use)
+    fill = next(p for p in window.session.document.plans if p.name == "Fill")
+    assert window.session.document.score(fill.pattern).text == wanted
+    assert "shorter run" in window.session.undo_label
+    QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
+    assert window.session.document.score(fill.pattern).text == FILL
+    meet.list.setFocus()
+    QTest.keyClick(meet.list, Qt.Key.Key_Up)
+    assert "backbeat" in meet.words.text() and hard.view.found.chain.origin[hard.view.stroke][0] in (2, 3)
+
+
+def test_a_song_with_a_hole_says_so_at_its_section(hard, window):
+    session = window.session
+    fill = next(p for p in session.document.plans if p.name == "Fill")
+    session.apply(session.document.with_text(fill, "R L ??? nonsense"), "break it")
+    hard.bar.table.setFocus()
+    QTest.keyClick(hard.bar.table, Qt.Key.Key_Home)
+    QTest.keyClick(hard.bar.table, Qt.Key.Key_Down)
+    assert "cannot be read" in hard.bar.words.text() and hard.bar.words.objectName() == "error"
+    assert len(hard.view.found.sections) == 2, "the rest is played"
+
+
+def test_relief_by_the_slider(hard, window, qtbot):
+    session = window.session
+    session.show_plan(next(p.id for p in session.document.plans if p.name == "Groove"))
+    show(hard, "Relief")
+    form = hard.relief
+    assert "right hand" in form.chart.in_words() and cells(form.loads, 0)[0] == "right hand"
+    press(form.find)
+    qtbot.waitUntil(lambda: len(form.rows) > 3, timeout=20_000)
+    form.slider.setFocus()
+    QTest.keyClick(form.slider, Qt.Key.Key_Home)
+    assert form.verdict.text().startswith("As written") and not form.use.isEnabled()
+    QTest.keyClick(form.slider, Qt.Key.Key_End)
+    assert "lighter" in form.verdict.text() and form.current.share == 0.25
+    text = form.current.text
+    press(form.use)
+    assert session.text == text and session.undo_label == "Relief"
+    assert "changed since" in form.words.text() and not form.use.isEnabled()
+    form.grab()
+
+
+def test_a_plan_is_put_on_another_kit_and_a_choice_changed(station, window, qtbot):
+    session = window.session
+    session.new_plan("Toms", "/16 R@t1 L@t2 R@ft L@c2")
+    show(station, "Another kit")
+    form = station.refit
+    form.kit.setFocus()
+    form.kit.setCurrentIndex(form.kit.findText("the “compact” layout"))
+    press(form.find)
+    qtbot.waitUntil(lambda: bool(form.found), timeout=10_000)
+    listed = [cells(form.changes, k)[:2] for k in range(form.changes.rowCount())]
+    assert ["c2", "c1"] in listed and "no mid tom" in cells(form.changes, 0)[3]
+    box = form.changes.cellWidget(0, 1)
+    box.setFocus()
+    form.found = ()
+    box.setCurrentText("ft")
+    box.activated.emit(box.currentIndex())
+    qtbot.waitUntil(lambda: bool(form.found), timeout=10_000)
+    assert all(row.text.split()[2] == "L@ft" for row in form.found)
+    press(form.keep)
+    kept = session.document.plans[-1]
+    assert kept.name == "Toms on compact" and session.document.kit(kept.kit).name == "compact"
+    assert read_text(session.document.score(kept.pattern).text, session.document.kit(kept.kit)).strokes
+    assert session.plan.name == "Toms", "the plan in view stays"
+
+
+def test_places_are_searched_shown_and_taken_only_when_asked(station, window, qtbot):
+    session = window.session
+    session.show_plan("storm")
+    show(station, "Move pieces")
+    form, kit = station.layout_form, session.kit
+    form.within.setValue(40)
+    press(form.find)
+    assert form.find.text() == "Stop"
+    qtbot.waitUntil(lambda: form.found is not None, timeout=60_000)
+    assert session.kit == kit and "% cheaper" in cells(form.table, 0)[0]
+    best = form.found.best[0]
+    assert station.plan.ghost == best.kit and cells(form.gains, 0)[1].count("→") == 1
+    station.plan.grab()
+    press(form.use)
+    assert session.kit.pieces == best.kit.pieces and session.undo_label.startswith("Move pieces")
+    QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
+    assert session.kit == kit
+
+
+def test_a_search_for_places_stops_at_once_and_keeps_what_it_has(station, window, qtbot):
+    window.session.show_plan("storm")
+    show(station, "Move pieces")
+    form = station.layout_form
+    for k in range(form.pieces.count()):
+        form.pieces.item(k).setCheckState(Qt.CheckState.Checked)
+    form.within.setValue(200)
+    press(form.find)
+    qtbot.waitUntil(lambda: form.partial is not None, timeout=60_000)
+    press(form.find)
+    assert form.find.text() == "Find places" and "best so far" in form.words.text()
+    assert form.found is None and form.current is form.partial and form.use.isEnabled()
+
+
+def test_nothing_ticked_says_what_to_tick(station, window, qtbot):
+    window.session.show_plan("storm")
+    show(station, "Move pieces")
+    form = station.layout_form
+    for k in range(form.pieces.count()):
+        form.pieces.item(k).setCheckState(Qt.CheckState.Unchecked)
+    press(form.find)
+    qtbot.waitUntil(lambda: "choose at least one" in form.words.text(), timeout=5000)
+
+
+def test_the_whole_show_on_one_kit(station, window, qtbot):
+    show(station, "Whole show")
+    form, session = station.show_form, window.session
+    count = len(session.document.plans) + len(session.document.songs)
+    qtbot.waitUntil(lambda: form.table.rowCount() == count, timeout=10_000)
+    rows = {cells(form.table, k)[0]: cells(form.table, k) for k in range(count)}
+    assert rows["Gangway groove"][5] == "committed" and rows["Storm at the breakwater"][3] == "21 % too fast"
+    assert "buoy bell" in rows["Buoy bell"][4]
+    form.kit.setCurrentIndex(form.kit.findText("the “compact” layout"))
+    qtbot.waitUntil(lambda: form.table.item(0, 1).text() == "compact", timeout=10_000)
+    name = form.table.item(3, 0).text()
+    form.table.setFocus()
+    form.table.setCurrentCell(3, 0)
+    QTest.keyClick(form.table, Qt.Key.Key_Return)
+    assert session.plan.name == name
+
+
+def test_f5_plays_the_song_and_the_strip_shows_where(station, window, qapp, monkeypatch):
+    from deft_reach.app import transport as module
+
+    monkeypatch.setattr(module, "open_output", lambda source: None)
+    transport = window.transport
+    transport.count_in = False
+    transport._timer.setInterval(10**6)
+    now = [100.0]
+    transport.clock = lambda: now[0]
+    QTest.keyClick(window, Qt.Key.Key_F5)
+    assert transport.playing and transport.session is station.view
+    now[0] += station.view.report.summary.duration * 0.9
+    transport._timer.timeout.emit()
+    at = station.view.position
+    assert at == pytest.approx(float(station.view.report.pattern.length) * 0.9, rel=0.01)
+    before = station.strip.grab().toImage()
+    QTest.keyClick(window, Qt.Key.Key_F5)
+    assert not transport.playing and station.strip.grab().toImage() != before
+    QTest.keyClick(window, Qt.Key.Key_4, CTRL)
+    assert transport.session is window.session
+
+
+def test_written_out_as_one_plan(station, window):
+    session = window.session
+    session.set_song_tempo(100)
+    pick_action(station.bar.more.menu(), "Write it out")
+    plan = session.document.plans[-1]
+    assert plan.name == "Act one: the crossing, written out" and plan.tempo == 100
+    pattern = read_text(session.document.score(plan.pattern).text, session.kit)
+    assert len(pattern.strokes) == len(station.view.report.strokes)
+    session.set_song_tempo(None)
+    pick_action(station.bar.more.menu(), "Write it out")
+    assert "one tempo" in station.bar.words.text()
+
+
+def test_larger_text_and_the_dark_keep_the_station(window, qapp):
+    QTest.keyClick(window, Qt.Key.Key_5, CTRL)
+    for step in (lambda: window._set_theme("dark"), lambda: window._scale_text(0.2)):
+        step()
+        qapp.processEvents()
+        assert window.station == "song" and window.song_station.view.report is not None
+        window.grab()
+    window._scale_text(-0.2)
+    window._set_theme("light")
