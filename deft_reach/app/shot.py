@@ -32,6 +32,7 @@ DEFAULT_PLAN = {
     "voice": "parade",
     "reach": "storm",
     "tray": "storm",
+    "song": "storm",
     "commit": "storm",
     "commitments": "storm",
     "start": "gangway",

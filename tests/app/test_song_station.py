@@ -12,6 +12,7 @@ from tests.app.conftest import click
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 GROOVE = "/16 R@hh+K R@hh R@hh R@hh R@hh+L> R@hh R@hh R@hh R@hh+K R@hh R@hh R@hh R@hh+L> R@hh R@hh R@hh |"
+EIGHTHS = "/8 R@hh+K R@hh R@hh+L> R@hh R@hh+K R@hh R@hh+L> R@hh |"
 FILL = "/16 (R L K K) (R@t1 L@t1 K K) (R@ft L@ft K K) (R@ft K K K) |"
 
 
@@ -27,7 +28,7 @@ def station(window, qapp):
 def hard(station, window, qapp):
     """A song of a groove, a fill whose feet run into the landing, and the groove again."""
     session = window.session
-    session.new_plan("Groove", GROOVE, tempo=140)
+    session.new_plan("Groove", EIGHTHS, tempo=140)
     session.set_repeat(True)
     groove = session.plan.id
     session.new_plan("Fill", FILL, tempo=140)
@@ -213,6 +214,7 @@ def test_a_song_with_a_hole_says_so_at_its_section(hard, window):
 def test_relief_by_the_slider(hard, window, qtbot):
     session = window.session
     session.show_plan(next(p.id for p in session.document.plans if p.name == "Groove"))
+    session.set_text(GROOVE, "Sixteenths", None)
     show(hard, "Relief")
     form = hard.relief
     assert "right hand" in form.chart.in_words() and cells(form.loads, 0)[0] == "right hand"
