@@ -16,7 +16,10 @@ from typing import NoReturn
 
 from deft_reach import __version__
 
-VERBS = ("analyse", "convert", "kit", "layout", "plan", "refit", "relieve", "schema", "shot", "voice")
+VERBS = (
+    "analyse", "convert", "kit", "ladder", "layout", "perform", "plan", "refit", "relieve", "schema", "shot", "take",
+    "voice",
+)  # fmt: skip
 
 DONE, NO, BAD_INPUT = 0, 1, 2
 
@@ -58,18 +61,21 @@ def build_parser() -> argparse.ArgumentParser:
         analyse_verb,
         convert_verb,
         kit_verb,
+        ladder_verb,
         layout_verb,
+        perform_verb,
         plan_verb,
         refit_verb,
         relieve_verb,
         schema_verb,
         shot_verb,
+        take_verb,
         voice_verb,
     )
 
     for module in (
-        analyse_verb, convert_verb, kit_verb, layout_verb, plan_verb, refit_verb, relieve_verb, schema_verb,
-        shot_verb, voice_verb,
+        analyse_verb, convert_verb, kit_verb, ladder_verb, layout_verb, perform_verb, plan_verb, refit_verb,
+        relieve_verb, schema_verb, shot_verb, take_verb, voice_verb,
     ):  # fmt: skip
         module.add(verbs)
     return parser

@@ -382,3 +382,68 @@ def test_the_adapting_verbs_speak_in_words_too(capsys):
     assert code == 0 and "t2 to" in out and "no mid tom" in out
     code, out, _ = run(capsys, "layout", "-e", "R@ft L@t1 R@rd L", "--move", "ft", "--evaluate", "60")
     assert code == 0 and "% cheaper" in out and "mm" in out and "layouts looked at" in out
+
+
+FILL = "/16 (R@ft> L. K R@t2) (L@t1> K R. L.) (R@c2>+K L. R@ft) (K L@t1 R@t2) R> - |"
+
+
+def test_ladder_gives_the_promised_object(capsys):
+    code, found = verb(capsys, "ladder", "-e", FILL, "--target", "100", "--step", "5", "--overspeed", "5%")
+    assert code == 0 and set(found) == {"stages", "rungs", "equivalents"}
+    names = [stage["name"] for stage in found["stages"]]
+    for stage in found["stages"]:
+        assert set(stage) == {"name", "text", "tempo_limit", "why"}
+    for rung in found["rungs"]:
+        assert set(rung) == {"tempo", "stage", "pace", "repeats", "note"} and rung["stage"] in names
+    assert [rung["tempo"] for rung in found["rungs"]][-2:] == [100, 105]
+    assert {"grid": "thirty-seconds", "tempo": 50} in found["equivalents"]
+    code, found = verb(capsys, "ladder", "-e", FILL, "--target", "100", "--start", "90", "--straight")
+    assert found["rungs"][0]["tempo"] == 90 and found["rungs"][-1]["tempo"] == 100
+
+
+def test_take_gives_the_promised_object(capsys, tmp_path):
+    out = str(tmp_path / "take.mid")
+    assert run(capsys, "perform", "-e", FILL, out, "--rounds", "6")[0] == 0
+    code, found = verb(capsys, "take", "-e", FILL, out)
+    assert code == 0 and found["verdict"] == "clean"
+    keys = {"verdict", "tempo", "limbs", "evenness", "missed", "extra", "dynamics", "advice"}
+    assert set(found) >= keys and set(found["evenness"]) == {"hands", "feet", "hand_to_foot"}
+    for row in found["limbs"].values():
+        assert set(row) == {"strokes", "bias_ms", "spread_ms", "missed"}
+    bad = str(tmp_path / "bad.mid")
+    run(capsys, "perform", "-e", FILL, bad, "--late-left", "40", "--missed", "10", "--seed", "3")
+    code, found = verb(capsys, "take", "-e", FILL, bad, "--tempo", "100")
+    assert code == 1 and found["verdict"] != "clean" and found["missed"] and found["advice"]
+    assert found["limbs"]["L"]["bias_ms"] - found["limbs"]["R"]["bias_ms"] == pytest.approx(40, abs=4)
+
+
+def test_take_of_a_plan_in_a_document(capsys, tmp_path):
+    out = str(tmp_path / "groove.mid")
+    demo = str(demo_file())
+    assert run(capsys, "perform", demo, out, "--plan", "gangway", "--jitter", "2")[0] == 0
+    code, found = verb(capsys, "take", demo, out, "--plan", "gangway")
+    assert code == 0 and found["rounds"] == 4
+    code, words, _ = run(capsys, "take", demo, out, "--plan", "gangway", "--tolerance", "1")
+    assert code == 1 and "tolerance 1 ms" in words
+
+
+@pytest.mark.parametrize(
+    ("args", "message"),
+    [
+        (("ladder", "-e", "R L"), "--target"),
+        (("ladder", "-e", "R L", "--target", "100", "--step", "zz"), "step"),
+        (("ladder", "-e", "R L", "--target", "100", "--start", "120"), "above its target"),
+        (("ladder", "-e", "? L", "--target", "100"), "settled"),
+        (("ladder", "-e", "R L", "--target", "100", "--overspeed", "x"), "overspeed"),
+        (("take", "-e", "R L"), "give a performance"),
+        (("take", "-e", "R L", "/nowhere/at/all.mid"), "no such file"),
+        (("take", "-e", "R L", "README.md"), "MIDI"),
+        (("take", "-e", "R L", "README.md", "--tolerance", "900"), "tolerance"),
+        (("perform", "-e", "R L"), "OUT.mid"),
+        (("perform", "-e", "R L", "/nowhere/x.mid"), "x.mid"),
+        (("perform", "-e", "R L", "x.mid", "--missed", "200"), "--missed"),
+    ],
+)
+def test_bad_questions_about_practice_say_what_to_give(capsys, args, message):
+    code, out, err = run(capsys, *args)
+    assert code == 2 and out == "" and message in err

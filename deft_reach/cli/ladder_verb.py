@@ -1,0 +1,106 @@
+"""``deft-reach ladder``: how to bring a pattern to tempo."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Sequence
+from typing import Any
+
+from deft_reach.cli.inputs import InputError, add_pattern_options, print_json, question
+from deft_reach.core.practice.ladder import (
+    Equivalent,
+    LadderError,
+    Rung,
+    build_ladder,
+    equivalents,
+    parse_step,
+    seconds_of,
+)
+from deft_reach.core.practice.stages import Stage, build_up
+
+
+def add(verbs: Any) -> None:
+    from deft_reach.cli.main import number
+
+    parser = verbs.add_parser(
+        "ladder",
+        help="stages and tempi from slow to the target",
+        description="Build the pattern up in stages, and climb to the target tempo rung by rung. Without --start it "
+        "begins where the fastest passage is easy.",
+    )
+    add_pattern_options(parser)
+    parser.add_argument(
+        "--target", required=True, metavar="BPM", type=number(10, 1000, " BPM"), help="tempo to reach"
+    )
+    parser.add_argument("--start", metavar="BPM", type=number(10, 1000, " BPM"), help="tempo to begin with")
+    parser.add_argument(
+        "--step", metavar="N|N%", default="shrinking", help="BPM or percent from rung to rung (default: shrinking)"
+    )
+    parser.add_argument("--overspeed", metavar="X%", help="a rung so many percent above the target")
+    parser.add_argument("--repeats", metavar="N", type=int, default=4, help="how often a rung is played (default 4)")
+    parser.add_argument("--straight", action="store_true", help="straight to the kit: no stages before it")
+    parser.set_defaults(run=run)
+
+
+def run(args: argparse.Namespace) -> int:
+    asked = question(args)
+    if asked.pattern.unassigned:
+        raise InputError("a ladder needs a settled sticking: give every ? a hand first (deft-reach plan)")
+    if not 1 <= args.repeats <= 100:
+        raise InputError(f"--repeats is {args.repeats}; expected 1 to 100")
+    try:
+        overspeed = None if args.overspeed is None else _percent(args.overspeed)
+        stages = build_up(
+            asked.pattern, asked.kit, asked.player, args.target, repeat=asked.repeat, weights=asked.weights,
+            straight=args.straight,
+        )  # fmt: skip
+        rungs = build_ladder(
+            stages,
+            args.target,
+            start=args.start,
+            step=parse_step(args.step),
+            overspeed=overspeed,
+            repeats=args.repeats,
+        )
+    except LadderError as error:
+        raise InputError(str(error)) from None
+    same = equivalents(asked.pattern, args.target)
+    if args.json:
+        print_json(as_dict(stages, rungs, same))
+    else:
+        print(in_words(stages, rungs, same))
+    return 1 if any(stage.report.impossible for stage in stages) else 0
+
+
+def _percent(text: str) -> float:
+    try:
+        return float(text.strip().rstrip("%"))
+    except ValueError:
+        raise InputError(f"--overspeed is '{text}'; expected percent such as 5%") from None
+
+
+def as_dict(stages: Sequence[Stage], rungs: Sequence[Rung], same: Sequence[Equivalent]) -> dict[str, Any]:
+    """The contract's shape; a rung's stage is the stage's name."""
+    return {
+        "stages": [{"name": s.name, "text": s.text, "tempo_limit": s.tempo_limit, "why": s.why} for s in stages],
+        "rungs": [
+            {"tempo": r.tempo, "stage": stages[r.stage].name, "pace": r.pace, "repeats": r.repeats, "note": r.note}
+            for r in rungs
+        ],
+        "equivalents": [{"grid": e.grid, "tempo": e.tempo} for e in same],
+    }
+
+
+def in_words(stages: Sequence[Stage], rungs: Sequence[Rung], same: Sequence[Equivalent]) -> str:
+    lines = []
+    for number, stage in enumerate(stages, 1):
+        limit = "nothing limits it" if stage.tempo_limit is None else f"breaks at {stage.tempo_limit:.0f} BPM"
+        lines.append(f"{number}. {stage.name}: {stage.why}; {limit}")
+        lines.append(f"   {' '.join(stage.text.split())}")
+    for rung in rungs:
+        note = f"  {rung.note}" if rung.note else ""
+        lines.append(f"{rung.tempo:6g} BPM  {stages[rung.stage].name}, {rung.repeats} times{note}")
+    lines.append(f"{len(rungs)} rungs, {seconds_of(rungs, stages) / 60:.0f} min without pauses")
+    if same:
+        lines.append("as fast as " + ", ".join(f"{e.grid} at {e.tempo:g}" for e in same))
+    return "\n".join(lines)

@@ -1,0 +1,68 @@
+"""``deft-reach perform``: the simulated electronic kit plays a pattern, with faults of your choice."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from deft_reach.cli.inputs import InputError, add_pattern_options, question
+from deft_reach.core.practice.performance import Faults, simulate
+from deft_reach.formats.general_midi import key_of
+from deft_reach.formats.performance import dump_performance
+from deft_reach.store.atomic import write_atomic
+
+#: Option, field of Faults, what it is divided by, lowest, highest, and what it does.
+FAULTS = (
+    ("--late-left", "late_left", 1000.0, -100.0, 100.0, "MS", "the left hand this late"),
+    ("--late-right", "late_right", 1000.0, -100.0, 100.0, "MS", "the right hand this late"),
+    ("--feet", "rush_feet", 1.0, 0.5, 1.5, "X", "runs of the feet this long against what is written (0.7 rushes)"),
+    ("--doubles", "uneven_doubles", 1.0, 0.5, 1.5, "X", "the second stroke of doubles comes after this much"),
+    ("--missed", "missed", 100.0, 0.0, 90.0, "%", "so many of the strokes left out"),
+    ("--extra", "extra", 100.0, 0.0, 50.0, "%", "so many strokes twice"),
+    ("--drift", "drift", 100.0, -30.0, 30.0, "%", "the end so much faster than the beginning"),
+    ("--flat", "flat", 100.0, 0.0, 100.0, "%", "so much of the dynamics gone"),
+    ("--swapped", "swapped", 100.0, 0.0, 100.0, "%", "so many accents played softly"),
+    ("--jitter", "jitter", 1000.0, 0.0, 60.0, "MS", "random unsteadiness"),
+)
+
+
+def add(verbs: Any) -> None:
+    from deft_reach.cli.main import number
+
+    parser = verbs.add_parser(
+        "perform",
+        help="the simulated kit plays a pattern into a MIDI file",
+        description="Let the simulated electronic kit play a pattern into a MIDI file, perfectly or with faults, so "
+        "that takes can be tried without a kit.",
+    )
+    add_pattern_options(parser)
+    parser.add_argument("out", nargs="?", metavar="OUT.mid", help="where to write it")
+    parser.add_argument("--rounds", metavar="N", type=int, default=4, help="how often (default 4)")
+    parser.add_argument("--seed", metavar="N", type=int, default=1, help="the same seed plays the same")
+    for option, field, _, low, high, unit, words in FAULTS:
+        parser.add_argument(
+            option, dest=field, metavar=unit, type=number(low, high, f" {unit}"), default=None, help=words
+        )
+    parser.set_defaults(run=run)
+
+
+def run(args: argparse.Namespace) -> int:
+    if args.text is not None and args.out is None:
+        args.pattern, args.out = None, args.pattern
+    if args.out is None:
+        raise InputError("give the file to write: OUT.mid")
+    if not 1 <= args.rounds <= 500:
+        raise InputError(f"--rounds is {args.rounds}; expected 1 to 500")
+    asked = question(args)
+    if not asked.pattern.strokes or asked.pattern.unassigned:
+        raise InputError("only a pattern with strokes and a settled sticking can be performed")
+    chosen = {field: getattr(args, field) / by for _, field, by, *_ in FAULTS if getattr(args, field) is not None}
+    keys = [key_of(asked.kit, s.voice, s.limb, s.marks) for s in asked.pattern.strokes]
+    played = simulate(asked.pattern, keys, asked.tempo, Faults(**chosen, seed=args.seed), args.rounds)
+    try:
+        write_atomic(Path(args.out), dump_performance(played.hits))
+    except OSError as error:
+        raise InputError(f"{args.out}: {error.strerror or error}") from None
+    print(f"{args.out}: {len(played.hits)} hits at {asked.tempo:g} BPM")
+    return 0

@@ -1,0 +1,91 @@
+"""``deft-reach take``: a performance held against a pattern."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from deft_reach.cli.inputs import InputError, add_pattern_options, guarded, print_json, question
+from deft_reach.core.pattern import Pattern
+from deft_reach.core.practice.take import Take, TakeError, check_take
+from deft_reach.formats.general_midi import key_of
+from deft_reach.formats.performance import MAX_BYTES, load_performance
+from deft_reach.store.documents import read_file
+
+
+def add(verbs: Any) -> None:
+    parser = verbs.add_parser(
+        "take",
+        help="a performance from an electronic kit, checked",
+        description="Hold a performance (a MIDI file of an electronic kit) against a pattern: what was missed, who "
+        "is late, how even it is, and what would help. Exit 1 unless it is clean.",
+    )
+    add_pattern_options(parser)
+    parser.add_argument("performance", nargs="?", metavar="PERFORMANCE.mid", help="what was played")
+    parser.add_argument(
+        "--tolerance", metavar="MS", type=float, help="how far off counts as on (default: by the grid)"
+    )
+    parser.add_argument(
+        "--free", metavar="GROUP", action="append", default=[],
+        help="a group, by number from 1 or by name, that may be laid back or stretched (repeatable)",
+    )  # fmt: skip
+    parser.set_defaults(run=run)
+
+
+def run(args: argparse.Namespace) -> int:
+    if args.text is not None and args.performance is None:
+        # With -e the only file is the performance.
+        args.pattern, args.performance = None, args.pattern
+    if args.performance is None:
+        raise InputError("give a performance: a MIDI file")
+    asked = question(args)
+    if asked.pattern.unassigned:
+        raise InputError("a take needs a settled sticking: give every ? a hand first (deft-reach plan)")
+    if args.tolerance is not None and not 1 <= args.tolerance <= 200:
+        raise InputError(f"--tolerance is {args.tolerance:g}; expected 1 to 200 ms")
+    hits = guarded(Path(args.performance), lambda path: load_performance(read_file(path, MAX_BYTES)))
+    keys = [key_of(asked.kit, s.voice, s.limb, s.marks) for s in asked.pattern.strokes]
+    try:
+        found = check_take(
+            asked.pattern, keys, hits, asked.tempo, asked.kit, repeat=asked.repeat, tolerance_ms=args.tolerance,
+            free=_groups(asked.pattern, args.free),
+        )  # fmt: skip
+    except TakeError as error:
+        raise InputError(f"{args.performance}: {error}") from None
+    if args.json:
+        print_json(found.as_dict())
+    else:
+        print(in_words(found))
+    return 0 if found.verdict == "clean" else 1
+
+
+def _groups(pattern: Pattern, names: list[str]) -> list[int]:
+    found = []
+    for name in names:
+        by_name = [k for k, group in enumerate(pattern.groups) if group.name.casefold() == name.casefold() and name]
+        if name.isdigit() and 1 <= int(name) <= len(pattern.groups):
+            by_name = [int(name) - 1]
+        if not by_name:
+            raise InputError(f"there is no group '{name}'; the pattern has {len(pattern.groups)}")
+        found += by_name
+    return found
+
+
+def in_words(found: Take) -> str:
+    lines = [
+        f"{found.verdict} at {found.tempo:.0f} BPM ({found.asked:g} asked), {found.rounds} time"
+        f"{'s' if found.rounds != 1 else ''}, tolerance {found.tolerance_ms:.0f} ms"
+    ]
+    for limb, row in found.limbs.items():
+        side = "late" if row.bias_ms >= 0 else "early"
+        missed = f", {row.missed} missed" if row.missed else ""
+        lines.append(
+            f"  {limb}: {row.strokes} strokes, {abs(row.bias_ms):.0f} ms {side}, "
+            f"spread {row.spread_ms:.0f} ms{missed}"
+        )
+    even = ", ".join(f"{k.replace('_', ' ')} {v:.2f}" for k, v in found.evenness.items() if v is not None)
+    if even:
+        lines.append(f"  evenness: {even} (1 is even)")
+    lines += [f"  {line}" for line in found.advice]
+    return "\n".join(lines)

@@ -1,0 +1,138 @@
+"""What was played: hits with their times, and a simulated electronic kit that plays a plan with chosen faults."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Final, NamedTuple
+
+import numpy as np
+
+from deft_reach.core.limbs import FEET, HANDS, LEFT
+from deft_reach.core.pattern import GRACE_NOTES, Pattern
+
+#: How loud strokes are played, 1 to 127.
+GHOST, PLAIN, ACCENT = 38, 80, 115
+#: A flam's grace comes so much before its stroke (seconds), and more graces so much before each other.
+FLAM_S: Final = 0.03
+GRACES_APART_S: Final = 0.045
+
+
+class Hit(NamedTuple):
+    """Something struck: seconds from the beginning, a General MIDI key, and how hard (1 to 127)."""
+
+    time: float
+    key: int
+    velocity: int
+
+
+@dataclass(frozen=True)
+class Faults:
+    """What the simulated player does wrong; the defaults play it perfectly.
+
+    ``late_left`` and ``late_right`` in seconds; ``rush_feet`` is how long the feet take from stroke to stroke of a
+    run against what is written (0.7 rushes); ``uneven_doubles`` the same for the second stroke of a hand's double;
+    ``missed`` is the share of strokes left out; ``extra`` the share of strokes that come twice; ``drift`` is how much
+    faster the end is than the beginning (0.05: five percent); ``flat`` takes that much of the dynamics away (1: all);
+    ``swapped`` exchanges accents and plain strokes of that share of accents; ``jitter`` is random unsteadiness in
+    seconds. The same ``seed`` plays the same.
+    """
+
+    late_left: float = 0.0
+    late_right: float = 0.0
+    rush_feet: float = 1.0
+    uneven_doubles: float = 1.0
+    missed: float = 0.0
+    extra: float = 0.0
+    drift: float = 0.0
+    flat: float = 0.0
+    swapped: float = 0.0
+    jitter: float = 0.0
+    seed: int = 1
+
+
+class Played(NamedTuple):
+    """A simulated performance: the hits, and which strokes (round, index) were left out or played with another
+    loudness."""
+
+    hits: tuple[Hit, ...]
+    missed: tuple[tuple[int, int], ...]
+    swapped: tuple[tuple[int, int], ...]
+
+
+def simulate(
+    pattern: Pattern,
+    keys: Sequence[int],
+    tempo: float,
+    faults: Faults = Faults(),
+    rounds: int = 1,
+) -> Played:
+    """The simulated electronic kit plays a pattern ``rounds`` times; ``keys`` has a General MIDI key for each stroke.
+
+    It begins half a second in, as a drummer does who has just pressed a button.
+    """
+    random = np.random.default_rng(faults.seed)
+    whole = 240.0 / tempo
+    length = float(pattern.length)
+    total = max(length * rounds, 1e-9)
+    run_of = _runs(pattern)
+    hits: list[Hit] = []
+    missed: list[tuple[int, int]] = []
+    swapped: list[tuple[int, int]] = []
+    for turn in range(rounds):
+        for s, key in zip(pattern.strokes, keys):
+            at = pattern.starts[s.index] + turn * length
+            if s.limb in FEET and faults.rush_feet != 1.0:
+                at -= (1 - faults.rush_feet) * run_of.get(s.index, 0.0)
+            if s.limb in HANDS and faults.uneven_doubles != 1.0 and s.index in run_of:
+                at -= (1 - faults.uneven_doubles) * run_of[s.index]
+            # Ever faster: the time so far is the integral of a tempo that grows evenly.
+            time = whole * total * _warped(at / total, faults.drift)
+            time += {LEFT: faults.late_left, "R": faults.late_right}.get(s.limb, 0.0)
+            time += float(random.normal(0.0, faults.jitter)) if faults.jitter else 0.0
+            level = ACCENT if ">" in s.marks else GHOST if "." in s.marks else PLAIN
+            if faults.swapped and ">" in s.marks and random.random() < faults.swapped:
+                level = PLAIN - 25
+                swapped.append((turn, s.index))
+            level = round(PLAIN + (level - PLAIN) * (1 - faults.flat))
+            if faults.missed and random.random() < faults.missed:
+                missed.append((turn, s.index))
+                continue
+            for k in range(GRACE_NOTES[s.grace], 0, -1):
+                before = FLAM_S + GRACES_APART_S * (k - 1)
+                hits.append(Hit(time - before, key, round(GHOST + (level - GHOST) * 0.15)))
+            hits.append(Hit(time, key, max(1, min(127, level))))
+            if faults.extra and random.random() < faults.extra:
+                hits.append(Hit(time + 0.37 * whole / 16, key, max(1, level - 30)))
+    first = min((hit.time for hit in hits), default=0.0)
+    moved = sorted(hit._replace(time=hit.time - min(first, 0.0) + 0.5) for hit in hits)
+    return Played(tuple(moved), tuple(missed), tuple(swapped))
+
+
+def _warped(part: float, drift: float) -> float:
+    """How much of the time has passed when ``part`` of the music has, if the tempo grows by ``drift`` over it."""
+    return part if not drift else float(np.log1p(drift * part) / drift)
+
+
+def _runs(pattern: Pattern) -> dict[int, float]:
+    """How far into its run (whole notes) each stroke of a run of feet, or the second of a hand's double, is."""
+    found: dict[int, float] = {}
+    begin: float | None = None
+    before = None
+    for event in pattern.events:
+        alone = len(event.strokes) == 1
+        feet = bool(event.feet) and not event.hands
+        if feet:
+            begin = float(event.start) if begin is None else begin
+            for i in event.indices:
+                found[i] = float(event.start) - begin
+        else:
+            begin = None
+        limb = event.strokes[0].limb if alone and event.hands else None
+        if limb is not None and before is not None and before[0] == limb:
+            found[event.indices[0]] = float(event.start) - before[1]
+            # The third of three begins anew.
+            before = None
+        else:
+            before = (limb, float(event.start)) if limb is not None else None
+    return found

@@ -1,0 +1,162 @@
+"""A plan built up in stages: what is hard about it comes one thing at a time, each stage playable by itself."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from typing import Final
+
+from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse
+from deft_reach.core.cost import Weights
+from deft_reach.core.document import Document, Plan, Score, Section, Song, read_text
+from deft_reach.core.kit import Kit
+from deft_reach.core.limbs import FEET, HANDS
+from deft_reach.core.pattern import Pattern, Strike
+from deft_reach.core.player import Player
+from deft_reach.core.report import Report
+from deft_reach.core.song.chain import chain_song
+from deft_reach.core.stroke_text import StrokeTextError, rewrite, strike_of
+
+#: Every stage there can be, in order: its name, and the reason it exists.
+STAGES: Final = {
+    "hands on one surface": "the rhythm and the sticking alone, before anything has to travel",
+    "with the feet": "hands and feet together, while the hands stay where they are",
+    "dynamics": "accents, ghosts and graces: how high each stroke starts and ends",
+    "hands round the kit": "where the hands go, while the feet rest",
+    "everything": "the figure as it is meant",
+    "between grooves": "into it and out of it, as it will be played",
+}
+
+
+@dataclass(frozen=True)
+class Stage:
+    """One stage: its name, its stroke text, why it is there, and what an analysis says of it."""
+
+    name: str
+    text: str
+    why: str
+    report: Report
+
+    @property
+    def tempo_limit(self) -> float | None:
+        return self.report.summary.tempo_limit
+
+
+def build_up(
+    pattern: Pattern,
+    kit: Kit,
+    player: Player,
+    tempo: float,
+    *,
+    repeat: bool = False,
+    weights: Weights = DEFAULT_WEIGHTS,
+    groove: str | None = None,
+    straight: bool = False,
+) -> tuple[Stage, ...]:
+    """The stages of a pattern; those that would be the same as the one before are left out.
+
+    ``groove`` is what it is played between in the last stage; None takes a plain one. ``straight`` is for players who
+    go straight to the kit: everything at once, then between grooves.
+    """
+    texts = {
+        "hands on one surface": _surface(pattern, feet=False, dynamics=False),
+        "with the feet": _surface(pattern, feet=True, dynamics=False),
+        "dynamics": _surface(pattern, feet=True, dynamics=True),
+        "hands round the kit": _without(pattern, FEET),
+        "everything": pattern.text,
+    }
+    if straight:
+        texts = {"everything": pattern.text}
+    found: list[Stage] = []
+    seen: list[object] = []
+    for name, text in texts.items():
+        new = read_text(text, kit)
+        key = tuple((s.start, s.limb, s.voice, frozenset(s.marks), s.grace) for s in new.strokes)
+        if not new.strokes or (key in seen and name != "everything"):
+            continue
+        if name == "everything" and key in seen:
+            # What an earlier stage had is all there is: that one is everything.
+            at = seen.index(key)
+            found, seen = found[:at], seen[:at]
+        seen.append(key)
+        report = analyse(new, kit, player, tempo, repeat=repeat, weights=weights)
+        found.append(Stage(name, text, STAGES[name], report))
+    between = _between(pattern, kit, player, tempo, groove)
+    if between is not None:
+        report = analyse(read_text(between, kit), kit, player, tempo, repeat=True, weights=weights)
+        found.append(Stage("between grooves", between, STAGES["between grooves"], report))
+    return tuple(found)
+
+
+def _surface(pattern: Pattern, feet: bool, dynamics: bool) -> str:
+    """All hands on the snare; without feet, and without accents, ghosts and graces, unless asked for."""
+    changes: dict[int, Strike | None] = {}
+    struck: set[tuple[int, str]] = set()
+    for s in pattern.strokes:
+        if s.limb not in HANDS:
+            if not feet:
+                changes[s.index] = None
+            elif not dynamics and s.marks.strip("o"):
+                changes[s.index] = replace(
+                    strike_of(pattern, s.index), marks=s.marks.replace(">", "").replace(".", "")
+                )
+            continue
+        if (s.moment, s.limb) in struck:
+            # A hand that strikes two voices at once strikes one surface once.
+            changes[s.index] = None
+            continue
+        struck.add((s.moment, s.limb))
+        marks = "".join(mark for mark in s.marks if mark in ">.~") if dynamics else ""
+        changes[s.index] = Strike(s.limb, None, marks, s.grace if dynamics else "")
+    return rewrite(pattern, changes)
+
+
+def _without(pattern: Pattern, limbs: tuple[str, ...]) -> str:
+    return rewrite(pattern, {s.index: None for s in pattern.strokes if s.limb in limbs})
+
+
+def plain_groove(kit: Kit, meter: tuple[int, int]) -> str | None:
+    """One bar of eighths with a backbeat, on what the kit has; None for a kit with nothing to keep time on."""
+    time = next((p.code for kind in ("hi-hat", "ride", "crash") if (p := kit.of_kind(kind)) is not None), None)
+    snare = kit.of_kind("snare")
+    if time is None or snare is None:
+        return None
+    beats, value = meter
+    per_beat = 2 if value <= 4 else 1
+    lead_left = kit.hat_side > 0 and time == "hh"
+    keeps, backs = ("L", "R") if lead_left else ("R", "L")
+    words = []
+    for beat in range(beats):
+        for part in range(per_beat):
+            word = f"{keeps}@{time}"
+            if part == 0:
+                word += f"+{backs}>" if beat % 2 == 1 else "+K"
+            words.append(word)
+    setting = "" if meter == (4, 4) else f"meter {beats}/{value} "
+    return f"{setting}/{value * per_beat} {' '.join(words)} |"
+
+
+def _between(pattern: Pattern, kit: Kit, player: Player, tempo: float, groove: str | None) -> str | None:
+    """A bar or more of groove, the figure, and the groove again; None where they cannot be chained."""
+    text = groove or plain_groove(kit, pattern.bar_rows[-1].meter if pattern.bar_rows else (4, 4))
+    if text is None or not any(bar.length == Fraction(*bar.meter) for bar in pattern.bar_rows):
+        return None
+    plans = (
+        Plan("groove", "groove", "groove", "kit", "player", tempo, True),
+        Plan("figure", "figure", "figure", "kit", "player", tempo),
+    )
+    song = Song("song", "song", (Section("groove"), Section("figure"), Section("groove")), True)
+    document = Document(
+        players=(replace(player, id="player"),), kits=(replace(kit, id="kit"),),
+        patterns=(Score("groove", "groove", text), Score("figure", "figure", pattern.text)), plans=plans,
+        songs=(song,),
+    )  # fmt: skip
+    chain = chain_song(document, song)
+    if chain is None or any(problem.severity == "stop" for problem in chain.problems):
+        return None
+    written = chain.text()
+    try:
+        read_text(written, kit)
+    except StrokeTextError:
+        return None
+    return written

@@ -1,0 +1,660 @@
+"""The take check: a performance held against a plan.
+
+The performance's own pulse comes first: a smooth map from written time to played time, found from the strokes on
+the beats, so that a tempo that drifts is no fault of any limb. Each pad's hits are then matched in order to the
+strokes meant for it (least distance, with a price for what is missed and what is extra). What is left between map
+and hit says who is late, who is uneven, and where.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+from itertools import pairwise
+from typing import Any, Final, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deft_reach.core.counting import place
+from deft_reach.core.kit import Kit
+from deft_reach.core.limbs import HAT_FOOT, KICK, SECOND_KICK
+from deft_reach.core.pattern import GRACE_NOTES, Pattern
+from deft_reach.core.practice.performance import Hit
+
+Floats = NDArray[np.float64]
+
+#: Keys that one pad may send.
+PADS: Final = {35: 36, 40: 38, 37: 38, 46: 42, 59: 51}
+#: A hit further than this (seconds) from its stroke is another one.
+FAR_S: Final = 0.12
+#: A softer hit on the same pad so much before a stroke with graces (seconds) is one of them.
+GRACE_S: Final = 0.11
+#: Tolerance: this part of the quickest written spacing, held between two bounds (seconds).
+TOLERANCE: Final = 0.16
+TOLERANCE_BOUNDS: Final = (0.010, 0.030)
+#: The pulse may bend over so many beats, and no faster.
+BEND_BEATS: Final = 3.0
+#: A take is tracked so many beats at a time, after a look at so many first ones.
+STRIDE_BEATS: Final = 2.0
+FIRST_BEATS: Final = 12.0
+#: Evenness further than this from 1 is worth a word, further than half as much again is not clean.
+UNEVEN: Final = 0.08
+#: With less than this share of strokes found, it is not this plan that was played.
+SAME_PIECE: Final = 0.4
+VERDICTS: Final = ("clean", "rough", "not-yet")
+
+
+class TakeError(ValueError):
+    """A performance that cannot be judged: says why and what to do."""
+
+
+class LimbTake(NamedTuple):
+    """One limb (or one voice): its strokes in all rounds, how late it is on the whole and how unsteady (ms), and how
+    many were missed."""
+
+    strokes: int
+    bias_ms: float
+    spread_ms: float
+    missed: int
+
+    def as_dict(self) -> dict[str, Any]:
+        return self._asdict()
+
+
+@dataclass(frozen=True)
+class Take:
+    """What a take check says.
+
+    ``tempo`` is the tempo played (BPM), ``rounds`` how often. ``missed`` are strokes by index, one entry each time,
+    ``extra`` times of hits that belong to none (seconds). ``late`` has every matched stroke's distance from the pulse
+    in ms by (round, index). ``evenness`` is played over written spacing, None where there is nothing to compare;
+    ``dynamics`` has mean velocities and what was played with the wrong loudness; ``drift`` is how much faster the end
+    was than the beginning, as a part.
+    """
+
+    verdict: str
+    tempo: float
+    asked: float
+    rounds: int
+    tolerance_ms: float
+    limbs: dict[str, LimbTake]
+    voices: dict[str, LimbTake]
+    evenness: dict[str, float | None]
+    missed: tuple[int, ...]
+    extra: tuple[float, ...]
+    dynamics: dict[str, Any]
+    flams: dict[str, Any]
+    drift: float
+    advice: tuple[str, ...]
+    late: dict[tuple[int, int], float] = field(default_factory=dict)
+
+    def as_dict(self) -> dict[str, Any]:
+        """The command contract's object."""
+        return {
+            "verdict": self.verdict,
+            "tempo": self.tempo,
+            "rounds": self.rounds,
+            "tolerance_ms": self.tolerance_ms,
+            "limbs": {limb: row.as_dict() for limb, row in self.limbs.items()},
+            "voices": {voice: row.as_dict() for voice, row in self.voices.items()},
+            "evenness": self.evenness,
+            "missed": list(self.missed),
+            "extra": list(self.extra),
+            "dynamics": self.dynamics,
+            "flams": self.flams,
+            "drift": self.drift,
+            "advice": list(self.advice),
+        }
+
+
+def check_take(
+    pattern: Pattern,
+    keys: Sequence[int],
+    hits: Sequence[Hit],
+    tempo: float,
+    kit: Kit,
+    *,
+    repeat: bool = False,
+    tolerance_ms: float | None = None,
+    free: Collection[int] = (),
+) -> Take:
+    """Hold a performance against a pattern; ``keys`` has the General MIDI key of each stroke.
+
+    ``tempo`` (BPM) is what was asked: the one that was played is found. With ``repeat``, or where it goes on longer,
+    the pattern is taken round and round. ``tolerance_ms`` is how far off counts as on; without it, it goes with the
+    grid. ``free`` are numbers of groups that may be laid back or stretched: their timing is shown and not judged.
+
+    Raises TakeError for an empty performance or pattern.
+    """
+    if not pattern.strokes:
+        raise TakeError("the plan has no strokes to hold it against")
+    played = sorted(hit for hit in hits if hit.velocity > 0 and math.isfinite(hit.time))
+    if not played:
+        raise TakeError("there are no drum hits in this performance")
+    return _Check(pattern, keys, played, tempo, kit, repeat, tolerance_ms, frozenset(free)).run()
+
+
+def _pad(key: int) -> int:
+    return PADS.get(key, key)
+
+
+class _Check:
+    def __init__(
+        self, pattern: Pattern, keys: Sequence[int], hits: list[Hit], tempo: float, kit: Kit, repeat: bool,
+        tolerance_ms: float | None, free: frozenset[int],
+    ) -> None:  # fmt: skip
+        self.pattern, self.tempo, self.kit, self.free = pattern, tempo, kit, free
+        self.whole = 240.0 / tempo
+        self.times = np.array([hit.time for hit in hits])
+        self.pads = np.array([_pad(hit.key) for hit in hits])
+        self.loud = np.array([hit.velocity for hit in hits], dtype=float)
+        self.own_pads = np.array([_pad(key) for key in keys])
+        self.own = np.array(pattern.starts) * self.whole
+        self.length = float(pattern.length) * self.whole
+        self.repeat = repeat
+        self.by_pad = {int(pad): self.times[self.pads == pad] for pad in np.unique(self.pads)}
+        self.one_pad = len(set(self.own_pads.tolist())) == 1
+        self.levels = np.array([1.0 + (">" in s.marks) - ("." in s.marks) for s in pattern.strokes])
+        self.graced = sum(GRACE_NOTES[s.grace] for s in pattern.strokes)
+        self.quickest = grid = _quickest(pattern) * self.whole
+        low, high = TOLERANCE_BOUNDS
+        self.tolerance = tolerance_ms / 1000 if tolerance_ms is not None else min(high, max(low, TOLERANCE * grid))
+
+    def run(self) -> Take:
+        scale, offset, rounds = self._line()
+        self._lay_out(rounds)
+        mapped = self._tracked(scale, offset)
+        match = self._match(mapped, self._far(scale))
+        rounds = self._rounds_played(match, mapped)
+        if rounds < self.rounds:
+            kept = rounds * len(self.own)
+            self._lay_out(rounds)
+            mapped, match = mapped[:kept], match[:kept]
+        for _ in range(3):
+            mapped = self._pulse(match, mapped)
+            match = self._match(mapped, self._far(scale))
+        self.match, self.mapped = match, self._pulse(match, mapped)
+        found = match >= 0
+        self.late = np.where(found, self.times[np.maximum(match, 0)] - self.mapped, np.nan)
+        extra = self._extra()
+        share = float(found.mean())
+        slope = self._slope()
+        played_tempo = self.tempo / float(np.median(slope))
+        drift = float(slope[0] / slope[-1] - 1) if len(slope) > 1 else 0.0
+        return self._take(share, played_tempo, drift, extra)
+
+    def _lay_out(self, rounds: int) -> None:
+        """Every stroke of so many rounds: when it is written (seconds at the tempo asked), its index and its pad."""
+        self.rounds = rounds
+        self.written = np.concatenate([self.own + turn * self.length for turn in range(rounds)])
+        self.stroke = np.tile(np.arange(len(self.own)), rounds)
+        self.wanted = np.tile(self.own_pads, rounds)
+
+    def _far(self, scale: float) -> float:
+        return (
+            min(FAR_S, max(0.03, 0.8 * self.quickest * scale)) if self.one_pad else FAR_S * min(1.0, max(scale, 0.3))
+        )
+
+    # --- finding the pulse --------------------------------------------------------------------------------------
+
+    def _line(self) -> tuple[float, float, int]:
+        """How it begins: played over written time, where it starts, and how many rounds it could be.
+
+        What has most hits where strokes are in the first bars; where several are as good, the one nearest to the
+        tempo asked.
+        """
+        span = self.times[-1] - self.times[0]
+        first = FIRST_BEATS * self.whole / 4
+        best: tuple[float, float, float, int] | None = None
+        scales = np.unique(np.concatenate([np.geomspace(0.4, 2.5, 181), [0.5, 1.0, 2.0]]))
+        for scale in scales.tolist():
+            period = self.length * scale
+            rounds = min(500, max(1, math.ceil(span / period - 0.3)))
+            if not self.repeat and span < 1.5 * period:
+                rounds = 1
+            turns = min(rounds, max(1, math.ceil(first / self.length)))
+            whole = np.concatenate([self.own + turn * self.length for turn in range(turns)])
+            near = whole <= whole[0] + first if rounds > 1 or len(whole) > 12 else np.ones(len(whole), dtype=bool)
+            whole, pads = whole[near] * scale, np.tile(self.own_pads, turns)[near]
+            levels = np.tile(self.levels, turns)
+            count = rounds * len(self.own) + self.graced * rounds
+            for offset in self._offsets(whole, pads):
+                score = self._score(whole + offset, pads, scale) / len(whole)
+                # As many strokes as hits, and the tempo that was asked, are likelier.
+                score -= 0.5 * abs(math.log(count / len(self.times))) + 0.05 * abs(math.log(scale))
+                # Whoever plays begins at the beginning, and what is loud is where loud strokes are.
+                early = int(np.searchsorted(self.times, whole[0] + offset - GRACE_S))
+                score += 0.2 * self._loudness(whole + offset, pads, levels[near]) - 0.03 * early
+                if best is None or score > best[0]:
+                    best = (score, scale, offset, rounds)
+        assert best is not None
+        return best[1], best[2], best[3] + (1 if best[3] > 1 else 0)
+
+    def _tracked(self, scale: float, offset: float) -> Floats:
+        """Played times of all strokes: a few beats at a time, each going on from the last with a little give."""
+        mapped = np.empty(len(self.written))
+        begin = float(self.written[0])
+        at, slope = offset + scale * begin, scale
+        stride = STRIDE_BEATS * self.whole / 4
+        gives = np.linspace(-0.05, 0.05, 11)
+        shifts = np.linspace(-0.04, 0.04, 9) * min(1.0, scale)
+        order = np.argsort(self.written, kind="stable")
+        low = 0
+        while low < len(order):
+            high = max(low + 1, int(np.searchsorted(self.written[order], begin + stride)))
+            ahead = int(np.searchsorted(self.written[order], begin + 2 * stride))
+            part = order[low : max(high, ahead)]
+            pads = self.wanted[part]
+            away = self.written[part] - begin
+            best = (-math.inf, slope, 0.0)
+            for give in gives.tolist():
+                for shift in shifts.tolist():
+                    score = self._score(at + shift + slope * (1 + give) * away, pads, scale, False) / len(part)
+                    score -= 2.0 * abs(give) + 4.0 * abs(shift)
+                    if score > best[0]:
+                        best = (score, slope * (1 + give), shift)
+            slope, shift = best[1], best[2]
+            mine = order[low:high]
+            mapped[mine] = at + shift + slope * (self.written[mine] - begin)
+            at, begin = at + shift + slope * stride, begin + stride
+            low = high
+        return np.asarray(mapped)
+
+    def _rounds_played(self, match: NDArray[np.int_], mapped: Floats) -> int:
+        """Rounds up to the last one of which a fair part was played."""
+        n = len(self.own)
+        for turn in range(self.rounds - 1, 0, -1):
+            row = slice(turn * n, (turn + 1) * n)
+            there = mapped[row] <= self.times[-1] + FAR_S
+            if there.any() and (match[row] >= 0).sum() >= 0.3 * n:
+                return turn + 1
+        return 1
+
+    def _offsets(self, whole: Floats, pads: NDArray[np.int_]) -> list[float]:
+        """Where the first strokes could lie: the first few of them on the first few hits of their pads."""
+        found = []
+        for k in range(min(3, len(whole))):
+            same = np.flatnonzero(self.pads == pads[k])[:3]
+            found += [float(self.times[j] - whole[k]) for j in same]
+        return found or [float(self.times[0] - whole[0])]
+
+    def _score(self, mapped: Floats, pads: NDArray[np.int_], scale: float, narrow: bool = True) -> float:
+        """How many strokes have a hit near them, the nearer the better."""
+        total = 0.0
+        width = min(0.045, 0.3 * self.quickest * scale) if narrow else 0.05
+        for pad in np.unique(pads).tolist():
+            mine, there = mapped[pads == pad], self.by_pad.get(pad)
+            if there is None:
+                continue
+            at = np.searchsorted(there, mine)
+            left = np.abs(mine - there[np.maximum(at - 1, 0)])
+            right = np.abs(there[np.minimum(at, len(there) - 1)] - mine)
+            total += float(np.exp(-((np.minimum(left, right) / width) ** 2)).sum())
+        return total
+
+    def _loudness(self, mapped: Floats, pads: NDArray[np.int_], levels: Floats) -> float:
+        """How well the hits nearest to strokes are as loud as those: −1 to 1, 0 where all should be alike."""
+        loud = np.full(len(mapped), np.nan)
+        for pad in np.unique(pads).tolist():
+            there = np.flatnonzero(self.pads == pad)
+            if len(there):
+                mine = np.flatnonzero(pads == pad)
+                at = np.clip(np.searchsorted(self.times[there], mapped[mine]), 1, max(1, len(there) - 1))
+                before, after = there[at - 1], there[np.minimum(at, len(there) - 1)]
+                nearer = np.abs(self.times[after] - mapped[mine]) < np.abs(self.times[before] - mapped[mine])
+                loud[mine] = self.loud[np.where(nearer, after, before)]
+        known = ~np.isnan(loud)
+        if known.sum() < 3 or np.ptp(levels[known]) == 0 or np.ptp(loud[known]) == 0:
+            return 0.0
+        return float(np.corrcoef(loud[known], levels[known])[0, 1])
+
+    def _match(self, mapped: Floats, far: float) -> NDArray[np.int_]:
+        """For each stroke its hit, −1 where it was missed: each pad's in order, with the least distance in all."""
+        match = np.full(len(mapped), -1, dtype=int)
+        for pad in np.unique(self.wanted).tolist():
+            mine = np.flatnonzero(self.wanted == pad)
+            mine = mine[np.argsort(mapped[mine], kind="stable")]
+            there = np.flatnonzero(self.pads == pad)
+            for i, j in _pair(mapped[mine], self.times[there], self.loud[there], far):
+                match[mine[i]] = there[j]
+        return match
+
+    def _pulse(self, match: NDArray[np.int_], mapped: Floats) -> Floats:
+        """Every stroke's time by the pulse: a smooth line through what was matched, on the beats where they are."""
+        found = match >= 0
+        if found.sum() < 2:
+            return mapped
+        on_beat = np.array([self.pattern.moments[s.moment].on_beat for s in self.pattern.strokes])[self.stroke]
+        use = found & on_beat
+        free = ~self._judged()
+        use &= ~free
+        if use.sum() < max(4, 2 * self.rounds) or np.ptp(self.written[use]) < 0.5 * np.ptp(self.written[found]):
+            use = found & ~free if (found & ~free).sum() > 3 else found
+        x, y = self.written[use], self.times[match[use]]
+        if len(np.unique(np.round(x, 6))) < 2:
+            return mapped
+        beat = self.whole / 4
+        width = BEND_BEATS * beat
+        at = np.unique(self.written)
+        # Locally a line, weighted by nearness (LOESS, Cleveland 1979); what is far off counts less.
+        residual = y - np.interp(x, self.written[np.argsort(self.written)], np.sort(mapped))
+        scale = max(1.4826 * float(np.median(np.abs(residual - np.median(residual)))), 0.004)
+        robust = 1 / (1 + ((residual - np.median(residual)) / (3 * scale)) ** 2)
+        w = np.exp(-0.5 * ((at[:, None] - x[None, :]) / width) ** 2) * robust[None, :]
+        w += 1e-4 * robust[None, :]
+        total = w.sum(axis=1)
+        mean_x, mean_y = (w @ x) / total, (w @ y) / total
+        dx = x[None, :] - mean_x[:, None]
+        slope = (w * dx * (y[None, :] - mean_y[:, None])).sum(axis=1) / np.maximum((w * dx * dx).sum(axis=1), 1e-12)
+        line = mean_y + slope * (at - mean_x)
+        return np.asarray(np.interp(self.written, at, line))
+
+    def _slope(self) -> Floats:
+        """Seconds played for a second written, along the take."""
+        at = np.unique(self.written)
+        if len(at) < 2:
+            return np.ones(1)
+        order = np.argsort(self.written, kind="stable")
+        line = np.interp(at, self.written[order], self.mapped[order])
+        third = max(1, (len(at) - 1) // 3)
+        begin = (line[third] - line[0]) / (at[third] - at[0])
+        end = (line[-1] - line[-1 - third]) / (at[-1] - at[-1 - third])
+        middle = (line[-1] - line[0]) / (at[-1] - at[0])
+        return np.asarray(np.maximum(np.array([begin, middle, end]), 1e-6))
+
+    def _extra(self) -> list[int]:
+        """Hits that belong to no stroke and are no grace of one."""
+        used = set(self.match[self.match >= 0].tolist())
+        self.graces: dict[int, list[int]] = {}
+        graced = [
+            k for k in range(len(self.stroke)) if self.pattern.strokes[self.stroke[k]].grace and self.match[k] >= 0
+        ]
+        taken: set[int] = set()
+        for k in graced:
+            at, pad = self.times[self.match[k]], self.wanted[k]
+            near = np.flatnonzero((self.pads == pad) & (self.times < at) & (self.times > at - GRACE_S))
+            mine = [int(j) for j in near if int(j) not in used]
+            self.graces[k] = mine
+            taken |= set(mine)
+        return [j for j in range(len(self.times)) if j not in used and j not in taken]
+
+    # --- what it says -------------------------------------------------------------------------------------------
+
+    def _take(self, share: float, tempo: float, drift: float, extra: list[int]) -> Take:
+        strokes = self.pattern.strokes
+        limbs, voices = self._rows(lambda s: s.limb), self._rows(lambda s: s.voice)
+        evenness = self._evenness()
+        dynamics, flams = self._dynamics(), self._flams()
+        missed = tuple(int(self.stroke[k]) for k in np.flatnonzero(self.match < 0))
+        late = {
+            (int(k // len(strokes)), int(self.stroke[k])): float(self.late[k] * 1000)
+            for k in np.flatnonzero(self.match >= 0)
+        }
+        verdict = self._verdict(share, tempo, limbs, evenness, missed, extra)
+        advice = self._advice(share, tempo, drift, limbs, evenness, missed, extra, dynamics, flams)
+        return Take(
+            verdict, tempo, self.tempo, self.rounds, self.tolerance * 1000, limbs, voices, evenness, missed,
+            tuple(float(self.times[j]) for j in extra), dynamics, flams, drift, tuple(advice), late,
+        )  # fmt: skip
+
+    def _judged(self) -> NDArray[np.bool_]:
+        """Strokes whose timing is judged: not those of groups that may be free."""
+        groups = np.array([s.group for s in self.pattern.strokes])[self.stroke]
+        return ~np.isin(groups, list(self.free)) if self.free else np.ones(len(self.stroke), dtype=bool)
+
+    def _rows(self, key: Any) -> dict[str, LimbTake]:
+        names = [key(s) for s in self.pattern.strokes]
+        found = {}
+        judged = self._judged()
+        for name in dict.fromkeys(names):
+            mine = np.array([n == name for n in names])[self.stroke]
+            late = self.late[mine & judged & (self.match >= 0)] * 1000
+            missed = int((mine & (self.match < 0)).sum())
+            bias = float(late.mean()) if len(late) else 0.0
+            spread = float(late.std(ddof=1)) if len(late) > 1 else 0.0
+            found[name] = LimbTake(int(mine.sum()), round(bias, 3), round(spread, 3), missed)
+        return found
+
+    def _evenness(self) -> dict[str, float | None]:
+        """Played over written spacing of consecutive moments: hands, feet, and from a hand to a foot."""
+        events = self.pattern.events
+        n = len(self.pattern.strokes)
+        ratios: dict[str, list[float]] = {"hands": [], "feet": [], "hand_to_foot": []}
+        judged = self._judged()
+        for turn in range(self.rounds):
+            for a, b in pairwise(events):
+                kind = _transition(a.hands, a.feet, b.hands, b.feet)
+                if kind is None:
+                    continue
+                first = [k for i in a.indices if self.match[k := i + turn * n] >= 0 and judged[k]]
+                second = [k for i in b.indices if self.match[k := i + turn * n] >= 0 and judged[k]]
+                if not first or not second:
+                    continue
+                written = float(self.mapped[second[0]] - self.mapped[first[0]])
+                played = float(self.times[self.match[second]].mean() - self.times[self.match[first]].mean())
+                if written > 0.02:
+                    ratios[kind].append(played / written)
+        return {kind: round(float(np.median(rows)), 4) if rows else None for kind, rows in ratios.items()}
+
+    def _dynamics(self) -> dict[str, Any]:
+        """Mean velocities of accents, plain strokes and ghosts, and strokes that were played as another kind."""
+        kinds = ["accent" if ">" in s.marks else "ghost" if "." in s.marks else "plain" for s in self.pattern.strokes]
+        each = np.array(kinds)[self.stroke]
+        found = self.match >= 0
+        loud = np.where(found, self.loud[np.maximum(self.match, 0)], np.nan)
+        means: dict[str, float | None] = {}
+        for kind in ("accent", "plain", "ghost"):
+            mine = loud[found & (each == kind)]
+            means[kind] = round(float(np.median(mine)), 1) if len(mine) else None
+        wrong: list[int] = []
+        order = [kind for kind in ("ghost", "plain", "accent") if means[kind] is not None]
+        for low, high in pairwise(order):
+            a, b = means[low], means[high]
+            assert a is not None and b is not None
+            if b - a < 8:
+                continue
+            middle = (a + b) / 2
+            too_loud = found & (each == low) & (loud > middle)
+            too_soft = found & (each == high) & (loud < middle)
+            wrong += [int(self.stroke[k]) for k in np.flatnonzero(too_loud | too_soft)]
+        levels = [means[kind] for kind in order]
+        contrast = None if len(levels) < 2 else round(float(levels[-1] or 0) - float(levels[0] or 0), 1)
+        return {**means, "contrast": contrast, "wrong": sorted(wrong)}
+
+    def _flams(self) -> dict[str, Any]:
+        """How wide graces are: from the last one to its stroke, ms."""
+        widths = [
+            (self.times[self.match[k]] - self.times[rows[-1]]) * 1000 for k, rows in self.graces.items() if rows
+        ]
+        without = [int(self.stroke[k]) for k, rows in self.graces.items() if not rows]
+        return {
+            "count": len(widths),
+            "width_ms": round(float(np.median(widths)), 2) if widths else None,
+            "without": without,
+        }
+
+    def _verdict(
+        self, share: float, tempo: float, limbs: Mapping[str, LimbTake], evenness: Mapping[str, float | None],
+        missed: Sequence[int], extra: Sequence[int],
+    ) -> str:  # fmt: skip
+        total = len(self.stroke)
+        if share < SAME_PIECE or abs(tempo / self.tempo - 1) > 0.2:
+            return "not-yet"
+        off = (len(missed) + len(extra)) / total
+        worst = max((max(abs(row.bias_ms), row.spread_ms) for row in limbs.values()), default=0.0)
+        uneven = max((abs(value - 1) for value in evenness.values() if value is not None), default=0.0)
+        tolerance = self.tolerance * 1000
+        if not missed and not extra and worst <= tolerance and uneven <= 1.5 * UNEVEN:
+            return "clean"
+        return "rough" if off <= 0.08 and worst <= 2 * tolerance and uneven <= 4 * UNEVEN else "not-yet"
+
+    def _advice(
+        self, share: float, tempo: float, drift: float, limbs: Mapping[str, LimbTake],
+        evenness: Mapping[str, float | None], missed: Sequence[int], extra: Sequence[int],
+        dynamics: Mapping[str, Any], flams: Mapping[str, Any],
+    ) -> list[str]:  # fmt: skip
+        """Plain sentences, the weightiest first: what, where, and what would help."""
+        lines: list[str] = []
+        total = len(self.stroke)
+        if share < SAME_PIECE:
+            lines.append(
+                f"Only {share * 100:.0f} % of the strokes were found: this looks like another piece, or another "
+                "kit's pads. Check which plan and which kit it was."
+            )
+            return lines
+        ratio = tempo / self.tempo
+        if abs(ratio - 1) > 0.2:
+            times = {2: "twice", 0.5: "half"}.get(
+                round(ratio * 2) / 2 if abs(ratio * 2 - round(ratio * 2)) < 0.1 else 0
+            )
+            how = f"{times} the {self.tempo:g} BPM asked" if times else f"and {self.tempo:g} BPM was asked"
+            lines.append(f"It was played at {tempo:.0f} BPM, {how}: check the tempo, or the grid it was written in.")
+        lines += self._missed_words(missed)
+        if extra:
+            at = ", ".join(f"{self.times[j]:.2f} s" for j in extra[:3])
+            lines.append(
+                f"{len(extra)} hit{'s' if len(extra) > 1 else ''} too many, first at {at}: keep the rests still."
+            )
+        tolerance = self.tolerance * 1000
+        for limb, row in sorted(limbs.items(), key=lambda item: -abs(item[1].bias_ms)):
+            if abs(row.bias_ms) > tolerance * 0.6 and row.strokes > row.missed:
+                side = "late" if row.bias_ms > 0 else "early"
+                cure = "lift it sooner, and play the figure with that limb alone against the click"
+                lines.append(f"The {self._name(limb)} is {abs(row.bias_ms):.0f} ms {side} on the whole: {cure}.")
+        for limb, row in sorted(limbs.items(), key=lambda item: -item[1].spread_ms):
+            if row.spread_ms > tolerance:
+                worst = self._worst(limb)
+                lines.append(
+                    f"The {self._name(limb)} is unsteady by {row.spread_ms:.0f} ms, most at {worst}: a slower rung, "
+                    "and that stroke with the one before it alone."
+                )
+        words = {"hands": "The hands", "feet": "The feet", "hand_to_foot": "From hand to foot you"}
+        for kind, value in evenness.items():
+            if value is not None and abs(value - 1) > UNEVEN:
+                verb = "rush" if value < 1 else "drag"
+                lines.append(
+                    f"{words[kind]} {verb}: the played spacing is {value:.2f} of the written one. Count the grid "
+                    "aloud, and let the second stroke wait for its syllable."
+                )
+        if abs(drift) > 0.03:
+            lines.append(f"The pulse {'rises' if drift > 0 else 'falls'} by {abs(drift) * 100:.0f} % over the take.")
+        lines += self._loudness_words(dynamics)
+        width = flams["width_ms"]
+        if width is not None and not 12 <= width <= 55:
+            lines.append(
+                f"Flams are {width:.0f} ms wide: "
+                + ("open them" if width < 12 else "let the grace fall closer to its stroke.")
+            )
+        if not lines:
+            lines.append(f"Within {tolerance:.0f} ms everywhere: up a rung.")
+        if total < 8:
+            lines.append("So few strokes say little: play more rounds.")
+        return lines
+
+    def _missed_words(self, missed: Sequence[int]) -> list[str]:
+        lines = []
+        counts = {i: missed.count(i) for i in dict.fromkeys(missed)}
+        for i, count in sorted(counts.items(), key=lambda row: -row[1])[:3]:
+            often = f" {count} of {self.rounds} times" if self.rounds > 1 else ""
+            lines.append(f"The {self._name(self.pattern.strokes[i].limb)} misses {self._where(i)}{often}.")
+        if len(counts) > 3:
+            lines.append(f"{len(missed)} strokes were missed in all.")
+        return lines
+
+    def _loudness_words(self, dynamics: Mapping[str, Any]) -> list[str]:
+        lines = []
+        accent, plain, ghost = dynamics["accent"], dynamics["plain"], dynamics["ghost"]
+        if accent is not None and plain is not None and accent - plain < 15:
+            lines.append("Accents hardly stand out: lift higher before them, and keep the others low.")
+        if ghost is not None and plain is not None and plain - ghost < 15:
+            lines.append("Ghosts are as loud as the rest: let them fall from two fingers' height.")
+        wrong = list(dict.fromkeys(dynamics["wrong"]))
+        if wrong:
+            places = ", ".join(self._where(i) for i in wrong[:3])
+            lines.append(
+                f"{len(wrong)} stroke{'s' if len(wrong) > 1 else ''} with another loudness than written: {places}."
+            )
+        return lines
+
+    def _worst(self, limb: str) -> str:
+        """The stroke of a limb that is furthest off on the whole."""
+        rows: dict[int, list[float]] = {}
+        for k in np.flatnonzero(self.match >= 0).tolist():
+            if self.pattern.strokes[self.stroke[k]].limb == limb:
+                rows.setdefault(int(self.stroke[k]), []).append(float(self.late[k]))
+        index = max(rows, key=lambda i: abs(float(np.mean(rows[i]))))
+        return self._where(index)
+
+    def _where(self, index: int) -> str:
+        s = self.pattern.strokes[index]
+        bar = f"bar {s.bar}, " if self.pattern.strokes[-1].bar > 1 else ""
+        return f"{bar}{place(s.beat)}"
+
+    def _name(self, limb: str) -> str:
+        right = self.kit.bass_foot_side > 0
+        names = {"R": "right hand", "L": "left hand", KICK: "right foot" if right else "left foot"}
+        other = "left foot" if right else "right foot"
+        return {**names, SECOND_KICK: other, HAT_FOOT: other}.get(limb, limb)
+
+
+def _transition(hands_a: Any, feet_a: Any, hands_b: Any, feet_b: Any) -> str | None:
+    """What kind of step from one moment to the next this is."""
+    if hands_a and hands_b:
+        return "hands"
+    if feet_a and not hands_a and feet_b and not hands_b:
+        return "feet"
+    if hands_a and not feet_a and feet_b and not hands_b:
+        return "hand_to_foot"
+    return None
+
+
+def _quickest(pattern: Pattern) -> float:
+    starts = [float(moment.start) for moment in pattern.moments if moment.strokes]
+    return min((b - a for a, b in pairwise(starts)), default=0.25)
+
+
+def _pair(wanted: Floats, there: Floats, loud: Floats, far: float) -> list[tuple[int, int]]:
+    """Strokes and hits of one pad in order, so that the distances and what is left over cost least.
+
+    Dynamic programming over a narrow band: a stroke and a hit further apart than ``far`` never go together. Of two
+    hits as near the louder one counts, as the softer is a grace or a bounce.
+    """
+    n, m = len(wanted), len(there)
+    if not n or not m:
+        return []
+    low = np.searchsorted(there, wanted - far)
+    high = np.searchsorted(there, wanted + far, side="right")
+    # best[j]: least cost with hits before j used up; steps are kept to walk back.
+    best = {0: 0.0}
+    back: list[dict[int, tuple[int, bool]]] = []
+    for i in range(n):
+        now: dict[int, float] = {}
+        steps: dict[int, tuple[int, bool]] = {}
+        reached = sorted(best)
+        for j in reached:
+            cost = best[j]
+            # Missed.
+            if cost + 1.0 < now.get(j, math.inf):
+                now[j], steps[j] = cost + 1.0, (j, False)
+            for k in range(max(j, int(low[i])), int(high[i])):
+                price = cost + ((there[k] - wanted[i]) / far) ** 2 + 0.15 * (1 - loud[k] / 127)
+                if price < now.get(k + 1, math.inf):
+                    now[k + 1], steps[k + 1] = price, (j, True)
+        back.append(steps)
+        # Of states no further on and no cheaper none is needed.
+        kept: dict[int, float] = {}
+        least = math.inf
+        for j in sorted(now):
+            if now[j] < least - 1e-12:
+                kept[j], least = now[j], now[j]
+        best = kept
+    j = min(best, key=lambda k: best[k])
+    pairs: list[tuple[int, int]] = []
+    for i in range(n - 1, -1, -1):
+        before, hit = back[i][j]
+        if hit:
+            pairs.append((i, j - 1))
+        j = before
+    return pairs[::-1]

@@ -1,0 +1,177 @@
+"""Takes: performances made with known faults give the faults back."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from deft_reach.core import layout, parse
+from deft_reach.core.practice.performance import FLAM_S, Faults, Hit, simulate
+from deft_reach.core.practice.take import TakeError, check_take
+from deft_reach.formats.general_midi import key_of
+from deft_reach.formats.performance import dump_performance, load_performance
+
+KIT = layout("five-double")
+GROOVE = parse("/16 R@hh+K - R@hh L. R@hh+L> L. R@hh K R@hh+K L. R@hh K R@hh+L> L. R@hh - |")
+FEET = parse("/16 (R@ft L@ft K K) (R@t1 L@t1 K K) (R L K K) (R@ft L@ft K K) |")
+DOUBLES = parse("/16 R> R L L R> R L L R> R L L R> R L L |")
+FLAMS = parse("/8 fR> L fL> R fR> L fL> R |")
+
+
+def keys(pattern, kit=KIT):
+    return [key_of(kit, s.voice, s.limb, s.marks) for s in pattern.strokes]
+
+
+def play(pattern, tempo=100, rounds=8, asked=None, **faults):
+    made = simulate(pattern, keys(pattern), tempo, Faults(**faults), rounds)
+    return made, check_take(pattern, keys(pattern), made.hits, asked or tempo, KIT, repeat=True)
+
+
+@pytest.mark.parametrize("pattern", [GROOVE, FEET, DOUBLES, FLAMS])
+@pytest.mark.parametrize("tempo", [70, 100, 160])
+def test_a_perfect_performance_is_clean(pattern, tempo):
+    _, found = play(pattern, tempo)
+    assert found.verdict == "clean" and not found.missed and not found.extra
+    assert found.tempo == pytest.approx(tempo, rel=1e-3) and found.rounds == 8
+    for row in (*found.limbs.values(), *found.voices.values()):
+        assert abs(row.bias_ms) < 0.5 and row.spread_ms < 0.5
+    for value in found.evenness.values():
+        assert value is None or value == pytest.approx(1.0, abs=0.01)
+    assert "up a rung" in found.advice[0]
+
+
+@pytest.mark.parametrize("late", [-0.02, 0.012, 0.025])
+def test_a_late_left_hand_is_found_and_named(late):
+    _, found = play(GROOVE, late_left=late, jitter=0.002)
+    # The pulse is what is on the beats; the left hand has two of the four, so the others show as early by a part.
+    gap = found.limbs["L"].bias_ms - found.limbs["R"].bias_ms
+    assert gap == pytest.approx(late * 1000, abs=2)
+    assert found.limbs["L"].spread_ms < 4
+    if abs(late) > 0.02:
+        side = "late" if late > 0 else "early"
+        assert any("left hand" in line and side in line for line in found.advice)
+
+
+@pytest.mark.parametrize("rush", [0.7, 0.85, 1.15])
+def test_feet_that_rush_or_drag(rush):
+    _, found = play(FEET, rush_feet=rush)
+    assert found.evenness["feet"] == pytest.approx(rush, abs=0.03)
+    assert found.evenness["hands"] == pytest.approx(1.0, abs=0.03)
+    words = "rush" if rush < 1 else "drag"
+    assert any("feet" in line and words in line for line in found.advice) and found.verdict != "clean"
+
+
+def test_uneven_doubles():
+    _, found = play(DOUBLES, uneven_doubles=0.8)
+    n = len(DOUBLES.strokes)
+    late = lambda index: np.mean([v for (_, i), v in found.late.items() if i == index])  # noqa: E731
+    written = 60_000 / 100 / 4
+    assert late(1) - late(0) == pytest.approx(-0.2 * written, abs=3)
+    assert n == 16 and found.verdict != "clean"
+
+
+@given(st.integers(1, 10**6))
+@settings(max_examples=20, deadline=None)
+def test_what_is_missed_is_found_stroke_by_stroke(seed):
+    made, found = play(GROOVE, missed=0.06, jitter=0.004, seed=seed)
+    assert sorted(found.missed) == sorted(index for _, index in made.missed)
+    assert not found.extra
+    assert sum(row.missed for row in found.limbs.values()) == len(made.missed)
+
+
+@given(st.integers(1, 10**6))
+@settings(max_examples=20, deadline=None)
+def test_hits_too_many_are_found(seed):
+    made, found = play(GROOVE, extra=0.05, seed=seed)
+    wanted = len(made.hits) - 8 * len(GROOVE.strokes)
+    assert len(found.extra) == wanted and not found.missed
+
+
+@pytest.mark.parametrize("drift", [-0.08, 0.05, 0.12])
+def test_a_drifting_pulse_is_no_limbs_fault(drift):
+    _, found = play(GROOVE, drift=drift, jitter=0.002, rounds=12)
+    assert not found.missed and not found.extra
+    # Thirds at either end: what lies between their middles is two thirds of it.
+    assert found.drift == pytest.approx(drift * 2 / 3, abs=0.03)
+    for row in found.limbs.values():
+        assert abs(row.bias_ms) < 4 and row.spread_ms < 8
+
+
+def test_accents_swapped_and_dynamics_flat():
+    made, found = play(GROOVE, swapped=0.4, rounds=10)
+    assert found.dynamics["wrong"] == sorted(index for _, index in made.swapped)
+    _, flat = play(GROOVE, flat=1.0)
+    assert flat.dynamics["contrast"] == 0
+    assert any("Accents hardly" in line for line in flat.advice) and any("Ghosts" in line for line in flat.advice)
+    _, good = play(GROOVE)
+    assert good.dynamics["accent"] > good.dynamics["plain"] > good.dynamics["ghost"] and not good.dynamics["wrong"]
+
+
+def test_flams_have_a_width_and_are_no_hits_too_many():
+    _, found = play(FLAMS)
+    assert found.flams["width_ms"] == pytest.approx(FLAM_S * 1000, abs=1) and found.flams["count"] == 32
+    plain = simulate(replace(FLAMS, strokes=tuple(s._replace(grace="") for s in FLAMS.strokes)), keys(FLAMS), 100)
+    without = check_take(FLAMS, keys(FLAMS), plain.hits, 100, KIT)
+    assert without.flams["without"] == [0, 2, 4, 6]
+
+
+@pytest.mark.parametrize("ratio", [0.5, 2.0, 1.3])
+def test_another_tempo_is_said_plainly(ratio):
+    _, found = play(GROOVE, tempo=100 * ratio, asked=100)
+    assert found.tempo == pytest.approx(100 * ratio, rel=0.02) and found.verdict == "not-yet"
+    assert f"{100 * ratio:.0f} BPM" in found.advice[0]
+
+
+def test_another_piece_is_said_plainly():
+    made = simulate(parse("/8t R@rd L@c1 K R@c2 L@rd K"), keys(parse("/8t R@rd L@c1 K R@c2 L@rd K")), 90, rounds=6)
+    found = check_take(GROOVE, keys(GROOVE), made.hits, 100, KIT, repeat=True)
+    assert found.verdict == "not-yet" and "another piece" in found.advice[0]
+
+
+def test_what_may_be_laid_back_is_not_judged():
+    pattern = parse("/16 (R L R L) (R L R L) (R L R L) (R L R L) |")
+    hits = simulate(pattern, keys(pattern), 100, rounds=8).hits
+    beat = 0.6
+    moved = [hit._replace(time=hit.time + 0.03) if 1 <= ((hit.time - 0.5) / beat) % 4 < 1.99 else hit for hit in hits]
+    strict = check_take(pattern, keys(pattern), moved, 100, KIT, repeat=True)
+    free = check_take(pattern, keys(pattern), moved, 100, KIT, repeat=True, free=[1])
+    assert max(row.spread_ms for row in strict.limbs.values()) > 10
+    assert max(row.spread_ms for row in free.limbs.values()) < max(row.spread_ms for row in strict.limbs.values())
+
+
+def test_the_tolerance_goes_with_the_grid():
+    slow = check_take(DOUBLES, keys(DOUBLES), simulate(DOUBLES, keys(DOUBLES), 60).hits, 60, KIT)
+    fast = check_take(DOUBLES, keys(DOUBLES), simulate(DOUBLES, keys(DOUBLES), 200).hits, 200, KIT)
+    assert slow.tolerance_ms > fast.tolerance_ms
+    stated = check_take(DOUBLES, keys(DOUBLES), simulate(DOUBLES, keys(DOUBLES), 60).hits, 60, KIT, tolerance_ms=7)
+    assert stated.tolerance_ms == 7
+
+
+def test_unsteadiness_is_measured():
+    _, found = play(GROOVE, jitter=0.012, rounds=30)
+    for row in found.limbs.values():
+        assert row.spread_ms == pytest.approx(12, rel=0.25)
+    assert found.verdict in ("rough", "not-yet") or found.tolerance_ms > 12
+
+
+def test_nothing_to_judge_is_refused():
+    with pytest.raises(TakeError, match="no drum hits"):
+        check_take(GROOVE, keys(GROOVE), [], 100, KIT)
+    with pytest.raises(TakeError, match="no strokes"):
+        check_take(parse("- -"), [], [Hit(0, 38, 80)], 100, KIT)
+
+
+def test_a_performance_survives_its_file():
+    hits = simulate(FEET, keys(FEET), 117, Faults(jitter=0.005), 4).hits
+    again = load_performance(dump_performance(hits))
+    assert [(h.key, h.velocity) for h in again] == [(h.key, h.velocity) for h in sorted(hits)] or len(again) == len(
+        hits
+    )
+    assert np.allclose([h.time for h in again], sorted(h.time for h in hits), atol=0.0006)
+
+
+def test_the_same_seed_plays_the_same_and_another_does_not():
+    one, two, other = (simulate(GROOVE, keys(GROOVE), 100, Faults(jitter=0.01, seed=s)) for s in (5, 5, 6))
+    assert one == two and one != other
