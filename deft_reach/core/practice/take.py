@@ -178,6 +178,9 @@ class _Check:
         self.match, self.mapped = match, self._pulse(match, mapped)
         found = match >= 0
         self.late = np.where(found, self.times[np.maximum(match, 0)] - self.mapped, np.nan)
+        # A line through a bend lies a little to one side of it: the beats are where the pulse is.
+        anchors = self.late[found & self._anchors()]
+        self.late -= float(np.median(anchors)) if len(anchors) else 0.0
         extra = self._extra()
         share = float(found.mean())
         slope = self._slope()
@@ -326,10 +329,8 @@ class _Check:
         found = match >= 0
         if found.sum() < 2:
             return mapped
-        on_beat = np.array([self.pattern.moments[s.moment].on_beat for s in self.pattern.strokes])[self.stroke]
-        use = found & on_beat
         free = ~self._judged()
-        use &= ~free
+        use = found & self._anchors()
         if use.sum() < max(4, 2 * self.rounds) or np.ptp(self.written[use]) < 0.5 * np.ptp(self.written[found]):
             use = found & ~free if (found & ~free).sum() > 3 else found
         x, y = self.written[use], self.times[match[use]]
@@ -342,14 +343,29 @@ class _Check:
         residual = y - np.interp(x, self.written[np.argsort(self.written)], np.sort(mapped))
         scale = max(1.4826 * float(np.median(np.abs(residual - np.median(residual)))), 0.004)
         robust = 1 / (1 + ((residual - np.median(residual)) / (3 * scale)) ** 2)
-        w = np.exp(-0.5 * ((at[:, None] - x[None, :]) / width) ** 2) * robust[None, :]
-        w += 1e-4 * robust[None, :]
-        total = w.sum(axis=1)
-        mean_x, mean_y = (w @ x) / total, (w @ y) / total
-        dx = x[None, :] - mean_x[:, None]
-        slope = (w * dx * (y[None, :] - mean_y[:, None])).sum(axis=1) / np.maximum((w * dx * dx).sum(axis=1), 1e-12)
-        line = mean_y + slope * (at - mean_x)
+        order = np.argsort(x, kind="stable")
+        x, y, robust = x[order], y[order], robust[order]
+        line = np.empty(len(at))
+        # What is further away than four widths weighs nothing: a long take is gone through in stretches.
+        for low in range(0, len(at), 64):
+            here = at[low : low + 64]
+            first, last = np.searchsorted(x, [here[0] - 4 * width, here[-1] + 4 * width])
+            # A gap is bridged by what lies at its ends.
+            first, last = max(0, int(first) - 2), min(len(x), int(last) + 2)
+            near, there, weight = x[first:last], y[first:last], robust[first:last]
+            w = (np.exp(-0.5 * ((here[:, None] - near[None, :]) / width) ** 2) + 1e-4) * weight[None, :]
+            total = w.sum(axis=1)
+            mean_x, mean_y = (w @ near) / total, (w @ there) / total
+            dx = near[None, :] - mean_x[:, None]
+            slope = (w * dx * (there[None, :] - mean_y[:, None])).sum(axis=1)
+            slope /= np.maximum((w * dx * dx).sum(axis=1), 1e-12)
+            line[low : low + 64] = mean_y + slope * (here - mean_x)
         return np.asarray(np.interp(self.written, at, line))
+
+    def _anchors(self) -> NDArray[np.bool_]:
+        """Strokes that the pulse is found by: those on the beats."""
+        on_beat = np.array([self.pattern.moments[s.moment].on_beat for s in self.pattern.strokes])[self.stroke]
+        return np.asarray(on_beat & self._judged())
 
     def _slope(self) -> Floats:
         """Seconds played for a second written, along the take."""
@@ -633,15 +649,17 @@ def _pair(wanted: Floats, there: Floats, loud: Floats, far: float) -> list[tuple
         now: dict[int, float] = {}
         steps: dict[int, tuple[int, bool]] = {}
         reached = sorted(best)
-        for j in reached:
-            cost = best[j]
+        for was in reached:
+            cost = best[was]
+            # Hits too early for this stroke are too early for all that follow: states that differ in them are one.
+            j = max(was, int(low[i]))
             # Missed.
             if cost + 1.0 < now.get(j, math.inf):
-                now[j], steps[j] = cost + 1.0, (j, False)
-            for k in range(max(j, int(low[i])), int(high[i])):
+                now[j], steps[j] = cost + 1.0, (was, False)
+            for k in range(j, int(high[i])):
                 price = cost + ((there[k] - wanted[i]) / far) ** 2 + 0.15 * (1 - loud[k] / 127)
                 if price < now.get(k + 1, math.inf):
-                    now[k + 1], steps[k + 1] = price, (j, True)
+                    now[k + 1], steps[k + 1] = price, (was, True)
         back.append(steps)
         # Of states no further on and no cheaper none is needed.
         kept: dict[int, float] = {}
