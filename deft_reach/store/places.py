@@ -25,3 +25,8 @@ def autosave_dir() -> Path:
 def demo_file() -> Path:
     """The demo document, *Lantern Ferry*, in the source tree or beside the installed package."""
     return Path(__file__).resolve().parents[2] / "demo" / "lantern-ferry.reach"
+
+
+def logbook_file() -> Path:
+    """Where the player's logbook is."""
+    return Path(platformdirs.user_data_dir(_APP, appauthor=False)) / "logbook.sqlite"

@@ -1,0 +1,159 @@
+"""A practice session on a ladder: what each verdict leads to, by a rule the player can see and change."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Final, NamedTuple
+
+from deft_reach.core.endurance import SUSTAINED, Endurance, endurance
+from deft_reach.core.limbs import FEET
+from deft_reach.core.practice.ladder import Rung
+from deft_reach.core.practice.stages import Stage
+from deft_reach.core.report import Report
+
+CLEAN, ROUGH, NOT_YET = "clean", "rough", "not-yet"
+VERDICTS: Final = (CLEAN, ROUGH, NOT_YET)
+#: Unbroken seconds of high load, and of any playing, after which a break is part of the plan. Common practice.
+HIGH_LOAD_S: Final = 300.0
+UNBROKEN_S: Final = 1500.0
+#: A break shorter than this (seconds) is none.
+BREAK_S: Final = 60.0
+
+
+@dataclass(frozen=True)
+class Rule:
+    """When to move: up after so many clean in a row, back by so many rungs after so many "not yet" in a row.
+
+    ``adaptive`` goes up at once after a first try that is clean on a rung far from its limit.
+    """
+
+    up_after: int = 3
+    back_after: int = 2
+    back_by: int = 2
+    adaptive: bool = False
+
+    def in_words(self) -> str:
+        """The rule as a sentence."""
+        quick = "; at once where a rung is easy" if self.adaptive else ""
+        return (
+            f"Up after {self.up_after} clean in a row{quick}; back {self.back_by} rung"
+            f"{'s' if self.back_by != 1 else ''} after {self.back_after} times not yet."
+        )
+
+
+class Move(NamedTuple):
+    """What a verdict leads to: ``up``, ``hold``, ``back`` or ``done``; the rung then, and why."""
+
+    kind: str
+    rung: int
+    why: str
+
+
+class Tried(NamedTuple):
+    """One verdict: on which rung, which, and how many seconds of playing it took."""
+
+    rung: int
+    verdict: str
+    seconds: float
+
+
+class Runner:
+    """Where a session is. It takes verdicts and the time that playing took, and knows no clock of its own."""
+
+    def __init__(self, rungs: Sequence[Rung], stages: Sequence[Stage], rule: Rule = Rule(), at: int = 0) -> None:
+        if not rungs:
+            raise ValueError("a session needs at least one rung")
+        self.rungs, self.stages, self.rule = tuple(rungs), tuple(stages), rule
+        self.at = min(max(0, at), len(rungs) - 1)
+        self.tried: list[Tried] = []
+        self.done = False
+        self._clean = self._not_yet = 0
+        #: Seconds since the last break, and those of them under high load.
+        self.unbroken = self.high_load = 0.0
+
+    @property
+    def rung(self) -> Rung:
+        return self.rungs[self.at]
+
+    @property
+    def stage(self) -> Stage:
+        return self.stages[self.rung.stage]
+
+    @property
+    def cleans(self) -> int:
+        """Clean in a row on this rung."""
+        return self._clean
+
+    def take(self, verdict: str, seconds: float) -> Move:
+        """A verdict on the present rung. Raises ValueError for one that is none."""
+        if verdict not in VERDICTS:
+            raise ValueError(f"'{verdict}' is no verdict; expected {', '.join(VERDICTS)}")
+        first = not any(row.rung == self.at for row in self.tried)
+        self.tried.append(Tried(self.at, verdict, seconds))
+        self.unbroken += seconds
+        if self.effort() > 0:
+            self.high_load += seconds
+        self._clean = self._clean + 1 if verdict == CLEAN else 0
+        self._not_yet = self._not_yet + 1 if verdict == NOT_YET else 0
+        easy = self.rung.pace is not None and self.rung.pace < 0.75
+        if self._clean >= self.rule.up_after or (self.rule.adaptive and first and verdict == CLEAN and easy):
+            return self._up()
+        if self._not_yet >= self.rule.back_after:
+            back = max(0, self.at - self.rule.back_by)
+            why = f"{self._not_yet} times not yet: {self.rungs[back].tempo:g} BPM again"
+            if back == self.at:
+                why = "the lowest rung: slower still, or fewer strokes at a time"
+            return self._to("back" if back < self.at else "hold", back, why)
+        left = self.rule.up_after - self._clean
+        return Move("hold", self.at, f"{left} more clean, then up" if verdict == CLEAN else "once more, looser")
+
+    def _up(self) -> Move:
+        if self.at == len(self.rungs) - 1:
+            self.done = True
+            self._clean = self._not_yet = 0
+            return Move("done", self.at, "the top of the ladder, clean: leave it there for today")
+        following = self.rungs[self.at + 1]
+        new = following.stage != self.rung.stage
+        what = f"on to {self.stages[following.stage].name}" if new else f"up to {following.tempo:g} BPM"
+        return self._to("up", self.at + 1, what)
+
+    def _to(self, kind: str, rung: int, why: str) -> Move:
+        self.at = rung
+        self._clean = self._not_yet = 0
+        return Move(kind, rung, why)
+
+    def go_to(self, rung: int) -> None:
+        """To a rung of the player's own choice."""
+        self._to("hold", min(max(0, rung), len(self.rungs) - 1), "")
+        self.done = False
+
+    def rest(self, seconds: float) -> None:
+        """A break; a short one changes nothing."""
+        if seconds >= BREAK_S:
+            self.unbroken = self.high_load = 0.0
+
+    def effort(self) -> float:
+        """How far the hardest working limb is above what it can keep up at this rung; 0 where all can go on."""
+        found = 0.0
+        for one in efforts(self.stage.report, self.rung.tempo):
+            found = max(found, one.effort - SUSTAINED["foot" if one.limb in FEET else "hand"])
+        return found
+
+    def break_due(self) -> str | None:
+        """Why a break is due now, or None."""
+        if self.high_load >= HIGH_LOAD_S:
+            return f"{self.high_load / 60:.0f} minutes of high load: put the sticks down for a minute or two."
+        if self.unbroken >= UNBROKEN_S:
+            return f"{self.unbroken / 60:.0f} minutes without a break: stand up, shake out, drink something."
+        return None
+
+
+def efforts(report: Report, tempo: float) -> list[Endurance]:
+    """Every limb's endurance at another tempo than the report's: efforts go with it."""
+    found = []
+    for limb in report.summary.load:
+        one = endurance(report, limb)
+        if one is not None:
+            found.append(one._replace(effort=one.effort * tempo / report.tempo))
+    return found

@@ -1,0 +1,169 @@
+"""The session runner, cautions and calibration."""
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy import optimize
+
+from deft_reach.core import Player, analyse, layout, parse
+from deft_reach.core.practice.calibration import (
+    GROUP_SPREAD,
+    PRIOR_SPREAD,
+    STEEPNESS,
+    Evidence,
+    calibrate,
+    chance_of_clean,
+    evidence_of,
+)  # fmt: skip
+from deft_reach.core.practice.cautions import daily_dose, hearing_words, rung_words, safe_minutes
+from deft_reach.core.practice.ladder import Rung, build_ladder
+from deft_reach.core.practice.runner import HIGH_LOAD_S, UNBROKEN_S, Rule, Runner, efforts
+from deft_reach.core.practice.stages import build_up
+
+FIVE, PLAYER = layout("five"), Player()
+FIGURE = parse("/16 (R@ft> L. K R@t2) (L@t1> K R. L.) (R@c2>+K L. R@ft) (K L@t1 R@t2) R> - |")
+STAGES = build_up(FIGURE, FIVE, PLAYER, 100)
+RUNGS = build_ladder(STAGES, 100, start=60)
+
+
+def test_three_clean_in_a_row_go_up_and_two_not_yet_go_back_two():
+    runner = Runner(RUNGS, STAGES, at=8)
+    assert [runner.take("clean", 10).kind for _ in range(3)] == ["hold", "hold", "up"] and runner.at == 9
+    runner.take("clean", 10)
+    assert runner.take("rough", 10).kind == "hold" and runner.cleans == 0, "rough breaks the row and goes nowhere"
+    runner.take("not-yet", 10)
+    move = runner.take("not-yet", 10)
+    assert move.kind == "back" and runner.at == 7 and f"{RUNGS[7].tempo:g}" in move.why
+    runner.go_to(0)
+    assert [runner.take("not-yet", 5).kind for _ in range(2)] == ["hold", "hold"] and runner.at == 0
+
+
+def test_the_top_is_done_and_the_rule_can_be_changed():
+    runner = Runner(RUNGS, STAGES, Rule(up_after=1), at=len(RUNGS) - 1)
+    assert runner.take("clean", 10).kind == "done" and runner.done
+    assert Rule(up_after=2, back_by=1).in_words() == "Up after 2 clean in a row; back 1 rung after 2 times not yet."
+    quick = Runner(RUNGS, STAGES, Rule(adaptive=True))
+    assert RUNGS[0].pace < 0.75 and quick.take("clean", 10).kind == "up"
+    with pytest.raises(ValueError, match="no verdict"):
+        runner.take("perfect", 1)
+    with pytest.raises(ValueError, match="rung"):
+        Runner([], STAGES)
+
+
+@given(st.lists(st.sampled_from(["clean", "rough", "not-yet"]), max_size=60))
+def test_any_session_stays_on_the_ladder(verdicts):
+    runner = Runner(RUNGS, STAGES)
+    for verdict in verdicts:
+        before = runner.at
+        move = runner.take(verdict, 8)
+        assert 0 <= runner.at < len(RUNGS) and move.rung == runner.at
+        assert {"up": runner.at == before + 1, "back": runner.at < before}.get(move.kind, runner.at == before)
+    assert len(runner.tried) == len(verdicts)
+
+
+def test_breaks_come_from_load_and_not_from_a_clock_alone():
+    hard = parse("/16 " + "R@hh " * 16 + "|")
+    stages = build_up(hard, FIVE, PLAYER, 104)
+    fast = Runner([Rung(104, 0, 0.9, 4, "")], stages)
+    slow = Runner([Rung(50, 0, 0.4, 4, "")], stages)
+    assert fast.effort() > 0 and slow.effort() == 0
+    for runner in (fast, slow):
+        for _ in range(4):
+            runner.take("rough", HIGH_LOAD_S / 4)
+    assert "high load" in fast.break_due() and slow.break_due() is None
+    fast.rest(20)
+    assert fast.break_due(), "a short one is none"
+    fast.rest(90)
+    assert fast.break_due() is None
+    slow.take("rough", UNBROKEN_S)
+    assert "without a break" in slow.break_due()
+    one = efforts(stages[0].report, 52)[0]
+    two = efforts(stages[0].report, 104)[0]
+    assert two.effort == pytest.approx(2 * one.effort)
+
+
+def test_hearing_follows_the_published_limit():
+    """NIOSH 1998: 85 dBA for 8 hours, 3 dB exchange rate."""
+    assert safe_minutes(85) == 480 and safe_minutes(88) == 240 and safe_minutes(94) == 60 and safe_minutes(100) == 15
+    assert daily_dose(85, 480) == 1 and daily_dose(91, 60) == pytest.approx(0.5)
+    assert "protect your ears" in hearing_words(100, 30) and "200 %" in hearing_words(100, 30)
+    assert "protect" not in hearing_words(75, 60)
+    with pytest.raises(ValueError, match="no sense"):
+        safe_minutes(math.nan)
+
+
+def test_cautions_stand_where_a_rung_is_hard():
+    assert rung_words(Rung(60, 0, 0.6, 4, "")) == "" == rung_words(Rung(60, 0, None, 4, ""))
+    assert "loose grip" in rung_words(Rung(60, 0, 0.95, 4, ""))
+    assert "pain" in rung_words(Rung(60, 0, 1.1, 4, ""))
+
+
+# --- calibration ------------------------------------------------------------------------------------------------
+
+
+def attempts(skill, count, seed=1, group="hands", spread=0.25):
+    """Made by a player of this skill."""
+    random = np.random.default_rng(seed)
+    found = []
+    for _ in range(count):
+        pace = math.exp(random.normal(-math.log(skill), spread))
+        found.append(Evidence(group, pace, bool(random.random() < chance_of_clean(pace * skill))))
+    return found
+
+
+@pytest.mark.parametrize("skill", [0.55, 0.75, 0.95])
+def test_a_players_speed_is_recovered_from_many_attempts(skill):
+    found = calibrate(Player(skill=0.75), attempts(skill, 400))
+    assert found.overall.skill == pytest.approx(skill, rel=0.05)
+    assert found.overall.low < skill < found.overall.high
+    assert found.limits_change == pytest.approx(0.75 / found.overall.skill)
+
+
+def test_few_attempts_say_little_and_none_say_nothing():
+    none = calibrate(Player(skill=0.75), [])
+    assert none.overall.skill == pytest.approx(0.75) and none.groups == {}
+    few = calibrate(Player(skill=0.75), attempts(0.5, 2))
+    many = calibrate(Player(skill=0.75), attempts(0.5, 200))
+    assert abs(math.log(few.overall.skill / 0.75)) < abs(math.log(many.overall.skill / 0.75))
+    assert few.overall.high / few.overall.low > many.overall.high / many.overall.low
+
+
+def test_groups_have_their_own_and_differ_as_they_should():
+    rows = [*attempts(0.6, 150, 2, "hands"), *attempts(0.85, 150, 3, "feet"), *attempts(0.6, 2, 4, "moves")]
+    found = calibrate(Player(skill=0.75), rows)
+    assert set(found.groups) == {"hands", "feet"}, "two attempts are too few to stand alone"
+    assert found.groups["hands"].skill < found.groups["feet"].skill
+    assert found.groups["hands"].attempts == 150
+
+
+def test_the_fit_is_the_best_there_is():
+    """Against SciPy's minimiser on the same sum."""
+    rows = [*attempts(0.6, 40, 5, "hands"), *attempts(0.8, 30, 6, "feet")]
+    x = np.array([math.log(r.pace) for r in rows])
+    y = np.array([r.clean for r in rows], dtype=float)
+    feet = np.array([r.group == "feet" for r in rows], dtype=float)
+    prior = np.array([math.log(0.75), 0.0, 0.0])
+    spread = np.array([PRIOR_SPREAD, GROUP_SPREAD, GROUP_SPREAD])
+
+    def loss(u):
+        z = STEEPNESS * (x + u[0] + u[1] * (1 - feet) + u[2] * feet)
+        return 0.5 * (((u - prior) / spread) ** 2).sum() + (np.logaddexp(0, z) - (1 - y) * z).sum()
+
+    best = optimize.minimize(loss, prior, method="BFGS", options={"gtol": 1e-9})
+    whole = best.x[0] + best.x[1] * 40 / 70 + best.x[2] * 30 / 70
+    assert calibrate(Player(skill=0.75), rows).overall.skill == pytest.approx(math.exp(whole), rel=1e-4)
+
+
+def test_evidence_comes_from_the_stroke_that_limits():
+    report = analyse(FIGURE, FIVE, PLAYER, 100)
+    found = evidence_of(report, 120, True)
+    assert found.pace == pytest.approx(120 / report.summary.tempo_limit / PLAYER.skill)
+    assert found.group in ("moves", "hands", "feet")
+    feet = evidence_of(analyse(parse("/16 K K K K"), FIVE, PLAYER, 100), 100, False)
+    assert feet.group == "feet" and not feet.clean
+    assert evidence_of(analyse(parse("R"), FIVE, PLAYER, 100), 100, True) is None
+    with pytest.raises(ValueError, match="no pace"):
+        calibrate(PLAYER, [Evidence("hands", math.nan, True)])
