@@ -14,6 +14,8 @@ STATIONS = (
     ("voice", "Voice", "Which drum or cymbal gets each stroke (Ctrl+3)"),
     ("reach", "Reach", "What the hands have to do (Ctrl+4)"),
     ("song", "Song", "Does it work where it is played (Ctrl+5)"),
+    ("climb", "Climb", "How to get it to tempo (Ctrl+6)"),
+    ("log", "Log", "Is it clean, and what is next (Ctrl+7)"),
 )
 
 
@@ -98,6 +100,23 @@ def station_icon(name: str) -> QIcon:
         painter.setBrush(QColor(c.right))
         painter.setPen(QPen(QColor(c.right), 1.4))
         painter.drawEllipse(QPointF(14.5, 21.5), 3.8, 3.8)
+    elif name == "climb":
+        # Rungs that rise, the last one over the top.
+        for k in range(5):
+            painter.setPen(
+                QPen(QColor(c.right if k == 3 else c.ink), 2.2, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap)
+            )
+            painter.drawLine(QPointF(3 + k * 5.1, 24 - k * 4.3), QPointF(6.4 + k * 5.1, 24 - k * 4.3))
+        painter.setPen(QPen(QColor(c.muted), 1, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(3, 9), QPointF(27, 9))
+    elif name == "log":
+        # Days as squares, some of them filled.
+        for k in range(9):
+            box = QRectF(4.5 + k % 3 * 7.6, 5 + k // 3 * 7.6, 5.8, 5.8)
+            painter.setPen(QPen(QColor(c.ink), 1.3))
+            painter.setBrush(QColor(c.right) if k in (1, 3, 5, 8) else Qt.BrushStyle.NoBrush)
+            painter.drawRect(box)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
     elif name == "song":
         # Sections in a row, one laid over the next.
         painter.drawRoundedRect(QRectF(2.5, 9, 11, 11), 2, 2)

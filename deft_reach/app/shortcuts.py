@@ -10,7 +10,7 @@ SHEET = (
     (
         "Anywhere",
         (
-            ("Ctrl+1 to 5", "Kit, Write, Voice, Reach, Song"),
+            ("Ctrl+1 to 7", "the stations, Kit to Log"),
             ("Ctrl+Page Up / Down", "plan before, plan after"),
             ("Ctrl+Up / Down", "home tempo by 1 BPM"),
             ("Ctrl+Shift+Up / Down", "home tempo by 5 BPM"),
@@ -38,6 +38,8 @@ SHEET = (
             ("F D U", "flam, drag, ruff"),
             ("N, Shift+N", "next finding, finding before"),
             ("Ctrl+wheel, wheel", "zoom, pan"),
+            ("1 2 3 (Climb)", "clean, rough, not yet"),
+            ("Space (Climb)", "play the rung, stop"),
         ),
     ),
     (

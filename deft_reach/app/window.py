@@ -23,11 +23,13 @@ from PySide6.QtWidgets import (
 
 from deft_reach import __version__
 from deft_reach.app import theme, units
+from deft_reach.app.climb.station import ClimbStation
 from deft_reach.app.commit_dialog import CommitDialog
 from deft_reach.app.commitments import Commitments
 from deft_reach.app.header import Header
 from deft_reach.app.keeper import Keeper
 from deft_reach.app.kit.station import KitStation
+from deft_reach.app.log.station import LogStation
 from deft_reach.app.notice import NoticeBar
 from deft_reach.app.plan_page import write_plan_page
 from deft_reach.app.rail import Rail
@@ -51,7 +53,8 @@ from deft_reach.formats.plain_text import DocumentError
 from deft_reach.store.atomic import write_atomic
 from deft_reach.store.autosave import Leftover, discard, leftovers
 from deft_reach.store.documents import SUFFIX, ChangedOnDiskError, open_document, read_file, save_document
-from deft_reach.store.places import demo_file
+from deft_reach.store.log_shelf import LogShelf
+from deft_reach.store.places import demo_file, logbook_file
 from deft_reach.store.recent import Memory
 
 STATIONS: dict[str, Callable[[Session], Station]] = {
@@ -59,8 +62,9 @@ STATIONS: dict[str, Callable[[Session], Station]] = {
     "write": WriteStation,
     "voice": VoiceStation,
     "reach": ReachStation,
-    "song": SongStation,
 }
+#: Stations that need more than the session, and are made by the window.
+PRACTICE = ("song", "climb", "log")
 #: Keys that follow each other faster than this are analysed together.
 KEYS_REST_MS = 180
 TEXT_SUFFIX = ".txt"
@@ -112,6 +116,8 @@ class MainWindow(QMainWindow):
         self._rest.timeout.connect(self._catch_up)
         self.session.later = lambda _: self._rest.start()
         self.keeper = Keeper(self.session, keep_in)
+        #: The player's log; beside the kept work where that is somewhere else than usual.
+        self.shelf = LogShelf(logbook_file() if keep_in is None else keep_in / "logbook.sqlite")
         self.keeper.failed.connect(self._keeping_failed)
         self._station = "reach"
         self._theme = self.memory.get("theme", "system")
@@ -143,6 +149,7 @@ class MainWindow(QMainWindow):
             session.saved,
             session.typed,
             session.moved,
+            self.shelf.changed,
         ):
             signal.disconnect()
         self.keeper.watch()
@@ -178,13 +185,34 @@ class MainWindow(QMainWindow):
     def station_widget(self, name: str) -> Station:
         """A station's widget, made on the first call."""
         if name not in self.built:
-            self.built[name] = station = STATIONS[name](self.session)
+            self.built[name] = station = self._make_station(name)
             if isinstance(station, KitStation):
                 station.bar.bring_in.connect(self.bring_in_kit)
                 station.bar.export.connect(self.export_kit)
             self._restore_sizes(station)
             self.stack.addWidget(station)
         return self.built[name]
+
+    def _make_station(self, name: str) -> Station:
+        if name == "climb":
+            return ClimbStation(self.session, self.shelf, self.transport)
+        if name == "song":
+            return SongStation(self.session, self.shelf)
+        if name == "log":
+            return LogStation(self.session, self.shelf)
+        return STATIONS[name](self.session)
+
+    @property
+    def log_station(self) -> LogStation:
+        station = self.station_widget("log")
+        assert isinstance(station, LogStation)
+        return station
+
+    @property
+    def climb_station(self) -> ClimbStation:
+        station = self.station_widget("climb")
+        assert isinstance(station, ClimbStation)
+        return station
 
     @property
     def kit_station(self) -> KitStation:
@@ -290,7 +318,16 @@ class MainWindow(QMainWindow):
         self._action(plan, "Commit&ments…", self.show_commitments, "Ctrl+Shift+Return | Ctrl+Shift+Enter")
         view = bar.addMenu("&View")
         for number, (name, text) in enumerate(
-            (("kit", "&Kit"), ("write", "&Write"), ("voice", "&Voice"), ("reach", "&Reach"), ("song", "&Song")), 1
+            (
+                ("kit", "&Kit"),
+                ("write", "&Write"),
+                ("voice", "&Voice"),
+                ("reach", "&Reach"),
+                ("song", "&Song"),
+                ("climb", "&Climb"),
+                ("log", "&Log"),
+            ),
+            1,
         ):
             self._action(view, text, lambda n=name: self.go(n), f"Ctrl+{number}")
         view.addSeparator()
@@ -314,7 +351,7 @@ class MainWindow(QMainWindow):
 
     def go(self, name: str) -> None:
         """Show a station. Plan, selection and place stay."""
-        if name not in STATIONS:
+        if name not in STATIONS and name not in PRACTICE:
             return
         self._station = name
         self.rail.show_station(name)
@@ -322,8 +359,8 @@ class MainWindow(QMainWindow):
             return
         station = self.station_widget(name)
         self.stack.setCurrentWidget(station)
-        # In the Song station the song is played, elsewhere the plan in view.
-        self.transport.use(station.view if isinstance(station, SongStation) else self.session)
+        # In the Song station the song is played, in Climb the rung, elsewhere the plan in view.
+        self.transport.use(station.view if isinstance(station, SongStation | ClimbStation) else self.session)
         station.first_focus().setFocus()
 
     @property
@@ -375,7 +412,7 @@ class MainWindow(QMainWindow):
 
     def _fit(self) -> None:
         for station in self.built.values():
-            if isinstance(station, ReachStation | WriteStation | VoiceStation | SongStation):
+            if isinstance(station, ReachStation | WriteStation | VoiceStation | SongStation | ClimbStation):
                 station.axis.fit()
 
     def _set_theme(self, name: str) -> None:
@@ -721,6 +758,7 @@ class MainWindow(QMainWindow):
             event.ignore()
             return
         self.transport.stop()
+        self.shelf.close()
         self._remember_sizes()
         self.memory.set("station", self._station)
         self.memory.set("window", bytes(self.saveGeometry().toHex().data()).decode())

@@ -168,8 +168,8 @@ class Logbook:
                 self._base.execute(f"PRAGMA user_version = {VERSION}")
         except (sqlite3.Error, KeyError) as error:
             raise LogbookError(
-                f"{self.path}: the logbook could not be brought up to date ({error}). It is as it was, and there is a "
-                f"copy, {copy.name}"
+                f"{self.path}: the logbook could not be brought up to date ({error}). It is as it was, and there "
+                f"is a copy, {copy.name}"
             ) from None
         self.remarks.append(f"The logbook was brought up to date; the old one is kept as {copy.name}.")
 

@@ -14,6 +14,7 @@ from deft_reach.core.layouts import LAYOUTS, layout
 from deft_reach.core.session import Session
 from deft_reach.core.session.song_view import SongView
 from deft_reach.core.song.setlist import ShowRow, whole_show
+from deft_reach.store.log_shelf import LogShelf
 
 ROW = Qt.ItemDataRole.UserRole
 COLUMNS = ["", "kit", "tempo", "headroom", "hardest moment", "state"]
@@ -22,9 +23,9 @@ COLUMNS = ["", "kit", "tempo", "headroom", "hardest moment", "state"]
 class ShowForm(Listener):
     """One row each; opening one brings it into view."""
 
-    def __init__(self, session: Session, view: SongView) -> None:
+    def __init__(self, session: Session, view: SongView, shelf: LogShelf) -> None:
         super().__init__(session)
-        self.view = view
+        self.view, self.shelf = view, shelf
         self._shown: object = None
         self._asker = Asker(ValueError)
         self._asker.answered.connect(self._take)
@@ -77,10 +78,11 @@ class ShowForm(Listener):
 
     def _ask(self) -> None:
         document, kit = self.session.document, self.chosen_kit()
-        key = (document, kit)
+        attempts = self.shelf.attempts()
+        key = (document, kit, len(attempts))
         if key != self._shown:
             self._shown = key
-            self._asker.ask(lambda _: whole_show(document, kit))
+            self._asker.ask(lambda _: whole_show(document, kit, attempts))
 
     def _take(self, rows: list[ShowRow] | str) -> None:
         if isinstance(rows, str):

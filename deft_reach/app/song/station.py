@@ -22,12 +22,13 @@ from deft_reach.app.song.song_bar import SongBar
 from deft_reach.app.station import Station
 from deft_reach.core.session import Session
 from deft_reach.core.session.song_view import SongView
+from deft_reach.store.log_shelf import LogShelf
 
 
 class SongStation(Station):
     """The song's list and the reach plan on the left; strip, weave, lane and the work on the right."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, shelf: LogShelf) -> None:
         super().__init__(session)
         self.view = SongView(session)
         self.axis = TimeAxis(self.view, self)
@@ -38,7 +39,7 @@ class SongStation(Station):
         self.weave = Weave(self.view, self.axis)
         self.lane = StrokeLane(self.view, self.axis)
         self.meet = MeetForm(session, self.view)
-        self.show_form = ShowForm(session, self.view)
+        self.show_form = ShowForm(session, self.view, shelf)
         self.refit = RefitForm(session)
         self.relief = ReliefForm(session, self.view)
         self.layout_form = LayoutForm(session)

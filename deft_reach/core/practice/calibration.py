@@ -25,6 +25,8 @@ PRIOR_SPREAD: Final = math.log(1.25)
 STEEPNESS: Final = 14.0
 #: Groups of one player differ from each other by about so much (one standard deviation).
 GROUP_SPREAD: Final = math.log(1.12)
+#: A failure at a lower pace than this (by the present skill) is not for want of speed.
+EASY: Final = 0.7
 #: A group with less than so many attempts is not shown by itself.
 FEW: Final = 4
 GROUPS: Final = {"hands": "hands, same place", "moves": "hands on the move", "feet": "feet"}
@@ -80,6 +82,8 @@ def calibrate(player: Player, attempts: Sequence[Evidence]) -> Calibration:
     """
     if any(not (math.isfinite(row.pace) and row.pace > 0) for row in attempts):
         raise ValueError("an attempt has no pace that could be reckoned with")
+    # Whoever fails well below the limit has forgotten the figure, or tripped: that says nothing of speed.
+    attempts = [row for row in attempts if row.clean or row.pace * player.skill >= EASY]
     names = [name for name in GROUPS if any(row.group == name for row in attempts)]
     x = np.array([math.log(row.pace) for row in attempts])
     y = np.array([row.clean for row in attempts], dtype=float)

@@ -5,16 +5,16 @@ It follows the session whose songs it shows, and edits nothing: what is chosen i
 
 from __future__ import annotations
 
-from deft_reach.core.document import Document, Plan
+from deft_reach.core.document import Plan
 from deft_reach.core.kit import Kit
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.player import Player
 from deft_reach.core.session import Session
-from deft_reach.core.signals import Signal
+from deft_reach.core.session.looking import Looking
 from deft_reach.core.song import SongReport, analyse_song
 
 
-class SongView(Session):
+class SongView(Looking):
     """The song in view of ``main``, chained and analysed.
 
     ``found`` is everything there is to say of it. It is worked out anew only while ``active``.
@@ -26,9 +26,7 @@ class SongView(Session):
         self.active = False
         self._key: object = None
         self._leading = False
-        #: A key wanted to edit something.
-        self.refused = Signal()
-        super().__init__(Document())
+        super().__init__()
         self.watch()
 
     def watch(self) -> None:
@@ -95,24 +93,6 @@ class SongView(Session):
     @property
     def shown_pattern(self) -> Pattern | None:
         return self.report.pattern if self.report is not None else None
-
-    def apply(
-        self, document: Document, label: str, merge: str | None = None, plan: str | None = None, typing: bool = False
-    ) -> None:
-        """Nothing is edited here, which is said: a plan is, in its own station."""
-        self.refused.emit()
-
-    def set_limb(self, index: int, limb: str) -> None:
-        self.refused.emit()
-
-    def other_hand(self, index: int) -> None:
-        self.refused.emit()
-
-    def toggle_mark(self, index: int, mark: str) -> None:
-        self.refused.emit()
-
-    def toggle_grace(self, index: int, grace: str) -> None:
-        self.refused.emit()
 
     # --- what is selected is selected in both -----------------------------------------------------------------
 

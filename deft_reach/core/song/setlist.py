@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import NamedTuple
 
@@ -11,12 +12,14 @@ from deft_reach.core.document import Document, Plan, read_text
 from deft_reach.core.findings import voice_name
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import HANDS
+from deft_reach.core.practice.progress_log import CLEAN, CLIMBING, COMMITTED, DRAFTED, LoggedAttempt, progress_of
 from deft_reach.core.report import Report
 from deft_reach.core.song.verdict import analyse_song
 from deft_reach.core.stroke_text import StrokeTextError
 
 #: How far a plan has come, in the order of work.
-DRAFTED, CHANGED, COMMITTED = "drafted", "changed since committed", "committed"
+CHANGED = "changed since committed"
+ORDER = (DRAFTED, CHANGED, COMMITTED, CLIMBING, CLEAN)
 
 
 class ShowRow(NamedTuple):
@@ -41,20 +44,24 @@ class ShowRow(NamedTuple):
     problem: str = ""
 
 
-def whole_show(document: Document, kit: Kit | None = None) -> list[ShowRow]:
-    """Songs first, in their order, then every plan; on ``kit``, or each on its own where that is None."""
+def whole_show(document: Document, kit: Kit | None = None, attempts: Sequence[LoggedAttempt] = ()) -> list[ShowRow]:
+    """Songs first, in their order, then every plan; on ``kit``, or each on its own where that is None.
+
+    ``attempts`` of the log say which plans are climbing and which are clean.
+    """
     if kit is not None:
         document = document.with_kit(kit)
-    return [*(_song_row(document, number, kit) for number in range(len(document.songs))),
-            *(_plan_row(document, plan, kit) for plan in document.plans)]  # fmt: skip
+    states = {plan.id: state_of(document, plan, attempts) for plan in document.plans}
+    return [*(_song_row(document, number, kit, states) for number in range(len(document.songs))),
+            *(_plan_row(document, plan, kit, states[plan.id]) for plan in document.plans)]  # fmt: skip
 
 
-def _song_row(document: Document, number: int, kit: Kit | None) -> ShowRow:
+def _song_row(document: Document, number: int, kit: Kit | None, states_of: Mapping[str, str]) -> ShowRow:
     song = document.songs[number]
     found = analyse_song(document, song if kit is None else replace(song, kit=kit.id))
-    states = [state_of(document, plan) for plan in document.plans if plan.id in {s.plan for s in song.sections}]
-    order = (DRAFTED, CHANGED, COMMITTED)
-    state = min(states, key=order.index, default=DRAFTED)
+    states = [states_of[section.plan] for section in song.sections if section.plan in states_of]
+    # A song is as far as the least of its plans.
+    state = min(states, key=ORDER.index, default=DRAFTED)
     if found.chain is None or found.report is None:
         reason = found.problems[0].message if found.problems else "nothing in it yet"
         return ShowRow("song", song.id, song.name, "", None, None, None, None, "", "", state, reason)
@@ -73,9 +80,8 @@ def _song_row(document: Document, number: int, kit: Kit | None) -> ShowRow:
     )  # fmt: skip
 
 
-def _plan_row(document: Document, plan: Plan, kit: Kit | None) -> ShowRow:
+def _plan_row(document: Document, plan: Plan, kit: Kit | None, state: str) -> ShowRow:
     on = kit or document.kit(plan.kit)
-    state = state_of(document, plan)
     tempo = (plan.tempo, plan.tempo)
     try:
         pattern = read_text(document.score(plan.pattern).text, on)
@@ -99,8 +105,11 @@ def hardest_words(report: Report, index: int) -> str:
     return f"{who} on the {voice_name(report.table.kit, stroke.voice)}, {bar}{place(stroke.beat)}"
 
 
-def state_of(document: Document, plan: Plan) -> str:
-    """Whether a plan is drafted, committed, or changed since."""
+def state_of(document: Document, plan: Plan, attempts: Sequence[LoggedAttempt] = ()) -> str:
+    """How far a plan has come: drafted, committed (or changed since), climbing, clean."""
+    logged = progress_of(document, plan, attempts).state if attempts else DRAFTED
+    if logged in (CLIMBING, CLEAN):
+        return logged
     rows = document.commitments_of(plan.id)
     if not rows:
         return DRAFTED

@@ -1,0 +1,1 @@
+"""The Climb station: the committed plan brought to tempo, rung by rung."""

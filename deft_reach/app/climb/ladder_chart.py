@@ -1,0 +1,172 @@
+"""The ladder as a picture: rungs from left to right as high as their tempo, the limits above them, where one is."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QToolTip, QWidget
+
+from deft_reach.app import theme
+from deft_reach.app.canvas.base import label
+from deft_reach.core.practice.runner import Runner
+
+LEFT, RIGHT, TOP, BOTTOM = 46.0, 12.0, 14.0, 24.0
+_MARKS = {"clean": "●", "rough": "◐", "not-yet": "○"}
+
+
+class LadderChart(QWidget):
+    """Click a rung, or use Up and Down, to go to it."""
+
+    picked = Signal(int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.runner: Runner | None = None
+        self.setAccessibleName("Ladder: rungs by their tempo")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(260, 110)
+        self.setMouseTracking(True)
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, 160)
+
+    def show_runner(self, runner: Runner | None) -> None:
+        self.runner = runner
+        self.setAccessibleDescription(self.in_words())
+        self.update()
+
+    def in_words(self) -> str:
+        """The ladder as text."""
+        runner = self.runner
+        if runner is None:
+            return "No ladder yet."
+        rung = runner.rung
+        return (
+            f"{len(runner.rungs)} rungs from {runner.rungs[0].tempo:g} to {runner.rungs[-1].tempo:g} BPM; now rung "
+            f"{runner.at + 1}, {rung.tempo:g} BPM, {runner.stage.name}."
+        )
+
+    # --- geometry ---------------------------------------------------------------------------------------------
+
+    def _range(self) -> tuple[float, float]:
+        assert self.runner is not None
+        tempi = [rung.tempo for rung in self.runner.rungs]
+        limits = [s.tempo_limit for s in self.runner.stages if s.tempo_limit is not None]
+        low, high = min(tempi), max(tempi)
+        near = [limit for limit in limits if limit < high * 1.35]
+        high = max([high, *near])
+        room = max(6.0, (high - low) * 0.12)
+        return low - room, high + room
+
+    def y(self, tempo: float) -> float:
+        low, high = self._range()
+        return self.height() - BOTTOM - (tempo - low) / (high - low) * (self.height() - TOP - BOTTOM)
+
+    def box(self, number: int) -> QRectF:
+        """Where a rung is drawn."""
+        assert self.runner is not None
+        wide = (self.width() - LEFT - RIGHT) / len(self.runner.rungs)
+        tempo = self.runner.rungs[number].tempo
+        return QRectF(LEFT + number * wide + min(2.0, wide * 0.12), self.y(tempo) - 3, max(2.0, wide * 0.8), 6)
+
+    def rung_at(self, at: QPointF) -> int | None:
+        if self.runner is None:
+            return None
+        wide = (self.width() - LEFT - RIGHT) / len(self.runner.rungs)
+        number = int((at.x() - LEFT) / wide)
+        return number if 0 <= number < len(self.runner.rungs) and at.x() >= LEFT else None
+
+    # --- acting -----------------------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        number = self.rung_at(event.position())
+        if number is not None:
+            self.picked.emit(number)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {Qt.Key.Key_Up: 1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Left: -1}
+        by = steps.get(Qt.Key(event.key()))
+        if by is None or self.runner is None:
+            super().keyPressEvent(event)
+            return
+        self.picked.emit(min(max(0, self.runner.at + by), len(self.runner.rungs) - 1))
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ToolTip and self.runner is not None:
+            number = self.rung_at(QPointF(event.pos()))  # type: ignore[attr-defined]
+            if number is not None:
+                rung = self.runner.rungs[number]
+                pace = "" if rung.pace is None else f", pace {rung.pace:.2f}"
+                note = f"\n{rung.note}" if rung.note else ""
+                words = f"{rung.tempo:g} BPM: {self.runner.stages[rung.stage].name}, {rung.repeats} times{pace}{note}"
+                QToolTip.showText(event.globalPos(), words, self)  # type: ignore[attr-defined]
+            return True
+        return super().event(event)
+
+    # --- drawing ----------------------------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        c = theme.colours()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor(c.sheet))
+        runner = self.runner
+        if runner is not None:
+            self._draw(painter, c, runner)
+        if self.hasFocus():
+            painter.setPen(QPen(QColor(c.right), 1.5))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
+        painter.end()
+
+    def _draw(self, painter: QPainter, c: theme.Colours, runner: Runner) -> None:
+        small = theme.lettering(9)
+        low, high = self._range()
+        rows = max(2.0, (self.height() - TOP - BOTTOM) / 19)
+        step = next((s for s in (5, 10, 20, 50, 100) if (high - low) / s <= rows), 200)
+        align = Qt.AlignmentFlag.AlignRight
+        tempo = (int(low) // step + 1) * step
+        while tempo < high:
+            painter.setPen(QPen(QColor(c.grid), 1))
+            painter.drawLine(QPointF(LEFT, self.y(tempo)), QPointF(self.width() - RIGHT, self.y(tempo)))
+            label(painter, QPointF(LEFT - 5, self.y(tempo)), f"{tempo:g}", small, QColor(c.muted), align)
+            tempo += step
+        # Where each stage breaks, over its own rungs.
+        for number, stage in enumerate(runner.stages):
+            mine = [k for k, rung in enumerate(runner.rungs) if rung.stage == number]
+            if not mine:
+                continue
+            first, last = self.box(mine[0]), self.box(mine[-1])
+            limit = stage.tempo_limit
+            if limit is not None and low < limit < high:
+                painter.setPen(QPen(QColor(c.stop), 1.6))
+                painter.drawLine(QPointF(first.left(), self.y(limit)), QPointF(last.right(), self.y(limit)))
+                if len(mine) > 4:
+                    at = QPointF(last.right(), self.y(limit) - 9)
+                    label(painter, at, f"breaks at {limit:.0f} BPM", small, QColor(c.stop), align)
+        tried: dict[int, str] = {row.rung: row.verdict for row in runner.tried}
+        for number, rung in enumerate(runner.rungs):
+            box = self.box(number)
+            here = number == runner.at
+            painter.setPen(Qt.PenStyle.NoPen)
+            hard = rung.pace is not None and rung.pace > 1
+            painter.setBrush(QColor(c.ink if here else c.stop if hard else c.muted))
+            painter.drawRoundedRect(box.adjusted(0, -2, 0, 2) if here else box, 2, 2)
+            verdict = tried.get(number)
+            if verdict is not None:
+                colour = {"clean": c.good, "rough": c.caution, "not-yet": c.stop}[verdict]
+                middle = QPointF(box.center().x(), box.bottom() + 9)
+                label(painter, middle, _MARKS[verdict], theme.ui_font(9), QColor(colour))
+            if here:
+                words = f"{rung.tempo:g} BPM"
+                above = QPointF(min(max(box.center().x(), LEFT + 30), self.width() - 40), box.top() - 11)
+                label(painter, above, words, theme.ui_font(10, bold=True), QColor(c.ink), halo=QColor(c.sheet))
+        begins = [
+            next(k for k, r in enumerate(runner.rungs) if r.stage == n) for n in {r.stage for r in runner.rungs}
+        ]
+        for number in sorted(begins):
+            name = runner.stages[runner.rungs[number].stage].name
+            x = self.box(number).left()
+            if number == max(begins):
+                at = QPointF(x, self.height() - 10)
+                label(painter, at, name, small, QColor(c.muted), Qt.AlignmentFlag.AlignLeft)

@@ -1,0 +1,107 @@
+"""What to play now, in large letters: tempo, stage, how often, the three verdicts, and the cautions that matter."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from deft_reach.app import theme
+from deft_reach.app.words import say
+from deft_reach.core.practice.cautions import BEFORE, rung_words
+from deft_reach.core.practice.runner import Runner
+
+VERDICTS = (("clean", "&Clean", "1"), ("rough", "&Rough", "2"), ("not-yet", "&Not yet", "3"))
+
+
+class NowCard(QWidget):
+    """``judged`` carries a verdict; ``play`` wants the rung played, or stopped; ``rested`` says a break was taken."""
+
+    judged = Signal(str)
+    play = Signal()
+    rested = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setAccessibleName("What to play now")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 4, 14, 8)
+        column.setSpacing(4)
+        top = QHBoxLayout()
+        self.tempo = QLabel()
+        self.tempo.setFont(theme.ui_font(30, bold=True))
+        facts = QVBoxLayout()
+        facts.setSpacing(1)
+        self.stage, self.detail = QLabel(), QLabel()
+        self.stage.setFont(theme.ui_font(12.5, bold=True))
+        self.detail.setObjectName("caption")
+        self.detail.setWordWrap(True)
+        facts.addStretch(1)
+        facts.addWidget(self.stage)
+        facts.addWidget(self.detail)
+        facts.addStretch(1)
+        top.addWidget(self.tempo)
+        top.addSpacing(14)
+        top.addLayout(facts, 1)
+        column.addLayout(top)
+        row = QGridLayout()
+        row.setHorizontalSpacing(8)
+        self.start = QPushButton("Play the rung")
+        self.start.setObjectName("primary")
+        self.start.setMinimumHeight(round(38 * theme.text_scale()))
+        self.start.setToolTip("Count-in, then the rung as often as it says (Space)")
+        row.addWidget(self.start, 0, 0)
+        self.buttons: dict[str, QPushButton] = {}
+        for k, (verdict, text, key) in enumerate(VERDICTS, 1):
+            button = QPushButton(f"{text.replace('&', '')}  {key}")
+            button.setToolTip(f"{text.replace('&', '')} ({key})")
+            button.setMinimumHeight(round(38 * theme.text_scale()))
+            button.clicked.connect(lambda _=False, v=verdict: self.judged.emit(v))
+            self.buttons[verdict] = button
+            row.addWidget(button, 0, k)
+        row.setColumnStretch(0, 2)
+        for k in (1, 2, 3):
+            row.setColumnStretch(k, 1)
+        column.addLayout(row)
+        self.move = QLabel()
+        self.move.setWordWrap(True)
+        column.addWidget(self.move)
+        self.caution = QLabel()
+        self.caution.setWordWrap(True)
+        self.pause = QPushButton("I had a break")
+        self.pause.setObjectName("quiet")
+        low = QHBoxLayout()
+        low.addWidget(self.caution, 1)
+        low.addWidget(self.pause, 0, Qt.AlignmentFlag.AlignTop)
+        column.addLayout(low)
+        column.addStretch(1)
+        self.start.clicked.connect(self.play.emit)
+        self.pause.clicked.connect(self.rested.emit)
+
+    def show_runner(self, runner: Runner | None, playing: bool, played: int) -> None:
+        """Where the session is; ``played`` is how often the rung has been played through."""
+        self.start.setEnabled(runner is not None)
+        for button in self.buttons.values():
+            button.setEnabled(runner is not None)
+        self.start.setText("Stop" if playing else "Play the rung")
+        if runner is None:
+            self.tempo.setText("–")
+            self.stage.setText("Nothing to climb yet")
+            self.detail.setText("Write a plan with strokes and a settled sticking first.")
+            self.move.setText("")
+            say(self.caution, "", "hint")
+            self.pause.setVisible(False)
+            return
+        rung = runner.rung
+        self.tempo.setText(f"{rung.tempo:g} BPM")
+        self.stage.setText(runner.stage.name)
+        count = f"{played} of {rung.repeats} played" if playing else f"{rung.repeats} times"
+        clean = f", {runner.cleans} clean in a row" if runner.cleans else ""
+        pace = "" if rung.pace is None else f", pace {rung.pace:.2f}"
+        self.detail.setText(
+            f"rung {runner.at + 1} of {len(runner.rungs)}{pace} · {count}{clean} · {runner.stage.why}"
+        )
+        due = runner.break_due()
+        self.pause.setVisible(due is not None)
+        first = not runner.tried
+        words = due or rung_words(rung) or (BEFORE if first else "")
+        say(self.caution, words, "error" if due or (rung.pace or 0) > 1 else "hint")

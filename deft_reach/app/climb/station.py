@@ -1,0 +1,327 @@
+"""The Climb station: how do I get it to tempo."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from datetime import datetime
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QKeyEvent, QShowEvent
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QWidget
+
+from deft_reach.app.canvas.reach_plan import ReachPlan
+from deft_reach.app.canvas.stroke_lane import StrokeLane
+from deft_reach.app.canvas.time_axis import TimeAxis
+from deft_reach.app.canvas.weave import Weave
+from deft_reach.app.climb.ladder_chart import LadderChart
+from deft_reach.app.climb.ladder_form import LadderForm
+from deft_reach.app.climb.now_card import NowCard
+from deft_reach.app.panel import Panel
+from deft_reach.app.station import Station
+from deft_reach.app.transport import Transport
+from deft_reach.app.words import say
+from deft_reach.core.practice.calibration import evidence_of
+from deft_reach.core.practice.cautions import ALWAYS, HEAT, LEVELS, hearing_words
+from deft_reach.core.practice.ladder import LadderError, build_ladder, equivalents, seconds_of
+from deft_reach.core.practice.runner import Runner, efforts
+from deft_reach.core.practice.stages import Stage, build_up
+from deft_reach.core.session import Session
+from deft_reach.core.session.looking import StageView
+from deft_reach.store.log_shelf import LogShelf
+from deft_reach.store.logbook import Attempt
+
+#: A rung above home is this much (percent) faster.
+OVERSPEED = 5.0
+#: Without playing for so long (seconds), a break was taken.
+REST_S = 90.0
+
+
+class ClimbStation(Station):
+    """The ladder and its making on the left; what to play now, and the arms that play it, on the right."""
+
+    def __init__(self, session: Session, shelf: LogShelf, transport: Transport) -> None:
+        super().__init__(session)
+        self.shelf, self.transport = shelf, transport
+        self.view = StageView()
+        self.runner: Runner | None = None
+        self.stages: tuple[Stage, ...] = ()
+        self.clock: Callable[[], float] = time.monotonic
+        self.now: Callable[[], datetime] = lambda: datetime.now().astimezone()
+        self._key: object = None
+        self._played = 0
+        self._last_position: float | None = None
+        self._playing_since: float | None = None
+        self._seconds = 0.0
+        self._last_active: float | None = None
+        self.minutes = 0.0
+        self.form = LadderForm()
+        self.chart = LadderChart()
+        self.card = NowCard()
+        self.axis = TimeAxis(self.view, self)
+        self.plan = ReachPlan(self.view)
+        self.plan.setMinimumSize(280, 190)
+        self.weave = Weave(self.view, self.axis)
+        self.lane = StrokeLane(self.view, self.axis)
+        across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
+        self.plan_panel = Panel("Reach plan", self.plan)
+        left = self.split(down, "climbLeft", [Panel("Ladder", self.form), self.plan_panel], [430, 260], [1, 1])
+        self.card_panel = Panel("Now", self.card, "", self._ears())
+        self.chart_panel = Panel("Rungs", self.chart, "click one to go there")
+        threads = QWidget()
+        column = QHBoxLayout(threads)
+        column.setContentsMargins(0, 0, 0, 0)
+        sheet = self.split(down, "climbThreads", [self.weave, self.lane], [180, 135], [1, 0])
+        column.addWidget(sheet)
+        self.weave_panel = Panel("This stage", threads)
+        parts = [self.card_panel, self.chart_panel, self.weave_panel]
+        right = self.split(down, "climbRight", parts, [196, 180, 320], [0, 1, 2])
+        self.fill(self.split(across, "climbAcross", [left, right], [352, 840], [1, 3]))
+        self.form.changed.connect(self.build)
+        self.form.rule_changed.connect(self._new_rule)
+        self.chart.picked.connect(self.go_to)
+        self.card.judged.connect(self.judge)
+        self.card.play.connect(self.play)
+        self.card.rested.connect(self._rested)
+        self.view.moved.connect(self._moved)
+        self.view.refused.connect(lambda: self.weave_panel.set_note("A stage is made from the plan: edit that."))
+        transport.changed.connect(self._transport_changed)
+        # The rounds are over a moment after the last sample; stopping is not done from within the transport's frame.
+        self._stop_soon = QTimer(self)
+        self._stop_soon.setSingleShot(True)
+        self._stop_soon.setInterval(0)
+        self._stop_soon.timeout.connect(transport.stop)
+        self.follow()
+
+    def _ears(self) -> QWidget:
+        """What is played on, for the ears' daily dose."""
+        corner = QWidget()
+        row = QHBoxLayout(corner)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.level = QComboBox()
+        self.level.setAccessibleName("What is played on, for your hearing")
+        for name, level in LEVELS.items():
+            self.level.addItem(f"{name}, about {level:.0f} dBA", level)
+        self.level.setCurrentIndex(3)
+        self.dose = QLabel()
+        self.dose.setObjectName("hint")
+        row.addWidget(self.dose)
+        row.addWidget(self.level)
+        self.level.currentIndexChanged.connect(lambda _: self._say_dose())
+        return corner
+
+    def first_focus(self) -> QWidget:
+        return self.chart
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self._say_dose()
+
+    # --- the ladder -------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Another plan, or the plan changed: a ladder of its own."""
+        plan = self.session.plan
+        key = (plan, self.session.kit, self.session.player, self.session.text, self._groove())
+        if key != self._key:
+            self._key = key
+            self.build()
+
+    def _groove(self) -> str | None:
+        """What the plan is played between: the section before it in a song, where there is one."""
+        document, plan = self.session.document, self.session.plan
+        for song in document.songs:
+            ids = [section.plan for section in song.sections]
+            if plan is not None and plan.id in ids and ids.index(plan.id) > 0:
+                before = document.plan(ids[ids.index(plan.id) - 1])
+                if before.kit == plan.kit:
+                    return document.score(before.pattern).text
+        return None
+
+    def build(self) -> None:
+        """The stages and rungs of the plan in view, and where the log says to begin."""
+        session, plan, pattern = self.session, self.session.plan, self.session.pattern()
+        if self.transport.session is self.view:
+            self.transport.stop()
+        self.runner, self.stages = None, ()
+        if (
+            plan is not None
+            and pattern is not None
+            and pattern.strokes
+            and not pattern.unassigned
+            and not pattern.faults
+        ):
+            try:
+                self.stages = build_up(
+                    pattern, session.kit, session.player, plan.tempo, repeat=plan.repeat, weights=plan.weights,
+                    groove=self._groove(), straight=self.form.straight.isChecked(),
+                )  # fmt: skip
+                over = OVERSPEED if self.form.over.isChecked() else None
+                rungs = build_ladder(
+                    self.stages, plan.tempo, start=self.form.begin, step=self.form.steps, overspeed=over,
+                    repeats=self.form.repeats.value(),
+                )  # fmt: skip
+                self.runner = Runner(rungs, self.stages, self.form.moving, self._begin(rungs))
+                minutes = seconds_of(rungs, self.stages) / 60
+                self.form.say_equivalents(equivalents(pattern, plan.tempo), minutes)
+            except LadderError as error:
+                say(self.form.words, str(error)[:1].upper() + str(error)[1:] + ".", "error")
+        elif plan is not None:
+            say(
+                self.form.words,
+                "Only a plan that can be read, with a hand for every stroke, can be climbed.",
+                "error",
+            )
+        self.card.move.setText(self._welcome())
+        self._show()
+
+    def _begin(self, rungs: tuple) -> int:  # type: ignore[type-arg]
+        """The rung after the highest one that the log has as clean; the first without any."""
+        plan = self.session.plan
+        if plan is None:
+            return 0
+        clean = {(row.stage, row.tempo) for row in self.shelf.attempts(plan.id) if row.verdict == "clean"}
+        done = [k for k, rung in enumerate(rungs) if (self.stages[rung.stage].name, rung.tempo) in clean]
+        # A little below where it ended: the first rungs of a day are to warm up.
+        return max(0, max(done, default=0) - 1) if done else 0
+
+    def _welcome(self) -> str:
+        if self.runner is None:
+            return ""
+        words = self.runner.rule.in_words()
+        if self.runner.at:
+            words = f"The log has the rungs up to {self.runner.rung.tempo:g} BPM as clean: it begins here. {words}"
+        return words
+
+    def _new_rule(self) -> None:
+        if self.runner is not None:
+            self.runner.rule = self.form.moving
+            self.card.move.setText(self.runner.rule.in_words())
+
+    def go_to(self, number: int) -> None:
+        if self.runner is not None:
+            self.transport.stop()
+            self.runner.go_to(number)
+            self._played, self._seconds = 0, 0.0
+            self._show()
+
+    def _show(self) -> None:
+        runner, plan = self.runner, self.session.plan
+        if runner is not None and plan is not None:
+            stage = runner.stage
+            self.view.show_stage(
+                stage.name, stage.text, self.session.kit, self.session.player, plan, runner.rung.tempo,
+                runner.rung.repeats > 1 or stage.report.repeat,
+            )  # fmt: skip
+            self.form.show_stages(self.stages, runner.rung.stage)
+            self.weave_panel.set_note(stage.why)
+        else:
+            self.form.show_stages((), 0)
+        playing = self.transport.playing and self.transport.session is self.view
+        self.card.show_runner(runner, playing, self._played)
+        self.chart.show_runner(runner)
+        self._say_dose()
+
+    # --- playing ----------------------------------------------------------------------------------------------
+
+    def play(self) -> None:
+        """Play the rung as often as it says, or stop."""
+        if self.runner is None:
+            return
+        if self.transport.playing:
+            self.transport.stop()
+            return
+        self._note_rest()
+        self._played, self._last_position = 0, None
+        self.transport.start()
+
+    def _moved(self) -> None:
+        """Count how often it has been through."""
+        position, runner = self.view.position, self.runner
+        if position is None or runner is None:
+            return
+        if self._last_position is not None and position < self._last_position - 1e-6:
+            self._played += 1
+            if self._played >= runner.rung.repeats:
+                self._stop_soon.start()
+            self.card.show_runner(runner, True, self._played)
+        self._last_position = position
+
+    def _transport_changed(self) -> None:
+        if self.transport.session is not self.view:
+            return
+        now = self.clock()
+        if self.transport.playing:
+            self._playing_since = now
+        elif self._playing_since is not None:
+            self._seconds += max(0.0, now - self._playing_since)
+            self._playing_since = None
+            self._last_active = now
+        if self.runner is not None:
+            self.card.show_runner(self.runner, self.transport.playing, self._played)
+
+    def _note_rest(self) -> None:
+        if self.runner is not None and self._last_active is not None:
+            away = self.clock() - self._last_active
+            if away >= REST_S:
+                self.runner.rest(away)
+
+    def _rested(self) -> None:
+        if self.runner is not None:
+            self.runner.rest(REST_S)
+            self._show()
+
+    # --- verdicts ---------------------------------------------------------------------------------------------
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        keys = {"1": "clean", "2": "rough", "3": "not-yet"}
+        if event.text() in keys and self.runner is not None:
+            self.judge(keys[event.text()])
+        elif event.key() == Qt.Key.Key_Space:
+            self.play()
+        else:
+            super().keyPressEvent(event)
+
+    def judge(self, verdict: str) -> None:
+        """Take a verdict on the present rung: it is logged, and the rule says what follows."""
+        runner, plan = self.runner, self.session.plan
+        if runner is None or plan is None:
+            return
+        self.transport.stop()
+        rung, stage = runner.rung, runner.stage
+        # Played without the app's sound, it took as long as it takes.
+        once = stage.report.summary.duration * stage.report.tempo / rung.tempo
+        seconds = self._seconds or once * rung.repeats
+        self._log(verdict, seconds)
+        move = runner.take(verdict, seconds)
+        self.minutes += seconds / 60
+        self._played, self._seconds = 0, 0.0
+        self._last_active = self.clock()
+        said = {"clean": "Clean", "rough": "Rough", "not-yet": "Not yet"}[verdict]
+        self.card.move.setText(f"{said}: {move.why}.")
+        self._show()
+
+    def _log(self, verdict: str, seconds: float) -> None:
+        runner, plan = self.runner, self.session.plan
+        assert runner is not None and plan is not None
+        rung, stage = runner.rung, runner.stage
+        evidence = evidence_of(stage.report, rung.tempo, verdict == "clean")
+        load = {one.limb: round(one.effort * seconds, 2) for one in efforts(stage.report, rung.tempo)}
+        entry = Attempt(
+            self.now().isoformat(timespec="seconds"), plan.id, plan.name, stage.text, stage.name, rung.tempo, verdict,
+            rung.repeats, round(seconds, 2), plan.tempo, stage.tempo_limit,
+            None if evidence is None else evidence.pace, "" if evidence is None else evidence.group, load,
+        )  # fmt: skip
+        if self.shelf.add(entry):
+            self.card_panel.set_note("; ".join(self.shelf.news()))
+        else:
+            waits = len(self.shelf.waiting)
+            self.card_panel.set_note(f"{self.shelf.problem}; {waits} to be written when it can be")
+
+    def _say_dose(self) -> None:
+        level = float(self.level.currentData())
+        today = self.now().date()
+        logged = sum(row.seconds / 60 for row in self.shelf.attempts() if row.at[:10] == today.isoformat())
+        minutes = max(self.minutes, logged)
+        self.dose.setText(hearing_words(level, minutes).partition(" (")[0])
+        self.dose.setToolTip(f"{hearing_words(level, minutes)} {HEAT} {ALWAYS}")

@@ -1,0 +1,1 @@
+"""The Log station: is it clean, and what is next."""

@@ -1,0 +1,143 @@
+"""The player's own speed from the log: what it is, how sure that is, what it changes, applied only when asked."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from deft_reach.app import theme
+from deft_reach.app.canvas.base import label
+from deft_reach.app.station import Listener
+from deft_reach.app.words import say
+from deft_reach.core.player import SKILLS
+from deft_reach.core.practice.calibration import GROUPS, Calibration, Evidence, Fitted, calibrate
+from deft_reach.core.session import Session
+from deft_reach.store.log_shelf import LogShelf
+
+#: Fewer attempts than this are not applied: they say too little.
+ENOUGH = 8
+
+
+class SkillChart(QWidget):
+    """Skill on a line from fast to slow: what is set, what the log says, each with its spread."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.found: Calibration | None = None
+        self.setMinimumSize(260, 120)
+        self.setAccessibleName("Your speed from the log")
+
+    def sizeHint(self) -> QSize:
+        return QSize(420, 170)
+
+    def show_found(self, found: Calibration | None) -> None:
+        self.found = found
+        self.setAccessibleDescription(in_words(found))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        c = theme.colours()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor(c.sheet))
+        found = self.found
+        if found is not None:
+            rows = [("all", found.overall), *((GROUPS[name], row) for name, row in found.groups.items())]
+            low = min([0.5, *(row.low for _, row in rows)]) * 0.95
+            high = max([1.05, *(row.high for _, row in rows)]) * 1.05
+            left, right = 150.0, self.width() - 16.0
+            x = lambda skill: left + (skill - low) / (high - low) * (right - left)  # noqa: E731
+            small, muted = theme.lettering(9), QColor(c.muted)
+            for name, skill in SKILLS.items():
+                painter.setPen(QPen(QColor(c.grid), 1))
+                painter.drawLine(QPointF(x(skill), 20), QPointF(x(skill), self.height() - 8))
+                label(painter, QPointF(x(skill), 10), name, small, muted)
+            painter.setPen(QPen(QColor(c.ink), 1.4, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(x(found.before), 20), QPointF(x(found.before), self.height() - 8))
+            for k, (name, row) in enumerate(rows):
+                y = 38.0 + k * 26
+                self._row(painter, c, name, row, y, x, left)
+        painter.end()
+
+    @staticmethod
+    def _row(
+        painter: QPainter,
+        c: theme.Colours,
+        name: str,
+        row: Fitted,
+        y: float,
+        x: Callable[[float], float],
+        left: float,
+    ) -> None:  # fmt: skip
+        label(painter, QPointF(left - 10, y), name, theme.ui_font(10), QColor(c.ink), Qt.AlignmentFlag.AlignRight)
+        band = QColor(c.right)
+        band.setAlphaF(0.3)
+        painter.fillRect(QRectF(x(row.low), y - 5, x(row.high) - x(row.low), 10), band)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(c.right))
+        painter.drawEllipse(QPointF(x(row.skill), y), 5, 5)
+
+
+def in_words(found: Calibration | None) -> str:
+    """The fit as text."""
+    if found is None or not found.attempts:
+        return "No attempts yet."
+    o = found.overall
+    change = (found.limits_change - 1) * 100
+    rows = "; ".join(f"{GROUPS[name]} {row.skill:.2f}" for name, row in found.groups.items())
+    return (
+        f"{found.attempts} attempts say {o.skill:.2f} (nine times in ten between {o.low:.2f} and {o.high:.2f}), where "
+        f"{found.before:.2f} is set: every tempo limit would change by {change:+.0f} %."
+        + (f" {rows}." if rows else "")
+    )
+
+
+class CalibrationForm(Listener):
+    """The chart, the words, and the button that applies it."""
+
+    def __init__(self, session: Session, shelf: LogShelf) -> None:
+        super().__init__(session)
+        self.shelf = shelf
+        self.found: Calibration | None = None
+        row = QHBoxLayout(self)
+        row.setContentsMargins(10, 6, 10, 6)
+        row.setSpacing(12)
+        self.chart = SkillChart()
+        row.addWidget(self.chart, 3)
+        column = QVBoxLayout()
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        self.hint = QLabel("Smaller is faster: 1 is untrained, 0.55 advanced. Dashed: what is set now.")
+        self.hint.setObjectName("hint")
+        self.hint.setWordWrap(True)
+        self.apply_button = QPushButton("Use it for this player")
+        self.apply_button.setObjectName("quiet")
+        column.addWidget(self.words)
+        column.addWidget(self.hint)
+        column.addStretch(1)
+        column.addWidget(self.apply_button, 0, Qt.AlignmentFlag.AlignLeft)
+        row.addLayout(column, 2)
+        self.apply_button.clicked.connect(self.apply)
+        shelf.changed.connect(self._heard)
+        self.follow()
+
+    def refresh(self) -> None:
+        rows = [
+            Evidence(a.held_by, a.pace, a.verdict == "clean")
+            for a in self.shelf.attempts()
+            if a.pace is not None and a.pace > 0 and a.held_by in GROUPS
+        ]
+        self.found = calibrate(self.session.player, rows)
+        self.chart.show_found(self.found if rows else None)
+        enough = len(rows) >= ENOUGH
+        self.apply_button.setEnabled(enough and abs(self.found.limits_change - 1) > 0.005)
+        more = "" if enough else f" {ENOUGH - len(rows)} more attempts, and it can be used."
+        say(self.words, in_words(self.found) + more, "hint")
+
+    def apply(self) -> None:
+        """Set the player's skill to what the log says: one step that can be undone."""
+        if self.found is not None:
+            self.session.change_player("Skill from the log", skill=round(self.found.overall.skill, 3))

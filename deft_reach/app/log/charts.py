@@ -1,0 +1,198 @@
+"""Pictures of the log: tempo over weeks with target and limit, the days that were practised, minutes by limb."""
+
+from __future__ import annotations
+
+from datetime import date, datetime, timedelta
+
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QToolTip, QWidget
+
+from deft_reach.app import theme
+from deft_reach.app.canvas.base import label
+from deft_reach.core.practice.progress_log import Point
+
+LEFT, RIGHT, TOP, BOTTOM = 46.0, 14.0, 16.0, 22.0
+
+
+class TempoChart(QWidget):
+    """Attempts at the whole figure by day and tempo: filled where clean; home tempo and limit across."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.name, self.home, self.limit = "", 100.0, None  # type: tuple[str, float, float | None]
+        self.points: list[Point] = []
+        self.setMinimumSize(260, 120)
+        self.setAccessibleName("Tempo over time")
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, 220)
+
+    def show_plan(self, name: str, home: float, limit: float | None, points: list[Point]) -> None:
+        self.name, self.home, self.limit, self.points = name, home, limit, points
+        self.setAccessibleDescription(self.in_words())
+        self.update()
+
+    def in_words(self) -> str:
+        """The picture as text."""
+        if not self.points:
+            return f"{self.name}: no attempt at the whole figure yet."
+        clean = [p.tempo for p in self.points if p.verdict == "clean"]
+        best = f"clean up to {max(clean):g} BPM" if clean else "none clean yet"
+        return f"{self.name}: {len(self.points)} attempts, {best}, home {self.home:g} BPM."
+
+    def _span(self) -> tuple[datetime, datetime]:
+        first, last = self.points[0].at, self.points[-1].at
+        return (
+            (first, last)
+            if last - first > timedelta(hours=12)
+            else (first - timedelta(hours=12), last + timedelta(hours=12))
+        )
+
+    def place(self, point: Point) -> QPointF:
+        """Where an attempt is drawn."""
+        first, last = self._span()
+        part = (point.at - first) / (last - first)
+        low, high = self._range()
+        y = self.height() - BOTTOM - (point.tempo - low) / (high - low) * (self.height() - TOP - BOTTOM)
+        return QPointF(LEFT + 8 + part * (self.width() - LEFT - RIGHT - 16), y)
+
+    def _range(self) -> tuple[float, float]:
+        tempi = [p.tempo for p in self.points] + [self.home]
+        if self.limit is not None and self.limit < 1.5 * max(tempi):
+            tempi.append(self.limit)
+        return min(tempi) - 6, max(tempi) + 6
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        c = theme.colours()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor(c.sheet))
+        if not self.points:
+            painter.setPen(QColor(c.muted))
+            painter.setFont(theme.ui_font(11))
+            words = "Attempts at the whole figure appear here as they are made in Climb."
+            flags = int(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap)
+            painter.drawText(QRectF(self.rect()).adjusted(16, 8, -16, -8), flags, words)
+        else:
+            self._draw(painter, c)
+        painter.end()
+
+    def _draw(self, painter: QPainter, c: theme.Colours) -> None:
+        small, muted = theme.lettering(9), QColor(c.muted)
+        low, high = self._range()
+        rows = max(2.0, (self.height() - TOP - BOTTOM) / 19)
+        step = next((s for s in (5, 10, 20, 50, 100) if (high - low) / s <= rows), 200)
+        right, left = Qt.AlignmentFlag.AlignRight, Qt.AlignmentFlag.AlignLeft
+        y = lambda tempo: self.height() - BOTTOM - (tempo - low) / (high - low) * (self.height() - TOP - BOTTOM)  # noqa: E731
+        tempo = (int(low) // step + 1) * step
+        while tempo < high:
+            painter.setPen(QPen(QColor(c.grid), 1))
+            painter.drawLine(QPointF(LEFT, y(tempo)), QPointF(self.width() - RIGHT, y(tempo)))
+            label(painter, QPointF(LEFT - 5, y(tempo)), f"{tempo:g}", small, muted, right)
+            tempo += step
+        end = QPointF(self.width() - RIGHT, 0)
+        for value, text, colour in ((self.home, "home", c.ink), (self.limit, "breaks at", c.stop)):
+            if value is not None and low < value < high:
+                painter.setPen(QPen(QColor(colour), 1.5))
+                painter.drawLine(QPointF(LEFT, y(value)), QPointF(self.width() - RIGHT, y(value)))
+                at = QPointF(end.x(), y(value) - 9)
+                label(painter, at, f"{text} {value:.0f} BPM", small, QColor(colour), right, QColor(c.sheet))
+        best = 0.0
+        before: QPointF | None = None
+        for point in self.points:
+            at = self.place(point)
+            if point.verdict == "clean" and point.tempo > best:
+                best = point.tempo
+                if before is not None:
+                    painter.setPen(QPen(QColor(c.good), 1.6))
+                    painter.drawLine(before, at)
+                before = at
+        for point in self.points:
+            at = self.place(point)
+            colour = QColor({"clean": c.good, "rough": c.caution, "not-yet": c.stop}[point.verdict])
+            painter.setPen(QPen(colour, 1.6))
+            # Filled, half and empty: told apart without their colour too.
+            painter.setBrush(colour if point.verdict == "clean" else QColor(c.sheet))
+            painter.drawEllipse(at, 4.2, 4.2)
+            if point.verdict == "rough":
+                painter.setBrush(colour)
+                painter.drawPie(QRectF(at.x() - 4.2, at.y() - 4.2, 8.4, 8.4), 90 * 16, 180 * 16)
+        first, last = self._span()
+        low_y = self.height() - 10
+        label(painter, QPointF(LEFT + 4, low_y), f"{first:%d %b}", small, muted, left)
+        if last.date() != first.date():
+            label(painter, QPointF(end.x(), low_y), f"{last:%d %b}", small, muted, right)
+
+
+class CalendarChart(QWidget):
+    """Twelve weeks as columns, a square a day, the fuller the more was practised."""
+
+    WEEKS = 12
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.minutes: dict[date, float] = {}
+        self.today = date.today()
+        self.setMinimumSize(200, 104)
+        self.setAccessibleName("Days that were practised")
+
+    def sizeHint(self) -> QSize:
+        return QSize(260, 130)
+
+    def show_days(self, minutes: dict[date, float], today: date) -> None:
+        self.minutes, self.today = minutes, today
+        self.setAccessibleDescription(self.in_words())
+        self.update()
+
+    def in_words(self) -> str:
+        """The weeks as text."""
+        since = self.today - timedelta(days=6)
+        week = sum(m for day, m in self.minutes.items() if since <= day <= self.today)
+        days = sum(since <= day <= self.today for day in self.minutes)
+        return f"The last seven days: {week:.0f} minutes of playing on {days} day{'s' if days != 1 else ''}."
+
+    def box(self, day: date) -> QRectF:
+        """Where a day is drawn."""
+        begin = self.today - timedelta(days=self.today.weekday() + 7 * (self.WEEKS - 1))
+        column, row = divmod((day - begin).days, 7)
+        size = min((self.width() - 34) / self.WEEKS, (self.height() - 20) / 7)
+        return QRectF(28 + column * size, 4 + row * size, size - 2, size - 2)
+
+    def day_at(self, at: QPointF) -> date | None:
+        return next(
+            (day for k in range(7 * self.WEEKS) if self.box(day := self.today - timedelta(days=k)).contains(at)), None
+        )
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ToolTip:
+            day = self.day_at(QPointF(event.pos()))  # type: ignore[attr-defined]
+            words = "" if day is None else f"{day:%A %d %B}: {self.minutes.get(day, 0.0):.0f} min"
+            QToolTip.showText(event.globalPos(), words, self)  # type: ignore[attr-defined]
+            return True
+        return super().event(event)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        c = theme.colours()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor(c.sheet))
+        small, muted = theme.lettering(8.5), QColor(c.muted)
+        for row, name in ((0, "Mon"), (3, "Thu"), (6, "Sun")):
+            day = self.today - timedelta(days=self.today.weekday() - row)
+            label(painter, QPointF(24, self.box(day).center().y()), name, small, muted, Qt.AlignmentFlag.AlignRight)
+        for k in range(7 * self.WEEKS):
+            day = self.today - timedelta(days=k)
+            box = self.box(day)
+            if box.left() < 27:
+                continue
+            minutes = self.minutes.get(day, 0.0)
+            painter.setPen(QPen(QColor(c.ink if day == self.today else c.line), 1))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(box)
+            if minutes > 0:
+                # From below up: an hour fills it.
+                high = max(2.0, min(1.0, minutes / 60) * box.height())
+                painter.fillRect(QRectF(box.left() + 1, box.bottom() - high, box.width() - 1, high), QColor(c.right))
+        label(painter, QPointF(28, self.height() - 8), self.in_words(), small, muted, Qt.AlignmentFlag.AlignLeft)
+        painter.end()

@@ -1,0 +1,109 @@
+"""Every attempt and take as written down, and the logbook out and in."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+)
+
+from deft_reach.app.station import Listener
+from deft_reach.app.tables import make_list
+from deft_reach.app.words import say
+from deft_reach.core.session import Session
+from deft_reach.store.atomic import write_atomic
+from deft_reach.store.log_shelf import LogShelf
+from deft_reach.store.logbook import LogbookError
+
+FILES = "Logbook (*.json);;Attempts as a table (*.csv)"
+#: The newest so many entries are listed; all of them are in the files.
+MOST = 500
+
+
+class EntriesForm(Listener):
+    """The newest first."""
+
+    def __init__(self, session: Session, shelf: LogShelf) -> None:
+        super().__init__(session)
+        self.shelf = shelf
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 6, 10, 6)
+        self.table = QTableWidget()
+        columns = ["when", "plan", "stage", "tempo", "verdict", "note"]
+        make_list(self.table, "Attempts and takes, the newest first", columns, wide=(1, 5))
+        column.addWidget(self.table, 1)
+        row = QHBoxLayout()
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        self.export_button, self.import_button = QPushButton("Export…"), QPushButton("Import…")
+        row.addWidget(self.words, 1)
+        for button in (self.import_button, self.export_button):
+            button.setObjectName("quiet")
+            row.addWidget(button)
+        column.addLayout(row)
+        self.export_button.clicked.connect(self.export)
+        self.import_button.clicked.connect(self.bring_in)
+        shelf.changed.connect(self._heard)
+        self.follow()
+
+    def refresh(self) -> None:
+        rows = [
+            (a.at, a.plan_name, a.stage, f"{a.tempo:g} BPM × {a.repeats}", a.verdict, a.note)
+            for a in self.shelf.attempts()
+        ]
+        rows += [
+            (t.at, t.plan_name, "take", f"{t.tempo:.0f} BPM", t.verdict, "; ".join(t.found.get("advice", [])[:1]))
+            for t in self.shelf.takes()
+        ]
+        rows.sort(reverse=True)
+        self.table.setRowCount(min(MOST, len(rows)))
+        for k, row in enumerate(rows[:MOST]):
+            cells = (row[0].replace("T", " ")[:16], *row[1:])
+            for column, text in enumerate(cells):
+                item = QTableWidgetItem(text)
+                item.setToolTip(text)
+                self.table.setItem(k, column, item)
+        problem = self.shelf.problem
+        waits = f" {len(self.shelf.waiting)} entries wait to be written." if self.shelf.waiting else ""
+        say(self.words, f"{problem}.{waits}" if problem else f"{len(rows)} entries in {self.shelf.path}.",
+            "error" if problem else "hint")  # fmt: skip
+
+    def export(self) -> None:
+        book = self.shelf.book
+        if book is None:
+            self.refresh()
+            return
+        name, kind = QFileDialog.getSaveFileName(self, "Export the logbook", "logbook.json", FILES)
+        if not name:
+            return
+        path = Path(name)
+        if not path.suffix:
+            path = path.with_suffix(".csv" if "csv" in kind else ".json")
+        try:
+            text = book.to_csv() if path.suffix.lower() == ".csv" else book.to_json()
+            write_atomic(path, text.encode())
+        except (OSError, LogbookError) as error:
+            say(self.words, f"{path}: {getattr(error, 'strerror', None) or error}.", "error")
+        else:
+            say(self.words, f"Exported as {path.name}.", "hint")
+
+    def bring_in(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Import a logbook", "", "Logbooks (*.json *.csv)")
+        book = self.shelf.book
+        if not name or book is None:
+            return
+        try:
+            text = Path(name).read_text(encoding="utf-8")
+            count = book.from_csv(text) if name.lower().endswith(".csv") else book.from_json(text)
+        except (OSError, UnicodeDecodeError, LogbookError) as error:
+            say(self.words, f"{Path(name).name}: {getattr(error, 'strerror', None) or error}.", "error")
+            return
+        self.shelf.changed.emit()
+        say(self.words, f"{count} new entries from {Path(name).name}.", "hint")

@@ -1,0 +1,137 @@
+"""The Log station: is it clean, and what is next."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QFrame,
+    QLabel,
+    QScrollArea,
+    QTableWidget,
+    QTableWidgetItem,
+    QTabWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from deft_reach.app.canvas.explain import limb_name
+from deft_reach.app.log.calibration_form import CalibrationForm
+from deft_reach.app.log.charts import CalendarChart, TempoChart
+from deft_reach.app.log.entries_form import EntriesForm
+from deft_reach.app.log.take_form import TakeForm
+from deft_reach.app.panel import Panel
+from deft_reach.app.station import Station
+from deft_reach.app.tables import make_list
+from deft_reach.core.practice.progress_log import (
+    minutes_by_day,
+    minutes_by_limb,
+    points,
+    progress_of,
+    what_next,
+)
+from deft_reach.core.session import Session
+from deft_reach.store.log_shelf import LogShelf
+
+ID = Qt.ItemDataRole.UserRole
+
+
+class LogStation(Station):
+    """What is next and every plan's state on the left; tempo over weeks and the work on the right."""
+
+    def __init__(self, session: Session, shelf: LogShelf) -> None:
+        super().__init__(session)
+        self.shelf = shelf
+        self.now: Callable[[], datetime] = lambda: datetime.now().astimezone()
+        self.next = QLabel()
+        self.next.setWordWrap(True)
+        self.next.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.next.setContentsMargins(10, 2, 10, 6)
+        self.next.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        room = QScrollArea()
+        room.setWidget(self.next)
+        room.setWidgetResizable(True)
+        room.setFrameShape(QScrollArea.Shape.NoFrame)
+        self.plans = QTableWidget()
+        make_list(self.plans, "Plans and how far they have come", ["plan", "state", "clean", "home"], wide=(0,))
+        self.calendar = CalendarChart()
+        self.limbs = QLabel()
+        self.limbs.setObjectName("hint")
+        self.limbs.setWordWrap(True)
+        self.limbs.setContentsMargins(10, 0, 10, 6)
+        days = QWidget()
+        column = QVBoxLayout(days)
+        column.setContentsMargins(8, 0, 8, 4)
+        column.setSpacing(2)
+        column.addWidget(self.calendar, 1)
+        column.addWidget(self.limbs)
+        across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
+        parts = [Panel("What next", room), Panel("Plans", self.plans), Panel("Practised", days)]
+        left = self.split(down, "logLeft", parts, [150, 300, 230], [0, 1, 0])
+        self.tempo = TempoChart()
+        self.tempo_panel = Panel("Tempo over time", self.tempo)
+        self.takes = TakeForm(session, shelf)
+        self.calibration = CalibrationForm(session, shelf)
+        self.entries = EntriesForm(session, shelf)
+        self.tabs = QTabWidget()
+        self.tabs.setDocumentMode(True)
+        pages = ((self.takes, "Check a take"), (self.calibration, "Your own speed"), (self.entries, "Entries"))
+        for form, title in pages:
+            form.setMinimumSize(300, 110)
+            self.tabs.addTab(form, title)
+        bottom = QFrame()
+        bottom.setObjectName("panel")
+        sheet = QVBoxLayout(bottom)
+        sheet.setContentsMargins(1, 1, 1, 1)
+        sheet.addWidget(self.tabs)
+        right = self.split(down, "logRight", [self.tempo_panel, bottom], [330, 360], [1, 1])
+        self.fill(self.split(across, "logAcross", [left, right], [380, 812], [1, 3]))
+        self.plans.currentCellChanged.connect(lambda row, *_: self._picked(row))
+        shelf.changed.connect(self._heard)
+        self._filling = False
+        self.follow()
+
+    def first_focus(self) -> QWidget:
+        return self.plans
+
+    def refresh(self) -> None:
+        document, plan, report = self.session.document, self.session.plan, self.session.report
+        attempts = self.shelf.attempts()
+        now = self.now()
+        self.next.setText("\n".join(f"• {line}" for line in what_next(document, attempts, now)))
+        rows = [progress_of(document, p, attempts) for p in document.plans]
+        self._filling = True
+        self.plans.setRowCount(len(rows))
+        for k, row in enumerate(rows):
+            clean = "–" if row.clean_tempo is None else f"{row.clean_tempo:g} BPM"
+            state = "stuck" if row.stuck else row.state
+            for column, text in enumerate((row.plan.name, state, clean, f"{row.plan.tempo:g} BPM")):
+                item = QTableWidgetItem(text)
+                item.setData(ID, row.plan.id)
+                item.setToolTip(f"{row.plan.name}: {row.attempts} attempts, {row.minutes:.0f} min")
+                self.plans.setItem(k, column, item)
+        if plan is not None:
+            at = next((k for k, row in enumerate(rows) if row.plan.id == plan.id), 0)
+            self.plans.setCurrentCell(at, 0)
+        self._filling = False
+        limit = report.summary.tempo_limit if report is not None else None
+        if plan is not None:
+            self.tempo.show_plan(plan.name, plan.tempo, limit, points(attempts, plan.id))
+            self.tempo_panel.set_note(f"{plan.name}: filled is clean, half is rough, empty is not yet")
+        self.calendar.show_days(minutes_by_day(attempts), now.date())
+        busy = minutes_by_limb(attempts)
+        kit = self.session.kit
+        words = [
+            f"{limb_name(kit, limb)} {minutes:.0f} min" for limb, minutes in sorted(busy.items()) if minutes >= 0.5
+        ]
+        self.limbs.setText("Busy: " + ", ".join(words) if words else "")
+        news = "; ".join(self.shelf.news()) or self.shelf.problem
+        if news:
+            self.tempo_panel.set_note(news)
+
+    def _picked(self, row: int) -> None:
+        item = self.plans.item(row, 0)
+        if not self._filling and item is not None:
+            self.session.show_plan(str(item.data(ID)))

@@ -1,0 +1,255 @@
+"""Checking a take: a recording of an electronic kit, or the simulated kit with faults of your choice."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QDoubleSpinBox,
+    QFileDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSpinBox,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from deft_reach.app import theme
+from deft_reach.app.background import Asker
+from deft_reach.app.canvas.explain import limb_name
+from deft_reach.app.station import Listener
+from deft_reach.app.tables import make_list
+from deft_reach.app.words import say
+from deft_reach.core.practice.performance import Faults, Hit, simulate
+from deft_reach.core.practice.take import Take, TakeError, check_take
+from deft_reach.core.session import Session
+from deft_reach.formats.general_midi import key_of
+from deft_reach.formats.performance import MAX_BYTES, dump_performance, load_performance
+from deft_reach.formats.plain_text import DocumentError
+from deft_reach.store.atomic import write_atomic
+from deft_reach.store.documents import read_file
+from deft_reach.store.log_shelf import LogShelf
+from deft_reach.store.logbook import TakeEntry
+
+#: Field of Faults, words, suffix, lowest, highest, step, what a percent or a millisecond is, and where it is neutral.
+FAULTS = (
+    ("late_left", "left hand late", " ms", -60, 60, 5, 0.001, 0),
+    ("rush_feet", "runs of feet take", " %", 60, 140, 5, 0.01, 100),
+    ("uneven_doubles", "second of doubles at", " %", 60, 140, 5, 0.01, 100),
+    ("missed", "strokes missed", " %", 0, 50, 1, 0.01, 0),
+    ("drift", "faster at the end by", " %", -20, 20, 1, 0.01, 0),
+    ("flat", "dynamics flat by", " %", 0, 100, 10, 0.01, 0),
+    ("jitter", "unsteady by", " ms", 0, 40, 1, 0.001, 3),
+)
+VERDICT_WORDS = {"clean": "Clean", "rough": "Rough", "not-yet": "Not yet"}
+
+
+class TakeForm(Listener):
+    """Where the take comes from on the left; what it says on the right."""
+
+    def __init__(self, session: Session, shelf: LogShelf) -> None:
+        super().__init__(session)
+        self.shelf = shelf
+        self.found: Take | None = None
+        self._asked: tuple[str, str, float] | None = None
+        self._asker = Asker(TakeError)
+        self._asker.answered.connect(self._take)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(10, 6, 10, 6)
+        row.setSpacing(12)
+        scroll = QScrollArea()
+        scroll.setWidget(self._source())
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        scroll.setFixedWidth(round(270 * theme.text_scale()))
+        row.addWidget(scroll)
+        row.addLayout(self._answer(), 1)
+        say(self.words, "Record your kit as a MIDI file and check it here, or let the simulated kit play.", "hint")
+        self.follow()
+
+    def _source(self) -> QWidget:
+        side = QWidget()
+        column = QVBoxLayout(side)
+        column.setContentsMargins(0, 0, 6, 0)
+        column.setSpacing(4)
+        self.browse_button = QPushButton("Check a recording…")
+        self.play = QPushButton("Let the simulated kit play")
+        self.save = QPushButton("Save what it plays…")
+        for button in (self.browse_button, self.play, self.save):
+            button.setObjectName("quiet")
+            column.addWidget(button)
+        self.keep = QCheckBox("Keep recordings in the log")
+        self.keep.setChecked(True)
+        column.addWidget(self.keep)
+        form = QFormLayout()
+        form.setVerticalSpacing(3)
+        self.rounds = QSpinBox()
+        self.rounds.setRange(1, 64)
+        self.rounds.setValue(4)
+        self.rounds.setPrefix("× ")
+        self.seed = QSpinBox()
+        self.seed.setRange(1, 9999)
+        self.seed.setAccessibleName("Seed of the simulated player")
+        form.addRow("played", self.rounds)
+        self.faults: dict[str, QDoubleSpinBox] = {}
+        for name, words, suffix, low, high, step, _, neutral in FAULTS:
+            box = QDoubleSpinBox()
+            box.setRange(low, high)
+            box.setDecimals(0)
+            box.setSingleStep(step)
+            box.setValue(neutral)
+            box.setSuffix(suffix)
+            box.setAccessibleName(f"Fault: {words}")
+            self.faults[name] = box
+            form.addRow(words, box)
+        form.addRow("seed", self.seed)
+        column.addLayout(form)
+        column.addStretch(1)
+        self.browse_button.clicked.connect(self.browse)
+        self.play.clicked.connect(self.simulate)
+        self.save.clicked.connect(self.save_performance)
+        return side
+
+    def _answer(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(4)
+        self.verdict = QLabel()
+        self.verdict.setFont(theme.ui_font(13, bold=True))
+        column.addWidget(self.verdict)
+        tables = QHBoxLayout()
+        self.limbs = QTableWidget()
+        make_list(self.limbs, "What each limb does", ["limb", "strokes", "off", "spread", "missed"], wide=(4,))
+        self.advice = QLabel()
+        self.advice.setWordWrap(True)
+        self.advice.setAlignment(Qt.AlignmentFlag.AlignTop)
+        advice = QScrollArea()
+        advice.setWidget(self.advice)
+        advice.setWidgetResizable(True)
+        advice.setFrameShape(QScrollArea.Shape.NoFrame)
+        tables.addWidget(self.limbs, 6)
+        tables.addWidget(advice, 5)
+        column.addLayout(tables, 1)
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        column.addWidget(self.words)
+        return column
+
+    # --- what is checked --------------------------------------------------------------------------------------
+
+    def _keys(self) -> list[int] | None:
+        """A key for every stroke of the plan in view; None, with words why, where it cannot be held against."""
+        pattern = self.session.pattern()
+        if self.session.plan is None or pattern is None or not pattern.strokes or pattern.unassigned:
+            say(self.words, "The plan in view has to be readable, with a hand for every stroke.", "error")
+            return None
+        return [key_of(self.session.kit, s.voice, s.limb, s.marks) for s in pattern.strokes]
+
+    def browse(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Check a recording", "", "MIDI files (*.mid *.midi)")
+        if name:
+            self.check_file(Path(name))
+
+    def check_file(self, path: Path) -> None:
+        """Hold a MIDI file against the plan in view."""
+        try:
+            hits = load_performance(read_file(path, MAX_BYTES))
+        except (DocumentError, OSError) as error:
+            reason = getattr(error, "strerror", None) or str(error)
+            say(self.words, f"{path.name}: {reason}.", "error")
+            return
+        self._check(hits, path.name)
+
+    def _faults(self) -> Faults:
+        values = {name: self.faults[name].value() * unit for name, *_, unit, _ in FAULTS}
+        return Faults(**values, seed=self.seed.value())
+
+    def _performed(self) -> tuple[Hit, ...] | None:
+        keys, plan, pattern = self._keys(), self.session.plan, self.session.pattern()
+        if keys is None or plan is None or pattern is None:
+            return None
+        return simulate(pattern, keys, plan.tempo, self._faults(), self.rounds.value()).hits
+
+    def simulate(self) -> None:
+        """The simulated kit plays the plan in view, with the chosen faults, and is checked."""
+        hits = self._performed()
+        if hits is not None:
+            self._check(hits, "")
+
+    def save_performance(self) -> None:
+        hits = self._performed()
+        if hits is None:
+            return
+        name, _ = QFileDialog.getSaveFileName(self, "Save what it plays", "take.mid", "MIDI files (*.mid)")
+        if name:
+            try:
+                write_atomic(Path(name), dump_performance(hits))
+            except OSError as error:
+                say(self.words, f"{name}: {error.strerror or error}.", "error")
+            else:
+                say(self.words, f"Saved as {Path(name).name}.", "hint")
+
+    def _check(self, hits: tuple[Hit, ...], name: str) -> None:
+        keys, plan, pattern, kit = self._keys(), self.session.plan, self.session.pattern(), self.session.kit
+        if keys is None or plan is None or pattern is None:
+            return
+        self._asked = (plan.id, name, plan.tempo)
+        say(self.words, "Listening …", "hint")
+        self._asker.ask(
+            lambda _: check_take(pattern, keys, hits, plan.tempo, kit, repeat=plan.repeat or self._many())
+        )
+
+    def _many(self) -> bool:
+        return self.rounds.value() > 1
+
+    # --- what it says -----------------------------------------------------------------------------------------
+
+    def _take(self, result: Take | str) -> None:
+        if isinstance(result, str):
+            say(self.words, result[:1].upper() + result[1:] + ".", "error")
+            return
+        self.found = result
+        plan, name, _ = self._asked or ("", "", 0.0)
+        rounds = f"{result.rounds} time{'s' if result.rounds != 1 else ''}"
+        verdict = VERDICT_WORDS[result.verdict]
+        self.verdict.setText(f"{verdict} at {result.tempo:.0f} BPM, {rounds}, tolerance {result.tolerance_ms:.0f} ms")
+        kit = self.session.kit
+        self.limbs.setRowCount(len(result.limbs))
+        for k, (limb, row) in enumerate(result.limbs.items()):
+            side = "late" if row.bias_ms > 0 else "early"
+            off = "on it" if abs(row.bias_ms) < 1 else f"{abs(row.bias_ms):.0f} ms {side}"
+            cells = (
+                limb_name(kit, limb),
+                str(row.strokes),
+                off,
+                f"{row.spread_ms:.0f} ms",
+                str(row.missed or "none"),
+            )
+            for column, text in enumerate(cells):
+                self.limbs.setItem(k, column, QTableWidgetItem(text))
+        even = [f"{kind.replace('_', ' ')} {v:.2f}" for kind, v in result.evenness.items() if v is not None]
+        lines = list(result.advice)
+        if even:
+            lines.append(f"Evenness, played over written: {', '.join(even)}.")
+        dynamics = result.dynamics
+        loud = [f"{kind} {dynamics[kind]:.0f}" for kind in ("accent", "plain", "ghost") if dynamics[kind] is not None]
+        lines.append(f"Loudness (1 to 127): {', '.join(loud)}.")
+        self.advice.setText("\n".join(f"• {line}" for line in lines))
+        say(self.words, name or "Played by the simulated kit; not kept in the log.", "hint")
+        own = next((p for p in self.session.document.plans if p.id == plan), None)
+        if name and self.keep.isChecked() and own is not None:
+            entry = TakeEntry(_now(), own.id, own.name, round(result.tempo, 2), result.verdict, result.as_dict())
+            if not self.shelf.add(entry):
+                say(self.words, f"{self.shelf.problem}; it will be written when it can be.", "error")
+
+
+def _now() -> str:
+    from datetime import datetime
+
+    return datetime.now().astimezone().isoformat(timespec="seconds")

@@ -1,0 +1,191 @@
+"""The Climb station by keys and clicks: play a rung, judge it, move by the rule, and find it all in the log."""
+
+from datetime import UTC, datetime
+
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+
+from deft_reach.app import transport as module
+from deft_reach.store.logbook import Attempt, Logbook, LogbookError
+from tests.app.conftest import click
+
+CTRL = Qt.KeyboardModifier.ControlModifier
+
+
+@pytest.fixture
+def station(window, qapp, monkeypatch):
+    monkeypatch.setattr(module, "open_output", lambda source: None)
+    window.session.show_plan("mouth")
+    QTest.keyClick(window, Qt.Key.Key_6, CTRL)
+    qapp.processEvents()
+    assert window.station == "climb"
+    station = window.climb_station
+    station.now = lambda: datetime(2026, 3, 1, 19, 30, tzinfo=UTC)
+    return station
+
+
+def press(button):
+    assert button.isEnabled() and button.isVisible(), button.text()
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+
+
+def test_the_ladder_of_the_plan_in_view(station, window):
+    runner = station.runner
+    assert [s.name for s in runner.stages][:2] == ["hands on one surface", "with the feet"]
+    assert station.card.tempo.text() == f"{runner.rungs[0].tempo:g} BPM"
+    assert runner.rungs[-1].tempo == pytest.approx(88 * 1.05, abs=0.1) and runner.rungs[-2].tempo == 88
+    assert station.form.stages.item(0, 0).text() == "hands on one surface"
+    assert "rungs from" in station.chart.in_words() and "Warm up" in station.card.caution.text()
+    assert station.view.report.pattern.text == runner.stage.text
+    assert "gangway" not in station.view.report.pattern.text.lower()
+    window.session.show_plan("storm")
+    assert station.runner is not runner and station.view.plan.id.startswith("storm")
+
+
+def test_verdicts_by_keys_move_by_the_rule_and_are_logged(station, window):
+    runner = station.runner
+    station.chart.setFocus()
+    for _ in range(3):
+        QTest.keyClick(station.chart, Qt.Key.Key_1)
+    assert runner.at == 1 and "Clean: on to with the feet" in station.card.move.text()
+    QTest.keyClick(station.chart, Qt.Key.Key_2)
+    QTest.keyClick(station.chart, Qt.Key.Key_3)
+    QTest.keyClick(station.chart, Qt.Key.Key_3)
+    assert runner.at == 0 and "again" in station.card.move.text()
+    rows = window.shelf.attempts("mouth")
+    assert [row.verdict for row in rows] == ["clean"] * 3 + ["rough"] + ["not-yet"] * 2
+    assert rows[0].stage == "hands on one surface" and rows[3].stage == "with the feet"
+    assert rows[0].text == runner.stages[0].text and rows[0].target == 88 and rows[0].load["R"] > 0
+    once = runner.stages[0].report.summary.duration * 88 / rows[0].tempo
+    assert rows[0].seconds == pytest.approx(once * 4, rel=1e-3)
+    other = Logbook(window.shelf.path)
+    assert len(other.attempts()) == 6, "it is on disk"
+    other.close()
+
+
+def test_verdicts_by_buttons(station):
+    press(station.card.buttons["clean"])
+    assert station.runner.cleans == 1 and "2 more clean" in station.card.move.text()
+    press(station.card.buttons["rough"])
+    assert station.runner.cleans == 0
+
+
+def test_a_rung_is_played_as_often_as_it_says_and_timed(station, window, qapp):
+    transport = window.transport
+    now = [500.0]
+    transport.clock = station.clock = lambda: now[0]
+    transport.count_in = False
+    transport._timer.setInterval(10**6)
+    assert transport.session is station.view
+    station.chart.setFocus()
+    QTest.keyClick(station.chart, Qt.Key.Key_Space)
+    assert transport.playing and station.card.start.text() == "Stop"
+    length = station.view.report.summary.duration
+    for k in range(1, 4 * 8 + 1):
+        now[0] = 500.0 + k * length / 8 + 0.01
+        if transport.playing:
+            transport._timer.timeout.emit()
+        qapp.processEvents()
+    assert not transport.playing and station._played == 4
+    assert station._seconds == pytest.approx(4 * length, rel=0.05)
+    QTest.keyClick(station.chart, Qt.Key.Key_1)
+    assert window.shelf.attempts()[-1].seconds == pytest.approx(4 * length, rel=0.05)
+
+
+def test_arrows_and_clicks_go_to_a_rung(station):
+    station.chart.setFocus()
+    QTest.keyClick(station.chart, Qt.Key.Key_Up)
+    assert station.runner.at == 1
+    click(station.chart, station.chart.box(9).center())
+    assert station.runner.at == 9 and station.card.tempo.text() == f"{station.runner.rungs[9].tempo:g} BPM"
+    QTest.keyClick(station.chart, Qt.Key.Key_Down)
+    assert station.runner.at == 8
+    station.chart.grab()
+
+
+def test_the_ladder_is_built_as_the_player_wants_it(station, window):
+    form = station.form
+    click(form.straight, QPointF(8, form.straight.height() / 2))
+    assert [s.name for s in station.runner.stages] == ["everything", "between grooves"]
+    form.step.setFocus()
+    form.step.setCurrentText("5 BPM")
+    form.start.setFocus()
+    form.start.selectAll()
+    QTest.keyClicks(form.start, "60")
+    QTest.keyClick(form.start, Qt.Key.Key_Return)
+    climb = [rung.tempo for rung in station.runner.rungs if rung.stage == 1]
+    assert climb[:3] == [60, 65, 70] and climb[-2] == 88
+    form.start.selectAll()
+    QTest.keyClicks(form.start, "200")
+    QTest.keyClick(form.start, Qt.Key.Key_Return)
+    assert station.runner is None and "above its target" in form.words.text()
+    assert not station.card.buttons["clean"].isEnabled()
+    form.rule.setCurrentIndex(1)
+    form.start.setValue(form.start.minimum())
+    assert station.runner.rule.up_after == 2 and "Up after 2" in station.card.move.text()
+
+
+def test_the_next_day_begins_where_the_log_ended(station, window):
+    for _ in range(3 * 8):
+        station.judge("clean")
+    reached = station.runner.at
+    assert reached == 8
+    station._key = None
+    station.refresh()
+    assert station.runner.at == reached - 2 and "The log has" in station.card.move.text()
+
+
+def test_a_plan_that_cannot_be_climbed_says_why(station, window):
+    window.session.new_plan("Open", "? R L R")
+    assert station.runner is None and "a hand for every stroke" in station.form.words.text()
+    assert station.card.stage.text() == "Nothing to climb yet"
+    station.grab()
+
+
+def test_breaks_are_asked_for_and_taken(station, window):
+    window.session.new_plan("Hard", "/16 " + "R@hh " * 16 + "|", tempo=120)
+    station.form.start.setValue(118)
+    for _ in range(40):
+        station.judge("rough")
+    assert "break" in station.card.caution.text() or "high load" in station.card.caution.text()
+    press(station.card.pause)
+    assert not station.card.pause.isVisible()
+
+
+def test_what_cannot_be_logged_waits_and_nothing_is_lost(station, window, monkeypatch):
+    window.shelf.attempts()
+
+    def refuse(self, entry):
+        raise LogbookError("the disk is full")
+
+    with monkeypatch.context() as broken:
+        broken.setattr(Logbook, "add", refuse)
+        station.judge("clean")
+        station.judge("rough")
+        note = station.card_panel.note.text()
+        assert "disk is full" in note and "2 to be written" in note
+        assert len(window.shelf.attempts("mouth")) == 2, "what waits counts"
+    station.judge("clean")
+    assert [row.verdict for row in window.shelf.book.attempts("mouth")] == ["clean", "rough", "clean"]
+    assert not window.shelf.waiting
+
+
+def test_the_ears_have_a_daily_dose(station, window):
+    window.shelf.add(
+        Attempt(station.now().isoformat(), "mouth", "Mouth", "R", "everything", 80.0, "clean", 4, 15 * 60.0)
+    )
+    station._say_dose()
+    assert station.level.currentData() == 100 and "100 % of a day's limit" in station.dose.text()
+    station.level.setCurrentIndex(0)
+    assert "%" in station.dose.text() and "clinician" in station.dose.toolTip()
+
+
+def test_the_dark_and_larger_text_keep_the_station(station, window, qapp):
+    for step in (lambda: window._set_theme("dark"), lambda: window._scale_text(0.2)):
+        step()
+        qapp.processEvents()
+        assert window.station == "climb" and window.climb_station.runner is not None
+        window.grab()
+    window._scale_text(-0.2)
+    window._set_theme("light")

@@ -1,0 +1,160 @@
+"""The Log station: what the log says, takes checked, the player's own speed, entries out and in."""
+
+from datetime import UTC, datetime, timedelta
+
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog
+
+from deft_reach.formats.performance import load_performance
+from deft_reach.store.logbook import Attempt
+from tests.app.conftest import click
+
+CTRL = Qt.KeyboardModifier.ControlModifier
+NOW = datetime(2026, 3, 10, 20, 0, tzinfo=UTC)
+
+
+@pytest.fixture
+def station(window, qapp):
+    window.session.show_plan("gangway")
+    QTest.keyClick(window, Qt.Key.Key_7, CTRL)
+    qapp.processEvents()
+    assert window.station == "log"
+    window.log_station.now = lambda: NOW
+    return window.log_station
+
+
+def press(button):
+    assert button.isEnabled() and button.isVisible(), button.text()
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+
+
+def show(station, name):
+    bar = station.tabs.tabBar()
+    at = next(k for k in range(bar.count()) if bar.tabText(k).startswith(name))
+    QTest.mouseClick(bar, Qt.MouseButton.LeftButton, pos=bar.tabRect(at).center())
+
+
+def tried(tempo, verdict="clean", days=0, plan="gangway", pace=1.2, group="feet"):
+    at = (NOW - timedelta(days=days)).isoformat(timespec="seconds")
+    return Attempt(
+        at, plan, plan.title(), "R L", "everything", tempo, verdict, 4, 120.0, 104.0, 140.0, pace, group, {"R": 60.0}
+    )
+
+
+def cells(table, row):
+    return [table.item(row, k).text() if table.item(row, k) else "" for k in range(table.columnCount())]
+
+
+def test_an_empty_log_says_what_to_do(station):
+    assert "Committed and not begun: Gangway groove" in station.next.text() or "Commit" in station.next.text()
+    assert "no attempt" in station.tempo.in_words()
+    station.grab()
+
+
+def test_attempts_show_at_once_in_pictures_and_words(station, window):
+    for k in range(4):
+        window.shelf.add(tried(80 + 5 * k, days=3 - k))
+    window.shelf.add(tried(100, "not-yet"))
+    assert cells(station.plans, 0)[:3] == ["Gangway groove", "climbing", "95 BPM"]
+    assert "go on from 95 BPM to 104" in station.next.text()
+    assert len(station.tempo.points) == 5 and "clean up to 95 BPM" in station.tempo.in_words()
+    places = [station.tempo.place(point) for point in station.tempo.points]
+    assert [p.x() for p in places] == sorted(p.x() for p in places)
+    assert places[0].y() > places[3].y(), "faster is higher"
+    assert "10 minutes of playing on 4 days" in station.calendar.in_words()
+    assert station.calendar.day_at(station.calendar.box(NOW.date()).center()) == NOW.date()
+    assert "right hand 5 min" in station.limbs.text()
+    station.grab()
+
+
+def test_a_plan_chosen_in_the_list_comes_into_view(station, window):
+    row = next(k for k in range(station.plans.rowCount()) if cells(station.plans, k)[0] == "Engine room")
+    click(station.plans.viewport(), QPointF(station.plans.visualItemRect(station.plans.item(row, 0)).center()))
+    assert window.session.plan.id == "engine" and "Engine room" in station.tempo.in_words()
+
+
+def test_the_simulated_kit_plays_and_its_faults_are_told(station, window, qtbot):
+    form = station.takes
+    form.faults["late_left"].setValue(25)
+    press(form.play)
+    qtbot.waitUntil(lambda: form.found is not None, timeout=20_000)
+    assert "BPM" in form.verdict.text() and any("left hand" in line for line in form.found.advice)
+    rows = {cells(form.limbs, k)[0]: cells(form.limbs, k) for k in range(form.limbs.rowCount())}
+    assert "late" in rows["left hand"][2]
+    assert window.shelf.takes() == [], "a simulated one is not the player's"
+
+
+def test_a_recording_is_checked_and_kept(station, window, qtbot, tmp_path, monkeypatch):
+    form, path = station.takes, tmp_path / "mine.mid"
+    form.faults["jitter"].setValue(0)
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(path), ""))
+    press(form.save)
+    assert load_performance(path.read_bytes()) and "Saved" in form.words.text()
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(path), ""))
+    press(form.browse_button)
+    qtbot.waitUntil(lambda: form.found is not None, timeout=20_000)
+    [kept] = window.shelf.takes()
+    assert kept.plan == "gangway" and kept.verdict == "clean" == form.found.verdict
+    show(station, "Entries")
+    assert cells(station.entries.table, 0)[2] == "take"
+
+
+def test_what_is_no_recording_is_said(station, tmp_path, monkeypatch):
+    path = tmp_path / "x.mid"
+    path.write_bytes(b"MThd nonsense")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(path), ""))
+    press(station.takes.browse_button)
+    assert "x.mid" in station.takes.words.text() and station.takes.words.objectName() == "error"
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(tmp_path / "gone.mid"), ""))
+    press(station.takes.browse_button)
+    assert "gone.mid" in station.takes.words.text()
+
+
+def test_the_players_own_speed_is_shown_and_applied_only_when_asked(station, window):
+    show(station, "Your own")
+    form, before = station.calibration, window.session.player.skill
+    assert not form.apply_button.isEnabled() and "more attempts" in form.words.text()
+    for k in range(30):
+        pace = 1.25 + 0.02 * (k % 20)
+        window.shelf.add(tried(90, "clean" if pace < 1.5 else "not-yet", pace=pace))
+    assert "30 attempts say" in form.words.text() and form.found.overall.skill < before
+    assert window.session.player.skill == before
+    press(form.apply_button)
+    assert window.session.player.skill == pytest.approx(form.found.before, abs=0.001)
+    assert window.session.player.skill < before and window.session.undo_label == "Skill from the log"
+    QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
+    assert window.session.player.skill == before
+    form.chart.grab()
+
+
+@pytest.mark.parametrize("suffix", [".json", ".csv"])
+def test_the_logbook_goes_out_and_comes_in(station, window, tmp_path, monkeypatch, suffix):
+    window.shelf.add(tried(90))
+    show(station, "Entries")
+    path = tmp_path / f"log{suffix}"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(path), ""))
+    press(station.entries.export_button)
+    assert path.stat().st_size > 50 and "Exported" in station.entries.words.text()
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(path), ""))
+    press(station.entries.import_button)
+    assert "0 new entries" in station.entries.words.text()
+    text = path.read_text().replace("2026-03-10", "2026-03-09")
+    path.write_text(text)
+    press(station.entries.import_button)
+    assert "1 new entries" in station.entries.words.text() and len(window.shelf.attempts()) == 2
+    path.write_text("{")
+    press(station.entries.import_button)
+    assert station.entries.words.objectName() == "error" and len(window.shelf.attempts()) == 2
+
+
+def test_the_dark_and_larger_text_keep_the_station(window, qapp):
+    QTest.keyClick(window, Qt.Key.Key_7, CTRL)
+    for step in (lambda: window._set_theme("dark"), lambda: window._scale_text(0.2)):
+        step()
+        qapp.processEvents()
+        assert window.station == "log"
+        window.grab()
+    window._scale_text(-0.2)
+    window._set_theme("light")
