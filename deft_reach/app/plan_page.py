@@ -15,6 +15,8 @@ from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.commitments import day
 from deft_reach.app.pdf import write_pdf
 from deft_reach.core.limbs import HANDS, RIGHT
+from deft_reach.core.practice.ladder import LadderError, build_ladder
+from deft_reach.core.practice.stages import build_up
 from deft_reach.core.report import Report
 from deft_reach.core.session import Session
 from deft_reach.formats.engraving import EngravingError, engrave
@@ -93,10 +95,32 @@ def draw_plan_page(session: Session, painter: QPainter, high: float) -> None:
     y = page.text(stamp, y + 2, 9.5, muted=True)
     y = _staff(page, session, report, y + 14, high * 0.42)
     foot = high - MARGIN - 40
+    ladder = ladder_words(session)
+    if ladder:
+        foot -= page.height(ladder, 9.5, WIDE - 2 * MARGIN) + 10
     room = QRectF(MARGIN, y + 14, 500, min(560.0, foot - y - 24))
     _plan(page, session, room)
     _findings(page, report, QRectF(MARGIN + 520, y + 14, WIDE - 2 * MARGIN - 520, foot - y - 24))
+    if ladder:
+        foot = page.text(ladder, foot + 6, 9.5) + 2
     page.text(CARE, foot + 8, 8.5, muted=True)
+
+
+def ladder_words(session: Session) -> str:
+    """The ladder as a line to tick off: stages at the tempo to begin with, then the rungs."""
+    plan, pattern = session.plan, session.pattern()
+    if plan is None or pattern is None or not pattern.strokes or pattern.unassigned:
+        return ""
+    try:
+        stages = build_up(pattern, session.kit, session.player, plan.tempo, repeat=plan.repeat, weights=plan.weights)
+        rungs = build_ladder(stages, plan.tempo)
+    except LadderError:
+        return ""
+    names = ", ".join(stage.name for stage in stages)
+    climb = "   ".join(f"□ {rung.tempo:g}" for rung in rungs if rung.stage == len(stages) - 1)
+    return (
+        f"Ladder: {names}, each at {rungs[0].tempo:g} BPM first. Then, {rungs[0].repeats} times each:   {climb} BPM"
+    )
 
 
 def _staff(page: _Page, session: Session, report: Report, top: float, lowest: float) -> float:

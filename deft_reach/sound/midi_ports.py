@@ -32,11 +32,19 @@ def open_input(name: str, hit: Callable[[str], None]) -> Any:
 
     Raises OSError when the port cannot be opened.
     """
+    return open_notes(name, lambda key, _: hit(limb_of(key)))
+
+
+def open_notes(name: str, hit: Callable[[int, int], None]) -> Any:
+    """Open a port; ``hit`` is called with key and velocity for every note, in the port's own thread.
+
+    Raises OSError when the port cannot be opened.
+    """
     import mido
 
     def heard(message: Any) -> None:
         if message.type == "note_on" and message.velocity > 0:
-            hit(limb_of(message.note))
+            hit(message.note, message.velocity)
 
     try:
         return mido.open_input(name, callback=heard)

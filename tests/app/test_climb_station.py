@@ -189,3 +189,30 @@ def test_the_dark_and_larger_text_keep_the_station(station, window, qapp):
         window.grab()
     window._scale_text(-0.2)
     window._set_theme("light")
+
+
+def test_the_plans_of_a_song_are_climbed_in_a_chain(station, window):
+    form = station.form
+    form.what.setFocus()
+    QTest.keyClick(form.what, Qt.Key.Key_End)
+    assert "four times each" in form.what.currentText()
+    runner = station.runner
+    assert [s.name for s in runner.stages] == ["everything"] and station.climbed.name.endswith("chained")
+    song = window.session.document.songs[0]
+    counts = [len(window.session.document.plans)]
+    texts = [window.session.document.score(window.session.document.plan(s.plan).pattern).text for s in song.sections]
+    from deft_reach.core.document import read_text
+
+    counts = [len(read_text(text, window.session.kit).strokes) for text in texts]
+    assert len(station.view.report.strokes) == 4 * sum(counts)
+    station.judge("clean")
+    assert window.shelf.attempts()[-1].plan == f"chain {song.id}"
+    window.session.apply(window.session.document.with_text(window.session.document.plan("moonlit"), "R L"), "short")
+    assert station.runner is not None
+
+
+def test_a_session_ends_in_time(station):
+    station.form.minutes.setValue(5)
+    station.minutes = 4.99
+    station.judge("clean")
+    assert "the time you set" in station.card.move.text()

@@ -101,6 +101,72 @@ def test_a_recording_is_checked_and_kept(station, window, qtbot, tmp_path, monke
     assert cells(station.entries.table, 0)[2] == "take"
 
 
+def test_the_simulated_kit_plays_live_into_the_app(station, window, qtbot):
+    form = station.takes
+    now = [0.0]
+    form.recorder.clock = lambda: now[0]
+    form.ports.setCurrentText("simulated kit")
+    press(form.record)
+    assert form.record.text() == "Stop" and form.recorder.recording
+    while form.recorder.recording:
+        now[0] += 0.5
+        form.recorder._timer.timeout.emit()
+    qtbot.waitUntil(lambda: form.found is not None, timeout=20_000)
+    assert form.record.text() == "Record live" and form.found.rounds == 4 and not form.found.missed
+
+
+def test_a_kit_at_a_port_is_recorded(station, window, qtbot, monkeypatch):
+    from deft_reach.app.log import take_form
+    from deft_reach.sound import midi_ports
+
+    heard = []
+
+    class Port:
+        closed = False
+
+        def close(self):
+            self.closed = True
+
+    port = Port()
+    monkeypatch.setattr(take_form, "input_names", lambda: ["Pads"])
+    monkeypatch.setattr(midi_ports, "open_notes", lambda name, hit: heard.append((name, hit)) or port)
+    form = station.takes
+    form.refresh()
+    form.ports.setCurrentText("Pads")
+    now = [10.0]
+    form.recorder.clock = lambda: now[0]
+    hits = form._performed()
+    press(form.record)
+    name, hit = heard[0]
+    assert name == "Pads"
+    for one in hits:
+        now[0] = 10.0 + one.time
+        hit(one.key, one.velocity)
+    assert f"{len(hits)} hits" in form.words.text()
+    press(form.record)
+    qtbot.waitUntil(lambda: form.found is not None, timeout=20_000)
+    assert port.closed and not form.found.missed
+    assert window.shelf.takes()[0].verdict == form.found.verdict, "a live take is kept"
+    press(form.record)
+    press(form.record)
+    assert "Nothing was heard" in form.words.text()
+
+
+def test_a_port_that_cannot_be_opened_says_so(station, monkeypatch):
+    from deft_reach.app.log import take_form
+    from deft_reach.sound import midi_ports
+
+    def refuse(name, hit):
+        raise OSError("the MIDI port “Pads” cannot be opened: busy")
+
+    monkeypatch.setattr(take_form, "input_names", lambda: ["Pads"])
+    monkeypatch.setattr(midi_ports, "open_notes", refuse)
+    station.takes.refresh()
+    station.takes.ports.setCurrentText("Pads")
+    press(station.takes.record)
+    assert "cannot be opened" in station.takes.words.text() and station.takes.record.text() == "Record live"
+
+
 def test_what_is_no_recording_is_said(station, tmp_path, monkeypatch):
     path = tmp_path / "x.mid"
     path.write_bytes(b"MThd nonsense")

@@ -74,10 +74,22 @@ class LadderForm(QWidget):
         self.straight = QCheckBox("Straight to the kit")
         self.over = QCheckBox("A rung above home")
         self.over.setChecked(True)
+        self.what = QComboBox()
+        self.what.setAccessibleName("What to climb")
+        self.what.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.what.setMinimumContentsLength(14)
+        self.minutes = QSpinBox()
+        self.minutes.setRange(0, 180)
+        self.minutes.setSingleStep(5)
+        self.minutes.setSuffix(" min")
+        self.minutes.setSpecialValueText("no end")
+        self.minutes.setAccessibleName("Minutes of playing after which to stop")
+        form.addRow("Climb", self.what)
         form.addRow("Begin at", self.start)
         form.addRow("Steps", self.step)
         form.addRow("Each rung", self.repeats)
         form.addRow("Rule", self.rule)
+        form.addRow("Stop after", self.minutes)
         column.addLayout(form)
         ticks = QHBoxLayout()
         ticks.addWidget(self.straight)
@@ -89,6 +101,7 @@ class LadderForm(QWidget):
         self.words = QLabel()
         self.words.setWordWrap(True)
         column.addWidget(self.words)
+        self.what.currentIndexChanged.connect(lambda _: self.changed.emit())
         self.start.setKeyboardTracking(False)
         self.repeats.setKeyboardTracking(False)
         self.start.valueChanged.connect(lambda _: self.changed.emit())
@@ -97,6 +110,24 @@ class LadderForm(QWidget):
         self.straight.toggled.connect(lambda _: self.changed.emit())
         self.over.toggled.connect(lambda _: self.changed.emit())
         self.rule.currentIndexChanged.connect(lambda _: self.rule_changed.emit())
+
+    def show_choices(self, songs: list[tuple[str, str]]) -> None:
+        """What can be climbed: the plan in view, or a song's plans in a chain."""
+        rows: list[tuple[str, str | None]] = [("the plan in view", None)]
+        rows += [(f"the plans of {name}, four times each", id) for name, id in songs]
+        if rows != [(self.what.itemText(k), self.what.itemData(k)) for k in range(self.what.count())]:
+            kept = self.what.currentData()
+            self.what.blockSignals(True)
+            self.what.clear()
+            for text, id in rows:
+                self.what.addItem(text, id)
+            self.what.setCurrentIndex(max(0, self.what.findData(kept)) if kept is not None else 0)
+            self.what.blockSignals(False)
+
+    @property
+    def chain(self) -> str | None:
+        """The song whose plans are climbed in a chain; None for the plan in view."""
+        return self.what.currentData()  # type: ignore[no-any-return]
 
     @property
     def begin(self) -> float | None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import datetime
 
 from PySide6.QtCore import Qt, QTimer
@@ -21,18 +22,23 @@ from deft_reach.app.panel import Panel
 from deft_reach.app.station import Station
 from deft_reach.app.transport import Transport
 from deft_reach.app.words import say
+from deft_reach.core.document import Plan, read_text
+from deft_reach.core.pattern import Pattern
 from deft_reach.core.practice.calibration import evidence_of
 from deft_reach.core.practice.cautions import ALWAYS, HEAT, LEVELS, hearing_words
 from deft_reach.core.practice.ladder import LadderError, build_ladder, equivalents, seconds_of
 from deft_reach.core.practice.runner import Runner, efforts
-from deft_reach.core.practice.stages import Stage, build_up
+from deft_reach.core.practice.stages import Stage, build_up, chain_of
 from deft_reach.core.session import Session
 from deft_reach.core.session.looking import StageView
+from deft_reach.core.stroke_text import StrokeTextError
 from deft_reach.store.log_shelf import LogShelf
 from deft_reach.store.logbook import Attempt
 
 #: A rung above home is this much (percent) faster.
 OVERSPEED = 5.0
+#: Plans in a chain are played so often each, then the next.
+CHAIN_TIMES = 4
 #: Without playing for so long (seconds), a break was taken.
 REST_S = 90.0
 
@@ -45,6 +51,8 @@ class ClimbStation(Station):
         self.shelf, self.transport = shelf, transport
         self.view = StageView()
         self.runner: Runner | None = None
+        #: What is climbed: the plan in view, or a chain made into one.
+        self.climbed: Plan | None = None
         self.stages: tuple[Stage, ...] = ()
         self.clock: Callable[[], float] = time.monotonic
         self.now: Callable[[], datetime] = lambda: datetime.now().astimezone()
@@ -122,7 +130,8 @@ class ClimbStation(Station):
     def refresh(self) -> None:
         """Another plan, or the plan changed: a ladder of its own."""
         plan = self.session.plan
-        key = (plan, self.session.kit, self.session.player, self.session.text, self._groove())
+        chain = self.session.document if self.form.chain is not None else None
+        key = (plan, self.session.kit, self.session.player, self.session.text, self._groove(), chain)
         if key != self._key:
             self._key = key
             self.build()
@@ -138,12 +147,38 @@ class ClimbStation(Station):
                     return document.score(before.pattern).text
         return None
 
+    def _subject(self) -> tuple[Plan, Pattern] | None:
+        """What is climbed: the plan in view, or a song's plans in a chain, as a plan of their own."""
+        session, plan, chosen = self.session, self.session.plan, self.form.chain
+        if plan is None or chosen is None:
+            pattern = session.pattern()
+            return None if plan is None or pattern is None else (plan, pattern)
+        document = session.document
+        song = document.song(chosen)
+        plans = [document.plan(id) for id in dict.fromkeys(section.plan for section in song.sections)]
+        tempo = song.tempo or min((p.tempo for p in plans), default=plan.tempo)
+        text = chain_of(document, plans, CHAIN_TIMES, tempo)
+        kit = document.kit(plans[0].kit)
+        own = replace(plans[0], id=f"chain {song.id}", name=f"{song.name}, chained", tempo=tempo, repeat=True)
+        return own, read_text(text, kit)
+
     def build(self) -> None:
-        """The stages and rungs of the plan in view, and where the log says to begin."""
-        session, plan, pattern = self.session, self.session.plan, self.session.pattern()
+        """The stages and rungs of what is climbed, and where the log says to begin."""
+        session = self.session
         if self.transport.session is self.view:
             self.transport.stop()
-        self.runner, self.stages = None, ()
+        self.form.show_choices([(song.name, song.id) for song in session.document.songs if song.sections])
+        self.runner, self.stages, self.climbed = None, (), None
+        try:
+            subject = self._subject()
+        except (ValueError, StrokeTextError) as error:
+            say(self.form.words, str(error)[:1].upper() + str(error)[1:] + ".", "error")
+            self.card.move.setText("")
+            self._show()
+            return
+        plan, pattern = subject if subject is not None else (session.plan, None)
+        self.climbed = plan
+        chained = self.form.chain is not None
         if (
             plan is not None
             and pattern is not None
@@ -153,8 +188,9 @@ class ClimbStation(Station):
         ):
             try:
                 self.stages = build_up(
-                    pattern, session.kit, session.player, plan.tempo, repeat=plan.repeat, weights=plan.weights,
-                    groove=self._groove(), straight=self.form.straight.isChecked(),
+                    pattern, session.document.kit(plan.kit), session.document.player(plan.player), plan.tempo,
+                    repeat=plan.repeat, weights=plan.weights,
+                    groove=self._groove(), straight=chained or self.form.straight.isChecked(), between=not chained,
                 )  # fmt: skip
                 over = OVERSPEED if self.form.over.isChecked() else None
                 rungs = build_ladder(
@@ -177,7 +213,7 @@ class ClimbStation(Station):
 
     def _begin(self, rungs: tuple) -> int:  # type: ignore[type-arg]
         """The rung after the highest one that the log has as clean; the first without any."""
-        plan = self.session.plan
+        plan = self.climbed
         if plan is None:
             return 0
         clean = {(row.stage, row.tempo) for row in self.shelf.attempts(plan.id) if row.verdict == "clean"}
@@ -206,11 +242,11 @@ class ClimbStation(Station):
             self._show()
 
     def _show(self) -> None:
-        runner, plan = self.runner, self.session.plan
+        runner, plan = self.runner, self.climbed
         if runner is not None and plan is not None:
-            stage = runner.stage
+            stage, document = runner.stage, self.session.document
             self.view.show_stage(
-                stage.name, stage.text, self.session.kit, self.session.player, plan, runner.rung.tempo,
+                stage.name, stage.text, document.kit(plan.kit), document.player(plan.player), plan, runner.rung.tempo,
                 runner.rung.repeats > 1 or stage.report.repeat,
             )  # fmt: skip
             self.form.show_stages(self.stages, runner.rung.stage)
@@ -284,7 +320,7 @@ class ClimbStation(Station):
 
     def judge(self, verdict: str) -> None:
         """Take a verdict on the present rung: it is logged, and the rule says what follows."""
-        runner, plan = self.runner, self.session.plan
+        runner, plan = self.runner, self.climbed
         if runner is None or plan is None:
             return
         self.transport.stop()
@@ -298,11 +334,14 @@ class ClimbStation(Station):
         self._played, self._seconds = 0, 0.0
         self._last_active = self.clock()
         said = {"clean": "Clean", "rough": "Rough", "not-yet": "Not yet"}[verdict]
-        self.card.move.setText(f"{said}: {move.why}.")
+        words = f"{said}: {move.why}."
+        if self.form.minutes.value() and self.minutes >= self.form.minutes.value():
+            words += f" That was {self.minutes:.0f} min of playing, the time you set: stop here for today."
+        self.card.move.setText(words)
         self._show()
 
     def _log(self, verdict: str, seconds: float) -> None:
-        runner, plan = self.runner, self.session.plan
+        runner, plan = self.runner, self.climbed
         assert runner is not None and plan is not None
         rung, stage = runner.rung, runner.stage
         evidence = evidence_of(stage.report, rung.tempo, verdict == "clean")

@@ -89,8 +89,8 @@ def in_words(found: Calibration | None) -> str:
     change = (found.limits_change - 1) * 100
     rows = "; ".join(f"{GROUPS[name]} {row.skill:.2f}" for name, row in found.groups.items())
     return (
-        f"{found.attempts} attempts say {o.skill:.2f} (nine times in ten between {o.low:.2f} and {o.high:.2f}), where "
-        f"{found.before:.2f} is set: every tempo limit would change by {change:+.0f} %."
+        f"{found.attempts} attempts say {o.skill:.2f} (nine times in ten between {o.low:.2f} and {o.high:.2f}), "
+        f"where {found.before:.2f} is set: every tempo limit would change by {change:+.0f} %."
         + (f" {rows}." if rows else "")
     )
 

@@ -7,6 +7,7 @@ from pathlib import Path
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
+    QComboBox,
     QDoubleSpinBox,
     QFileDialog,
     QFormLayout,
@@ -24,6 +25,7 @@ from PySide6.QtWidgets import (
 from deft_reach.app import theme
 from deft_reach.app.background import Asker
 from deft_reach.app.canvas.explain import limb_name
+from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import say
@@ -33,6 +35,7 @@ from deft_reach.core.session import Session
 from deft_reach.formats.general_midi import key_of
 from deft_reach.formats.performance import MAX_BYTES, dump_performance, load_performance
 from deft_reach.formats.plain_text import DocumentError
+from deft_reach.sound.midi_ports import input_names
 from deft_reach.store.atomic import write_atomic
 from deft_reach.store.documents import read_file
 from deft_reach.store.log_shelf import LogShelf
@@ -48,6 +51,7 @@ FAULTS = (
     ("flat", "dynamics flat by", " %", 0, 100, 10, 0.01, 0),
     ("jitter", "unsteady by", " ms", 0, 40, 1, 0.001, 3),
 )
+SIMULATED = "simulated kit"
 VERDICT_WORDS = {"clean": "Clean", "rough": "Rough", "not-yet": "Not yet"}
 
 
@@ -58,6 +62,8 @@ class TakeForm(Listener):
         super().__init__(session)
         self.shelf = shelf
         self.found: Take | None = None
+        self.recorder = Recorder()
+        self._source_name = ""
         self._asked: tuple[str, str, float] | None = None
         self._asker = Asker(TakeError)
         self._asker.answered.connect(self._take)
@@ -80,11 +86,20 @@ class TakeForm(Listener):
         column.setContentsMargins(0, 0, 6, 0)
         column.setSpacing(4)
         self.browse_button = QPushButton("Check a recording…")
+        self.ports = QComboBox()
+        self.ports.setAccessibleName("Record live from")
+        self.record = QPushButton("Record live")
         self.play = QPushButton("Let the simulated kit play")
         self.save = QPushButton("Save what it plays…")
-        for button in (self.browse_button, self.play, self.save):
+        for button in (self.browse_button, self.record, self.play, self.save):
             button.setObjectName("quiet")
-            column.addWidget(button)
+        column.addWidget(self.browse_button)
+        live = QHBoxLayout()
+        live.addWidget(self.ports, 1)
+        live.addWidget(self.record)
+        column.addLayout(live)
+        column.addWidget(self.play)
+        column.addWidget(self.save)
         self.keep = QCheckBox("Keep recordings in the log")
         self.keep.setChecked(True)
         column.addWidget(self.keep)
@@ -113,6 +128,9 @@ class TakeForm(Listener):
         column.addLayout(form)
         column.addStretch(1)
         self.browse_button.clicked.connect(self.browse)
+        self.record.clicked.connect(self.record_live)
+        self.recorder.heard.connect(lambda count: say(self.words, f"Recording: {count} hits.", "hint"))
+        self.recorder.ended.connect(self.record_live)
         self.play.clicked.connect(self.simulate)
         self.save.clicked.connect(self.save_performance)
         return side
@@ -207,6 +225,40 @@ class TakeForm(Listener):
 
     def _many(self) -> bool:
         return self.rounds.value() > 1
+
+    def refresh(self) -> None:
+        names = [SIMULATED, *input_names()]
+        if names != [self.ports.itemText(k) for k in range(self.ports.count())]:
+            self.ports.clear()
+            self.ports.addItems(names)
+
+    def record_live(self) -> None:
+        """Begin to record from the chosen source; pressed again, or when the simulated kit is through, check it."""
+        if self.record.text() == "Stop":
+            self.record.setText("Record live")
+            hits = self.recorder.stop()
+            simulated = self._source_name == SIMULATED
+            if hits:
+                self._check(hits, "" if simulated else f"recorded from {self._source_name}")
+            else:
+                say(self.words, "Nothing was heard: is the kit on, and the right port chosen?", "error")
+            return
+        self._source_name = self.ports.currentText()
+        try:
+            if self._source_name == SIMULATED:
+                hits = self._performed() or ()
+                if not hits:
+                    return
+                self.recorder.perform(hits)
+            else:
+                if self._keys() is None:
+                    return
+                self.recorder.record(self._source_name)
+        except OSError as error:
+            say(self.words, str(error)[:1].upper() + str(error)[1:] + ".", "error")
+            return
+        self.record.setText("Stop")
+        say(self.words, "Recording …", "hint")
 
     # --- what it says -----------------------------------------------------------------------------------------
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Final
@@ -52,11 +53,12 @@ def build_up(
     weights: Weights = DEFAULT_WEIGHTS,
     groove: str | None = None,
     straight: bool = False,
+    between: bool = True,
 ) -> tuple[Stage, ...]:
     """The stages of a pattern; those that would be the same as the one before are left out.
 
     ``groove`` is what it is played between in the last stage; None takes a plain one. ``straight`` is for players who
-    go straight to the kit: everything at once, then between grooves.
+    go straight to the kit: everything at once, then between grooves. Without ``between`` that last stage is left out.
     """
     texts = {
         "hands on one surface": _surface(pattern, feet=False, dynamics=False),
@@ -81,11 +83,27 @@ def build_up(
         seen.append(key)
         report = analyse(new, kit, player, tempo, repeat=repeat, weights=weights)
         found.append(Stage(name, text, STAGES[name], report))
-    between = _between(pattern, kit, player, tempo, groove)
-    if between is not None:
-        report = analyse(read_text(between, kit), kit, player, tempo, repeat=True, weights=weights)
-        found.append(Stage("between grooves", between, STAGES["between grooves"], report))
+    framed = _between(pattern, kit, player, tempo, groove) if between else None
+    if framed is not None:
+        report = analyse(read_text(framed, kit), kit, player, tempo, repeat=True, weights=weights)
+        found.append(Stage("between grooves", framed, STAGES["between grooves"], report))
     return tuple(found)
+
+
+def chain_of(document: Document, plans: Sequence[Plan], times: int, tempo: float) -> str:
+    """Several plans one after the other, each so many times, as one text; the first one's kit and player.
+
+    Raises ValueError where one of them cannot be chained, naming it.
+    """
+    if not plans:
+        raise ValueError("there are no plans to chain")
+    sections = tuple(Section(plan.id, times) for plan in plans)
+    song = Song("chain", "chain", sections, False, tempo, plans[0].kit)
+    chain = chain_song(document, song)
+    stops = [p.message for p in chain.problems if p.severity == "stop"] if chain is not None else []
+    if chain is None or stops:
+        raise ValueError(stops[0] if stops else "these plans cannot be chained")
+    return chain.text()
 
 
 def _surface(pattern: Pattern, feet: bool, dynamics: bool) -> str:
