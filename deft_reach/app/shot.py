@@ -5,6 +5,7 @@ from __future__ import annotations
 import tempfile
 import time
 from collections.abc import Callable
+from datetime import datetime
 from pathlib import Path
 
 from PySide6.QtCore import QPoint
@@ -19,7 +20,7 @@ from deft_reach.app.window import MainWindow
 from deft_reach.core.document import MissingError
 from deft_reach.core.session import Session
 from deft_reach.store.documents import open_document
-from deft_reach.store.places import demo_file
+from deft_reach.store.places import demo_file, demo_log_file
 from deft_reach.store.recent import Memory
 
 DIALOGS: dict[str, Callable[[Session, QWidget], QDialog]] = {"commit": CommitDialog, "commitments": Commitments}
@@ -33,6 +34,8 @@ DEFAULT_PLAN = {
     "reach": "storm",
     "tray": "storm",
     "song": "storm",
+    "climb": "storm",
+    "log": "storm",
     "commit": "storm",
     "commitments": "storm",
     "start": "gangway",
@@ -55,6 +58,8 @@ def take_shot(view: str, out: Path, size: tuple[int, int], plan: str | None, the
         if view != "start":
             window.take(document, None, None, clean=True, plan=chosen)
             window.go("reach" if view in DIALOGS or view == "tray" else "write" if view == "staff" else view)
+        if view in ("climb", "log"):
+            _practise(window)
         window.show()
         app.processEvents()
         if view == "kit":
@@ -82,6 +87,18 @@ def take_shot(view: str, out: Path, size: tuple[int, int], plan: str | None, the
         window.close()
         if not picture.save(str(out), "PNG"):
             raise OSError(f"the picture cannot be written to {out}")
+
+
+def _practise(window: MainWindow) -> None:
+    """The demo's practice in the log, looked at on the day of its last entry."""
+    book = window.shelf.book
+    if book is None:
+        return
+    book.from_csv(demo_log_file().read_text(encoding="utf-8"))
+    last = datetime.fromisoformat(book.attempts()[-1].at)
+    window.climb_station.now = window.log_station.now = lambda: last
+    window.climb_station.build()
+    window.log_station.refresh()
 
 
 def _with_dialog(window: MainWindow, picture: QPixmap, dialog: QDialog) -> QPixmap:

@@ -10,7 +10,7 @@ from typing import Any
 
 from deft_reach.cli.inputs import InputError, print_json
 
-VIEWS = ("kit", "write", "staff", "voice", "reach", "tray", "song", "start", "commit", "commitments")
+VIEWS = ("kit", "write", "staff", "voice", "reach", "tray", "song", "climb", "log", "start", "commit", "commitments")
 
 
 def add(verbs: Any) -> None:

@@ -27,6 +27,11 @@ def demo_file() -> Path:
     return Path(__file__).resolve().parents[2] / "demo" / "lantern-ferry.reach"
 
 
+def demo_log_file() -> Path:
+    """Six weeks of made-up practice on the demo's plans, as a table."""
+    return demo_file().with_name("practice.csv")
+
+
 def logbook_file() -> Path:
     """Where the player's logbook is."""
     return Path(platformdirs.user_data_dir(_APP, appauthor=False)) / "logbook.sqlite"

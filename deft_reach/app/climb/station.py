@@ -83,7 +83,7 @@ class ClimbStation(Station):
         column.addWidget(sheet)
         self.weave_panel = Panel("This stage", threads)
         parts = [self.card_panel, self.chart_panel, self.weave_panel]
-        right = self.split(down, "climbRight", parts, [196, 180, 320], [0, 1, 2])
+        right = self.split(down, "climbRight", parts, [184, 216, 296], [0, 1, 2])
         self.fill(self.split(across, "climbAcross", [left, right], [352, 840], [1, 3]))
         self.form.changed.connect(self.build)
         self.form.rule_changed.connect(self._new_rule)

@@ -151,7 +151,7 @@ class TakeForm(Listener):
         advice.setWidget(self.advice)
         advice.setWidgetResizable(True)
         advice.setFrameShape(QScrollArea.Shape.NoFrame)
-        tables.addWidget(self.limbs, 6)
+        tables.addWidget(self.limbs, 7)
         tables.addWidget(advice, 5)
         column.addLayout(tables, 1)
         self.words = QLabel()
