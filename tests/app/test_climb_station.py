@@ -81,6 +81,8 @@ def test_a_rung_is_played_as_often_as_it_says_and_timed(station, window, qapp):
     station.chart.setFocus()
     QTest.keyClick(station.chart, Qt.Key.Key_Space)
     assert transport.playing and station.card.start.text() == "Stop"
+    clicks = [h for h in transport.performance.hits if h.stroke is None]
+    assert clicks and not transport.click, "a click here, and as it was elsewhere"
     length = station.view.report.summary.duration
     for k in range(1, 4 * 8 + 1):
         now[0] = 500.0 + k * length / 8 + 0.01

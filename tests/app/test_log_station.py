@@ -36,7 +36,7 @@ def show(station, name):
     QTest.mouseClick(bar, Qt.MouseButton.LeftButton, pos=bar.tabRect(at).center())
 
 
-def tried(tempo, verdict="clean", days=0, plan="gangway", pace=1.2, group="feet"):
+def tried(tempo, verdict="clean", days=0, plan="gangway", pace=1.2, group="right moves"):
     at = (NOW - timedelta(days=days)).isoformat(timespec="seconds")
     return Attempt(
         at, plan, plan.title(), "R L", "everything", tempo, verdict, 4, 120.0, 104.0, 140.0, pace, group, {"R": 60.0}
@@ -224,3 +224,17 @@ def test_the_dark_and_larger_text_keep_the_station(window, qapp):
         window.grab()
     window._scale_text(-0.2)
     window._set_theme("light")
+
+
+def test_groups_that_may_be_laid_back(station, window, qtbot):
+    window.session.show_plan("mouth")
+    form = station.takes
+    form.free.setFocus()
+    QTest.keyClicks(form.free, "1 9")
+    press(form.play)
+    assert "no group 9" in form.words.text()
+    form.free.clear()
+    QTest.keyClicks(form.free, "1, 2")
+    press(form.play)
+    qtbot.waitUntil(lambda: form.found is not None, timeout=20_000)
+    assert form.found.verdict == "clean"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.words import say
@@ -58,6 +58,10 @@ class NowCard(QWidget):
             button.clicked.connect(lambda _=False, v=verdict: self.judged.emit(v))
             self.buttons[verdict] = button
             row.addWidget(button, 0, k)
+        self.click = QCheckBox("click")
+        self.click.setChecked(True)
+        self.click.setToolTip("A click on every beat while a rung is played")
+        row.addWidget(self.click, 0, 4)
         row.setColumnStretch(0, 2)
         for k in (1, 2, 3):
             row.setColumnStretch(k, 1)

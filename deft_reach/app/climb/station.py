@@ -269,7 +269,10 @@ class ClimbStation(Station):
             return
         self._note_rest()
         self._played, self._last_position = 0, None
+        click, self.transport.click = self.transport.click, self.card.click.isChecked()
         self.transport.start()
+        # What is chosen elsewhere for the click stays so.
+        self.transport.click = click
 
     def _moved(self) -> None:
         """Count how often it has been through."""
@@ -349,7 +352,7 @@ class ClimbStation(Station):
         entry = Attempt(
             self.now().isoformat(timespec="seconds"), plan.id, plan.name, stage.text, stage.name, rung.tempo, verdict,
             rung.repeats, round(seconds, 2), plan.tempo, stage.tempo_limit,
-            None if evidence is None else evidence.pace, "" if evidence is None else evidence.group, load,
+            None if evidence is None else evidence.pace, "" if evidence is None else evidence.held_by, load,
         )  # fmt: skip
         if self.shelf.add(entry):
             self.card_panel.set_note("; ".join(self.shelf.news()))

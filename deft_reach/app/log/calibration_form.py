@@ -13,12 +13,21 @@ from deft_reach.app.canvas.base import label
 from deft_reach.app.station import Listener
 from deft_reach.app.words import say
 from deft_reach.core.player import SKILLS
-from deft_reach.core.practice.calibration import GROUPS, Calibration, Evidence, Fitted, calibrate
+from deft_reach.core.practice.calibration import (
+    GROUPS,
+    MOVES,
+    MOVES_WORDS,
+    Calibration,
+    Fitted,
+    calibrate,
+    evidence_from,
+)
 from deft_reach.core.session import Session
 from deft_reach.store.log_shelf import LogShelf
 
 #: Fewer attempts than this are not applied: they say too little.
 ENOUGH = 8
+_NAMES = {**GROUPS, MOVES: MOVES_WORDS}
 
 
 class SkillChart(QWidget):
@@ -45,7 +54,7 @@ class SkillChart(QWidget):
         painter.fillRect(self.rect(), QColor(c.sheet))
         found = self.found
         if found is not None:
-            rows = [("all", found.overall), *((GROUPS[name], row) for name, row in found.groups.items())]
+            rows = [("all", found.overall), *((_NAMES[name], row) for name, row in found.groups.items())]
             low = min([0.5, *(row.low for _, row in rows)]) * 0.95
             high = max([1.05, *(row.high for _, row in rows)]) * 1.05
             left, right = 150.0, self.width() - 16.0
@@ -87,7 +96,7 @@ def in_words(found: Calibration | None) -> str:
         return "No attempts yet."
     o = found.overall
     change = (found.limits_change - 1) * 100
-    rows = "; ".join(f"{GROUPS[name]} {row.skill:.2f}" for name, row in found.groups.items())
+    rows = "; ".join(f"{_NAMES[name]} {row.skill:.2f}" for name, row in found.groups.items())
     return (
         f"{found.attempts} attempts say {o.skill:.2f} (nine times in ten between {o.low:.2f} and {o.high:.2f}), "
         f"where {found.before:.2f} is set: every tempo limit would change by {change:+.0f} %."
@@ -125,11 +134,8 @@ class CalibrationForm(Listener):
         self.follow()
 
     def refresh(self) -> None:
-        rows = [
-            Evidence(a.held_by, a.pace, a.verdict == "clean")
-            for a in self.shelf.attempts()
-            if a.pace is not None and a.pace > 0 and a.held_by in GROUPS
-        ]
+        found = (evidence_from(a.held_by, a.pace, a.verdict == "clean") for a in self.shelf.attempts())
+        rows = [row for row in found if row is not None]
         self.found = calibrate(self.session.player, rows)
         self.chart.show_found(self.found if rows else None)
         enough = len(rows) >= ENOUGH

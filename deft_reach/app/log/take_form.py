@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -13,6 +14,7 @@ from PySide6.QtWidgets import (
     QFormLayout,
     QHBoxLayout,
     QLabel,
+    QLineEdit,
     QPushButton,
     QScrollArea,
     QSpinBox,
@@ -112,6 +114,11 @@ class TakeForm(Listener):
         self.seed = QSpinBox()
         self.seed.setRange(1, 9999)
         self.seed.setAccessibleName("Seed of the simulated player")
+        self.free = QLineEdit()
+        self.free.setPlaceholderText("none")
+        self.free.setToolTip("Numbers of groups, from 1: their timing is shown and not judged")
+        self.free.setAccessibleName("Groups that may be laid back or stretched")
+        form.addRow("laid-back groups", self.free)
         form.addRow("played", self.rounds)
         self.faults: dict[str, QDoubleSpinBox] = {}
         for name, words, suffix, low, high, step, _, neutral in FAULTS:
@@ -217,14 +224,15 @@ class TakeForm(Listener):
         keys, plan, pattern, kit = self._keys(), self.session.plan, self.session.pattern(), self.session.kit
         if keys is None or plan is None or pattern is None:
             return
+        free = [int(word) - 1 for word in re.findall(r"\d+", self.free.text())]
+        beyond = [k + 1 for k in free if not 0 <= k < len(pattern.groups)]
+        if beyond:
+            say(self.words, f"There is no group {beyond[0]}: the plan has {len(pattern.groups)}.", "error")
+            return
         self._asked = (plan.id, name, plan.tempo)
         say(self.words, "Listening …", "hint")
-        self._asker.ask(
-            lambda _: check_take(pattern, keys, hits, plan.tempo, kit, repeat=plan.repeat or self._many())
-        )
-
-    def _many(self) -> bool:
-        return self.rounds.value() > 1
+        repeat = plan.repeat or self.rounds.value() > 1
+        self._asker.ask(lambda _: check_take(pattern, keys, hits, plan.tempo, kit, repeat=repeat, free=free))
 
     def refresh(self) -> None:
         names = [SIMULATED, *input_names()]

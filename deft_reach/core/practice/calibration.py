@@ -29,16 +29,33 @@ GROUP_SPREAD: Final = math.log(1.12)
 EASY: Final = 0.7
 #: A group with less than so many attempts is not shown by itself.
 FEW: Final = 4
-GROUPS: Final = {"hands": "hands, same place", "moves": "hands on the move", "feet": "feet"}
+GROUPS: Final = {"right": "right hand", "left": "left hand", "feet": "feet"}
+#: What a hand's attempt is called that a move limited, and how it is shown.
+MOVES, MOVES_WORDS = "moves", "hands on the move"
 SKILL_RANGE: Final = (0.2, 3.0)
 
 
 class Evidence(NamedTuple):
-    """One attempt: what held it up (of GROUPS), its pace for an untrained player, and whether it was clean."""
+    """One attempt: the limb that held it up (of GROUPS), its pace for an untrained player, whether it was clean, and
+    whether it was a move that limited it, not a restrike."""
 
     group: str
     pace: float
     clean: bool
+    moves: bool = False
+
+    @property
+    def held_by(self) -> str:
+        """As it is written in the log: the limb, and a word for a move."""
+        return f"{self.group} {MOVES}" if self.moves else self.group
+
+
+def evidence_from(held_by: str, pace: float | None, clean: bool) -> Evidence | None:
+    """An attempt as the log has it; None where it says nothing that could be used."""
+    group, _, moves = held_by.partition(" ")
+    if group not in GROUPS or pace is None or not (math.isfinite(pace) and pace > 0):
+        return None
+    return Evidence(group, pace, clean, moves == MOVES)
 
 
 class Fitted(NamedTuple):
@@ -52,7 +69,8 @@ class Fitted(NamedTuple):
 
 @dataclass(frozen=True)
 class Calibration:
-    """What attempts say: the skill in all, each group's own, and what the player has now."""
+    """What attempts say: the skill in all, each limb's own and that of hands on the move, and what the player has
+    now."""
 
     before: float
     overall: Fitted
@@ -71,8 +89,9 @@ def evidence_of(report: Report, tempo: float, clean: bool) -> Evidence | None:
     if index is None or limit is None:
         return None
     stroke = report.strokes[index]
-    group = "feet" if stroke.limb in "KJH" else "moves" if stroke.travel_mm > 0 else "hands"
-    return Evidence(group, tempo / limit / report.table.player.skill, clean)
+    group = {"R": "right", "L": "left"}.get(stroke.limb, "feet")
+    moves = group != "feet" and stroke.travel_mm > 0
+    return Evidence(group, tempo / limit / report.table.player.skill, clean, moves)
 
 
 def calibrate(player: Player, attempts: Sequence[Evidence]) -> Calibration:
@@ -87,36 +106,43 @@ def calibrate(player: Player, attempts: Sequence[Evidence]) -> Calibration:
     names = [name for name in GROUPS if any(row.group == name for row in attempts)]
     x = np.array([math.log(row.pace) for row in attempts])
     y = np.array([row.clean for row in attempts], dtype=float)
-    which = np.array([names.index(row.group) for row in attempts], dtype=int)
-    mean, cov = _fit(x, y, which, len(names), math.log(player.skill))
-    # The player's one skill is what all groups have on the whole, each by how often it was tried.
-    share = np.array([1.0, *((which == k).mean() for k in range(len(names)))])
-    overall = _fitted(float(share @ mean), math.sqrt(float(share @ cov @ share)), len(attempts))
+    # Columns: the skill in all, what each limb differs, what moves differ from restrikes.
+    design = np.zeros((len(attempts), len(names) + 2))
+    design[:, 0] = 1.0
+    for k, row in enumerate(attempts):
+        design[k, 1 + names.index(row.group)] = 1.0
+        design[k, -1] = float(row.moves)
+    mean, cov = _fit(x, y, design, math.log(player.skill))
+
+    def fitted(share: NDArray[np.float64], count: int) -> Fitted:
+        return _fitted(float(share @ mean), math.sqrt(max(float(share @ cov @ share), 1e-12)), count)
+
+    # The player's one skill is what all attempts have on the whole, each group by how often it was tried.
+    whole = design.mean(axis=0) if len(attempts) else np.eye(design.shape[1])[0]
     groups = {}
     for k, name in enumerate(names):
-        count = int((which == k).sum())
+        still = np.zeros(design.shape[1])
+        still[[0, 1 + k]] = 1.0
+        count = int(design[:, 1 + k].sum())
         if count >= FEW:
-            # A group's skill is the overall one and its own difference together.
-            spread = math.sqrt(max(cov[0, 0] + cov[k + 1, k + 1] + 2 * cov[0, k + 1], 1e-12))
-            groups[name] = _fitted(mean[0] + mean[k + 1], spread, count)
-    return Calibration(player.skill, overall, groups, len(attempts))
+            groups[name] = fitted(still, count)
+    moving = design[:, -1] > 0
+    if moving.sum() >= FEW:
+        groups[MOVES] = fitted(design[moving].mean(axis=0), int(moving.sum()))
+    return Calibration(player.skill, fitted(whole, len(attempts)), groups, len(attempts))
 
 
 def _fit(
-    x: NDArray[np.float64], y: NDArray[np.float64], which: NDArray[np.int_], groups: int, prior: float
+    x: NDArray[np.float64], y: NDArray[np.float64], design: NDArray[np.float64], prior: float
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Logarithms of the overall skill and each group's difference: the most likely ones, and their covariance.
+    """Logarithms of the skill in all and of what each column differs: the most likely ones, and their covariance.
 
     A clean attempt at log pace x has the chance 1 / (1 + exp(s (x + u))), u the logarithm of skill: Newton's method
     on a sum that bends one way only.
     """
-    n = groups + 1
-    weights = np.array([1 / PRIOR_SPREAD**2, *[1 / GROUP_SPREAD**2] * groups])
-    centre = np.array([prior, *[0.0] * groups])
-    design = np.zeros((len(x), n))
-    design[:, 0] = 1.0
-    if len(x):
-        design[np.arange(len(x)), which + 1] = 1.0
+    more = design.shape[1] - 1
+    weights = np.array([1 / PRIOR_SPREAD**2, *[1 / GROUP_SPREAD**2] * more])
+    centre = np.array([prior, *[0.0] * more])
     u = centre.copy()
     hessian = np.diag(weights)
     for _ in range(60):

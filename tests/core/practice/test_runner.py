@@ -10,12 +10,14 @@ from scipy import optimize
 
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.practice.calibration import (
+    EASY,
     GROUP_SPREAD,
     PRIOR_SPREAD,
     STEEPNESS,
     Evidence,
     calibrate,
     chance_of_clean,
+    evidence_from,
     evidence_of,
 )  # fmt: skip
 from deft_reach.core.practice.cautions import daily_dose, hearing_words, rung_words, safe_minutes
@@ -104,13 +106,13 @@ def test_cautions_stand_where_a_rung_is_hard():
 # --- calibration ------------------------------------------------------------------------------------------------
 
 
-def attempts(skill, count, seed=1, group="hands", spread=0.25):
+def attempts(skill, count, seed=1, group="right", spread=0.25, moves=False):
     """Made by a player of this skill."""
     random = np.random.default_rng(seed)
     found = []
     for _ in range(count):
         pace = math.exp(random.normal(-math.log(skill), spread))
-        found.append(Evidence(group, pace, bool(random.random() < chance_of_clean(pace * skill))))
+        found.append(Evidence(group, pace, bool(random.random() < chance_of_clean(pace * skill)), moves))
     return found
 
 
@@ -131,17 +133,31 @@ def test_few_attempts_say_little_and_none_say_nothing():
     assert few.overall.high / few.overall.low > many.overall.high / many.overall.low
 
 
-def test_groups_have_their_own_and_differ_as_they_should():
-    rows = [*attempts(0.6, 150, 2, "hands"), *attempts(0.85, 150, 3, "feet"), *attempts(0.6, 2, 4, "moves")]
+def test_limbs_and_moves_have_their_own_and_differ_as_they_should():
+    rows = [
+        *attempts(0.6, 150, 2, "right"), *attempts(0.7, 150, 7, "left"), *attempts(0.85, 150, 3, "feet"),
+        *attempts(0.8, 150, 8, "right", moves=True),
+    ]  # fmt: skip
     found = calibrate(Player(skill=0.75), rows)
-    assert set(found.groups) == {"hands", "feet"}, "two attempts are too few to stand alone"
-    assert found.groups["hands"].skill < found.groups["feet"].skill
-    assert found.groups["hands"].attempts == 150
+    skills = {name: row.skill for name, row in found.groups.items()}
+    assert skills["right"] == pytest.approx(0.6, rel=0.08) and skills["left"] == pytest.approx(0.7, rel=0.08)
+    assert skills["feet"] == pytest.approx(0.85, rel=0.08) and skills["moves"] == pytest.approx(0.8, rel=0.08)
+    assert found.groups["right"].attempts >= 250
+    few = calibrate(Player(skill=0.75), [*rows[:150], *attempts(0.8, 2, 9, "feet")])
+    assert set(few.groups) == {"right"}, "two attempts are too few to stand alone"
+
+
+def test_failing_well_below_the_limit_says_nothing_of_speed():
+    good = attempts(0.75, 60)
+    tripped = [Evidence("right", 0.4, False)] * 20
+    one, two = calibrate(Player(skill=0.75), good), calibrate(Player(skill=0.75), [*good, *tripped])
+    assert two.overall.skill == pytest.approx(one.overall.skill) and two.attempts <= one.attempts
 
 
 def test_the_fit_is_the_best_there_is():
     """Against SciPy's minimiser on the same sum."""
-    rows = [*attempts(0.6, 40, 5, "hands"), *attempts(0.8, 30, 6, "feet")]
+    rows = [*attempts(0.6, 40, 5, "right"), *attempts(0.8, 30, 6, "feet")]
+    rows = [r for r in rows if r.clean or r.pace * 0.75 >= EASY]
     x = np.array([math.log(r.pace) for r in rows])
     y = np.array([r.clean for r in rows], dtype=float)
     feet = np.array([r.group == "feet" for r in rows], dtype=float)
@@ -153,7 +169,7 @@ def test_the_fit_is_the_best_there_is():
         return 0.5 * (((u - prior) / spread) ** 2).sum() + (np.logaddexp(0, z) - (1 - y) * z).sum()
 
     best = optimize.minimize(loss, prior, method="BFGS", options={"gtol": 1e-9})
-    whole = best.x[0] + best.x[1] * 40 / 70 + best.x[2] * 30 / 70
+    whole = best.x[0] + best.x[1] * (1 - feet).mean() + best.x[2] * feet.mean()
     assert calibrate(Player(skill=0.75), rows).overall.skill == pytest.approx(math.exp(whole), rel=1e-4)
 
 
@@ -161,9 +177,11 @@ def test_evidence_comes_from_the_stroke_that_limits():
     report = analyse(FIGURE, FIVE, PLAYER, 100)
     found = evidence_of(report, 120, True)
     assert found.pace == pytest.approx(120 / report.summary.tempo_limit / PLAYER.skill)
-    assert found.group in ("moves", "hands", "feet")
+    assert found.group in ("right", "left", "feet")
+    assert evidence_from(found.held_by, found.pace, True) == found
+    assert evidence_from("", 1.0, True) is None and evidence_from("right", None, True) is None
     feet = evidence_of(analyse(parse("/16 K K K K"), FIVE, PLAYER, 100), 100, False)
     assert feet.group == "feet" and not feet.clean
     assert evidence_of(analyse(parse("R"), FIVE, PLAYER, 100), 100, True) is None
     with pytest.raises(ValueError, match="no pace"):
-        calibrate(PLAYER, [Evidence("hands", math.nan, True)])
+        calibrate(PLAYER, [Evidence("right", math.nan, True)])
