@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QShowEvent
-from PySide6.QtWidgets import QHBoxLayout, QSplitter, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
 from deft_reach.core.session import Session
 
@@ -66,6 +66,21 @@ class Station(Listener):
         splitter.setHandleWidth(8)
         self.splitters.append(splitter)
         return splitter
+
+    def tab_sheet(self, pages: Sequence[tuple[QWidget, str]]) -> tuple[QTabWidget, QFrame]:
+        """Pages behind tabs on a sheet of their own: the tabs, and the sheet to lay out."""
+        tabs = QTabWidget()
+        tabs.setDocumentMode(True)
+        for form, title in pages:
+            # A large page must not push the drawings aside.
+            form.setMinimumSize(300, 110)
+            tabs.addTab(form, title)
+        sheet = QFrame()
+        sheet.setObjectName("panel")
+        column = QVBoxLayout(sheet)
+        column.setContentsMargins(1, 1, 1, 1)
+        column.addWidget(tabs)
+        return tabs, sheet
 
     def fill(self, splitter: QSplitter) -> None:
         """Lay the outermost splitter out over the whole station."""

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from deft_reach.cli.inputs import InputError, Question, add_pattern_options, guarded, print_json, question
-from deft_reach.core.layout_search import BUDGET, Asked, Layout, LayoutError, Layouts, find_layouts
+from deft_reach.core.layout_search import BUDGET, Asked, Layout, LayoutError, Layouts, find_layouts, move_words
 from deft_reach.store.documents import SUFFIX, open_document
 
 
@@ -108,10 +108,3 @@ def in_words(found: Layouts) -> str:
         lines.append("no place within that distance is cheaper")
     lines.append(f"{found.evaluated:,} layouts looked at")
     return "\n".join(lines)
-
-
-def move_words(move: tuple[int, int, int]) -> str:
-    """A move as a player makes it: "40 mm left, 15 mm forward, 10 mm up"."""
-    names = (("right", "left"), ("forward", "back"), ("up", "down"))
-    parts = [f"{abs(by)} mm {plus if by > 0 else minus}" for by, (plus, minus) in zip(move, names) if by]
-    return ", ".join(parts) or "stays"

@@ -9,7 +9,7 @@ adds is not looked at further: that term is never less than nothing.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Final, NamedTuple
 
@@ -105,6 +105,13 @@ class Layouts:
 
     best: tuple[Layout, ...]
     evaluated: int
+
+
+def move_words(move: tuple[int, int, int], length: Callable[[float], str] = lambda mm: f"{mm:g} mm") -> str:
+    """A move as a player makes it: "40 mm left, 15 mm forward, 10 mm up"; ``length`` says a length."""
+    names = (("right", "left"), ("forward", "back"), ("up", "down"))
+    parts = [f"{length(abs(by))} {plus if by > 0 else minus}" for by, (plus, minus) in zip(move, names) if by]
+    return ", ".join(parts) or "stays"
 
 
 def find_layouts(

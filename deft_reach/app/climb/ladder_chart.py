@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label
+from deft_reach.app.tempo_grid import draw_tempo_grid
 from deft_reach.core.practice.runner import Runner
 
 LEFT, RIGHT, TOP, BOTTOM = 46.0, 12.0, 14.0, 24.0
@@ -122,15 +123,8 @@ class LadderChart(QWidget):
     def _draw(self, painter: QPainter, c: theme.Colours, runner: Runner) -> None:
         small = theme.lettering(9)
         low, high = self._range()
-        rows = max(2.0, (self.height() - TOP - BOTTOM) / 19)
-        step = next((s for s in (5, 10, 20, 50, 100) if (high - low) / s <= rows), 200)
         align = Qt.AlignmentFlag.AlignRight
-        tempo = (int(low) // step + 1) * step
-        while tempo < high:
-            painter.setPen(QPen(QColor(c.grid), 1))
-            painter.drawLine(QPointF(LEFT, self.y(tempo)), QPointF(self.width() - RIGHT, self.y(tempo)))
-            label(painter, QPointF(LEFT - 5, self.y(tempo)), f"{tempo:g}", small, QColor(c.muted), align)
-            tempo += step
+        draw_tempo_grid(painter, low, high, self.y, LEFT, self.width() - RIGHT)
         # Where each stage breaks, over its own rungs.
         for number, stage in enumerate(runner.stages):
             mine = [k for k, rung in enumerate(runner.rungs) if rung.stage == number]

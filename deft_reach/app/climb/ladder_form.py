@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from deft_reach.app.choices import fill_box
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import say
 from deft_reach.core.practice.ladder import Equivalent, Step
@@ -113,16 +114,8 @@ class LadderForm(QWidget):
 
     def show_choices(self, songs: list[tuple[str, str]]) -> None:
         """What can be climbed: the plan in view, or a song's plans in a chain."""
-        rows: list[tuple[str, str | None]] = [("the plan in view", None)]
-        rows += [(f"the plans of {name}, four times each", id) for name, id in songs]
-        if rows != [(self.what.itemText(k), self.what.itemData(k)) for k in range(self.what.count())]:
-            kept = self.what.currentData()
-            self.what.blockSignals(True)
-            self.what.clear()
-            for text, id in rows:
-                self.what.addItem(text, id)
-            self.what.setCurrentIndex(max(0, self.what.findData(kept)) if kept is not None else 0)
-            self.what.blockSignals(False)
+        rows = [(f"the plans of {name}, four times each", id) for name, id in songs]
+        fill_box(self.what, [("the plan in view", None), *rows])
 
     @property
     def chain(self) -> str | None:

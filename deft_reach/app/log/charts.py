@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label
+from deft_reach.app.tempo_grid import draw_tempo_grid
 from deft_reach.core.practice.progress_log import Point
 
 LEFT, RIGHT, TOP, BOTTOM = 46.0, 14.0, 16.0, 22.0
@@ -53,9 +54,11 @@ class TempoChart(QWidget):
         """Where an attempt is drawn."""
         first, last = self._span()
         part = (point.at - first) / (last - first)
+        return QPointF(LEFT + 8 + part * (self.width() - LEFT - RIGHT - 16), self.y(point.tempo))
+
+    def y(self, tempo: float) -> float:
         low, high = self._range()
-        y = self.height() - BOTTOM - (point.tempo - low) / (high - low) * (self.height() - TOP - BOTTOM)
-        return QPointF(LEFT + 8 + part * (self.width() - LEFT - RIGHT - 16), y)
+        return self.height() - BOTTOM - (tempo - low) / (high - low) * (self.height() - TOP - BOTTOM)
 
     def _range(self) -> tuple[float, float]:
         tempi = [p.tempo for p in self.points] + [self.home]
@@ -81,16 +84,9 @@ class TempoChart(QWidget):
     def _draw(self, painter: QPainter, c: theme.Colours) -> None:
         small, muted = theme.lettering(9), QColor(c.muted)
         low, high = self._range()
-        rows = max(2.0, (self.height() - TOP - BOTTOM) / 19)
-        step = next((s for s in (5, 10, 20, 50, 100) if (high - low) / s <= rows), 200)
         right, left = Qt.AlignmentFlag.AlignRight, Qt.AlignmentFlag.AlignLeft
-        y = lambda tempo: self.height() - BOTTOM - (tempo - low) / (high - low) * (self.height() - TOP - BOTTOM)  # noqa: E731
-        tempo = (int(low) // step + 1) * step
-        while tempo < high:
-            painter.setPen(QPen(QColor(c.grid), 1))
-            painter.drawLine(QPointF(LEFT, y(tempo)), QPointF(self.width() - RIGHT, y(tempo)))
-            label(painter, QPointF(LEFT - 5, y(tempo)), f"{tempo:g}", small, muted, right)
-            tempo += step
+        y = self.y
+        draw_tempo_grid(painter, low, high, y, LEFT, self.width() - RIGHT)
         end = QPointF(self.width() - RIGHT, 0)
         for value, text, colour in ((self.home, "home", c.ink), (self.limit, "breaks at", c.stop)):
             if value is not None and low < value < high:

@@ -7,12 +7,10 @@ from datetime import datetime
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
-    QFrame,
     QLabel,
     QScrollArea,
     QTableWidget,
     QTableWidgetItem,
-    QTabWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -75,17 +73,8 @@ class LogStation(Station):
         self.takes = TakeForm(session, shelf)
         self.calibration = CalibrationForm(session, shelf)
         self.entries = EntriesForm(session, shelf)
-        self.tabs = QTabWidget()
-        self.tabs.setDocumentMode(True)
         pages = ((self.takes, "Check a take"), (self.calibration, "Your own speed"), (self.entries, "Entries"))
-        for form, title in pages:
-            form.setMinimumSize(300, 110)
-            self.tabs.addTab(form, title)
-        bottom = QFrame()
-        bottom.setObjectName("panel")
-        sheet = QVBoxLayout(bottom)
-        sheet.setContentsMargins(1, 1, 1, 1)
-        sheet.addWidget(self.tabs)
+        self.tabs, bottom = self.tab_sheet(pages)
         right = self.split(down, "logRight", [self.tempo_panel, bottom], [330, 360], [1, 1])
         self.fill(self.split(across, "logAcross", [left, right], [380, 812], [1, 3]))
         self.plans.currentCellChanged.connect(lambda row, *_: self._picked(row))

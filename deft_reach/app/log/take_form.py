@@ -27,6 +27,7 @@ from PySide6.QtWidgets import (
 from deft_reach.app import theme
 from deft_reach.app.background import Asker
 from deft_reach.app.canvas.explain import limb_name
+from deft_reach.app.choices import fill_box
 from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
@@ -235,10 +236,7 @@ class TakeForm(Listener):
         self._asker.ask(lambda _: check_take(pattern, keys, hits, plan.tempo, kit, repeat=repeat, free=free))
 
     def refresh(self) -> None:
-        names = [SIMULATED, *input_names()]
-        if names != [self.ports.itemText(k) for k in range(self.ports.count())]:
-            self.ports.clear()
-            self.ports.addItems(names)
+        fill_box(self.ports, [(name, name) for name in (SIMULATED, *input_names())])
 
     def record_live(self) -> None:
         """Begin to record from the chosen source; pressed again, or when the simulated kit is through, check it."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QPushButton, QScrollArea, QTabWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.background import Asker
@@ -94,24 +94,13 @@ class ReachStation(Station):
         card_panel = Panel("This stroke", card, "", self.card.other)
 
         happens = self.split(across, "reachBottom", [self.findings_panel, card_panel], [390, 300], [1, 0])
-        self.tabs = QTabWidget()
-        self.tabs.setDocumentMode(True)
-        self.tabs.setObjectName("workTabs")
         pages = (
             (happens, "Findings"),
             (self.strokes, "Strokes"),
             (self.rethink, "Other hands"),
             (self.tray, "Tray"),
         )
-        for form, title in pages:
-            # A large page must not push the drawings aside.
-            form.setMinimumSize(300, 110)
-            self.tabs.addTab(form, title)
-        bottom = QFrame()
-        bottom.setObjectName("panel")
-        sheet = QVBoxLayout(bottom)
-        sheet.setContentsMargins(1, 1, 1, 1)
-        sheet.addWidget(self.tabs)
+        self.tabs, bottom = self.tab_sheet(pages)
         # Larger text takes its room from the findings, which scroll.
         large = max(1.0, theme.text_scale())
         sizes = [round(364 * large), round(98 * large), max(120, round(700 - 462 * large))]

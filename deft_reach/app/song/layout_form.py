@@ -23,7 +23,7 @@ from deft_reach.app.tables import make_list
 from deft_reach.app.words import say
 from deft_reach.core.document import read_text
 from deft_reach.core.kit import Kit
-from deft_reach.core.layout_search import GRID, MOST_MM, Asked, Layout, LayoutError, Layouts, find_layouts
+from deft_reach.core.layout_search import GRID, MOST_MM, Asked, Layout, LayoutError, Layouts, find_layouts, move_words
 from deft_reach.core.session import Session
 from deft_reach.core.stroke_text import StrokeTextError
 
@@ -183,7 +183,9 @@ class LayoutForm(Listener):
         blocker = QSignalBlocker(self.table)
         self.table.setRowCount(len(rows))
         for k, row in enumerate(rows):
-            moves = "; ".join(f"{self._name(code)} {move_words(move)}" for code, move in row.moves.items())
+            moves = "; ".join(
+                f"{self._name(code)} {move_words(move, units.length)}" for code, move in row.moves.items()
+            )
             before, after = row.limit_before, row.limit_after
             limit = "–" if before is None or after is None else f"{before:.0f} → {after:.0f} BPM"
             for column, text in enumerate((f"{_gain(row) * 100:.0f} % cheaper", limit, moves)):
@@ -235,12 +237,6 @@ class LayoutForm(Listener):
 
     def _say(self, text: str, tone: str) -> None:
         say(self.words, text, tone)
-
-
-def move_words(move: tuple[int, int, int]) -> str:
-    """A move as a player makes it: "40 mm left, 15 mm forward"."""
-    names = (("right", "left"), ("forward", "back"), ("up", "down"))
-    return ", ".join(f"{units.length(abs(by))} {a if by > 0 else b}" for by, (a, b) in zip(move, names) if by)
 
 
 def _gain(layout: Layout) -> float:

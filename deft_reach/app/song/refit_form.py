@@ -18,11 +18,11 @@ from PySide6.QtWidgets import (
 from deft_reach.app import theme
 from deft_reach.app.ask_button import AskButton
 from deft_reach.app.background import Asker
+from deft_reach.app.choices import chosen_kit, fill_box, kit_choices
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list, verdict_cells
 from deft_reach.app.words import preview_text, say
 from deft_reach.core.kit import Kit
-from deft_reach.core.layouts import LAYOUTS, layout
 from deft_reach.core.refit import RefitError, Refitted, refit
 from deft_reach.core.session import Session
 
@@ -109,17 +109,8 @@ class RefitForm(Listener):
     def refresh(self) -> None:
         plan = self.session.plan
         self.plan_name.setText(f"Plan in view: {plan.name}" if plan is not None else "No plan in view.")
-        rows = [(kit.name, ("kit", kit.id)) for kit in self.session.document.kits]
-        rows += [(f"the “{name}” layout", ("layout", name)) for name in LAYOUTS]
-        if rows != [(self.kit.itemText(k), self.kit.itemData(k)) for k in range(self.kit.count())]:
-            blocker = QSignalBlocker(self.kit)
-            kept = self.kit.currentData()
-            self.kit.clear()
-            for text, data in rows:
-                self.kit.addItem(text, data)
-            own = next((k for k, row in enumerate(rows) if row[1] == kept), None)
-            self.kit.setCurrentIndex(own if own is not None else len(self.session.document.kits))
-            del blocker
+        document = self.session.document
+        fill_box(self.kit, kit_choices(document), first=len(document.kits))
         if self.found and self._asked != self._key():
             self._say("The plan or its kit has changed since: put it on the kit again.", "hint")
         self._show()
@@ -128,8 +119,7 @@ class RefitForm(Listener):
         return (self.session.text, self.session.kit, self.session.player, self.session.plan)
 
     def target(self) -> Kit:
-        kind, id = self.kit.currentData()
-        return layout(id) if kind == "layout" else self.session.document.kit(id)
+        return chosen_kit(self.kit, self.session.document) or self.session.kit
 
     def search(self) -> None:
         session, pattern = self.session, self.session.pattern()

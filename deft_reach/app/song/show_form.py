@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout
 
 from deft_reach.app.background import Asker
+from deft_reach.app.choices import chosen_kit, fill_box, kit_choices
 from deft_reach.app.marks import severity_icon
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
-from deft_reach.core.kit import Kit
-from deft_reach.core.layouts import LAYOUTS, layout
 from deft_reach.core.session import Session
 from deft_reach.core.session.song_view import SongView
 from deft_reach.core.song.setlist import ShowRow, whole_show
@@ -52,32 +51,13 @@ class ShowForm(Listener):
         self.open.clicked.connect(self._open)
         self.follow()
 
-    def chosen_kit(self) -> Kit | None:
-        data = self.kit.currentData()
-        if data is None:
-            return None
-        kind, id = data
-        if kind == "layout":
-            return layout(id)
-        return next((kit for kit in self.session.document.kits if kit.id == id), None)
-
     def refresh(self) -> None:
-        document = self.session.document
-        rows: list[tuple[str, tuple[str, str] | None]] = [("each one's own kit", None)]
-        rows += [(kit.name, ("kit", kit.id)) for kit in document.kits]
-        rows += [(f"the “{name}” layout", ("layout", name)) for name in LAYOUTS]
-        if rows != [(self.kit.itemText(k), self.kit.itemData(k)) for k in range(self.kit.count())]:
-            blocker = QSignalBlocker(self.kit)
-            kept = self.kit.currentData()
-            self.kit.clear()
-            for text, data in rows:
-                self.kit.addItem(text, data)
-            self.kit.setCurrentIndex(max(0, next((k for k, row in enumerate(rows) if row[1] == kept), 0)))
-            del blocker
+        fill_box(self.kit, [("each one's own kit", None), *kit_choices(self.session.document)])
         self._ask()
 
     def _ask(self) -> None:
-        document, kit = self.session.document, self.chosen_kit()
+        document = self.session.document
+        kit = chosen_kit(self.kit, document)
         attempts = self.shelf.attempts()
         key = (document, kit, len(attempts))
         if key != self._shown:

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from deft_reach.app.choices import fill_box
 from deft_reach.app.marks import severity_icon
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
@@ -181,13 +182,10 @@ class SongBar(Listener):
     def _fill_kits(self) -> None:
         song = self.session.song
         assert song is not None
-        rows: list[tuple[str, str | None]] = [("its first plan's", None)]
-        rows += [(kit.name, kit.id) for kit in self.session.document.kits]
-        if rows != [(self.kit.itemText(k), self.kit.itemData(k)) for k in range(self.kit.count())]:
-            self.kit.clear()
-            for name, id in rows:
-                self.kit.addItem(name, id)
+        fill_box(self.kit, [("its first plan's", None), *((k.name, k.id) for k in self.session.document.kits)])
+        blocker = QSignalBlocker(self.kit)
         self.kit.setCurrentIndex(max(0, self.kit.findData(song.kit)))
+        del blocker
 
     def _fill_table(self) -> None:
         song, found = self.session.song, self.view.found

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QHideEvent, QShowEvent
-from PySide6.QtWidgets import QFrame, QTabWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from deft_reach.app.canvas.explain import where
 from deft_reach.app.canvas.reach_plan import ReachPlan
@@ -54,8 +54,6 @@ class SongStation(Station):
         column.addWidget(self.weave, 1)
         column.addWidget(self.lane)
         self.weave_panel = Panel("The song as one", threads)
-        self.tabs = QTabWidget()
-        self.tabs.setDocumentMode(True)
         pages = (
             (self.meet, "Where they meet"),
             (self.relief, "Relief"),
@@ -63,14 +61,7 @@ class SongStation(Station):
             (self.layout_form, "Move pieces"),
             (self.show_form, "Whole show"),
         )
-        for form, title in pages:
-            form.setMinimumSize(300, 110)
-            self.tabs.addTab(form, title)
-        bottom = QFrame()
-        bottom.setObjectName("panel")
-        sheet = QVBoxLayout(bottom)
-        sheet.setContentsMargins(1, 1, 1, 1)
-        sheet.addWidget(self.tabs)
+        self.tabs, bottom = self.tab_sheet(pages)
         right = self.split(down, "songRight", [self.weave_panel, bottom], [392, 298], [3, 2])
         self.fill(self.split(across, "songAcross", [left, right], [352, 840], [1, 3]))
         self.tabs.currentChanged.connect(lambda _: self._draw_places())
