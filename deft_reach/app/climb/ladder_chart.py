@@ -25,7 +25,7 @@ class LadderChart(QWidget):
         self.runner: Runner | None = None
         self.setAccessibleName("Ladder: rungs by their tempo")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumSize(260, 110)
+        self.setMinimumSize(260, 92)
         self.setMouseTracking(True)
 
     def sizeHint(self) -> QSize:

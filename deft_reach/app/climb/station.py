@@ -71,6 +71,8 @@ class ClimbStation(Station):
         self.plan.setMinimumSize(280, 190)
         self.weave = Weave(self.view, self.axis)
         self.lane = StrokeLane(self.view, self.axis)
+        # What is to be played now comes first where there is little room.
+        self.weave.setMinimumSize(220, 88)
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
         self.plan_panel = Panel("Reach plan", self.plan)
         left = self.split(down, "climbLeft", [Panel("Ladder", self.form), self.plan_panel], [430, 260], [1, 1])

@@ -152,8 +152,14 @@ class CalendarChart(QWidget):
         """Where a day is drawn."""
         begin = self.today - timedelta(days=self.today.weekday() + 7 * (self.WEEKS - 1))
         column, row = divmod((day - begin).days, 7)
-        size = min((self.width() - 34) / self.WEEKS, (self.height() - 20) / 7)
-        return QRectF(28 + column * size, 4 + row * size, size - 2, size - 2)
+        left = self._gutter
+        size = min((self.width() - left - 6) / self.WEEKS, (self.height() - 6) / 7)
+        return QRectF(left + column * size, 3 + row * size, size - 2, size - 2)
+
+    @property
+    def _gutter(self) -> float:
+        """Room for the names of days."""
+        return 28 * max(1.0, theme.text_scale())
 
     def day_at(self, at: QPointF) -> date | None:
         return next(
@@ -176,11 +182,18 @@ class CalendarChart(QWidget):
         small, muted = theme.lettering(8.5), QColor(c.muted)
         for row, name in ((0, "Mon"), (3, "Thu"), (6, "Sun")):
             day = self.today - timedelta(days=self.today.weekday() - row)
-            label(painter, QPointF(24, self.box(day).center().y()), name, small, muted, Qt.AlignmentFlag.AlignRight)
+            label(
+                painter,
+                QPointF(self._gutter - 4, self.box(day).center().y()),
+                name,
+                small,
+                muted,
+                Qt.AlignmentFlag.AlignRight,
+            )
         for k in range(7 * self.WEEKS):
             day = self.today - timedelta(days=k)
             box = self.box(day)
-            if box.left() < 27:
+            if box.left() < self._gutter - 1:
                 continue
             minutes = self.minutes.get(day, 0.0)
             painter.setPen(QPen(QColor(c.ink if day == self.today else c.line), 1))
@@ -190,5 +203,4 @@ class CalendarChart(QWidget):
                 # From below up: an hour fills it.
                 high = max(2.0, min(1.0, minutes / 60) * box.height())
                 painter.fillRect(QRectF(box.left() + 1, box.bottom() - high, box.width() - 1, high), QColor(c.right))
-        label(painter, QPointF(28, self.height() - 8), self.in_words(), small, muted, Qt.AlignmentFlag.AlignLeft)
         painter.end()

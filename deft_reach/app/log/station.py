@@ -115,7 +115,7 @@ class LogStation(Station):
         words = [
             f"{limb_name(kit, limb)} {minutes:.0f} min" for limb, minutes in sorted(busy.items()) if minutes >= 0.5
         ]
-        self.limbs.setText("Busy: " + ", ".join(words) if words else "")
+        self.limbs.setText(self.calendar.in_words() + (f" In all: {', '.join(words)}." if words else ""))
         news = "; ".join(self.shelf.news()) or self.shelf.problem
         if news:
             self.tempo_panel.set_note(news)
