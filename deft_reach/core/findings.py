@@ -598,7 +598,7 @@ class _Finder:
     def foot_away(self) -> list[tuple[float, float]]:
         """Spans of time in which the hi-hat foot is on the second bass pedal or on its way."""
         foot = [s for s in self.strokes if s.limb in (SECOND_KICK, HAT_FOOT)]
-        skill = self.table.player.skill
+        skill = self.table.player.skill_of(KICK)
         apart = self.kit.foot_pedals_apart
         move = max(FOOT_RESTRIKE, travel_time(apart, self.table.pedal_widths[SECOND_KICK])) * skill
         spans: list[tuple[float, float]] = []
@@ -622,7 +622,7 @@ class _Finder:
     def uneven_feet(self) -> Iterator[Finding]:
         """Runs of feet by turns that are faster than one foot alone could play: one foot rushes, the other drags."""
         feet = [s for s in self.strokes if s.limb in FEET]
-        skill = self.table.player.skill
+        skill = self.table.player.skill_of(KICK)
         run: list[Stroke] = []
         for stroke in [*feet, None]:
             last = run[-1] if run else None
@@ -638,7 +638,7 @@ class _Finder:
 
     def uneven(self, run: list[int]) -> Finding:
         gap = (self.times[run[-1]] - self.times[run[0]]) / (len(run) - 1)
-        alone = FOOT_RESTRIKE * self.table.player.skill
+        alone = FOOT_RESTRIKE * self.table.player.skill_of(KICK)
         pace = max((p for i in run if (p := self.walk.pace[i]) is not None), default=0.0)
         return Finding(
             "uneven-feet",

@@ -50,6 +50,24 @@ class Segments:
     extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
 
 
+@dataclass(frozen=True, slots=True)
+class Speeds:
+    """What a player's limbs differ in: factors on the needed time beside the skill, 1 where they do not.
+
+    ``moves`` is for the hands' travel from voice to voice, the others for everything that limb does.
+    """
+
+    right: float = 1.0
+    left: float = 1.0
+    feet: float = 1.0
+    moves: float = 1.0
+    extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
+
+
+#: What a factor of Speeds can be.
+SPEED_RANGE: Final = (0.3, 3.0)
+SPEED_NAMES: Final = {"right": "right hand", "left": "left hand", "feet": "feet", "moves": "hands on the move"}
+
 #: Each segment's part of stature, and the range (mm) in which a person's can be.
 SEGMENT_PARTS: Final = {
     "upper_arm": (UPPER_ARM, 120.0, 500.0),
@@ -76,7 +94,8 @@ class Player:
     """Who plays.
 
     Lengths in mm. ``grip_mm`` is from the stick's tip to the grip. ``skill`` multiplies every needed time:
-    1.0 untrained, 0.75 working, 0.55 advanced. ``segments`` overrides what stature alone would give.
+    1.0 untrained, 0.75 working, 0.55 advanced; ``speeds`` what the limbs differ in. ``segments`` overrides what
+    stature alone would give.
 
     >>> round(Player("p", "P", stature_mm=1800).arm_mm)
     695
@@ -91,6 +110,7 @@ class Player:
     grip_mm: float = 290.0
     skill: float = 0.75
     segments: Segments = Segments()
+    speeds: Speeds = Speeds()
     extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
 
     def segment(self, name: str) -> float:
@@ -131,9 +151,15 @@ class Player:
     def leg_mm(self) -> float:
         return self.segment("thigh") + self.segment("shank")
 
+    def skill_of(self, limb: str) -> float:
+        """What multiplies the needed times of a limb: ``R``, ``L``, or any foot."""
+        own = {"R": self.speeds.right, "L": self.speeds.left}.get(limb, self.speeds.feet)
+        return self.skill * own
+
     def mirror(self) -> Player:
-        """The same body with the other hand leading."""
-        return replace(self, handedness="left" if self.handedness == "right" else "right")
+        """The same body with the other hand leading, and what the hands differ in exchanged."""
+        speeds = replace(self.speeds, right=self.speeds.left, left=self.speeds.right)
+        return replace(self, handedness="left" if self.handedness == "right" else "right", speeds=speeds)
 
 
 def check_player(player: Player) -> None:
@@ -153,6 +179,11 @@ def check_player(player: Player) -> None:
             raise PlayerError(
                 f"player '{player.name}': {SEGMENT_NAMES[name]} is {own:g}; expected {low:g} to {high:g} mm"
             )
+    for name, words in SPEED_NAMES.items():
+        own = getattr(player.speeds, name)
+        low, high = SPEED_RANGE
+        if not (math.isfinite(own) and low <= own <= high):
+            raise PlayerError(f"player '{player.name}': {words} is {own:g} times; expected {low:g} to {high:g}")
     if player.grip_mm > player.stick_length_mm:
         raise PlayerError(
             f"player '{player.name}': grip is {player.grip_mm:g} mm from the tip, "

@@ -228,7 +228,7 @@ class _Search:
 
     def _hand_table(self, limb: str, marks: str, gap: float | None, run: int, before: int, alone: bool) -> Floats:
         """Cost of a stroke by (where the last move came from, where the hand is, where it goes)."""
-        n, w, table, skill = self.n, self.weights, self.table, self.player.skill
+        n, w, table, skill = self.n, self.weights, self.table, self.player.skill_of(limb)
         level = level_of(marks)
         place = self.places
         distance, travel = (

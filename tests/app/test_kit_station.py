@@ -5,6 +5,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
+from deft_reach.core.player import Speeds
 from tests.app.conftest import choose, click, drag
 
 
@@ -175,6 +176,8 @@ def test_the_players_measures_change_everything_live(kit):
     QTest.keyClick(form.skill, Qt.Key.Key_Return)
     assert session.report.summary.tempo_limit == pytest.approx(before * 0.75 / 0.55)
     assert "advanced speed" in form.words.text()
+    session.change_player("Speeds", speeds=Speeds(left=1.2))
+    assert "by the log: left hand × 1.20" in form.words.text()
     form.hand.setFocus()
     QTest.keyClick(form.hand, Qt.Key.Key_Down)
     form.hand.activated.emit(form.hand.currentIndex())

@@ -188,8 +188,12 @@ def test_the_players_own_speed_is_shown_and_applied_only_when_asked(station, win
     assert "30 attempts say" in form.words.text() and form.found.overall.skill < before
     assert window.session.player.skill == before
     press(form.apply_button)
-    assert window.session.player.skill == pytest.approx(form.found.before, abs=0.001)
-    assert window.session.player.skill < before and window.session.undo_label == "Skill from the log"
+    player = window.session.player
+    assert player.skill == pytest.approx(form.found.before, abs=0.001) and player.skill < before
+    assert window.session.undo_label == "Skill from the log" and player.speeds.moves != 1
+    press(form.even)
+    assert window.session.player.speeds.moves == 1 and not form.even.isVisible()
+    QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
     QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
     assert window.session.player.skill == before
     form.chart.grab()

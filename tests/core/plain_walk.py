@@ -163,7 +163,7 @@ class Walker:
         self.pattern = pattern
         self.table = table
         self.weights = weights
-        self.skill = table.player.skill
+        self.skill = {limb: table.player.skill_of(limb) for limb in "RLKJH"}
         self.right, self.left = LimbState(), LimbState()
         self.kick, self.hat_foot = LimbState(), LimbState()
         self.state = {
@@ -254,7 +254,7 @@ class Walker:
         if other.time is not None and other.voice is not None and other.time < now:
             move = self.table.moves.get((other.voice, stroke.voice), STAY)
             limb = LEFT if stroke.limb == RIGHT else RIGHT
-            needed = max(restrike_time(limb, ".", False), move.time) * self.skill + lead - other.head_start
+            needed = max(restrike_time(limb, ".", False), move.time) * self.skill[limb] + lead - other.head_start
             self.grace_pace = max(0.0, needed) / (now - other.time)
         # A grace is a low stroke: the hand is at this voice now and has gained its head start.
         other.time, other.voice, other.level, other.head_start, other.run = (
@@ -273,7 +273,7 @@ class Walker:
 
     def blank(self, out: Walk, stroke: Stroke) -> None:
         """A stroke nobody plays yet: nothing moves."""
-        needed = restrike_time(RIGHT, stroke.marks, False) * self.skill
+        needed = restrike_time(RIGHT, stroke.marks, False) * self.skill[RIGHT]
         out.rows.append(
             Row(None, 0.0, needed, None, None, None, 0, {term: 0.0 for term in TERMS if term != "squeeze"})
         )
@@ -285,7 +285,7 @@ class Walker:
         move = table.moves[was, voice] if known and was is not None else STAY
         moves = move.distance > 0.0
         restrike = restrike_time(limb, marks, run == 2 and alone and not moves)
-        needed = max(restrike, move.time) * self.skill
+        needed = max(restrike, move.time) * self.skill[limb]
         gap = pace = None
         level = level_of(marks)
         lift = 0.0
@@ -331,7 +331,7 @@ class Walker:
         # (A hair less than 0.7, so that a gap of just that part is never a matter of rounding.)
         bounced = travel == 0.0 and gap is not None and gap < 0.7 * (1 - 1e-9) * start.gap
         width = min(table.pedal_widths.get(limb, 80.0), table.pedal_widths.get(last_limb, 80.0))
-        needed = needed_time(limb, marks, travel, width, self.skill, bounced)
+        needed = needed_time(limb, marks, travel, width, self.skill[limb], bounced)
         state = self.state[limb]
         if gap is not None:
             pace = needed / gap

@@ -8,16 +8,18 @@ from hypothesis import strategies as st
 
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.limbs import HANDS
+from deft_reach.core.player import Speeds
 from deft_reach.core.voicing import VoicingError, find_voicings
 
 FIVE, PLAYER = layout("five"), Player()
+UNEVEN = Player(speeds=Speeds(right=0.8, left=1.25, feet=0.9, moves=1.4))
 
 
 def but_squeeze(report):
     return report.summary.cost - report.summary.terms["squeeze"]
 
 
-def every_cost(text, palette, tempo, repeat):
+def every_cost(text, palette, tempo, repeat, player=PLAYER):
     """Cost of every voicing of the hand strokes, by brute force through the analysis itself."""
     strokes = text.split()
     hands = [k for k, s in enumerate(strokes) if s[0] in "RL"]
@@ -26,7 +28,7 @@ def every_cost(text, palette, tempo, repeat):
         words = list(strokes)
         for k, voice in zip(hands, voices):
             words[k] = f"{words[k][0]}@{voice}{words[k][1:]}"
-        report = analyse(parse(" ".join(words)), FIVE, PLAYER, tempo, repeat=repeat)
+        report = analyse(parse(" ".join(words)), FIVE, player, tempo, repeat=repeat)
         found[voices] = but_squeeze(report)
     return found
 
@@ -56,12 +58,13 @@ def test_the_cheapest_is_the_cheapest_of_all(text, palette, repeat):
     st.lists(st.sampled_from(["R", "L", "R>", "L.", "K"]), min_size=2, max_size=5),
     st.booleans(),
     st.sampled_from([80, 160, 220]),
+    st.sampled_from([PLAYER, UNEVEN]),
 )
 @settings(max_examples=10, deadline=None)
-def test_the_order_is_the_order_of_all(strokes, repeat, tempo):
+def test_the_order_is_the_order_of_all(strokes, repeat, tempo, player):
     text = " ".join(["R", *strokes])
-    costs = sorted(every_cost(text, ["sn", "hh", "ft"], tempo, repeat).values())
-    found = find_voicings(parse(text), FIVE, PLAYER, tempo, ["sn", "hh", "ft"], best=4, repeat=repeat)
+    costs = sorted(every_cost(text, ["sn", "hh", "ft"], tempo, repeat, player).values())
+    found = find_voicings(parse(text), FIVE, player, tempo, ["sn", "hh", "ft"], best=4, repeat=repeat)
     full = [row.report.summary.cost for row in found.best]
     mine = sorted(but_squeeze(row.report) for row in found.best)
     assert full == sorted(full) and mine[0] == pytest.approx(costs[0], abs=1e-9)

@@ -10,11 +10,13 @@ from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.cost import Weights
 from deft_reach.core.motion.timing import FOOT_BOUNCE, FOOT_RESTRIKE, HAND_RESTRIKE
 from deft_reach.core.pattern import lead_beat
+from deft_reach.core.player import Speeds
 from tests.core.plain_walk import walk as plain_walk
 from tests.strategies import kits, texts
 
 SKILL = 0.75
 FIVE = layout("five")
+UNEVEN = Player(skill=SKILL, speeds=Speeds(right=0.8, left=1.25, feet=0.9, moves=1.4))
 
 
 def strokes(text: str, kit=FIVE, tempo: float = 60, **options):
@@ -49,6 +51,14 @@ def test_an_accent_or_a_move_is_not_bounced():
     assert needs("R R>")[1] == pytest.approx(1.1)
     assert needs("R R@t1")[1] > 1, "the way there counts instead"
     assert needs("R R.")[1] == pytest.approx(0.6 * 0.85)
+
+
+def test_limbs_that_differ_need_their_own_time():
+    """The factors are on what each limb needs, and on the hands' travel: nothing else changes."""
+    text = "R L R@ft L@hh R L K H"
+    even, own = strokes(text), analyse(parse(text), FIVE, UNEVEN, 60).strokes
+    ratios = [round(b.needed / a.needed, 9) for a, b in zip(even, own, strict=True)]
+    assert ratios == pytest.approx([0.8, 1.25, 0.8 * 1.4, 1.25 * 1.4, 0.8 * 1.4, 1.25 * 1.4, 0.9, 0.9])
 
 
 def test_feet_bounce_where_a_short_gap_follows_a_long_one():
@@ -147,14 +157,14 @@ def test_in_six_eight_singles_swap_the_lead_and_both_hands_on_the_beat_do_not():
     assert not [f for f in report.findings if f.kind == "lead-switch"] and report.summary.lead == "R"
 
 
-@given(texts(), kits(), st.booleans(), st.sampled_from([60, 140, 260]))
-@example("R@ft L@hh fR@ft uL dR+K K J H J+H R+R@t1 L", layout("five-double"), True, 120)
-@example("f?. R@nowhere L@c1 ? R@c1 L@ft fR@nowhere L", layout("large"), True, 90)
-@example("R@sn+L@sn R@hh+L R@hh+L@t1 L+R@hh", layout("compact"), False, 90)
+@given(texts(), kits(), st.booleans(), st.sampled_from([60, 140, 260]), st.sampled_from([Player(), UNEVEN]))
+@example("R@ft L@hh fR@ft uL dR+K K J H J+H R+R@t1 L", layout("five-double"), True, 120, UNEVEN)
+@example("f?. R@nowhere L@c1 ? R@c1 L@ft fR@nowhere L", layout("large"), True, 90, UNEVEN)
+@example("R@sn+L@sn R@hh+L R@hh+L@t1 L+R@hh", layout("compact"), False, 90, Player())
 @settings(max_examples=150, deadline=None)
-def test_all_at_once_is_what_one_after_the_other_is(text, kit, repeat, tempo):
+def test_all_at_once_is_what_one_after_the_other_is(text, kit, repeat, tempo, player):
     pattern = parse(text)
-    report = analyse(pattern, kit, Player(), tempo, repeat=repeat)
+    report = analyse(pattern, kit, player, tempo, repeat=repeat)
     whole = 240.0 / tempo
     times = [start * whole for start in pattern.starts]
     plain = plain_walk(pattern, times, float(pattern.length) * whole, report.table, Weights(), repeat)

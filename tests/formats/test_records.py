@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from deft_reach.core import LAYOUTS, Kit, Player, layout
+from deft_reach.core.player import Speeds
 from deft_reach.formats.records import from_dict, to_dict
 
 
@@ -67,7 +68,7 @@ def test_kits_come_back_to_the_last_bit(name):
         assert from_dict(Kit, to_dict(kit)) == kit
 
 
-@given(st.floats(1000, 2300), st.floats(0.2, 3.0))
-def test_players_come_back_to_the_last_bit(stature, skill):
-    player = Player(stature_mm=stature, skill=skill)
+@given(st.floats(1000, 2300), st.floats(0.2, 3.0), st.floats(0.3, 3.0))
+def test_players_come_back_to_the_last_bit(stature, skill, left):
+    player = Player(stature_mm=stature, skill=skill, speeds=Speeds(left=left, moves=1.25))
     assert from_dict(Player, to_dict(player)) == player

@@ -21,7 +21,7 @@ from deft_reach.app import theme, units
 from deft_reach.app.length_box import LengthBox
 from deft_reach.app.station import Listener
 from deft_reach.app.words import say
-from deft_reach.core.player import SEGMENT_NAMES, SEGMENT_PARTS, SKILLS, PlayerError
+from deft_reach.core.player import SEGMENT_NAMES, SEGMENT_PARTS, SKILLS, SPEED_NAMES, PlayerError
 from deft_reach.core.session import Session
 
 #: Field, what it is called, lowest and highest value (mm), and what it means.
@@ -157,8 +157,10 @@ class PlayerForm(Listener):
                     box.setValue(player.segment(name) if own else round(player.segment(name)))
         arm, shoulders = units.length(player.arm_mm), units.length(player.shoulder[2])
         elbows = units.length(player.resting_elbow_mm)
+        own = {words: getattr(player.speeds, name) for name, words in SPEED_NAMES.items()}
+        differ = ", ".join(f"{words} × {factor:.2f}" for words, factor in own.items() if factor != 1)
         self._say(
             f"Arm {arm} from shoulder to grip; shoulders {shoulders} high, hanging elbows {elbows}; "
-            f"{WORDS.get(player.skill, 'own')} speed.",
+            f"{WORDS.get(player.skill, 'own')} speed{f' (by the log: {differ})' if differ else ''}.",
             "hint",
         )

@@ -12,7 +12,7 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import label
 from deft_reach.app.station import Listener
 from deft_reach.app.words import say
-from deft_reach.core.player import SKILLS
+from deft_reach.core.player import SKILLS, Speeds
 from deft_reach.core.practice.calibration import (
     GROUPS,
     MOVES,
@@ -127,9 +127,13 @@ class CalibrationForm(Listener):
         column.addWidget(self.words)
         column.addWidget(self.hint)
         column.addStretch(1)
+        self.even = QPushButton("One speed for all limbs")
+        self.even.setObjectName("quiet")
         column.addWidget(self.apply_button, 0, Qt.AlignmentFlag.AlignLeft)
+        column.addWidget(self.even, 0, Qt.AlignmentFlag.AlignLeft)
         row.addLayout(column, 2)
         self.apply_button.clicked.connect(self.apply)
+        self.even.clicked.connect(self.even_out)
         shelf.changed.connect(self._heard)
         self.follow()
 
@@ -139,11 +143,18 @@ class CalibrationForm(Listener):
         self.found = calibrate(self.session.player, rows)
         self.chart.show_found(self.found if rows else None)
         enough = len(rows) >= ENOUGH
-        self.apply_button.setEnabled(enough and abs(self.found.limits_change - 1) > 0.005)
+        player = self.session.player
+        self.apply_button.setEnabled(enough and self.found.player != player)
+        self.even.setVisible(player.speeds != Speeds())
         more = "" if enough else f" {ENOUGH - len(rows)} more attempts, and it can be used."
         say(self.words, in_words(self.found) + more, "hint")
 
     def apply(self) -> None:
-        """Set the player's skill to what the log says: one step that can be undone."""
+        """Set the player's skill, and what the limbs differ in, to what the log says: one step that can be undone."""
         if self.found is not None:
-            self.session.change_player("Skill from the log", skill=round(self.found.overall.skill, 3))
+            new = self.found.player
+            self.session.change_player("Skill from the log", skill=new.skill, speeds=new.speeds)
+
+    def even_out(self) -> None:
+        """One speed for all limbs again."""
+        self.session.change_player("One speed for all limbs", speeds=Speeds())

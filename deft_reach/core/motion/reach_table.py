@@ -64,7 +64,8 @@ class ReachTable:
 
     The same as arrays, by the voices' place in ``names``, with one place more for a voice that is not there (so that
     −1 means nowhere): ``tips`` (n + 1, 3) mm, ``distances`` (n + 1, n + 1) mm, ``travel_times`` (n + 1, n + 1)
-    untrained seconds, ``reaches`` and ``reach_costs`` (2, n + 1) for the right and the left hand. By the right and
+    untrained seconds (with what the player's own moves differ),
+    ``reaches`` and ``reach_costs`` (2, n + 1) for the right and the left hand. By the right and
     the left hand's voice, all (n + 1, n + 1): ``clearances`` in mm, NaN where nothing crosses, ``right_over`` whether
     the right arm is over there, ``bearings`` of the middle between the hands from the seat, in radians.
     """
@@ -186,6 +187,7 @@ def _build(kit: Kit, player: Player, voices: tuple[str, ...]) -> ReachTable:
     distances[:n, :n] = np.sqrt((between * between).sum(axis=2))
     narrower = np.minimum(wide[:, None], wide[None, :])
     times[:n, :n] = np.where(distances[:n, :n] > 0, A0 + B0 * np.log2(distances[:n, :n] / narrower + 1.0), 0.0)
+    times *= player.speeds.moves
     reaches, costs = np.full((2, n + 1), np.nan), np.zeros((2, n + 1))
     reaches[:, :n] = poses.reach[: 2 * n].reshape(2, n)
     costs[:, :n] = reach_costs(poses.reach[: 2 * n], poses.lean[: 2 * n]).reshape(2, n)

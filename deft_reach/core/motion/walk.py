@@ -14,7 +14,7 @@ import numpy as np
 
 from deft_reach.core import cost as price
 from deft_reach.core.cost import TERMS, Weights
-from deft_reach.core.limbs import HAT_FOOT, KICK, RIGHT, SECOND_KICK
+from deft_reach.core.limbs import HANDS, HAT_FOOT, KICK, RIGHT, SECOND_KICK
 from deft_reach.core.motion.clearance import Passing
 from deft_reach.core.motion.follow import Flags, Follow, Ints
 from deft_reach.core.motion.pose import Floats
@@ -80,7 +80,7 @@ def walk(pattern: Pattern, followed: Follow, whole: float, table: ReachTable, we
     if pattern.unassigned:
         open_strokes = list(pattern.unassigned)
         needed[open_strokes] = [
-            restrike_time(RIGHT, pattern.strokes[i].marks, False) * table.player.skill for i in open_strokes
+            restrike_time(RIGHT, pattern.strokes[i].marks, False) * table.player.skill_of(RIGHT) for i in open_strokes
         ]
     costs = np.zeros((len(TERMS), n))
     hands = _hands(followed, whole, table, weights, costs)
@@ -110,7 +110,9 @@ def _hands(
     followed: Follow, whole: float, table: ReachTable, w: Weights, costs: Floats
 ) -> tuple[Floats, Floats, Floats, Floats, Floats]:
     """Gap, travel, needed, pace and reach of the hand strokes; their costs but those of both arms together."""
-    h, skill = followed.hands, table.player.skill
+    h = followed.hands
+    skills = np.array([table.player.skill_of(hand) for hand in HANDS])
+    skill = skills[h.side]
     travel = np.where(h.voice >= 0, table.distances[h.was, h.voice], 0.0)
     times = np.where(h.voice >= 0, table.travel_times[h.was, h.voice], 0.0)
     moves = travel > 0.0
@@ -124,7 +126,9 @@ def _hands(
     if len(g.row):
         # Where the graces are the harder part of a stroke, what it needs is said in terms of its own gap.
         asked = (
-            np.maximum(HAND_GRACE, np.where(g.voice >= 0, table.travel_times[g.was, g.voice], 0.0)) * skill + g.lead
+            np.maximum(HAND_GRACE, np.where(g.voice >= 0, table.travel_times[g.was, g.voice], 0.0))
+            * skills[1 - h.side[g.row]]
+            + g.lead
         )
         asked = np.maximum(0.0, asked) / (g.gap * whole)
         harder = asked > pace[g.row]
@@ -156,7 +160,7 @@ def _directions(followed: Follow, table: ReachTable) -> tuple[Floats, Floats]:
 def _feet(
     followed: Follow, whole: float, table: ReachTable, w: Weights, costs: Floats
 ) -> tuple[Floats, Floats, Floats, Floats, Floats]:
-    f, skill = followed.feet, table.player.skill
+    f, skill = followed.feet, table.player.skill_of(KICK)
     apart = table.foot_distance(SECOND_KICK, HAT_FOOT)
     width = min(table.pedal_widths.get(SECOND_KICK, 80.0), table.pedal_widths.get(HAT_FOOT, 80.0))
     travel = np.where(f.changes, apart, 0.0)

@@ -297,7 +297,7 @@ class Graph:
         time, _, _, head, *_ = prices.columns[1 - side]
         v = self.places[side].voice[own]
         way = prices.table.travel_times[np.where(voice < prices.nowhere, voice, -1), v if v < prices.nowhere else -1]
-        needed = np.maximum(HAND_GRACE, way) * prices.skill + grace_lead(stroke.grace)[0] - head[other]
+        needed = np.maximum(HAND_GRACE, way) * prices.skills[1 - side] + grace_lead(stroke.grace)[0] - head[other]
         gap = (self.places[side].time[own] - time[other]) * prices.whole
         there = (other >= 0) & (voice < prices.nowhere) & (gap > 0)
         asked = np.where(there, np.maximum(0.0, needed) / np.where(gap > 0, gap, 1.0), 0.0)

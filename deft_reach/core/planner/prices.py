@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from deft_reach.core import cost as price
 from deft_reach.core.cost import Weights
+from deft_reach.core.limbs import HANDS
 from deft_reach.core.motion.follow import RUN_GAP
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import ReachTable
@@ -86,7 +87,7 @@ class Table:
 class Prices:
     def __init__(self, table: ReachTable, weights: Weights, whole: float, places: tuple[Places, Places]) -> None:
         self.table, self.weights, self.whole, self.places = table, weights, whole, places
-        self.skill = table.player.skill
+        self.skills = [table.player.skill_of(hand) for hand in HANDS]
         n = len(table.names)
         self.nowhere, self.unknown = n, n + 1
         self.size = n + 2
@@ -144,7 +145,7 @@ class Prices:
         has = before >= 0
 
         def pace_of(strike: Floats) -> Floats:
-            needed = np.maximum(strike, way) * self.skill
+            needed = np.maximum(strike, way) * self.skills[side]
             return np.asarray(
                 np.where(shifted & has, np.maximum(1e-4, needed + extra[own] - head[before]), needed) / gap
             )

@@ -10,13 +10,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from deft_reach.core.player import Player
+from deft_reach.core.player import SPEED_RANGE, Player
 from deft_reach.core.report import Report
 
 #: How well the present skill is known before any attempt: one standard deviation, as a factor.
@@ -70,12 +70,13 @@ class Fitted(NamedTuple):
 @dataclass(frozen=True)
 class Calibration:
     """What attempts say: the skill in all, each limb's own and that of hands on the move, and what the player has
-    now."""
+    now. ``player`` is the player with all of it applied."""
 
     before: float
     overall: Fitted
     groups: dict[str, Fitted]
     attempts: int
+    player: Player
 
     @property
     def limits_change(self) -> float:
@@ -91,7 +92,9 @@ def evidence_of(report: Report, tempo: float, clean: bool) -> Evidence | None:
     stroke = report.strokes[index]
     group = {"R": "right", "L": "left"}.get(stroke.limb, "feet")
     moves = group != "feet" and stroke.travel_mm > 0
-    return Evidence(group, tempo / limit / report.table.player.skill, clean, moves)
+    player = report.table.player
+    own = player.skill_of(stroke.limb) * (player.speeds.moves if moves else 1.0)
+    return Evidence(group, tempo / limit / own, clean, moves)
 
 
 def calibrate(player: Player, attempts: Sequence[Evidence]) -> Calibration:
@@ -102,7 +105,7 @@ def calibrate(player: Player, attempts: Sequence[Evidence]) -> Calibration:
     if any(not (math.isfinite(row.pace) and row.pace > 0) for row in attempts):
         raise ValueError("an attempt has no pace that could be reckoned with")
     # Whoever fails well below the limit has forgotten the figure, or tripped: that says nothing of speed.
-    attempts = [row for row in attempts if row.clean or row.pace * player.skill >= EASY]
+    attempts = [row for row in attempts if row.clean or row.pace * _present(player, row) >= EASY]
     names = [name for name in GROUPS if any(row.group == name for row in attempts)]
     x = np.array([math.log(row.pace) for row in attempts])
     y = np.array([row.clean for row in attempts], dtype=float)
@@ -112,7 +115,9 @@ def calibrate(player: Player, attempts: Sequence[Evidence]) -> Calibration:
     for k, row in enumerate(attempts):
         design[k, 1 + names.index(row.group)] = 1.0
         design[k, -1] = float(row.moves)
-    mean, cov = _fit(x, y, design, math.log(player.skill))
+    speeds = player.speeds
+    centre = np.array([player.skill, *(getattr(speeds, name) for name in names), speeds.moves])
+    mean, cov = _fit(x, y, design, np.log(centre))
 
     def fitted(share: NDArray[np.float64], count: int) -> Fitted:
         return _fitted(float(share @ mean), math.sqrt(max(float(share @ cov @ share), 1e-12)), count)
@@ -129,11 +134,34 @@ def calibrate(player: Player, attempts: Sequence[Evidence]) -> Calibration:
     moving = design[:, -1] > 0
     if moving.sum() >= FEW:
         groups[MOVES] = fitted(design[moving].mean(axis=0), int(moving.sum()))
-    return Calibration(player.skill, fitted(whole, len(attempts)), groups, len(attempts))
+    overall = fitted(whole, len(attempts))
+    moves = math.exp(float(mean[-1])) if MOVES in groups else speeds.moves
+    # A limb that was tried too little to say anything stays as fast as it is.
+    now = {name: player.skill * getattr(speeds, name) for name in GROUPS}
+    skills = {name: groups[name].skill if name in groups else now[name] for name in GROUPS}
+    own = {name: _held(skill / overall.skill, SPEED_RANGE) for name, skill in skills.items()}
+    new = replace(
+        player,
+        skill=round(overall.skill, 4),
+        speeds=replace(
+            speeds, right=own["right"], left=own["left"], feet=own["feet"], moves=_held(moves, SPEED_RANGE)
+        ),
+    )
+    return Calibration(player.skill, overall, groups, len(attempts), new)
+
+
+def _present(player: Player, row: Evidence) -> float:
+    """What multiplies this attempt's needed time as the player is set now."""
+    own: float = getattr(player.speeds, row.group)
+    return player.skill * own * (player.speeds.moves if row.moves else 1.0)
+
+
+def _held(value: float, bounds: tuple[float, float]) -> float:
+    return round(min(bounds[1], max(bounds[0], value)), 4)
 
 
 def _fit(
-    x: NDArray[np.float64], y: NDArray[np.float64], design: NDArray[np.float64], prior: float
+    x: NDArray[np.float64], y: NDArray[np.float64], design: NDArray[np.float64], centre: NDArray[np.float64]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Logarithms of the skill in all and of what each column differs: the most likely ones, and their covariance.
 
@@ -142,7 +170,6 @@ def _fit(
     """
     more = design.shape[1] - 1
     weights = np.array([1 / PRIOR_SPREAD**2, *[1 / GROUP_SPREAD**2] * more])
-    centre = np.array([prior, *[0.0] * more])
     u = centre.copy()
     hessian = np.diag(weights)
     for _ in range(60):

@@ -8,8 +8,10 @@ from hypothesis import strategies as st
 
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.planner import PlanError, find_stickings
+from deft_reach.core.player import Speeds
 
 FIVE, PLAYER = layout("five"), Player()
+UNEVEN = Player(speeds=Speeds(right=0.8, left=1.25, feet=0.9, moves=1.4))
 
 
 def but_squeeze(report):
@@ -66,16 +68,18 @@ def test_the_cheapest_are_the_cheapest_of_all(text, repeat, tempo):
     ),
     st.booleans(),
     st.sampled_from([70, 130, 200]),
+    st.sampled_from([PLAYER, UNEVEN]),
 )
-@example(["?", "?@hh", "R"], True, 70)
-@example(["?", "?", "?", "R", "R"], True, 200)
+@example(["?", "?@hh", "R"], True, 70, PLAYER)
+@example(["?", "?", "?", "R", "R"], True, 200, PLAYER)
+@example(["f?", "?@ft", "d?", "?@hh", "?"], True, 130, UNEVEN)
 @settings(max_examples=60, deadline=None)
-def test_any_figure(steps, repeat, tempo):
+def test_any_figure(steps, repeat, tempo, player):
     text = " ".join(steps)
-    costs = every_cost(text, tempo, repeat)
+    costs = every_cost(text, tempo, repeat, player=player)
     if not any(s in text for s in "RL?K"):
         return
-    found = find_stickings(parse(text), FIVE, PLAYER, tempo, best=3, repeat=repeat)
+    found = find_stickings(parse(text), FIVE, player, tempo, best=3, repeat=repeat)
     mine = sorted(but_squeeze(row.report) for row in found.best)
     assert found.proven and mine == pytest.approx(sorted(costs.values())[: len(mine)], abs=1e-9)
 
@@ -116,12 +120,16 @@ def test_the_hat_crossed_or_open():
     assert all(row.report.pattern.strokes[i].limb == "R" for row in mirrored for i in (0, 2))
 
 
-@given(st.lists(st.sampled_from(["?", "?@ft", "?@hh", "?@rd>", "K"]), min_size=2, max_size=7), st.booleans())
+@given(
+    st.lists(st.sampled_from(["?", "?@ft", "?@hh", "?@rd>", "K"]), min_size=2, max_size=7),
+    st.booleans(),
+    st.sampled_from([PLAYER, UNEVEN]),
+)
 @settings(max_examples=25, deadline=None)
-def test_the_mirrored_kit_has_the_mirrored_answer(steps, repeat):
+def test_the_mirrored_kit_has_the_mirrored_answer(steps, repeat, player):
     text = " ".join(["?", *steps])
-    one = find_stickings(parse(text), FIVE, PLAYER, 150, repeat=repeat, best=3)
-    two = find_stickings(parse(text), FIVE.mirror(), PLAYER.mirror(), 150, repeat=repeat, best=3)
+    one = find_stickings(parse(text), FIVE, player, 150, repeat=repeat, best=3)
+    two = find_stickings(parse(text), FIVE.mirror(), player.mirror(), 150, repeat=repeat, best=3)
     costs = [sorted(but_squeeze(r.report) for r in found.best) for found in (one, two)]
     assert costs[0] == pytest.approx(costs[1])
 
