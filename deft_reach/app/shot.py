@@ -10,7 +10,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QPoint
 from PySide6.QtGui import QPainter, QPixmap
-from PySide6.QtWidgets import QDialog, QWidget
+from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.commit_dialog import CommitDialog
@@ -24,8 +24,8 @@ from deft_reach.store.places import demo_file, demo_log_file
 from deft_reach.store.recent import Memory
 
 DIALOGS: dict[str, Callable[[Session, QWidget], QDialog]] = {"commit": CommitDialog, "commitments": Commitments}
-#: The engraver works in the background; a picture waits so long for it.
-ENGRAVE_S = 30
+#: What works in the background, as the engraver does, a picture waits so long for.
+WAIT_S = 30
 DEFAULT_PLAN = {
     "kit": "gangway",
     "write": "parade",
@@ -72,12 +72,13 @@ def take_shot(view: str, out: Path, size: tuple[int, int], plan: str | None, the
             station = window.reach_station
             station.tabs.setCurrentWidget(station.tray)
             station.tray.list.setCurrentRow(1)
+        elif view == "log":
+            takes = window.log_station.takes
+            takes.play.click()
+            _wait(takes.limbs.isVisible)
         elif view == "staff":
             window.write_station.staff_button.setChecked(True)
-            end = time.monotonic() + ENGRAVE_S
-            while not window.write_station.staff.ready and time.monotonic() < end:
-                app.processEvents()
-                time.sleep(0.02)
+            _wait(lambda: window.write_station.staff.ready)
         for _ in range(4):
             app.processEvents()
         picture = window.grab()
@@ -87,6 +88,13 @@ def take_shot(view: str, out: Path, size: tuple[int, int], plan: str | None, the
         window.close()
         if not picture.save(str(out), "PNG"):
             raise OSError(f"the picture cannot be written to {out}")
+
+
+def _wait(until: Callable[[], bool]) -> None:
+    end = time.monotonic() + WAIT_S
+    while not until() and time.monotonic() < end:
+        QApplication.processEvents()
+        time.sleep(0.02)
 
 
 def _practise(window: MainWindow) -> None:

@@ -79,7 +79,7 @@ class TakeForm(Listener):
         scroll.setFrameShape(QScrollArea.Shape.NoFrame)
         scroll.setFixedWidth(round(270 * theme.text_scale()))
         row.addWidget(scroll)
-        row.addLayout(self._answer(), 1)
+        row.addWidget(self._answer(), 1)
         say(self.words, "Record your kit as a MIDI file and check it here, or let the simulated kit play.", "hint")
         self.follow()
 
@@ -143,29 +143,36 @@ class TakeForm(Listener):
         self.save.clicked.connect(self.save_performance)
         return side
 
-    def _answer(self) -> QVBoxLayout:
-        column = QVBoxLayout()
+    def _answer(self) -> QWidget:
+        whole = QWidget()
+        column = QVBoxLayout(whole)
+        column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
         self.verdict = QLabel()
         self.verdict.setFont(theme.ui_font(13, bold=True))
         column.addWidget(self.verdict)
-        tables = QHBoxLayout()
         self.limbs = QTableWidget()
         make_list(self.limbs, "What each limb does", ["limb", "strokes", "off", "spread", "missed"], wide=(4,))
         self.advice = QLabel()
         self.advice.setWordWrap(True)
         self.advice.setAlignment(Qt.AlignmentFlag.AlignTop)
-        advice = QScrollArea()
-        advice.setWidget(self.advice)
-        advice.setWidgetResizable(True)
-        advice.setFrameShape(QScrollArea.Shape.NoFrame)
-        tables.addWidget(self.limbs, 7)
-        tables.addWidget(advice, 5)
-        column.addLayout(tables, 1)
+        self.told = QScrollArea()
+        self.told.setWidget(self.advice)
+        self.told.setWidgetResizable(True)
+        self.told.setFrameShape(QScrollArea.Shape.NoFrame)
+        column.addWidget(self.limbs, 3)
+        column.addWidget(self.told, 2)
         self.words = QLabel()
         self.words.setWordWrap(True)
+        self.words.setAlignment(Qt.AlignmentFlag.AlignTop)
         column.addWidget(self.words)
-        return column
+        column.addStretch(0)
+        self._show_answer(False)
+        return whole
+
+    def _show_answer(self, there: bool) -> None:
+        for part in (self.verdict, self.limbs, self.told):
+            part.setVisible(there)
 
     # --- what is checked --------------------------------------------------------------------------------------
 
@@ -277,6 +284,7 @@ class TakeForm(Listener):
         rounds = f"{result.rounds} time{'s' if result.rounds != 1 else ''}"
         verdict = VERDICT_WORDS[result.verdict]
         self.verdict.setText(f"{verdict} at {result.tempo:.0f} BPM, {rounds}, tolerance {result.tolerance_ms:.0f} ms")
+        self._show_answer(True)
         kit = self.session.kit
         self.limbs.setRowCount(len(result.limbs))
         for k, (limb, row) in enumerate(result.limbs.items()):

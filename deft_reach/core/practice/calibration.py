@@ -25,7 +25,7 @@ PRIOR_SPREAD: Final = math.log(1.25)
 STEEPNESS: Final = 14.0
 #: Groups of one player differ from each other by about so much (one standard deviation).
 GROUP_SPREAD: Final = math.log(1.12)
-#: A failure at a lower pace than this (by the present skill) is not for want of speed.
+#: A failure at a lower pace than this is not for want of speed.
 EASY: Final = 0.7
 #: A group with less than so many attempts is not shown by itself.
 FEW: Final = 4
@@ -104,8 +104,6 @@ def calibrate(player: Player, attempts: Sequence[Evidence]) -> Calibration:
     """
     if any(not (math.isfinite(row.pace) and row.pace > 0) for row in attempts):
         raise ValueError("an attempt has no pace that could be reckoned with")
-    # Whoever fails well below the limit has forgotten the figure, or tripped: that says nothing of speed.
-    attempts = [row for row in attempts if row.clean or row.pace * _present(player, row) >= EASY]
     names = [name for name in GROUPS if any(row.group == name for row in attempts)]
     x = np.array([math.log(row.pace) for row in attempts])
     y = np.array([row.clean for row in attempts], dtype=float)
@@ -116,14 +114,21 @@ def calibrate(player: Player, attempts: Sequence[Evidence]) -> Calibration:
         design[k, 1 + names.index(row.group)] = 1.0
         design[k, -1] = float(row.moves)
     speeds = player.speeds
-    centre = np.array([player.skill, *(getattr(speeds, name) for name in names), speeds.moves])
-    mean, cov = _fit(x, y, design, np.log(centre))
+    # What limbs differ is always shrunk towards nothing: towards what they have now, the same attempts asked again
+    # would be counted again.
+    centre = np.array([math.log(player.skill), *[0.0] * (len(names) + 1)])
+    # Whoever fails well below the limit has forgotten the figure, or tripped: that says nothing of speed. The limit
+    # meant is what all attempts say; asked again of what is left, ever more failures would seem easy.
+    mean, _ = _fit(x, y, design, centre)
+    counts = (y > 0) | (x + design @ mean >= math.log(EASY))
+    design = design[counts]
+    mean, cov = _fit(x[counts], y[counts], design, centre)
 
     def fitted(share: NDArray[np.float64], count: int) -> Fitted:
         return _fitted(float(share @ mean), math.sqrt(max(float(share @ cov @ share), 1e-12)), count)
 
     # The player's one skill is what all attempts have on the whole, each group by how often it was tried.
-    whole = design.mean(axis=0) if len(attempts) else np.eye(design.shape[1])[0]
+    whole = design.mean(axis=0) if len(design) else np.eye(design.shape[1])[0]
     groups = {}
     for k, name in enumerate(names):
         still = np.zeros(design.shape[1])
@@ -134,11 +139,11 @@ def calibrate(player: Player, attempts: Sequence[Evidence]) -> Calibration:
     moving = design[:, -1] > 0
     if moving.sum() >= FEW:
         groups[MOVES] = fitted(design[moving].mean(axis=0), int(moving.sum()))
-    overall = fitted(whole, len(attempts))
+    overall = fitted(whole, len(design))
     moves = math.exp(float(mean[-1])) if MOVES in groups else speeds.moves
     # A limb that was tried too little to say anything stays as fast as it is.
-    now = {name: player.skill * getattr(speeds, name) for name in GROUPS}
-    skills = {name: groups[name].skill if name in groups else now[name] for name in GROUPS}
+    held = {name: player.skill * getattr(speeds, name) for name in GROUPS}
+    skills = {name: groups[name].skill if name in groups else held[name] for name in GROUPS}
     own = {name: _held(skill / overall.skill, SPEED_RANGE) for name, skill in skills.items()}
     new = replace(
         player,
@@ -147,13 +152,7 @@ def calibrate(player: Player, attempts: Sequence[Evidence]) -> Calibration:
             speeds, right=own["right"], left=own["left"], feet=own["feet"], moves=_held(moves, SPEED_RANGE)
         ),
     )
-    return Calibration(player.skill, overall, groups, len(attempts), new)
-
-
-def _present(player: Player, row: Evidence) -> float:
-    """What multiplies this attempt's needed time as the player is set now."""
-    own: float = getattr(player.speeds, row.group)
-    return player.skill * own * (player.speeds.moves if row.moves else 1.0)
+    return Calibration(player.skill, overall, groups, len(design), new)
 
 
 def _held(value: float, bounds: tuple[float, float]) -> float:
@@ -166,23 +165,30 @@ def _fit(
     """Logarithms of the skill in all and of what each column differs: the most likely ones, and their covariance.
 
     A clean attempt at log pace x has the chance 1 / (1 + exp(s (x + u))), u the logarithm of skill: Newton's method
-    on a sum that bends one way only.
+    on a sum that bends one way only, each step halved until the sum falls (full ones can go to and fro for ever).
     """
+
+    def cost(u: NDArray[np.float64]) -> float:
+        z = STEEPNESS * (x + design @ u)
+        return float(np.sum(np.logaddexp(0.0, z) - (1 - y) * z) + weights @ (u - centre) ** 2 / 2)
+
     more = design.shape[1] - 1
     weights = np.array([1 / PRIOR_SPREAD**2, *[1 / GROUP_SPREAD**2] * more])
     u = centre.copy()
     hessian = np.diag(weights)
-    for _ in range(60):
+    for _ in range(200):
         # A lower skill factor is faster: log needed = log pace for an untrained player + u.
         z = STEEPNESS * (x + design @ u)
         p = 1 / (1 + np.exp(np.clip(z, -40, 40)))
         gradient = weights * (u - centre) + STEEPNESS * design.T @ (y - p)
         hessian = np.diag(weights) + STEEPNESS**2 * (design.T * (p * (1 - p))) @ design
         step = np.linalg.solve(hessian, gradient)
-        size = float(np.abs(step).max(initial=0.0))
-        u = u - step * min(1.0, 0.5 / max(size, 1e-12))
-        if size < 1e-10:
+        if float(np.abs(step).max(initial=0.0)) < 1e-10:
             break
+        now, share = cost(u), 1.0
+        while share > 1e-6 and cost(u - share * step) > now - 1e-4 * share * float(gradient @ step):
+            share /= 2
+        u = u - share * step
     return u, np.linalg.inv(hessian)
 
 
