@@ -95,12 +95,13 @@ def in_words(found: Calibration | None) -> str:
     if found is None or not found.attempts:
         return "No attempts yet."
     o = found.overall
-    change = (found.limits_change - 1) * 100
+    change = round((found.limits_change - 1) * 100)
+    moved = f"rise by {change} %" if change > 0 else f"fall by {-change} %" if change else "stay"
     rows = "; ".join(f"{_NAMES[name]} {row.skill:.2f}" for name, row in found.groups.items())
     return (
         f"{found.attempts} attempts say {o.skill:.2f} (nine times in ten between {o.low:.2f} and {o.high:.2f}), "
-        f"where {found.before:.2f} is set: every tempo limit would change by {change:+.0f} %."
-        + (f" {rows}." if rows else "")
+        f"where {found.before:.2f} is set: on the whole, tempo limits would {moved}."
+        + (f" By themselves: {rows}." if rows else "")
     )
 
 
