@@ -27,6 +27,8 @@ Floats = NDArray[np.float64]
 
 #: Keys that one pad may send.
 PADS: Final = {35: 36, 40: 38, 37: 38, 46: 42, 59: 51}
+#: So many rounds more than the opening tempo says are looked for: who speeds up plays more of them in the time.
+SPARE: Final = 0.08
 #: A hit further than this (seconds) from its stroke is another one.
 FAR_S: Final = 0.12
 #: A softer hit on the same pad so much before a stroke with graces (seconds) is one of them.
@@ -233,7 +235,7 @@ class _Check:
                 if best is None or score > best[0]:
                     best = (score, scale, offset, rounds)
         assert best is not None
-        return best[1], best[2], best[3] + (1 if best[3] > 1 else 0)
+        return best[1], best[2], best[3] + (math.ceil(SPARE * best[3]) if best[3] > 1 else 0)
 
     def _tracked(self, scale: float, offset: float) -> Floats:
         """Played times of all strokes: a few beats at a time, each going on from the last with a little give."""

@@ -89,6 +89,15 @@ def test_hits_too_many_are_found(seed):
     assert len(found.extra) == wanted and not found.missed
 
 
+@pytest.mark.parametrize("rounds", [1, 2, 60, 200])
+@pytest.mark.parametrize("drift", [-0.1, 0.0, 0.1])
+def test_every_round_of_a_long_take_is_counted(drift, rounds):
+    """Who speeds up plays more rounds in the time than the opening tempo says, and who drags fewer."""
+    made, found = play(GROOVE, rounds=rounds, drift=drift if rounds > 2 else 0.0, jitter=0.002)
+    assert found.rounds == rounds and not found.missed and not found.extra
+    assert sum(row.strokes for row in found.limbs.values()) == len(made.hits)
+
+
 @pytest.mark.parametrize("drift", [-0.08, 0.05, 0.12])
 def test_a_drifting_pulse_is_no_limbs_fault(drift):
     _, found = play(GROOVE, drift=drift, jitter=0.002, rounds=12)
