@@ -226,12 +226,15 @@ class _Check:
             levels = np.tile(self.levels, turns)
             count = rounds * len(self.own) + self.graced * rounds
             for offset in self._offsets(whole, pads):
-                score = self._score(whole + offset, pads, scale) / len(whole)
+                score = float(self._score(whole + offset, pads, scale)) / len(whole)
                 # As many strokes as hits, and the tempo that was asked, are likelier.
                 score -= 0.5 * abs(math.log(count / len(self.times))) + 0.05 * abs(math.log(scale))
                 # Whoever plays begins at the beginning, and what is loud is where loud strokes are.
                 early = int(np.searchsorted(self.times, whole[0] + offset - GRACE_S))
-                score += 0.2 * self._loudness(whole + offset, pads, levels[near]) - 0.03 * early
+                score -= 0.03 * early
+                if best is not None and score + 0.2 <= best[0]:
+                    continue
+                score += 0.2 * self._loudness(whole + offset, pads, levels[near])
                 if best is None or score > best[0]:
                     best = (score, scale, offset, rounds)
         assert best is not None
@@ -243,24 +246,22 @@ class _Check:
         begin = float(self.written[0])
         at, slope = offset + scale * begin, scale
         stride = STRIDE_BEATS * self.whole / 4
-        gives = np.linspace(-0.05, 0.05, 11)
-        shifts = np.linspace(-0.04, 0.04, 9) * min(1.0, scale)
+        # Every give with every shift, tried all at once.
+        gives = np.repeat(np.linspace(-0.05, 0.05, 11), 9)[:, None]
+        shifts = np.tile(np.linspace(-0.04, 0.04, 9) * min(1.0, scale), 11)[:, None]
+        dear = (2.0 * np.abs(gives) + 4.0 * np.abs(shifts)).ravel()
         order = np.argsort(self.written, kind="stable")
+        written = self.written[order]
         low = 0
         while low < len(order):
-            high = max(low + 1, int(np.searchsorted(self.written[order], begin + stride)))
-            ahead = int(np.searchsorted(self.written[order], begin + 2 * stride))
+            high = max(low + 1, int(np.searchsorted(written, begin + stride)))
+            ahead = int(np.searchsorted(written, begin + 2 * stride))
             part = order[low : max(high, ahead)]
             pads = self.wanted[part]
             away = self.written[part] - begin
-            best = (-math.inf, slope, 0.0)
-            for give in gives.tolist():
-                for shift in shifts.tolist():
-                    score = self._score(at + shift + slope * (1 + give) * away, pads, scale, False) / len(part)
-                    score -= 2.0 * abs(give) + 4.0 * abs(shift)
-                    if score > best[0]:
-                        best = (score, slope * (1 + give), shift)
-            slope, shift = best[1], best[2]
+            scores = self._score(at + shifts + slope * (1 + gives) * away, pads, scale, False) / len(part)
+            best = int(np.argmax(scores - dear))
+            slope, shift = slope * (1 + float(gives[best, 0])), float(shifts[best, 0])
             mine = order[low:high]
             mapped[mine] = at + shift + slope * (self.written[mine] - begin)
             at, begin = at + shift + slope * stride, begin + stride
@@ -285,18 +286,18 @@ class _Check:
             found += [float(self.times[j] - whole[k]) for j in same]
         return found or [float(self.times[0] - whole[0])]
 
-    def _score(self, mapped: Floats, pads: NDArray[np.int_], scale: float, narrow: bool = True) -> float:
-        """How many strokes have a hit near them, the nearer the better."""
-        total = 0.0
+    def _score(self, mapped: Floats, pads: NDArray[np.int_], scale: float, narrow: bool = True) -> Floats:
+        """How many strokes (along the last axis) have a hit near them, the nearer the better."""
+        total = np.zeros(mapped.shape[:-1])
         width = min(0.045, 0.3 * self.quickest * scale) if narrow else 0.05
         for pad in np.unique(pads).tolist():
-            mine, there = mapped[pads == pad], self.by_pad.get(pad)
+            mine, there = mapped[..., pads == pad], self.by_pad.get(pad)
             if there is None:
                 continue
             at = np.searchsorted(there, mine)
             left = np.abs(mine - there[np.maximum(at - 1, 0)])
             right = np.abs(there[np.minimum(at, len(there) - 1)] - mine)
-            total += float(np.exp(-((np.minimum(left, right) / width) ** 2)).sum())
+            total += np.exp(-((np.minimum(left, right) / width) ** 2)).sum(axis=-1)
         return total
 
     def _loudness(self, mapped: Floats, pads: NDArray[np.int_], levels: Floats) -> float:
