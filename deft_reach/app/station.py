@@ -18,11 +18,12 @@ class Listener(QWidget):
         super().__init__()
         self.session = session
 
-    def follow(self) -> None:
-        """Begin to listen; called once everything is built."""
+    def follow(self, shown_later: bool = False) -> None:
+        """Begin to listen; called once everything is built. What is dear to fill can wait until it is shown."""
         self.session.verdict.connect(self._heard)
         self.session.selected.connect(self._heard)
-        self.refresh()
+        if not shown_later:
+            self.refresh()
 
     def _heard(self) -> None:
         if self.isVisible():

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from pathlib import Path
 
 from deft_reach.core.signals import Signal
-from deft_reach.store.logbook import Attempt, Logbook, LogbookError, TakeEntry
+from deft_reach.store.logbook import Attempt, Logbook, LogbookError, LogLine, TakeEntry
 
 
 class LogShelf:
@@ -66,6 +67,30 @@ class LogShelf:
                 self.problem = str(error)
         waiting = [row for row in self.waiting if isinstance(row, Attempt)]
         return rows + [row for row in waiting if plan is None or row.plan == plan]
+
+    def lines(self) -> list[LogLine]:
+        """What pictures and sums need of every attempt, what still waits to be written included."""
+        rows: list[LogLine] = []
+        if self.book is not None:
+            try:
+                rows = self.book.lines()
+            except LogbookError as error:
+                self.problem = str(error)
+        waiting = (row for row in self.waiting if isinstance(row, Attempt))
+        return rows + [LogLine(a.at, a.plan, a.stage, a.tempo, a.verdict, a.seconds) for a in waiting]
+
+    def minutes_by_limb(self) -> dict[str, float]:
+        """Minutes for which each limb was busy, what still waits to be written included."""
+        found: Counter[str] = Counter()
+        if self.book is not None:
+            try:
+                found.update(self.book.busy())
+            except LogbookError as error:
+                self.problem = str(error)
+        for row in self.waiting:
+            if isinstance(row, Attempt):
+                found.update(row.load)
+        return {limb: seconds / 60 for limb, seconds in found.items()}
 
     def takes(self, plan: str | None = None) -> list[TakeEntry]:
         try:

@@ -16,7 +16,7 @@ from contextlib import closing, contextmanager, suppress
 from dataclasses import asdict, dataclass, field, fields
 from datetime import datetime
 from pathlib import Path
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
 VERSION: Final = 1
 #: Waited for another program that writes (seconds).
@@ -68,6 +68,17 @@ class Attempt:
     note: str = ""
     session: int | None = None
     id: int | None = None
+
+
+class LogLine(NamedTuple):
+    """As much of an attempt as the pictures show."""
+
+    at: str
+    plan: str
+    stage: str
+    tempo: float
+    verdict: str
+    seconds: float
 
 
 @dataclass(frozen=True)
@@ -268,6 +279,27 @@ class Logbook:
     def attempts(self, plan: str | None = None) -> list[Attempt]:
         """Attempts in the order they were made; of one plan, or all."""
         return [_attempt(row) for row in self._rows("attempts", plan)]
+
+    def lines(self) -> list[LogLine]:
+        """What pictures and sums need of every attempt, in the order they were made: quick for long logs."""
+        try:
+            cursor = self._base.execute("SELECT at, plan, stage, tempo, verdict, seconds FROM attempts ORDER BY id")
+            cursor.row_factory = None
+            return list(map(LogLine._make, cursor))
+        except sqlite3.Error as error:
+            raise self._refused(error) from None
+
+    def busy(self) -> dict[str, float]:
+        """Seconds for which each limb was busy in all attempts."""
+        try:
+            return dict(
+                self._base.execute(
+                    "SELECT each.key, SUM(each.value) FROM attempts, json_each(attempts.load) AS each"
+                    " GROUP BY each.key"
+                )
+            )
+        except sqlite3.Error as error:
+            raise self._refused(error) from None
 
     def takes(self, plan: str | None = None) -> list[TakeEntry]:
         return [TakeEntry(**{**dict(row), "found": json.loads(row["found"])}) for row in self._rows("takes", plan)]

@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 
 from deft_reach.store import logbook as module
+from deft_reach.store.log_shelf import LogShelf
 from deft_reach.store.logbook import Attempt, Logbook, LogbookError, TakeEntry
 
 NOW = datetime(2026, 3, 1, 19, 30, tzinfo=UTC)
@@ -41,6 +42,21 @@ def test_what_is_written_is_read_back(book):
     assert entry.note == "good" and entry.ended == NOW.isoformat(timespec="seconds")
     assert again.attempts("storm") and not again.attempts("other")
     again.close()
+
+
+def test_the_short_way_to_read_says_what_the_long_one_does(book):
+    """Lines and busy limbs, with one entry that still waits to be written."""
+    loads = [{"R": 5.5, "K": 2.0}, {}, {"R": 1.5, "L": 3.0}]
+    for k, load in enumerate(loads):
+        book.add(
+            attempt(90.0 + k, ["clean", "rough", "not-yet"][k], "ab"[k % 2], NOW + timedelta(hours=k), load=load)
+        )
+    shelf = LogShelf(book.path)
+    shelf.waiting.append(attempt(99.0, load={"L": 60.0}))
+    rows = shelf.attempts()
+    assert shelf.lines() == [(a.at, a.plan, a.stage, a.tempo, a.verdict, a.seconds) for a in rows] and len(rows) == 4
+    assert shelf.minutes_by_limb() == pytest.approx({"R": 7 / 60, "K": 2 / 60, "L": 63 / 60})
+    shelf.close()
 
 
 CRASH = """

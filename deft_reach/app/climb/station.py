@@ -365,7 +365,7 @@ class ClimbStation(Station):
     def _say_dose(self) -> None:
         level = float(self.level.currentData())
         today = self.now().date()
-        logged = sum(row.seconds / 60 for row in self.shelf.attempts() if row.at[:10] == today.isoformat())
+        logged = sum(row.seconds / 60 for row in self.shelf.lines() if row.at[:10] == today.isoformat())
         minutes = max(self.minutes, logged)
         self.dose.setText(hearing_words(level, minutes).partition(" (")[0])
         self.dose.setToolTip(f"{hearing_words(level, minutes)} {HEAT} {ALWAYS}")

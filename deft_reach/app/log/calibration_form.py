@@ -136,7 +136,7 @@ class CalibrationForm(Listener):
         self.apply_button.clicked.connect(self.apply)
         self.even.clicked.connect(self.even_out)
         shelf.changed.connect(self._heard)
-        self.follow()
+        self.follow(shown_later=True)
 
     def refresh(self) -> None:
         found = (evidence_from(a.held_by, a.pace, a.verdict == "clean") for a in self.shelf.attempts())

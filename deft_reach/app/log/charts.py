@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime, timedelta
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from deft_reach.app import theme
@@ -13,6 +13,8 @@ from deft_reach.app.canvas.base import label
 from deft_reach.app.tempo_grid import draw_tempo_grid
 from deft_reach.core.practice.progress_log import Point
 
+#: Half the side of the square a dot is drawn in.
+DOT = 6
 LEFT, RIGHT, TOP, BOTTOM = 46.0, 14.0, 16.0, 22.0
 
 
@@ -23,6 +25,7 @@ class TempoChart(QWidget):
         super().__init__()
         self.name, self.home, self.limit = "", 100.0, None  # type: tuple[str, float, float | None]
         self.points: list[Point] = []
+        self._tempi = self._range()
         self.setMinimumSize(260, 120)
         self.setAccessibleName("Tempo over time")
 
@@ -31,6 +34,7 @@ class TempoChart(QWidget):
 
     def show_plan(self, name: str, home: float, limit: float | None, points: list[Point]) -> None:
         self.name, self.home, self.limit, self.points = name, home, limit, points
+        self._tempi = self._range()
         self.setAccessibleDescription(self.in_words())
         self.update()
 
@@ -57,7 +61,7 @@ class TempoChart(QWidget):
         return QPointF(LEFT + 8 + part * (self.width() - LEFT - RIGHT - 16), self.y(point.tempo))
 
     def y(self, tempo: float) -> float:
-        low, high = self._range()
+        low, high = self._tempi
         return self.height() - BOTTOM - (tempo - low) / (high - low) * (self.height() - TOP - BOTTOM)
 
     def _range(self) -> tuple[float, float]:
@@ -83,7 +87,7 @@ class TempoChart(QWidget):
 
     def _draw(self, painter: QPainter, c: theme.Colours) -> None:
         small, muted = theme.lettering(9), QColor(c.muted)
-        low, high = self._range()
+        low, high = self._tempi
         right, left = Qt.AlignmentFlag.AlignRight, Qt.AlignmentFlag.AlignLeft
         y = self.y
         draw_tempo_grid(painter, low, high, y, LEFT, self.width() - RIGHT)
@@ -96,29 +100,43 @@ class TempoChart(QWidget):
                 label(painter, at, f"{text} {value:.0f} BPM", small, QColor(colour), right, QColor(c.sheet))
         best = 0.0
         before: QPointF | None = None
+        # Long logs have more attempts than there are places to draw them: of those on one place the last is seen.
+        seen: dict[tuple[int, int], tuple[QPointF, str]] = {}
         for point in self.points:
             at = self.place(point)
+            seen[round(at.x()), round(at.y())] = at, point.verdict
             if point.verdict == "clean" and point.tempo > best:
                 best = point.tempo
                 if before is not None:
                     painter.setPen(QPen(QColor(c.good), 1.6))
                     painter.drawLine(before, at)
                 before = at
-        for point in self.points:
-            at = self.place(point)
-            colour = QColor({"clean": c.good, "rough": c.caution, "not-yet": c.stop}[point.verdict])
-            painter.setPen(QPen(colour, 1.6))
-            # Filled, half and empty: told apart without their colour too.
-            painter.setBrush(colour if point.verdict == "clean" else QColor(c.sheet))
-            painter.drawEllipse(at, 4.2, 4.2)
-            if point.verdict == "rough":
-                painter.setBrush(colour)
-                painter.drawPie(QRectF(at.x() - 4.2, at.y() - 4.2, 8.4, 8.4), 90 * 16, 180 * 16)
+        dots = {verdict: self._dot(verdict, c) for verdict in {verdict for _, verdict in seen.values()}}
+        for at, verdict in seen.values():
+            painter.drawPixmap(at - QPointF(DOT, DOT), dots[verdict])
         first, last = self._span()
         low_y = self.height() - 10
         label(painter, QPointF(LEFT + 4, low_y), f"{first:%d %b}", small, muted, left)
         if last.date() != first.date():
             label(painter, QPointF(end.x(), low_y), f"{last:%d %b}", small, muted, right)
+
+    def _dot(self, verdict: str, c: theme.Colours) -> QPixmap:
+        """Filled, half and empty: told apart without their colour too."""
+        sharp = self.devicePixelRatioF()
+        dot = QPixmap(round(2 * DOT * sharp), round(2 * DOT * sharp))
+        dot.setDevicePixelRatio(sharp)
+        dot.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(dot)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        colour = QColor({"clean": c.good, "rough": c.caution, "not-yet": c.stop}[verdict])
+        painter.setPen(QPen(colour, 1.6))
+        painter.setBrush(colour if verdict == "clean" else QColor(c.sheet))
+        painter.drawEllipse(QPointF(DOT, DOT), 4.2, 4.2)
+        if verdict == "rough":
+            painter.setBrush(colour)
+            painter.drawPie(QRectF(DOT - 4.2, DOT - 4.2, 8.4, 8.4), 90 * 16, 180 * 16)
+        painter.end()
+        return dot
 
 
 class CalendarChart(QWidget):

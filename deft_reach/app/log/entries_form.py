@@ -51,7 +51,7 @@ class EntriesForm(Listener):
         self.export_button.clicked.connect(self.export)
         self.import_button.clicked.connect(self.bring_in)
         shelf.changed.connect(self._heard)
-        self.follow()
+        self.follow(shown_later=True)
 
     def refresh(self) -> None:
         rows = [

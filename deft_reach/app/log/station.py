@@ -25,9 +25,8 @@ from deft_reach.app.station import Station
 from deft_reach.app.tables import make_list
 from deft_reach.core.practice.progress_log import (
     minutes_by_day,
-    minutes_by_limb,
     points,
-    progress_of,
+    progress,
     what_next,
 )
 from deft_reach.core.session import Session
@@ -80,17 +79,17 @@ class LogStation(Station):
         self.plans.currentCellChanged.connect(lambda row, *_: self._picked(row))
         shelf.changed.connect(self._heard)
         self._filling = False
-        self.follow()
+        self.follow(shown_later=True)
 
     def first_focus(self) -> QWidget:
         return self.plans
 
     def refresh(self) -> None:
         document, plan, report = self.session.document, self.session.plan, self.session.report
-        attempts = self.shelf.attempts()
+        attempts = self.shelf.lines()
         now = self.now()
-        self.next.setText("\n".join(f"• {line}" for line in what_next(document, attempts, now)))
-        rows = [progress_of(document, p, attempts) for p in document.plans]
+        rows = progress(document, attempts)
+        self.next.setText("\n".join(f"• {line}" for line in what_next(rows, now)))
         self._filling = True
         self.plans.setRowCount(len(rows))
         for k, row in enumerate(rows):
@@ -110,7 +109,7 @@ class LogStation(Station):
             self.tempo.show_plan(plan.name, plan.tempo, limit, points(attempts, plan.id))
             self.tempo_panel.set_note(f"{plan.name}: filled is clean, half is rough, empty is not yet")
         self.calendar.show_days(minutes_by_day(attempts), now.date())
-        busy = minutes_by_limb(attempts)
+        busy = self.shelf.minutes_by_limb()
         kit = self.session.kit
         words = [
             f"{limb_name(kit, limb)} {minutes:.0f} min" for limb, minutes in sorted(busy.items()) if minutes >= 0.5

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import Counter, defaultdict
+from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
@@ -77,11 +77,25 @@ def points(attempts: Sequence[LoggedAttempt], plan: str) -> list[Point]:
     return sorted(rows)
 
 
+def progress(document: Document, attempts: Sequence[LoggedAttempt]) -> list[PlanProgress]:
+    """How far each plan has come, in the document's order."""
+    by_plan: dict[str, list[LoggedAttempt]] = defaultdict(list)
+    for attempt in attempts:
+        by_plan[attempt.plan].append(attempt)
+    return [progress_of(document, plan, by_plan[plan.id]) for plan in document.plans]
+
+
 def progress_of(document: Document, plan: Plan, attempts: Sequence[LoggedAttempt]) -> PlanProgress:
     mine = [a for a in attempts if a.plan == plan.id]
     whole = [a for a in mine if a.stage in WHOLE]
     clean = max((a.tempo for a in whole if a.verdict == "clean"), default=None)
-    last = max((when(a) for a in mine), default=None)
+    # Within one time zone the text sorts as the time does: only the latest of each has to be read.
+    latest: dict[str, LoggedAttempt] = {}
+    for attempt in mine:
+        zone = attempt.at[-6:]
+        if zone not in latest or attempt.at > latest[zone].at:
+            latest[zone] = attempt
+    last = max(map(when, latest.values()), default=None)
     if clean is not None and clean >= plan.tempo - 1e-9:
         state = CLEAN
     elif mine:
@@ -96,24 +110,21 @@ def progress_of(document: Document, plan: Plan, attempts: Sequence[LoggedAttempt
 
 def minutes_by_day(attempts: Sequence[LoggedAttempt]) -> dict[date, float]:
     """Minutes of playing by day."""
+    seconds: dict[str, float] = defaultdict(float)
+    for attempt in attempts:
+        seconds[attempt.at[:10]] += attempt.seconds
     found: dict[date, float] = defaultdict(float)
-    for attempt in attempts:
-        found[when(attempt).date()] += attempt.seconds / 60
+    for text, played in seconds.items():
+        try:
+            day = date.fromisoformat(text)
+        except ValueError:
+            day = date.fromtimestamp(0)
+        found[day] += played / 60
     return dict(found)
 
 
-def minutes_by_limb(attempts: Sequence[object]) -> dict[str, float]:
-    """Minutes for which each limb was busy."""
-    found: Counter[str] = Counter()
-    for attempt in attempts:
-        for limb, seconds in getattr(attempt, "load", {}).items():
-            found[limb] += seconds / 60
-    return dict(found)
-
-
-def what_next(document: Document, attempts: Sequence[LoggedAttempt], now: datetime) -> list[str]:
-    """Plain sentences that follow from the log, the most pressing first."""
-    rows = [progress_of(document, plan, attempts) for plan in document.plans]
+def what_next(rows: Sequence[PlanProgress], now: datetime) -> list[str]:
+    """Plain sentences that follow from how far each plan has come, the most pressing first."""
     lines = []
     for row in rows:
         if row.stuck and row.clean_tempo is not None:

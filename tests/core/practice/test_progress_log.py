@@ -3,8 +3,6 @@
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 
-import pytest
-
 from deft_reach.core.document import Document, Plan, Score
 from deft_reach.core.kit import Kit
 from deft_reach.core.layouts import layout
@@ -12,8 +10,8 @@ from deft_reach.core.player import Player
 from deft_reach.core.practice.progress_log import (
     STUCK_AFTER,
     minutes_by_day,
-    minutes_by_limb,
     points,
+    progress,
     progress_of,
     what_next,
 )  # fmt: skip
@@ -66,21 +64,20 @@ def test_stuck_is_many_tries_without_one_clean_further_up():
 
 
 def test_what_next_names_the_plan_and_the_step():
-    lines = what_next(document(), [Try(95, days=1), Try(90, days=12, plan="b")], NOW)
+    lines = what_next(progress(document(), [Try(95, days=1), Try(90, days=12, plan="b")]), NOW)
     assert any("A: go on from 95 BPM to 120" in line for line in lines)
     assert any("B was last played 12 days ago" in line and "from 90" in line for line in lines)
-    stuck = what_next(document(), [Try(95), *[Try(100, "not-yet") for _ in range(9)]], NOW)
+    stuck = what_next(progress(document(), [Try(95), *[Try(100, "not-yet") for _ in range(9)]]), NOW)
     assert "A is stuck above 95 BPM" in stuck[0]
-    assert "Commit a plan" in what_next(document(), [], NOW)[0]
-    assert "Clean at home tempo: A" in what_next(document(), [Try(125)], NOW)[-1]
-    assert "Nothing is planned" in what_next(Document(), [], NOW)[0]
+    assert "Commit a plan" in what_next(progress(document(), []), NOW)[0]
+    assert "Clean at home tempo: A" in what_next(progress(document(), [Try(125)]), NOW)[-1]
+    assert "Nothing is planned" in what_next(progress(Document(), []), NOW)[0]
 
 
-def test_days_limbs_and_points():
+def test_days_and_points():
     rows = [Try(90), Try(91, days=1), Try(92, days=1, stage="dynamics")]
     days = minutes_by_day(rows)
     assert days[NOW.date()] == 1 and days[(NOW - timedelta(days=1)).date()] == 2
-    assert minutes_by_limb(rows) == {"R": pytest.approx(1.5)}
     assert [p.tempo for p in points(rows, "a")] == [91, 90]
 
 
@@ -93,3 +90,16 @@ def test_the_whole_show_knows_the_states():
     rows = {row.id: row.state for row in whole_show(document(), None, [Try(80), Try(130, plan="b")])}
     assert rows == {"a": "climbing", "b": "clean"}
     assert state_of(document(), document().plans[0]) == "drafted"
+
+
+def test_the_last_time_is_found_across_time_zones():
+    """Texts sort as times do only within one zone: five in the morning in the east is before midnight in the west."""
+    east = type("East", (Try,), {"at": "2026-11-20T05:00:00+09:00"})(90)
+    west = type("West", (Try,), {"at": "2026-11-19T23:30:00-05:00"})(90)
+    found = state(west, east)
+    assert found.last == datetime.fromisoformat("2026-11-19T23:30:00-05:00") and found.attempts == 2
+
+
+def test_all_plans_at_once_are_each_plan_by_itself():
+    rows = [Try(90), Try(130, plan="b"), Try(70, "rough", plan="gone"), Try(95, days=1)]
+    assert progress(document(), rows) == [progress_of(document(), plan, rows) for plan in document().plans]
