@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import math
 import sys
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -44,10 +45,23 @@ class Question:
     remarks: tuple[str, ...] = ()
 
 
+def number(low: float, high: float, unit: str) -> type[float]:
+    """An argument type: a number within bounds that says its unit when it is refused."""
+
+    def convert(text: str) -> float:
+        try:
+            value = float(text)
+        except ValueError:
+            raise argparse.ArgumentTypeError(f"'{text}' is not a number") from None
+        if not (math.isfinite(value) and low <= value <= high):
+            raise argparse.ArgumentTypeError(f"{text} is out of range: expected {low:g} to {high:g}{unit}")
+        return value
+
+    return convert  # type: ignore[return-value]
+
+
 def add_pattern_options(parser: argparse.ArgumentParser, many: bool = False) -> None:
     """The pattern argument and the options common to every verb that takes one; ``many`` of them where it may."""
-    from deft_reach.cli.main import number
-
     parser.add_argument(
         "pattern",
         nargs="*" if many else "?",
@@ -76,8 +90,6 @@ def add_pattern_options(parser: argparse.ArgumentParser, many: bool = False) -> 
 
 
 def _skill(text: str) -> float:
-    from deft_reach.cli.main import number
-
     if text in SKILLS:
         return SKILLS[text]
     return number(0.2, 3.0, "")(text)
@@ -164,6 +176,25 @@ def guarded(path: Path, read: Callable[[Path], T]) -> T:
         raise InputError(f"{path}: {error.strerror or error}") from None
     except (DocumentError, ValueError) as error:
         raise InputError(f"{path}: {error}") from None
+
+
+def check_count(option: str, value: int, low: int, high: int) -> None:
+    """Raises InputError for a number of things out of its range."""
+    if not low <= value <= high:
+        raise InputError(f"{option} is {value}; expected {low} to {high}")
+
+
+def words_of(text: str) -> list[str]:
+    """Names given with commas or spaces between them."""
+    return text.replace(",", " ").split()
+
+
+def tell(args: argparse.Namespace, as_dict: Callable[..., Any], in_words: Callable[..., str], *found: Any) -> None:
+    """Print what was found: one JSON object where that was asked for, words otherwise."""
+    if args.json:
+        print_json(as_dict(*found))
+    else:
+        print(in_words(*found))
 
 
 def print_json(value: Any) -> None:

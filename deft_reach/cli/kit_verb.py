@@ -7,7 +7,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from deft_reach.cli.inputs import InputError, guarded, print_json, read_kit
+from deft_reach.cli.inputs import InputError, guarded, print_json, read_kit, tell
 from deft_reach.core.kit import Kit, KitError
 from deft_reach.core.layouts import LAYOUTS, layout
 from deft_reach.core.player import Player
@@ -93,10 +93,7 @@ def run_measure(args: argparse.Namespace) -> int:
         raise InputError(f"{path}: {error}") from None
     if args.out and found.fits:
         _write(found.kit, args.out)
-    if args.json:
-        print_json(_measured(found))
-    else:
-        print(_in_words(found))
+    tell(args, _measured, _in_words, found)
     if args.out and not found.fits:
         print(f"deft-reach: {args.out} was not written: put the readings above right first", file=sys.stderr)
     return 0 if found.fits else 1

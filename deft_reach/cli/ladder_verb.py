@@ -6,7 +6,7 @@ import argparse
 from collections.abc import Sequence
 from typing import Any
 
-from deft_reach.cli.inputs import InputError, add_pattern_options, print_json, question
+from deft_reach.cli.inputs import InputError, add_pattern_options, check_count, number, question, tell
 from deft_reach.core.practice.ladder import (
     Equivalent,
     LadderError,
@@ -20,8 +20,6 @@ from deft_reach.core.practice.stages import Stage, build_up
 
 
 def add(verbs: Any) -> None:
-    from deft_reach.cli.main import number
-
     parser = verbs.add_parser(
         "ladder",
         help="stages and tempi from slow to the target",
@@ -46,8 +44,7 @@ def run(args: argparse.Namespace) -> int:
     asked = question(args)
     if asked.pattern.unassigned:
         raise InputError("a ladder needs a settled sticking: give every ? a hand first (deft-reach plan)")
-    if not 1 <= args.repeats <= 100:
-        raise InputError(f"--repeats is {args.repeats}; expected 1 to 100")
+    check_count("--repeats", args.repeats, 1, 100)
     try:
         overspeed = None if args.overspeed is None else _percent(args.overspeed)
         stages = build_up(
@@ -65,10 +62,7 @@ def run(args: argparse.Namespace) -> int:
     except LadderError as error:
         raise InputError(str(error)) from None
     same = equivalents(asked.pattern, args.target)
-    if args.json:
-        print_json(as_dict(stages, rungs, same))
-    else:
-        print(in_words(stages, rungs, same))
+    tell(args, as_dict, in_words, stages, rungs, same)
     return 1 if any(stage.report.impossible for stage in stages) else 0
 
 
@@ -93,9 +87,9 @@ def as_dict(stages: Sequence[Stage], rungs: Sequence[Rung], same: Sequence[Equiv
 
 def in_words(stages: Sequence[Stage], rungs: Sequence[Rung], same: Sequence[Equivalent]) -> str:
     lines = []
-    for number, stage in enumerate(stages, 1):
+    for count, stage in enumerate(stages, 1):
         limit = "nothing limits it" if stage.tempo_limit is None else f"breaks at {stage.tempo_limit:.0f} BPM"
-        lines.append(f"{number}. {stage.name}: {stage.why}; {limit}")
+        lines.append(f"{count}. {stage.name}: {stage.why}; {limit}")
         lines.append(f"   {' '.join(stage.text.split())}")
     for rung in rungs:
         note = f"  {rung.note}" if rung.note else ""

@@ -7,7 +7,16 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from deft_reach.cli.inputs import InputError, Question, add_pattern_options, guarded, print_json, question
+from deft_reach.cli.inputs import (
+    InputError,
+    Question,
+    add_pattern_options,
+    check_count,
+    guarded,
+    question,
+    tell,
+    words_of,
+)
 from deft_reach.core.layout_search import BUDGET, Asked, Layout, LayoutError, Layouts, find_layouts, move_words
 from deft_reach.store.documents import SUFFIX, open_document
 
@@ -31,12 +40,10 @@ def add(verbs: Any) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
-    if not 1 <= args.best <= 20:
-        raise InputError(f"--best is {args.best}; expected 1 to 20")
-    if not 50 <= args.evaluate <= 1_000_000:
-        raise InputError(f"--evaluate is {args.evaluate}; expected 50 to 1000000")
+    check_count("--best", args.best, 1, 20)
+    check_count("--evaluate", args.evaluate, 50, 1_000_000)
     asked = questions(args)
-    pieces = [word for word in args.move.replace(" ", ",").split(",") if word]
+    pieces = words_of(args.move)
     plans = [Asked(q.name, q.pattern, q.tempo, q.repeat, q.weights) for q in asked]
     try:
         found = find_layouts(
@@ -44,10 +51,7 @@ def run(args: argparse.Namespace) -> int:
         )
     except LayoutError as error:
         raise InputError(str(error)) from None
-    if args.json:
-        print_json(as_dict(found))
-    else:
-        print(in_words(found))
+    tell(args, as_dict, in_words, found)
     return 0 if found.best else 1
 
 

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import argparse
 import io
-import math
 import os
 import sys
 from collections.abc import Sequence
@@ -29,21 +28,6 @@ class _Parser(argparse.ArgumentParser):
 
     def error(self, message: str) -> NoReturn:
         self.exit(BAD_INPUT, f"{self.prog}: {message}; see {self.prog} --help\n")
-
-
-def number(low: float, high: float, unit: str) -> type[float]:
-    """An argument type: a number within bounds that says its unit when it is refused."""
-
-    def convert(text: str) -> float:
-        try:
-            value = float(text)
-        except ValueError:
-            raise argparse.ArgumentTypeError(f"'{text}' is not a number") from None
-        if not (math.isfinite(value) and low <= value <= high):
-            raise argparse.ArgumentTypeError(f"{text} is out of range: expected {low:g} to {high:g}{unit}")
-        return value
-
-    return convert  # type: ignore[return-value]
 
 
 def build_parser() -> argparse.ArgumentParser:

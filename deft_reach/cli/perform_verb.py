@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from deft_reach.cli.inputs import InputError, add_pattern_options, question
+from deft_reach.cli.inputs import InputError, add_pattern_options, check_count, number, question
 from deft_reach.core.practice.performance import Faults, simulate
 from deft_reach.formats.general_midi import key_of
 from deft_reach.formats.performance import dump_performance
@@ -28,8 +28,6 @@ FAULTS = (
 
 
 def add(verbs: Any) -> None:
-    from deft_reach.cli.main import number
-
     parser = verbs.add_parser(
         "perform",
         help="the simulated kit plays a pattern into a MIDI file",
@@ -52,8 +50,7 @@ def run(args: argparse.Namespace) -> int:
         args.pattern, args.out = None, args.pattern
     if args.out is None:
         raise InputError("give the file to write: OUT.mid")
-    if not 1 <= args.rounds <= 500:
-        raise InputError(f"--rounds is {args.rounds}; expected 1 to 500")
+    check_count("--rounds", args.rounds, 1, 500)
     asked = question(args)
     if not asked.pattern.strokes or asked.pattern.unassigned:
         raise InputError("only a pattern with strokes and a settled sticking can be performed")

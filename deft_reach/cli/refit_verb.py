@@ -6,7 +6,7 @@ import argparse
 from collections.abc import Sequence
 from typing import Any
 
-from deft_reach.cli.inputs import InputError, add_pattern_options, print_json, question, read_kit
+from deft_reach.cli.inputs import InputError, add_pattern_options, check_count, question, read_kit, tell
 from deft_reach.core.refit import RefitError, Refitted, refit
 
 
@@ -35,8 +35,7 @@ def run(args: argparse.Namespace) -> int:
     asked = question(args)
     if args.to is None and args.pedals is None:
         raise InputError("give the kit to play it on with --to, or --pedals 1 or 2")
-    if not 1 <= args.best <= 50:
-        raise InputError(f"--best is {args.best}; expected 1 to 50")
+    check_count("--best", args.best, 1, 50)
     target = asked.kit if args.to is None else read_kit(args.to)
     try:
         found = refit(
@@ -45,10 +44,7 @@ def run(args: argparse.Namespace) -> int:
         )  # fmt: skip
     except RefitError as error:
         raise InputError(str(error)) from None
-    if args.json:
-        print_json({"best": [as_dict(row) for row in found]})
-    else:
-        print(in_words(found))
+    tell(args, lambda rows: {"best": [as_dict(row) for row in rows]}, in_words, found)
     return 1 if found[0].report.impossible else 0
 
 

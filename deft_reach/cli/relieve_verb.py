@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from typing import Any
 
-from deft_reach.cli.inputs import InputError, add_pattern_options, print_json, question
+from deft_reach.cli.inputs import InputError, add_pattern_options, check_count, question, tell, words_of
 from deft_reach.core.endurance import lasting_words
 from deft_reach.core.relief import (
     DEFAULT_KEEP,
@@ -43,9 +43,8 @@ def add(verbs: Any) -> None:
 
 def run(args: argparse.Namespace) -> int:
     asked = question(args)
-    if not 1 <= args.best <= 50:
-        raise InputError(f"--best is {args.best}; expected 1 to 50")
-    keep = [word for word in args.keep.replace(" ", ",").split(",") if word]
+    check_count("--best", args.best, 1, 50)
+    keep = words_of(args.keep)
     try:
         found = find_reliefs(
             asked.pattern, asked.kit, asked.player, asked.tempo, args.hand, share=args.share, keep=keep,
@@ -53,10 +52,7 @@ def run(args: argparse.Namespace) -> int:
         )  # fmt: skip
     except ReliefError as error:
         raise InputError(str(error)) from None
-    if args.json:
-        print_json(as_dict(found))
-    else:
-        print(in_words(found))
+    tell(args, as_dict, in_words, found)
     return 0 if found.best else 1
 
 

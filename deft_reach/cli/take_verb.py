@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from deft_reach.cli.inputs import InputError, add_pattern_options, guarded, print_json, question
+from deft_reach.cli.inputs import InputError, add_pattern_options, guarded, question, tell
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.practice.take import Take, TakeError, check_take
 from deft_reach.formats.general_midi import key_of
@@ -53,10 +53,7 @@ def run(args: argparse.Namespace) -> int:
         )  # fmt: skip
     except TakeError as error:
         raise InputError(f"{args.performance}: {error}") from None
-    if args.json:
-        print_json(found.as_dict())
-    else:
-        print(in_words(found))
+    tell(args, Take.as_dict, in_words, found)
     return 0 if found.verdict == "clean" else 1
 
 

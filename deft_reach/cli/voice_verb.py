@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from typing import Any
 
-from deft_reach.cli.inputs import InputError, add_pattern_options, print_json, question
+from deft_reach.cli.inputs import InputError, add_pattern_options, check_count, question, tell
 from deft_reach.core.report import Report
 from deft_reach.core.voicing import CONTOURS, VoicingError, Voicings, find_voicings
 
@@ -29,8 +29,7 @@ def add(verbs: Any) -> None:
 
 def run(args: argparse.Namespace) -> int:
     asked = question(args)
-    if not 1 <= args.best <= 50:
-        raise InputError(f"--best is {args.best}; expected 1 to 50")
+    check_count("--best", args.best, 1, 50)
     palette = [voice.strip() for voice in args.palette.split(",") if voice.strip()]
     accents = [voice.strip() for voice in (args.accents or "").split(",") if voice.strip()]
     try:
@@ -48,10 +47,7 @@ def run(args: argparse.Namespace) -> int:
         )
     except VoicingError as error:
         raise InputError(str(error)) from None
-    if args.json:
-        print_json(as_dict(found))
-    else:
-        print(in_words(found))
+    tell(args, as_dict, in_words, found)
     return 1 if found.best[0].report.impossible else 0
 
 
