@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from datetime import date
 from pathlib import Path
 
 from deft_reach.core.signals import Signal
@@ -78,6 +79,17 @@ class LogShelf:
                 self.problem = str(error)
         waiting = (row for row in self.waiting if isinstance(row, Attempt))
         return rows + [LogLine(a.at, a.plan, a.stage, a.tempo, a.verdict, a.seconds) for a in waiting]
+
+    def minutes_on(self, day: date) -> float:
+        """Minutes of playing on a day, what still waits to be written included."""
+        text = day.isoformat()
+        seconds = sum(row.seconds for row in self.waiting if isinstance(row, Attempt) and row.at[:10] == text)
+        if self.book is not None:
+            try:
+                seconds += self.book.seconds_on(text)
+            except LogbookError as error:
+                self.problem = str(error)
+        return seconds / 60
 
     def minutes_by_limb(self) -> dict[str, float]:
         """Minutes for which each limb was busy, what still waits to be written included."""

@@ -244,11 +244,7 @@ class Logbook:
     def add(self, entry: Attempt | TakeEntry) -> int:
         """Write an attempt or a take down; its number. Raises LogbookError, and then nothing was written."""
         self._watch_clock(entry.at)
-        row = {key: value for key, value in asdict(entry).items() if key != "id"}
-        for name in ("load", "found"):
-            if name in row:
-                row[name] = json.dumps(row[name], sort_keys=True)
-        return self._insert("attempts" if isinstance(entry, Attempt) else "takes", row)
+        return self._insert(_table(entry), _row(entry, "id"))
 
     def _watch_clock(self, at: str) -> None:
         try:
@@ -265,13 +261,16 @@ class Logbook:
                     self.remarks.append(words)
 
     def _insert(self, table: str, row: Mapping[str, Any]) -> int:
-        names = ", ".join(row)
-        marks = ", ".join("?" for _ in row)
         try:
             with self._change():
-                done = self._base.execute(f"INSERT INTO {table} ({names}) VALUES ({marks})", tuple(row.values()))
+                return self._write(table, row)
         except sqlite3.Error as error:
             raise self._refused(error) from None
+
+    def _write(self, table: str, row: Mapping[str, Any]) -> int:
+        names = ", ".join(row)
+        marks = ", ".join("?" for _ in row)
+        done = self._base.execute(f"INSERT INTO {table} ({names}) VALUES ({marks})", tuple(row.values()))
         return int(done.lastrowid or 0)
 
     # --- reading ------------------------------------------------------------------------------------------------
@@ -286,6 +285,14 @@ class Logbook:
             cursor = self._base.execute("SELECT at, plan, stage, tempo, verdict, seconds FROM attempts ORDER BY id")
             cursor.row_factory = None
             return list(map(LogLine._make, cursor))
+        except sqlite3.Error as error:
+            raise self._refused(error) from None
+
+    def seconds_on(self, day: str) -> float:
+        """Seconds of playing on a day (ISO 8601)."""
+        try:
+            asked = "SELECT TOTAL(seconds) FROM attempts WHERE substr(at, 1, 10) = ?"
+            return float(self._base.execute(asked, (day,)).fetchone()[0])
         except sqlite3.Error as error:
             raise self._refused(error) from None
 
@@ -337,8 +344,7 @@ class Logbook:
         writer = csv.writer(out, lineterminator="\n")
         writer.writerow(names)
         for row in self.attempts():
-            values = asdict(row)
-            values["load"] = json.dumps(values["load"], sort_keys=True)
+            values = _row(row)
             writer.writerow(["" if values[name] is None else values[name] for name in names])
         return out.getvalue()
 
@@ -382,7 +388,7 @@ class Logbook:
         """Add entries that are not there yet, all or none."""
         if not rows:
             return 0
-        table = "attempts" if isinstance(rows[0], Attempt) else "takes"
+        table = _table(rows[0])
         there = {(r["at"], r["plan"], r["tempo"], r["verdict"]) for r in self._rows(table, None)}
         count = 0
         try:
@@ -392,18 +398,21 @@ class Logbook:
                     if key in there:
                         continue
                     there.add(key)
-                    row = {k: v for k, v in asdict(entry).items() if k not in ("id", "session")}
-                    for name in ("load", "found"):
-                        if name in row:
-                            row[name] = json.dumps(row[name], sort_keys=True)
-                    self._base.execute(
-                        f"INSERT INTO {table} ({', '.join(row)}) VALUES ({', '.join('?' for _ in row)})",
-                        tuple(row.values()),
-                    )
+                    self._write(table, _row(entry, "id", "session"))
                     count += 1
         except sqlite3.Error as error:
             raise self._refused(error) from None
         return count
+
+
+def _table(entry: Attempt | TakeEntry) -> str:
+    return "attempts" if isinstance(entry, Attempt) else "takes"
+
+
+def _row(entry: Attempt | TakeEntry, *without: str) -> dict[str, Any]:
+    """An entry as its table has it: mappings are JSON there."""
+    values = {name: value for name, value in asdict(entry).items() if name not in without}
+    return {name: json.dumps(v, sort_keys=True) if isinstance(v, Mapping) else v for name, v in values.items()}
 
 
 def _attempt(row: sqlite3.Row) -> Attempt:

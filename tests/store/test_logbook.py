@@ -56,6 +56,9 @@ def test_the_short_way_to_read_says_what_the_long_one_does(book):
     rows = shelf.attempts()
     assert shelf.lines() == [(a.at, a.plan, a.stage, a.tempo, a.verdict, a.seconds) for a in rows] and len(rows) == 4
     assert shelf.minutes_by_limb() == pytest.approx({"R": 7 / 60, "K": 2 / 60, "L": 63 / 60})
+    assert shelf.minutes_on(NOW.date()) == pytest.approx(4 * 12.5 / 60) and not shelf.minutes_on(
+        NOW.date() - timedelta(days=1)
+    )
     shelf.close()
 
 

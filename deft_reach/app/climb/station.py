@@ -364,8 +364,6 @@ class ClimbStation(Station):
 
     def _say_dose(self) -> None:
         level = float(self.level.currentData())
-        today = self.now().date()
-        logged = sum(row.seconds / 60 for row in self.shelf.lines() if row.at[:10] == today.isoformat())
-        minutes = max(self.minutes, logged)
+        minutes = max(self.minutes, self.shelf.minutes_on(self.now().date()))
         self.dose.setText(hearing_words(level, minutes).partition(" (")[0])
         self.dose.setToolTip(f"{hearing_words(level, minutes)} {HEAT} {ALWAYS}")

@@ -12,11 +12,8 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import label
 from deft_reach.app.station import Listener
 from deft_reach.app.words import say
-from deft_reach.core.player import SKILLS, Speeds
+from deft_reach.core.player import SKILLS, SPEED_NAMES, Speeds
 from deft_reach.core.practice.calibration import (
-    GROUPS,
-    MOVES,
-    MOVES_WORDS,
     Calibration,
     Fitted,
     calibrate,
@@ -27,7 +24,6 @@ from deft_reach.store.log_shelf import LogShelf
 
 #: Fewer attempts than this are not applied: they say too little.
 ENOUGH = 8
-_NAMES = {**GROUPS, MOVES: MOVES_WORDS}
 
 
 class SkillChart(QWidget):
@@ -54,7 +50,7 @@ class SkillChart(QWidget):
         painter.fillRect(self.rect(), QColor(c.sheet))
         found = self.found
         if found is not None:
-            rows = [("all", found.overall), *((_NAMES[name], row) for name, row in found.groups.items())]
+            rows = [("all", found.overall), *((SPEED_NAMES[name], row) for name, row in found.groups.items())]
             low = min([0.5, *(row.low for _, row in rows)]) * 0.95
             high = max([1.05, *(row.high for _, row in rows)]) * 1.05
             left, right = 150.0, self.width() - 16.0
@@ -97,7 +93,7 @@ def in_words(found: Calibration | None) -> str:
     o = found.overall
     change = round((found.limits_change - 1) * 100)
     moved = f"rise by {change} %" if change > 0 else f"fall by {-change} %" if change else "stay"
-    rows = "; ".join(f"{_NAMES[name]} {row.skill:.2f}" for name, row in found.groups.items())
+    rows = "; ".join(f"{SPEED_NAMES[name]} {row.skill:.2f}" for name, row in found.groups.items())
     return (
         f"{found.attempts} attempts say {o.skill:.2f} (nine times in ten between {o.low:.2f} and {o.high:.2f}), "
         f"where {found.before:.2f} is set: on the whole, tempo limits would {moved}."

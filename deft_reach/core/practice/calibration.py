@@ -29,9 +29,10 @@ GROUP_SPREAD: Final = math.log(1.12)
 EASY: Final = 0.7
 #: A group with less than so many attempts is not shown by itself.
 FEW: Final = 4
-GROUPS: Final = {"right": "right hand", "left": "left hand", "feet": "feet"}
-#: What a hand's attempt is called that a move limited, and how it is shown.
-MOVES, MOVES_WORDS = "moves", "hands on the move"
+#: Whose speed is told apart, and MOVES (as in ``player.Speeds``, which has their names for people).
+GROUPS: Final = ("right", "left", "feet")
+#: What a hand's attempt is called that a move limited.
+MOVES: Final = "moves"
 SKILL_RANGE: Final = (0.2, 3.0)
 
 
