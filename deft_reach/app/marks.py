@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 from PySide6.QtCore import QPointF, Qt
-from PySide6.QtGui import QIcon, QPainter, QPixmap
+from PySide6.QtGui import QColor, QIcon, QPainter, QPixmap
 
 from deft_reach.app import theme
 
@@ -13,6 +13,12 @@ from deft_reach.app import theme
 def severity_icon(severity: str) -> QIcon:
     """The mark of a severity; nothing for an empty one."""
     return _icon(severity, theme.colours().name) if severity else QIcon()
+
+
+def verdict_colour(verdict: str) -> QColor:
+    """Of an attempt or a take: clean, rough or not yet."""
+    c = theme.colours()
+    return QColor({"clean": c.good, "rough": c.caution, "not-yet": c.stop}[verdict])
 
 
 @lru_cache(maxsize=16)

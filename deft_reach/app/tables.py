@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget
+from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
 
 from deft_reach.app import theme
 from deft_reach.core.report import Report
@@ -18,6 +20,15 @@ def verdict_cells(report: Report) -> tuple[str, str, str]:
         "–" if s.tempo_limit is None else f"{s.tempo_limit:.0f} BPM",
         str(cautions) if cautions else "none",
     )
+
+
+def fill_row(table: QTableWidget, row: int, cells: Sequence[str], tips: Sequence[str] = ()) -> None:
+    """Put texts into a row, and tips under the pointer, one for each cell, where there are any."""
+    for column, text in enumerate(cells):
+        item = QTableWidgetItem(text)
+        if tips:
+            item.setToolTip(tips[column])
+        table.setItem(row, column, item)
 
 
 def make_list(table: QTableWidget, name: str, columns: list[str], wide: tuple[int, ...]) -> None:

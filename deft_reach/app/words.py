@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QLabel
 
+#: How a verdict on an attempt or a take is said.
+VERDICT_WORDS = {"clean": "Clean", "rough": "Rough", "not-yet": "Not yet"}
+
 
 def say(label: QLabel, text: str, tone: str = "hint") -> None:
     """Show a sentence as a ``hint``, an ``error`` or whatever else the style sheet has a tone for."""
@@ -13,6 +16,12 @@ def say(label: QLabel, text: str, tone: str = "hint") -> None:
         # The style sheet is asked again only by this.
         label.style().unpolish(label)
         label.style().polish(label)
+
+
+def sentence(text: object) -> str:
+    """An error, or what a library said, as a sentence of its own."""
+    words = str(text)
+    return words[:1].upper() + words[1:] + ("" if words.endswith((".", "!", "?")) else ".")
 
 
 def preview_text(text: str) -> str:

@@ -45,6 +45,14 @@ def handle_stroke_key(session: Session, event: QKeyEvent) -> bool:
     return True
 
 
+def sheet_painter(widget: QWidget) -> QPainter:
+    """A painter on an empty sheet, for a picture that is drawn anew each time."""
+    painter = QPainter(widget)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.fillRect(widget.rect(), QColor(theme.colours().sheet))
+    return painter
+
+
 class Same:
     """A thing in a picture key that is compared by being the same one, not by being equal."""
 

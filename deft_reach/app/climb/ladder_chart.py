@@ -7,7 +7,8 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from deft_reach.app import theme
-from deft_reach.app.canvas.base import label
+from deft_reach.app.canvas.base import label, sheet_painter
+from deft_reach.app.marks import verdict_colour
 from deft_reach.app.tempo_grid import draw_tempo_grid
 from deft_reach.core.practice.runner import Runner
 
@@ -108,9 +109,7 @@ class LadderChart(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         c = theme.colours()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), QColor(c.sheet))
+        painter = sheet_painter(self)
         runner = self.runner
         if runner is not None:
             self._draw(painter, c, runner)
@@ -148,9 +147,8 @@ class LadderChart(QWidget):
             painter.drawRoundedRect(box.adjusted(0, -2, 0, 2) if here else box, 2, 2)
             verdict = tried.get(number)
             if verdict is not None:
-                colour = {"clean": c.good, "rough": c.caution, "not-yet": c.stop}[verdict]
                 middle = QPointF(box.center().x(), box.bottom() + 9)
-                label(painter, middle, _MARKS[verdict], theme.ui_font(9), QColor(colour))
+                label(painter, middle, _MARKS[verdict], theme.ui_font(9), verdict_colour(verdict))
             if here:
                 words = f"{rung.tempo:g} BPM"
                 above = QPointF(min(max(box.center().x(), LEFT + 30), self.width() - 40), box.top() - 11)

@@ -6,11 +6,12 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
-from deft_reach.app.words import say
+from deft_reach.app.words import VERDICT_WORDS, say
 from deft_reach.core.practice.cautions import BEFORE, rung_words
 from deft_reach.core.practice.runner import Runner
 
-VERDICTS = (("clean", "&Clean", "1"), ("rough", "&Rough", "2"), ("not-yet", "&Not yet", "3"))
+#: Typed on the station: a verdict.
+VERDICT_KEYS = {"1": "clean", "2": "rough", "3": "not-yet"}
 
 
 class NowCard(QWidget):
@@ -51,9 +52,9 @@ class NowCard(QWidget):
         self.start.setToolTip("Count-in, then the rung as often as it says (Space)")
         row.addWidget(self.start, 0, 0)
         self.buttons: dict[str, QPushButton] = {}
-        for k, (verdict, text, key) in enumerate(VERDICTS, 1):
-            button = QPushButton(f"{text.replace('&', '')}  {key}")
-            button.setToolTip(f"{text.replace('&', '')} ({key})")
+        for k, (key, verdict) in enumerate(VERDICT_KEYS.items(), 1):
+            button = QPushButton(f"{VERDICT_WORDS[verdict]}  {key}")
+            button.setToolTip(f"{VERDICT_WORDS[verdict]} ({key})")
             button.setMinimumHeight(round(38 * theme.text_scale()))
             button.clicked.connect(lambda _=False, v=verdict: self.judged.emit(v))
             self.buttons[verdict] = button

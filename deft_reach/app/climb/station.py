@@ -17,11 +17,11 @@ from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.weave import Weave
 from deft_reach.app.climb.ladder_chart import LadderChart
 from deft_reach.app.climb.ladder_form import LadderForm
-from deft_reach.app.climb.now_card import NowCard
+from deft_reach.app.climb.now_card import VERDICT_KEYS, NowCard
 from deft_reach.app.panel import Panel
 from deft_reach.app.station import Station
 from deft_reach.app.transport import Transport
-from deft_reach.app.words import say
+from deft_reach.app.words import VERDICT_WORDS, say, sentence
 from deft_reach.core.document import Plan, read_text
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.practice.calibration import evidence_of
@@ -174,7 +174,7 @@ class ClimbStation(Station):
         try:
             subject = self._subject()
         except (ValueError, StrokeTextError) as error:
-            say(self.form.words, str(error)[:1].upper() + str(error)[1:] + ".", "error")
+            say(self.form.words, sentence(error), "error")
             self.card.move.setText("")
             self._show()
             return
@@ -203,7 +203,7 @@ class ClimbStation(Station):
                 minutes = seconds_of(rungs, self.stages) / 60
                 self.form.say_equivalents(equivalents(pattern, plan.tempo), minutes)
             except LadderError as error:
-                say(self.form.words, str(error)[:1].upper() + str(error)[1:] + ".", "error")
+                say(self.form.words, sentence(error), "error")
         elif plan is not None:
             say(
                 self.form.words,
@@ -315,9 +315,9 @@ class ClimbStation(Station):
     # --- verdicts ---------------------------------------------------------------------------------------------
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        keys = {"1": "clean", "2": "rough", "3": "not-yet"}
-        if event.text() in keys and self.runner is not None:
-            self.judge(keys[event.text()])
+        verdict = VERDICT_KEYS.get(event.text())
+        if verdict is not None and self.runner is not None:
+            self.judge(verdict)
         elif event.key() == Qt.Key.Key_Space:
             self.play()
         else:
@@ -338,8 +338,7 @@ class ClimbStation(Station):
         self.minutes += seconds / 60
         self._played, self._seconds = 0, 0.0
         self._last_active = self.clock()
-        said = {"clean": "Clean", "rough": "Rough", "not-yet": "Not yet"}[verdict]
-        words = f"{said}: {move.why}."
+        words = f"{VERDICT_WORDS[verdict]}: {move.why}."
         if self.form.minutes.value() and self.minutes >= self.form.minutes.value():
             words += f" That was {self.minutes:.0f} min of playing, the time you set: stop here for today."
         self.card.move.setText(words)

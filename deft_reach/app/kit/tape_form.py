@@ -18,7 +18,7 @@ from deft_reach.app import theme, units
 from deft_reach.app.length_box import LengthBox
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
-from deft_reach.app.words import say
+from deft_reach.app.words import say, sentence
 from deft_reach.core.kit import FLOOR, SEAT, Kit, KitError, Reading
 from deft_reach.core.player import Player
 from deft_reach.core.session import Session
@@ -216,7 +216,7 @@ class TapeForm(Listener):
         if number != self._number:
             return
         if isinstance(result, str):
-            self._say(units.in_words(result[:1].upper() + result[1:] + "."), "error")
+            self._say(units.in_words(sentence(result)), "error")
         else:
             self.solution = result
             words, tone = _in_words(result)

@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
-from deft_reach.app.canvas.base import label
+from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.station import Listener
 from deft_reach.app.words import say
 from deft_reach.core.player import SKILLS, SPEED_NAMES, Speeds
@@ -45,9 +45,7 @@ class SkillChart(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         c = theme.colours()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), QColor(c.sheet))
+        painter = sheet_painter(self)
         found = self.found
         if found is not None:
             rows = [("all", found.overall), *((SPEED_NAMES[name], row) for name, row in found.groups.items())]

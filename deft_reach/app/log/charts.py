@@ -9,7 +9,8 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from deft_reach.app import theme
-from deft_reach.app.canvas.base import label
+from deft_reach.app.canvas.base import label, sheet_painter
+from deft_reach.app.marks import verdict_colour
 from deft_reach.app.tempo_grid import draw_tempo_grid
 from deft_reach.core.practice.progress_log import Point
 
@@ -72,9 +73,7 @@ class TempoChart(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         c = theme.colours()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), QColor(c.sheet))
+        painter = sheet_painter(self)
         if not self.points:
             painter.setPen(QColor(c.muted))
             painter.setFont(theme.ui_font(11))
@@ -128,7 +127,7 @@ class TempoChart(QWidget):
         dot.fill(Qt.GlobalColor.transparent)
         painter = QPainter(dot)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        colour = QColor({"clean": c.good, "rough": c.caution, "not-yet": c.stop}[verdict])
+        colour = verdict_colour(verdict)
         painter.setPen(QPen(colour, 1.6))
         painter.setBrush(colour if verdict == "clean" else QColor(c.sheet))
         painter.drawEllipse(QPointF(DOT, DOT), 4.2, 4.2)
@@ -194,9 +193,7 @@ class CalendarChart(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         c = theme.colours()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), QColor(c.sheet))
+        painter = sheet_painter(self)
         small, muted = theme.lettering(8.5), QColor(c.muted)
         for row, name in ((0, "Mon"), (3, "Thu"), (6, "Sun")):
             day = self.today - timedelta(days=self.today.weekday() - row)

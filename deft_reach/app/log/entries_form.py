@@ -10,12 +10,11 @@ from PySide6.QtWidgets import (
     QLabel,
     QPushButton,
     QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
 )
 
 from deft_reach.app.station import Listener
-from deft_reach.app.tables import make_list
+from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import say
 from deft_reach.core.session import Session
 from deft_reach.store.atomic import write_atomic
@@ -66,10 +65,7 @@ class EntriesForm(Listener):
         self.table.setRowCount(min(MOST, len(rows)))
         for k, row in enumerate(rows[:MOST]):
             cells = (row[0].replace("T", " ")[:16], *row[1:])
-            for column, text in enumerate(cells):
-                item = QTableWidgetItem(text)
-                item.setToolTip(text)
-                self.table.setItem(k, column, item)
+            fill_row(self.table, k, cells, cells)
         problem = self.shelf.problem
         waits = f" {len(self.shelf.waiting)} entries wait to be written." if self.shelf.waiting else ""
         say(self.words, f"{problem}.{waits}" if problem else f"{len(rows)} entries in {self.shelf.path}.",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from datetime import datetime
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -19,7 +20,6 @@ from PySide6.QtWidgets import (
     QScrollArea,
     QSpinBox,
     QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -30,8 +30,8 @@ from deft_reach.app.canvas.explain import limb_name
 from deft_reach.app.choices import fill_box
 from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.station import Listener
-from deft_reach.app.tables import make_list
-from deft_reach.app.words import say
+from deft_reach.app.tables import fill_row, make_list
+from deft_reach.app.words import VERDICT_WORDS, say, sentence
 from deft_reach.core.practice.performance import Faults, Hit, simulate
 from deft_reach.core.practice.take import Take, TakeError, check_take
 from deft_reach.core.session import Session
@@ -55,7 +55,6 @@ FAULTS = (
     ("jitter", "unsteady by", " ms", 0, 40, 1, 0.001, 3),
 )
 SIMULATED = "simulated kit"
-VERDICT_WORDS = {"clean": "Clean", "rough": "Rough", "not-yet": "Not yet"}
 
 
 class TakeForm(Listener):
@@ -268,7 +267,7 @@ class TakeForm(Listener):
                     return
                 self.recorder.record(self._source_name)
         except OSError as error:
-            say(self.words, str(error)[:1].upper() + str(error)[1:] + ".", "error")
+            say(self.words, sentence(error), "error")
             return
         self.record.setText("Stop")
         say(self.words, "Recording …", "hint")
@@ -277,7 +276,7 @@ class TakeForm(Listener):
 
     def _take(self, result: Take | str) -> None:
         if isinstance(result, str):
-            say(self.words, result[:1].upper() + result[1:] + ".", "error")
+            say(self.words, sentence(result), "error")
             return
         self.found = result
         plan, name, _ = self._asked or ("", "", 0.0)
@@ -297,8 +296,7 @@ class TakeForm(Listener):
                 f"{row.spread_ms:.0f} ms",
                 str(row.missed or "none"),
             )
-            for column, text in enumerate(cells):
-                self.limbs.setItem(k, column, QTableWidgetItem(text))
+            fill_row(self.limbs, k, cells)
         even = [f"{kind.replace('_', ' ')} {v:.2f}" for kind, v in result.evenness.items() if v is not None]
         lines = list(result.advice)
         if even:
@@ -310,12 +308,7 @@ class TakeForm(Listener):
         say(self.words, name or "Played by the simulated kit; not kept in the log.", "hint")
         own = next((p for p in self.session.document.plans if p.id == plan), None)
         if name and self.keep.isChecked() and own is not None:
-            entry = TakeEntry(_now(), own.id, own.name, round(result.tempo, 2), result.verdict, result.as_dict())
+            now = datetime.now().astimezone().isoformat(timespec="seconds")
+            entry = TakeEntry(now, own.id, own.name, round(result.tempo, 2), result.verdict, result.as_dict())
             if not self.shelf.add(entry):
                 say(self.words, f"{self.shelf.problem}; it will be written when it can be.", "error")
-
-
-def _now() -> str:
-    from datetime import datetime
-
-    return datetime.now().astimezone().isoformat(timespec="seconds")

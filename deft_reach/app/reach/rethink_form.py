@@ -24,7 +24,7 @@ from deft_reach.app.ask_button import AskButton
 from deft_reach.app.background import Asker
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list, verdict_cells
-from deft_reach.app.words import say
+from deft_reach.app.words import say, sentence
 from deft_reach.core.candidates import WHICH, both_hats, opened, rethought
 from deft_reach.core.document import Candidate
 from deft_reach.core.planner import PlanError, Sticking, Stickings, find_stickings
@@ -187,7 +187,7 @@ class RethinkForm(Listener):
 
     def _take(self, result: Stickings | str) -> None:
         if isinstance(result, str):
-            self._say(result[:1].upper() + result[1:] + ".", "error")
+            self._say(sentence(result), "error")
             return
         self.found = result
         sure = "the order is proven" if result.proven else "the best found; others may be as good"

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QPushButton,
     QSpinBox,
     QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
 )
 
@@ -19,8 +18,8 @@ from deft_reach.app import units
 from deft_reach.app.ask_button import AskButton
 from deft_reach.app.background import Asker
 from deft_reach.app.station import Listener
-from deft_reach.app.tables import make_list
-from deft_reach.app.words import say
+from deft_reach.app.tables import fill_row, make_list
+from deft_reach.app.words import say, sentence
 from deft_reach.core.document import read_text
 from deft_reach.core.kit import Kit
 from deft_reach.core.layout_search import GRID, MOST_MM, Asked, Layout, LayoutError, Layouts, find_layouts, move_words
@@ -164,7 +163,7 @@ class LayoutForm(Listener):
 
     def _take(self, result: Layouts | str) -> None:
         if isinstance(result, str):
-            self._say(result[:1].upper() + result[1:] + ".", "error")
+            self._say(sentence(result), "error")
             return
         self.found, self.partial = result, None
         self._fill(list(result.best))
@@ -188,10 +187,8 @@ class LayoutForm(Listener):
             )
             before, after = row.limit_before, row.limit_after
             limit = "–" if before is None or after is None else f"{before:.0f} → {after:.0f} BPM"
-            for column, text in enumerate((f"{_gain(row) * 100:.0f} % cheaper", limit, moves)):
-                item = QTableWidgetItem(text)
-                item.setToolTip(text)
-                self.table.setItem(k, column, item)
+            cells = (f"{_gain(row) * 100:.0f} % cheaper", limit, moves)
+            fill_row(self.table, k, cells, cells)
         if rows:
             self.table.setCurrentCell(0, 0)
         del blocker
@@ -218,8 +215,7 @@ class LayoutForm(Listener):
             if gain.limit_before is not None and gain.limit_after is not None:
                 limit = f"{gain.limit_before:.0f} → {gain.limit_after:.0f} BPM"
             cost = f"{gain.cost_before:.1f} → {gain.cost_after:.1f}"
-            for column, text in enumerate((gain.name, cost, limit)):
-                self.gains.setItem(k, column, QTableWidgetItem(text))
+            fill_row(self.gains, k, (gain.name, cost, limit))
         self.shown.emit()
 
     # --- acting -----------------------------------------------------------------------------------------------

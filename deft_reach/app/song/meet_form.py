@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QPushButton,
     QScrollArea,
     QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -19,7 +18,7 @@ from PySide6.QtWidgets import (
 from deft_reach.app.background import Asker
 from deft_reach.app.marks import severity_icon
 from deft_reach.app.station import Listener
-from deft_reach.app.tables import make_list
+from deft_reach.app.tables import fill_row, make_list
 from deft_reach.core.document import MissingError
 from deft_reach.core.session import Session
 from deft_reach.core.session.song_view import SongView
@@ -170,12 +169,8 @@ class MeetForm(Listener):
         self.table.setRowCount(len(self.offers))
         for k, offer in enumerate(self.offers):
             change = f"{abs(offer.cost_change):.1f} {'less' if offer.cost_change <= 0 else 'more'}"
-            for column, text in enumerate(
-                (offer.name, f"{offer.pace_before:.2f} → {offer.pace:.2f}", change, offer.lost)
-            ):
-                item = QTableWidgetItem(text)
-                item.setToolTip(" ".join(offer.text.split()))
-                self.table.setItem(k, column, item)
+            cells = (offer.name, f"{offer.pace_before:.2f} → {offer.pace:.2f}", change, offer.lost)
+            fill_row(self.table, k, cells, [" ".join(offer.text.split())] * len(cells))
         if self.offers:
             self.table.setCurrentCell(0, 0)
         self._show_use()

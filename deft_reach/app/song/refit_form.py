@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QLabel,
     QPushButton,
     QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -20,8 +19,8 @@ from deft_reach.app.ask_button import AskButton
 from deft_reach.app.background import Asker
 from deft_reach.app.choices import chosen_kit, fill_box, kit_choices
 from deft_reach.app.station import Listener
-from deft_reach.app.tables import make_list, verdict_cells
-from deft_reach.app.words import preview_text, say
+from deft_reach.app.tables import fill_row, make_list, verdict_cells
+from deft_reach.app.words import preview_text, say, sentence
 from deft_reach.core.kit import Kit
 from deft_reach.core.refit import RefitError, Refitted, refit
 from deft_reach.core.session import Session
@@ -141,7 +140,7 @@ class RefitForm(Listener):
     def _take(self, result: tuple[Refitted, ...] | str) -> None:
         if isinstance(result, str):
             self.chosen.clear()
-            self._say(result[:1].upper() + result[1:] + ".", "error")
+            self._say(sentence(result), "error")
             return
         self.found = result
         self._say("Closest in sound first. Change what becomes what on the right.", "hint")
@@ -150,8 +149,7 @@ class RefitForm(Listener):
         for k, row in enumerate(result):
             count = len(row.substitutions)
             changes = str(count) if count else "nothing"
-            for column, text in enumerate((*verdict_cells(row.report), changes)):
-                self.table.setItem(k, column, QTableWidgetItem(text))
+            fill_row(self.table, k, (*verdict_cells(row.report), changes))
         if result:
             self.table.setCurrentCell(0, 0)
         del blocker
@@ -170,10 +168,8 @@ class RefitForm(Listener):
         subs = row.substitutions if row is not None else ()
         self.changes.setRowCount(len(subs))
         for k, sub in enumerate(subs):
-            for column, text in enumerate((sub.source, sub.target, str(len(sub.strokes)), sub.why)):
-                item = QTableWidgetItem(text)
-                item.setToolTip(text)
-                self.changes.setItem(k, column, item)
+            cells = (sub.source, sub.target, str(len(sub.strokes)), sub.why)
+            fill_row(self.changes, k, cells, cells)
             hand = row is not None and sub.target in row.kit.voices and sub.source not in ("J", "K")
             if hand and row is not None:
                 self.changes.setCellWidget(k, 1, self._voice_box(sub.source, sub.target, row.kit))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import QPointF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -15,7 +15,6 @@ from PySide6.QtWidgets import (
     QPushButton,
     QSlider,
     QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -23,11 +22,11 @@ from PySide6.QtWidgets import (
 from deft_reach.app import theme
 from deft_reach.app.ask_button import AskButton
 from deft_reach.app.background import Asker
-from deft_reach.app.canvas.base import label
+from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.canvas.explain import limb_name
 from deft_reach.app.station import Listener
-from deft_reach.app.tables import make_list
-from deft_reach.app.words import preview_text, say
+from deft_reach.app.tables import fill_row, make_list
+from deft_reach.app.words import preview_text, say, sentence
 from deft_reach.core.endurance import SUSTAINED, effort_over_time, endurance, lasting_words
 from deft_reach.core.limbs import FEET
 from deft_reach.core.relief import DEFAULT_KEEP, KEEPS, Relief, ReliefError, lighter, relief_scale
@@ -77,9 +76,7 @@ class EffortChart(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         c = theme.colours()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), QColor(c.sheet))
+        painter = sheet_painter(self)
         report = self.report
         if report is None or not report.summary.duration:
             painter.end()
@@ -226,8 +223,7 @@ class ReliefForm(Listener):
             who = limb_name(own.table.kit, one.limb)
             rest = f"{one.rest * 1000:.0f} ms" if one.rest < 10 else f"{one.rest:.0f} s"
             cells = (who, f"{one.rate:.1f}", str(one.longest_run), rest, lasting_words(one.lasts))
-            for column, text in enumerate(cells):
-                self.loads.setItem(k, column, QTableWidgetItem(text))
+            fill_row(self.loads, k, cells)
         if self.rows and self._asked != self._key():
             self._say("The plan has changed since: find again.", "hint")
         self._show()
@@ -253,7 +249,7 @@ class ReliefForm(Listener):
 
     def _take(self, result: list[Relief] | str) -> None:
         if isinstance(result, str):
-            self._say(result[:1].upper() + result[1:] + ".", "error")
+            self._say(sentence(result), "error")
             return
         self.rows = result
         self.slider.setRange(0, len(result) - 1)

@@ -23,7 +23,7 @@ from deft_reach.app.choices import fill_box
 from deft_reach.app.marks import severity_icon
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
-from deft_reach.app.words import say
+from deft_reach.app.words import say, sentence
 from deft_reach.core.session import Session
 from deft_reach.core.session.song_view import SongView
 from deft_reach.core.session.songs import MOST_TIMES
@@ -257,10 +257,10 @@ class SongBar(Listener):
         others = [] if found is None else [p for p in found.problems if p.section not in (None, self.row)]
         if problems:
             worst = "error" if any(p.severity == "stop" for p in problems) else "hint"
-            say(self.words, " ".join(_sentence(p.message) for p in problems), worst)
+            say(self.words, " ".join(sentence(p.message) for p in problems), worst)
             return
         if found is None or found.report is None:
-            say(self.words, _sentence(others[0].message) if others else "", "hint")
+            say(self.words, sentence(others[0].message) if others else "", "hint")
             return
         seconds = found.duration
         bars = float(found.report.pattern.bars) if found.chain is None else len(found.chain.nominal.bar_rows)
@@ -325,7 +325,7 @@ class SongBar(Listener):
         try:
             text = found.chain.text()
         except ValueError as error:
-            say(self.words, _sentence(str(error)), "error")
+            say(self.words, sentence(str(error)), "error")
             return
         self.session.new_plan(f"{song.name}, written out", text, tempo=found.chain.tempo, show=False)
         say(self.words, "Written out: it stands among the plans.", "hint")
@@ -345,8 +345,3 @@ def _tempo_box(none: str) -> QDoubleSpinBox:
 
 def _or_none(value: float) -> float | None:
     return value if value >= TEMPO_RANGE[0] else None
-
-
-def _sentence(text: str) -> str:
-    text = text[:1].upper() + text[1:]
-    return text if text.endswith((".", "!", "?")) else text + "."

@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
 )
 
@@ -22,8 +21,8 @@ from deft_reach.app import theme
 from deft_reach.app.ask_button import AskButton
 from deft_reach.app.background import Asker
 from deft_reach.app.station import Listener
-from deft_reach.app.tables import make_list, verdict_cells
-from deft_reach.app.words import preview_text, say
+from deft_reach.app.tables import fill_row, make_list, verdict_cells
+from deft_reach.app.words import preview_text, say, sentence
 from deft_reach.core.session import Session
 from deft_reach.core.voicing import CONTOURS, VoicingError, Voicings, find_voicings
 
@@ -134,7 +133,7 @@ class AdviserForm(Listener):
 
     def _take(self, result: Voicings | str) -> None:
         if isinstance(result, str):
-            self._say(result[:1].upper() + result[1:] + ".", "error")
+            self._say(sentence(result), "error")
             return
         self.found = result
         sure = "The order is proven." if result.proven else "The best found; others may be as good."
@@ -146,8 +145,7 @@ class AdviserForm(Listener):
         self.table.setRowCount(len(rows))
         for k, row in enumerate(rows):
             differs = f"{len(row.differs)} strokes" if row.differs else "the cheapest"
-            for column, text in enumerate((str(k + 1), *verdict_cells(row.report), differs)):
-                self.table.setItem(k, column, QTableWidgetItem(text))
+            fill_row(self.table, k, (str(k + 1), *verdict_cells(row.report), differs))
         if rows:
             self.table.setCurrentCell(0, 0)
         self._show()

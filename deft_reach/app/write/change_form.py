@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem,
 
 from deft_reach.app import theme
 from deft_reach.app.station import Listener
-from deft_reach.app.words import say
+from deft_reach.app.words import say, sentence
 from deft_reach.core.document import analyse_plan
 from deft_reach.core.session import Session
 from deft_reach.core.stroke_text import TEMPO_RANGE, StrokeTextError
@@ -74,7 +74,7 @@ class ChangeForm(Listener):
             after = replace(plan, tempo=min(high, max(low, plan.tempo * change.tempo)))
             report = analyse_plan(document.with_plan(after), after, unfinished=True)
         except TransformError as error:
-            self._say("", str(error)[:1].upper() + str(error)[1:] + ".", "error")
+            self._say("", sentence(error), "error")
             return
         except StrokeTextError as error:
             self._say("", f"This leads to something that cannot be written: {error}.", "error")

@@ -45,7 +45,6 @@ FIRST_BEATS: Final = 12.0
 UNEVEN: Final = 0.08
 #: With less than this share of strokes found, it is not this plan that was played.
 SAME_PIECE: Final = 0.4
-VERDICTS: Final = ("clean", "rough", "not-yet")
 
 
 class TakeError(ValueError):
