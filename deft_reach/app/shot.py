@@ -20,6 +20,7 @@ from deft_reach.app.window import MainWindow
 from deft_reach.core.document import MissingError
 from deft_reach.core.session import Session
 from deft_reach.store.documents import open_document
+from deft_reach.store.log_exchange import from_csv
 from deft_reach.store.places import demo_file, demo_log_file
 from deft_reach.store.recent import Memory
 
@@ -102,7 +103,7 @@ def _practise(window: MainWindow) -> None:
     book = window.shelf.book
     if book is None:
         return
-    book.from_csv(demo_log_file().read_text(encoding="utf-8"))
+    from_csv(book, demo_log_file().read_text(encoding="utf-8"))
     last = datetime.fromisoformat(book.attempts()[-1].at)
     window.climb_station.now = window.log_station.now = lambda: last
     window.climb_station.build()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
 
 from deft_reach.app import theme
@@ -20,6 +20,47 @@ def verdict_cells(report: Report) -> tuple[str, str, str]:
         "–" if s.tempo_limit is None else f"{s.tempo_limit:.0f} BPM",
         str(cautions) if cautions else "none",
     )
+
+
+class _Fit(QObject):
+    """Makes columns as wide as what they hold, once after every burst of changes.
+
+    The header's own mode for this measures all rows again for every cell that changes: a list of some hundred rows
+    filled anew would take a minute.
+    """
+
+    def __init__(self, table: QTableWidget, columns: Sequence[int]) -> None:
+        super().__init__(table)
+        self.table, self.columns = table, columns
+        self._late = QTimer(self)
+        self._late.setSingleShot(True)
+        self._late.setInterval(0)
+        self._late.timeout.connect(self.fit)
+        model = table.model()
+        for signal in (
+            model.dataChanged,
+            model.headerDataChanged,
+            model.rowsInserted,
+            model.rowsRemoved,
+            model.modelReset,
+        ):
+            signal.connect(lambda *_: self._late.start())
+        table.installEventFilter(self)
+        self._late.start()
+
+    def eventFilter(self, table: QObject, event: QEvent) -> bool:
+        # Before it is seen for the first time, and after its lettering has changed size.
+        if event.type() == QEvent.Type.Show:
+            self.fit()
+        elif event.type() in (QEvent.Type.FontChange, QEvent.Type.StyleChange):
+            self._late.start()
+        return False
+
+    def fit(self) -> None:
+        """Fit the columns now."""
+        self._late.stop()
+        for column in self.columns:
+            self.table.resizeColumnToContents(column)
 
 
 def fill_row(table: QTableWidget, row: int, cells: Sequence[str], tips: Sequence[str] = ()) -> None:
@@ -45,7 +86,8 @@ def make_list(table: QTableWidget, name: str, columns: list[str], wide: tuple[in
     table.setFrameShape(QTableWidget.Shape.NoFrame)
     table.setTabKeyNavigation(False)
     header = table.horizontalHeader()
-    header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+    header.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
     for column in wide:
         header.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
+    _Fit(table, [column for column in range(len(columns)) if column not in wide])
     header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)

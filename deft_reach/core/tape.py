@@ -244,7 +244,7 @@ class _Problem:
         for trial in range(8):
             spread = 0.0 if trial == 0 else 60.0 * trial
             start = self.base + generator.normal(0.0, 1.0, self.base.shape) * spread
-            found = least_squares(misses, start.ravel(), jac=slopes, method="trf", xtol=1e-12, ftol=1e-12)
+            found = least_squares(misses, start.ravel(), jac=slopes, method="lm", xtol=1e-10, ftol=1e-10)
             if found.cost < least * (1 - 1e-6) - 1e-9:
                 best, least = found.x.reshape(-1, 3), float(found.cost)
         assert best is not None

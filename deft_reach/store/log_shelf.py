@@ -2,12 +2,25 @@
 
 from __future__ import annotations
 
-from collections import Counter
+from collections import Counter, defaultdict
+from collections.abc import Callable
 from datetime import date
 from pathlib import Path
+from typing import NamedTuple, TypeVar
 
+from deft_reach.core.practice.progress_log import WHOLE, Played, Point, day_of, tally, when
 from deft_reach.core.signals import Signal
-from deft_reach.store.logbook import Attempt, Logbook, LogbookError, LogLine, TakeEntry
+from deft_reach.store.log_entries import Attempt, LogbookError, TakeEntry
+from deft_reach.store.logbook import Logbook
+
+T = TypeVar("T")
+
+
+class Worked(NamedTuple):
+    """Minutes of playing by day, and minutes for which each limb was busy."""
+
+    days: dict[date, float]
+    limbs: dict[str, float]
 
 
 class LogShelf:
@@ -58,58 +71,84 @@ class LogShelf:
         self.changed.emit()
         return not self.waiting
 
+    # What still waits to be written counts in all that is read.
+
     def attempts(self, plan: str | None = None) -> list[Attempt]:
-        """What was tried, what still waits to be written included."""
-        rows: list[Attempt] = []
-        if self.book is not None:
-            try:
-                rows = self.book.attempts(plan)
-            except LogbookError as error:
-                self.problem = str(error)
-        waiting = [row for row in self.waiting if isinstance(row, Attempt)]
-        return rows + [row for row in waiting if plan is None or row.plan == plan]
-
-    def lines(self) -> list[LogLine]:
-        """What pictures and sums need of every attempt, what still waits to be written included."""
-        rows: list[LogLine] = []
-        if self.book is not None:
-            try:
-                rows = self.book.lines()
-            except LogbookError as error:
-                self.problem = str(error)
-        waiting = (row for row in self.waiting if isinstance(row, Attempt))
-        return rows + [LogLine(a.at, a.plan, a.stage, a.tempo, a.verdict, a.seconds) for a in waiting]
-
-    def minutes_on(self, day: date) -> float:
-        """Minutes of playing on a day, what still waits to be written included."""
-        text = day.isoformat()
-        seconds = sum(row.seconds for row in self.waiting if isinstance(row, Attempt) and row.at[:10] == text)
-        if self.book is not None:
-            try:
-                seconds += self.book.seconds_on(text)
-            except LogbookError as error:
-                self.problem = str(error)
-        return seconds / 60
-
-    def minutes_by_limb(self) -> dict[str, float]:
-        """Minutes for which each limb was busy, what still waits to be written included."""
-        found: Counter[str] = Counter()
-        if self.book is not None:
-            try:
-                found.update(self.book.busy())
-            except LogbookError as error:
-                self.problem = str(error)
-        for row in self.waiting:
-            if isinstance(row, Attempt):
-                found.update(row.load)
-        return {limb: seconds / 60 for limb, seconds in found.items()}
+        """What was tried, in full: for long logs, what is asked below is quicker."""
+        rows: list[Attempt] = self._read(lambda book: book.attempts(plan), [])
+        return rows + [row for row in self._waiting() if plan is None or row.plan == plan]
 
     def takes(self, plan: str | None = None) -> list[TakeEntry]:
+        """Takes that were checked."""
+        rows: list[TakeEntry] = self._read(lambda book: book.takes(plan), [])
+        return rows + [row for row in self.waiting if isinstance(row, TakeEntry) and plan in (None, row.plan)]
+
+    def played(self) -> dict[str, Played]:
+        """What the log says of each plan, by its id."""
+        had: dict[str, Played] = self._read(Logbook.played, {})
+        return tally(self._waiting(), had)
+
+    def points(self, plan: str) -> list[Point]:
+        """A plan's attempts at the whole figure in the order of time."""
+        rows: list[Point] = self._read(lambda book: book.points(plan), [])
+        more = [Point(when(a.at), a.tempo, a.verdict) for a in self._waiting() if a.plan == plan and a.stage in WHOLE]
+        return sorted([*rows, *more]) if more else rows
+
+    def clean_rungs(self, plan: str) -> set[tuple[str, float]]:
+        """Stages of a plan, and the tempi at which each was clean."""
+        rows: set[tuple[str, float]] = self._read(lambda book: book.clean_rungs(plan), set())
+        return rows | {(a.stage, a.tempo) for a in self._waiting() if a.plan == plan and a.verdict == "clean"}
+
+    def minutes_on(self, day: date) -> float:
+        """Minutes of playing on a day."""
+        text = day.isoformat()
+        seconds = sum(row.seconds for row in self._waiting() if row.at[:10] == text)
+        return (seconds + self._read(lambda book: book.seconds_on(text), 0.0)) / 60
+
+    def worked(self) -> Worked:
+        """Minutes of playing by day, and minutes for which each limb was busy."""
+        had: dict[tuple[str, str], float] = self._read(Logbook.worked, {})
+        rows = Counter(had)
+        for row in self._waiting():
+            rows.update({(row.at[:10], limb): seconds for limb, seconds in {**row.load, "": row.seconds}.items()})
+        days: dict[date, float] = defaultdict(float)
+        limbs: dict[str, float] = defaultdict(float)
+        for (text, limb), seconds in rows.items():
+            if limb:
+                limbs[limb] += seconds / 60
+            else:
+                days[day_of(text)] += seconds / 60
+        return Worked(dict(days), dict(limbs))
+
+    def speed_rows(self, count: int) -> list[tuple[str, float, bool]]:
+        """What the newest attempts and takes, so many of each, say of speed, as ``evidence_from`` reads it."""
+        rows: list[tuple[str, float, bool]] = self._read(lambda book: book.speed_rows(count), [])
+        for entry in self.waiting:
+            if isinstance(entry, TakeEntry):
+                rows += entry.speed
+            elif entry.pace is not None:
+                rows.append((entry.held_by, entry.pace, entry.verdict == "clean"))
+        return rows
+
+    def newest(self, count: int) -> list[Attempt | TakeEntry]:
+        """The newest entries, at most so many, the newest first."""
+        rows: list[Attempt | TakeEntry] = self._read(lambda book: book.newest(count), [])
+        return sorted([*rows, *self.waiting], key=lambda row: row.at, reverse=True)[:count]
+
+    def count(self) -> int:
+        """How many attempts and takes there are."""
+        return self._read(Logbook.count, 0) + len(self.waiting)
+
+    def _waiting(self) -> list[Attempt]:
+        return [row for row in self.waiting if isinstance(row, Attempt)]
+
+    def _read(self, ask: Callable[[Logbook], T], nothing: T) -> T:
+        """What the logbook answers; ``nothing``, and why in ``problem``, where it cannot."""
         try:
-            return self.book.takes(plan) if self.book is not None else []
+            return nothing if self.book is None else ask(self.book)
         except LogbookError as error:
             self.problem = str(error)
-            return []
+            return nothing
 
     def news(self) -> list[str]:
         """Remarks that have not been said yet."""

@@ -6,19 +6,20 @@ brought up to date; one that is damaged is moved aside, never overwritten.
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 import shutil
 import sqlite3
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import closing, contextmanager, suppress
-from dataclasses import asdict, dataclass, field, fields
+from dataclasses import asdict
 from datetime import datetime
 from pathlib import Path
-from typing import Any, Final, NamedTuple
+from typing import Any, Final
 
-VERSION: Final = 1
+from deft_reach.core.practice.progress_log import STUCK_AFTER, UNPLAYED, WHOLE, Played, Point, when
+from deft_reach.store.log_entries import Attempt, LogbookError, SessionEntry, TakeEntry
+
+VERSION: Final = 2
 #: Waited for another program that writes (seconds).
 PATIENCE: Final = 2.0
 _TABLES: Final = """
@@ -31,76 +32,46 @@ CREATE TABLE attempts (
     held_by TEXT NOT NULL DEFAULT '', load TEXT NOT NULL DEFAULT '{}', note TEXT NOT NULL DEFAULT '');
 CREATE TABLE takes (
     id INTEGER PRIMARY KEY, session INTEGER REFERENCES sessions(id), at TEXT NOT NULL, plan TEXT NOT NULL,
-    plan_name TEXT NOT NULL, tempo REAL NOT NULL, verdict TEXT NOT NULL, found TEXT NOT NULL);
-CREATE INDEX attempts_by_plan ON attempts (plan, at);
+    plan_name TEXT NOT NULL, tempo REAL NOT NULL, verdict TEXT NOT NULL, found TEXT NOT NULL,
+    speed TEXT NOT NULL DEFAULT '[]');
 CREATE INDEX takes_by_plan ON takes (plan, at);
 """
+# Sums are kept as attempts are written, in the same transaction: a long log opens as quickly as a short one. Times
+# are told apart by their zone, the text's end: within one the text sorts as the time does. What the pictures need of
+# a plan's attempts is in the index, in the order they were made.
+_SUMS: Final = """
+CREATE INDEX attempts_of_plan ON attempts (plan, id, at, stage, tempo, verdict, seconds);
+CREATE TABLE worked (
+    day TEXT NOT NULL, limb TEXT NOT NULL, seconds REAL NOT NULL, PRIMARY KEY (day, limb)) WITHOUT ROWID;
+CREATE TABLE tallies (
+    plan TEXT NOT NULL, zone TEXT NOT NULL, attempts INTEGER NOT NULL, seconds REAL NOT NULL, clean REAL,
+    last TEXT NOT NULL, PRIMARY KEY (plan, zone)) WITHOUT ROWID;
+CREATE TRIGGER attempt_added AFTER INSERT ON attempts BEGIN
+    INSERT INTO tallies VALUES (new.plan, substr(new.at, -6), 1, new.seconds,
+            CASE WHEN new.verdict = 'clean' AND new.stage IN ('everything', 'between grooves') THEN new.tempo END,
+            new.at)
+        ON CONFLICT DO UPDATE SET attempts = attempts + 1, seconds = seconds + excluded.seconds,
+            clean = coalesce(max(clean, excluded.clean), clean, excluded.clean), last = max(last, excluded.last);
+    INSERT INTO worked VALUES (substr(new.at, 1, 10), '', new.seconds)
+        ON CONFLICT DO UPDATE SET seconds = seconds + excluded.seconds;
+    INSERT INTO worked SELECT substr(new.at, 1, 10), key, coalesce(CAST(value AS REAL), 0) FROM json_each(new.load)
+        WHERE true ON CONFLICT DO UPDATE SET seconds = seconds + excluded.seconds;
+END;
+"""
 #: What brings a database of a version to the next one.
-MIGRATIONS: Final[dict[int, str]] = {}
-
-
-class LogbookError(Exception):
-    """The logbook cannot be read or written now: says what is wrong and what to do."""
-
-
-@dataclass(frozen=True)
-class Attempt:
-    """A rung tried: when (ISO 8601 with offset), what exactly, and how it went.
-
-    ``text`` is the stage's stroke text; ``pace`` is for an untrained player and ``held_by`` the group that limited it
-    (see calibration); ``load`` has seconds of playing by limb.
-    """
-
-    at: str
-    plan: str
-    plan_name: str
-    text: str
-    stage: str
-    tempo: float
-    verdict: str
-    repeats: int = 1
-    seconds: float = 0.0
-    target: float | None = None
-    tempo_limit: float | None = None
-    pace: float | None = None
-    held_by: str = ""
-    load: Mapping[str, float] = field(default_factory=dict)
-    note: str = ""
-    session: int | None = None
-    id: int | None = None
-
-
-class LogLine(NamedTuple):
-    """As much of an attempt as the pictures show."""
-
-    at: str
-    plan: str
-    stage: str
-    tempo: float
-    verdict: str
-    seconds: float
-
-
-@dataclass(frozen=True)
-class TakeEntry:
-    """A take that was checked: when, of which plan, and what the check found."""
-
-    at: str
-    plan: str
-    plan_name: str
-    tempo: float
-    verdict: str
-    found: Mapping[str, Any]
-    session: int | None = None
-    id: int | None = None
-
-
-@dataclass(frozen=True)
-class SessionEntry:
-    begun: str
-    ended: str | None = None
-    note: str = ""
-    id: int | None = None
+MIGRATIONS: Final[dict[int, str]] = {
+    1: f"""
+DROP INDEX attempts_by_plan;
+ALTER TABLE takes ADD COLUMN speed TEXT NOT NULL DEFAULT '[]';
+{_SUMS}
+INSERT INTO tallies SELECT plan, substr(at, -6), count(*), total(seconds),
+        max(CASE WHEN verdict = 'clean' AND stage IN ('everything', 'between grooves') THEN tempo END), max(at)
+    FROM attempts GROUP BY 1, 2;
+INSERT INTO worked SELECT substr(at, 1, 10), '', total(seconds) FROM attempts GROUP BY 1;
+INSERT INTO worked SELECT substr(at, 1, 10), each.key, total(each.value)
+    FROM attempts, json_each(attempts.load) AS each GROUP BY 1, 2;
+""",
+}
 
 
 class Logbook:
@@ -155,8 +126,7 @@ class Logbook:
             )
         if not there:
             with self._change():
-                for statement in _TABLES.split(";"):
-                    self._base.execute(statement)
+                self._run(_TABLES + _SUMS)
                 self._base.execute(f"PRAGMA user_version = {VERSION}")
         elif version == 0:
             raise sqlite3.DatabaseError("file is not a database of this kind: malformed")
@@ -174,8 +144,7 @@ class Logbook:
         try:
             with self._change():
                 for number in range(version, VERSION):
-                    for statement in MIGRATIONS[number].split(";"):
-                        self._base.execute(statement)
+                    self._run(MIGRATIONS[number])
                 self._base.execute(f"PRAGMA user_version = {VERSION}")
         except (sqlite3.Error, KeyError) as error:
             raise LogbookError(
@@ -183,6 +152,16 @@ class Logbook:
                 f"is a copy, {copy.name}"
             ) from None
         self.remarks.append(f"The logbook was brought up to date; the old one is kept as {copy.name}.")
+
+    def _run(self, script: str) -> None:
+        """Every statement of a script, within the change that is going on."""
+        statement = ""
+        for line in script.splitlines(keepends=True):
+            statement += line
+            if sqlite3.complete_statement(statement):
+                self._base.execute(statement)
+                statement = ""
+        self._base.execute(statement)
 
     def _set_aside(self) -> None:
         with suppress(sqlite3.Error):
@@ -279,127 +258,92 @@ class Logbook:
         """Attempts in the order they were made; of one plan, or all."""
         return [_attempt(row) for row in self._rows("attempts", plan)]
 
-    def lines(self) -> list[LogLine]:
-        """What pictures and sums need of every attempt, in the order they were made: quick for long logs."""
-        try:
-            cursor = self._base.execute("SELECT at, plan, stage, tempo, verdict, seconds FROM attempts ORDER BY id")
-            cursor.row_factory = None
-            return list(map(LogLine._make, cursor))
-        except sqlite3.Error as error:
-            raise self._refused(error) from None
+    def played(self) -> dict[str, Played]:
+        """What the log says of each plan, by its id."""
+        found: dict[str, Played] = {}
+        for plan, count, seconds, clean, last in self._ask(
+            "SELECT plan, attempts, seconds, clean, last FROM tallies"
+        ):
+            had = found.get(plan, UNPLAYED)
+            best = max((tempo for tempo in (had.clean, clean) if tempo is not None), default=None)
+            late = when(last) if had.last is None else max(had.last, when(last))
+            found[plan] = Played(had.attempts + count, had.seconds + seconds, best, late)
+        return {plan: played._replace(recent=self._recent(plan)) for plan, played in found.items()}
+
+    def _recent(self, plan: str) -> tuple[tuple[float, str], ...]:
+        asked = "SELECT tempo, verdict FROM attempts WHERE plan = ? AND stage IN (?, ?) ORDER BY id DESC LIMIT ?"
+        return tuple((tempo, verdict) for tempo, verdict in reversed(self._ask(asked, plan, *WHOLE, STUCK_AFTER)))
+
+    def points(self, plan: str) -> list[Point]:
+        """A plan's attempts at the whole figure in the order of time."""
+        rows = self._ask(
+            "SELECT at, tempo, verdict FROM attempts WHERE plan = ? AND stage IN (?, ?) ORDER BY id", plan, *WHOLE
+        )
+        return sorted(Point(when(at), tempo, verdict) for at, tempo, verdict in rows)
+
+    def clean_rungs(self, plan: str) -> set[tuple[str, float]]:
+        """Stages of a plan, and the tempi at which each was clean."""
+        asked = "SELECT DISTINCT stage, tempo FROM attempts WHERE plan = ? AND verdict = 'clean'"
+        return {(stage, tempo) for stage, tempo in self._ask(asked, plan)}
+
+    def worked(self) -> dict[tuple[str, str], float]:
+        """Seconds of playing by day (ISO 8601) and limb; the limb is empty for the playing itself."""
+        return {(day, limb): seconds for day, limb, seconds in self._ask("SELECT day, limb, seconds FROM worked")}
 
     def seconds_on(self, day: str) -> float:
         """Seconds of playing on a day (ISO 8601)."""
-        try:
-            asked = "SELECT TOTAL(seconds) FROM attempts WHERE substr(at, 1, 10) = ?"
-            return float(self._base.execute(asked, (day,)).fetchone()[0])
-        except sqlite3.Error as error:
-            raise self._refused(error) from None
+        return float(self._ask("SELECT total(seconds) FROM worked WHERE day = ? AND limb = ''", day)[0][0])
 
-    def busy(self) -> dict[str, float]:
-        """Seconds for which each limb was busy in all attempts."""
-        try:
-            return dict(
-                self._base.execute(
-                    "SELECT each.key, SUM(each.value) FROM attempts, json_each(attempts.load) AS each"
-                    " GROUP BY each.key"
-                )
-            )
-        except sqlite3.Error as error:
-            raise self._refused(error) from None
+    def speed_rows(self, count: int) -> list[tuple[str, float, bool]]:
+        """What the newest attempts and takes, so many of each, say of speed, as ``evidence_from`` reads it."""
+        rows = self._ask("SELECT held_by, pace, verdict FROM attempts ORDER BY id DESC LIMIT ?", count)
+        found = [(held_by, pace, verdict == "clean") for held_by, pace, verdict in rows if pace is not None]
+        for (text,) in self._ask("SELECT speed FROM takes ORDER BY id DESC LIMIT ?", count):
+            found += _speed(text)
+        return found
+
+    def newest(self, count: int) -> list[Attempt | TakeEntry]:
+        """The newest attempts and takes, at most so many, the newest first."""
+        last = "SELECT * FROM {} ORDER BY id DESC LIMIT ?"
+        rows: list[Attempt | TakeEntry] = [_attempt(row) for row in self._ask(last.format("attempts"), count)]
+        rows += [_take(row) for row in self._ask(last.format("takes"), count)]
+        return sorted(rows, key=lambda row: row.at, reverse=True)[:count]
+
+    def count(self) -> int:
+        """How many attempts and takes there are."""
+        return int(self._ask("SELECT (SELECT count(*) FROM attempts) + (SELECT count(*) FROM takes)")[0][0])
 
     def takes(self, plan: str | None = None) -> list[TakeEntry]:
-        return [TakeEntry(**{**dict(row), "found": json.loads(row["found"])}) for row in self._rows("takes", plan)]
+        return [_take(row) for row in self._rows("takes", plan)]
 
     def sessions(self) -> list[SessionEntry]:
         return [SessionEntry(**dict(row)) for row in self._rows("sessions", None)]
 
     def _rows(self, table: str, plan: str | None) -> list[sqlite3.Row]:
         where, values = ("", ()) if plan is None else (" WHERE plan = ?", (plan,))
+        return self._ask(f"SELECT * FROM {table}{where} ORDER BY id", *values)
+
+    def _ask(self, question: str, *values: object) -> list[Any]:
         try:
-            return self._base.execute(f"SELECT * FROM {table}{where} ORDER BY id", values).fetchall()
+            return self._base.execute(question, values).fetchall()
         except sqlite3.Error as error:
             raise self._refused(error) from None
 
-    # --- in and out ---------------------------------------------------------------------------------------------
-
-    def to_json(self) -> str:
-        """All of it as JSON."""
-        return json.dumps(
-            {
-                "format": "deft-reach-logbook",
-                "version": VERSION,
-                "sessions": [asdict(row) for row in self.sessions()],
-                "attempts": [asdict(row) for row in self.attempts()],
-                "takes": [asdict(row) for row in self.takes()],
-            },
-            ensure_ascii=False,
-            indent=1,
-        )
-
-    def to_csv(self) -> str:
-        """Every attempt as a row."""
-        out = io.StringIO()
-        names = [f.name for f in fields(Attempt)]
-        writer = csv.writer(out, lineterminator="\n")
-        writer.writerow(names)
-        for row in self.attempts():
-            values = _row(row)
-            writer.writerow(["" if values[name] is None else values[name] for name in names])
-        return out.getvalue()
-
-    def from_json(self, text: str) -> int:
-        """Add what another logbook has and this one has not; how many entries that were. Raises LogbookError."""
-        try:
-            raw = json.loads(text)
-            if not isinstance(raw, dict) or raw.get("format") != "deft-reach-logbook":
-                raise LogbookError("this is no logbook: expected a JSON object with the format deft-reach-logbook")
-            if int(raw.get("version", 0)) > VERSION:
-                raise LogbookError(f"this logbook is of version {raw['version']}; this app reads up to {VERSION}")
-            attempts = [Attempt(**_known(Attempt, row)) for row in raw.get("attempts", [])]
-            takes = [TakeEntry(**_known(TakeEntry, row)) for row in raw.get("takes", [])]
-        except (json.JSONDecodeError, TypeError, ValueError, AttributeError, RecursionError) as error:
-            raise LogbookError(f"this logbook cannot be read: {error}") from None
-        return self._merge(attempts) + self._merge(takes)
-
-    def from_csv(self, text: str) -> int:
-        """Attempts from a table as ``to_csv`` writes it. Raises LogbookError with the line."""
-        reader = csv.DictReader(io.StringIO(text))
-        needed = {"at", "plan", "plan_name", "text", "stage", "tempo", "verdict"}
-        if reader.fieldnames is None or not needed <= set(reader.fieldnames):
-            lacking = ", ".join(sorted(needed - set(reader.fieldnames or ())))
-            raise LogbookError(f"line 1: the table lacks {lacking}")
-        rows = []
-        for row in reader:
-            try:
-                rows.append(
-                    Attempt(
-                        row["at"], row["plan"], row["plan_name"], row["text"], row["stage"], float(row["tempo"]),
-                        row["verdict"], int(row.get("repeats") or 1), float(row.get("seconds") or 0),
-                        _number(row.get("target")), _number(row.get("tempo_limit")), _number(row.get("pace")),
-                        row.get("held_by") or "", json.loads(row.get("load") or "{}"), row.get("note") or "",
-                    )
-                )  # fmt: skip
-            except (ValueError, TypeError) as error:
-                raise LogbookError(f"line {reader.line_num}: {error}") from None
-        return self._merge(rows)
-
-    def _merge(self, rows: Sequence[Attempt | TakeEntry]) -> int:
-        """Add entries that are not there yet, all or none."""
-        if not rows:
-            return 0
-        table = _table(rows[0])
-        there = {(r["at"], r["plan"], r["tempo"], r["verdict"]) for r in self._rows(table, None)}
+    def merge(self, rows: Sequence[Attempt | TakeEntry]) -> int:
+        """Add those entries that are not there yet, all or none; how many that were. Raises LogbookError."""
+        there = {
+            table: {(r["at"], r["plan"], r["tempo"], r["verdict"]) for r in self._rows(table, None)}
+            for table in ("attempts", "takes")
+        }
         count = 0
         try:
             with self._change():
                 for entry in rows:
-                    key = (entry.at, entry.plan, entry.tempo, entry.verdict)
-                    if key in there:
-                        continue
-                    there.add(key)
-                    self._write(table, _row(entry, "id", "session"))
-                    count += 1
+                    table, key = _table(entry), (entry.at, entry.plan, entry.tempo, entry.verdict)
+                    if key not in there[table]:
+                        there[table].add(key)
+                        self._write(table, _row(entry, "id", "session"))
+                        count += 1
         except sqlite3.Error as error:
             raise self._refused(error) from None
         return count
@@ -410,25 +354,24 @@ def _table(entry: Attempt | TakeEntry) -> str:
 
 
 def _row(entry: Attempt | TakeEntry, *without: str) -> dict[str, Any]:
-    """An entry as its table has it: mappings are JSON there."""
+    """An entry as its table has it: mappings and lists are JSON there."""
     values = {name: value for name, value in asdict(entry).items() if name not in without}
-    return {name: json.dumps(v, sort_keys=True) if isinstance(v, Mapping) else v for name, v in values.items()}
+    return {
+        name: json.dumps(v, sort_keys=True) if isinstance(v, (Mapping, list, tuple)) else v
+        for name, v in values.items()
+    }
 
 
 def _attempt(row: sqlite3.Row) -> Attempt:
-    values = dict(row)
-    values["load"] = json.loads(values["load"])
-    return Attempt(**values)
+    return Attempt(**{**dict(row), "load": json.loads(row["load"])})
 
 
-def _known(kind: type, row: Mapping[str, Any]) -> dict[str, Any]:
-    """The fields this version knows, without numbers that belong to the other file."""
-    names = {f.name for f in fields(kind)} - {"id", "session"}
-    return {key: value for key, value in row.items() if key in names}
+def _take(row: sqlite3.Row) -> TakeEntry:
+    return TakeEntry(**{**dict(row), "found": json.loads(row["found"]), "speed": _speed(row["speed"])})
 
 
-def _number(text: str | None) -> float | None:
-    return float(text) if text else None
+def _speed(text: str) -> tuple[tuple[str, float, bool], ...]:
+    return tuple((str(held_by), float(pace), bool(clean)) for held_by, pace, clean in json.loads(text))
 
 
 def _is_damaged(error: sqlite3.DatabaseError) -> bool:

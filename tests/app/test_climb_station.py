@@ -7,7 +7,8 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 
 from deft_reach.app import transport as module
-from deft_reach.store.logbook import Attempt, Logbook, LogbookError
+from deft_reach.store.log_entries import Attempt, LogbookError
+from deft_reach.store.logbook import Logbook
 from tests.app.conftest import click
 
 CTRL = Qt.KeyboardModifier.ControlModifier

@@ -8,7 +8,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
 from deft_reach.formats.performance import load_performance
-from deft_reach.store.logbook import Attempt
+from deft_reach.store.log_entries import Attempt
 from tests.app.conftest import click
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -60,9 +60,8 @@ def test_attempts_show_at_once_in_pictures_and_words(station, window):
     assert cells(station.plans, 0)[:3] == ["Gangway groove", "climbing", "95 BPM"]
     assert "go on from 95 BPM to 104" in station.next.text()
     assert len(station.tempo.points) == 5 and "clean up to 95 BPM" in station.tempo.in_words()
-    places = [station.tempo.place(point) for point in station.tempo.points]
-    assert [p.x() for p in places] == sorted(p.x() for p in places)
-    assert places[0].y() > places[3].y(), "faster is higher"
+    xs, ys = (places.tolist() for places in station.tempo.places())
+    assert xs == sorted(xs) and ys[0] > ys[3], "later is further right, faster is higher"
     assert "10 minutes of playing on 4 days" in station.calendar.in_words()
     assert station.calendar.day_at(station.calendar.box(NOW.date()).center()) == NOW.date()
     assert "right hand 5 min" in station.limbs.text()

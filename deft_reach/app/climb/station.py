@@ -32,8 +32,8 @@ from deft_reach.core.practice.stages import Stage, build_up, chain_of
 from deft_reach.core.session import Session
 from deft_reach.core.session.looking import StageView
 from deft_reach.core.stroke_text import StrokeTextError
+from deft_reach.store.log_entries import Attempt
 from deft_reach.store.log_shelf import LogShelf
-from deft_reach.store.logbook import Attempt
 
 #: A rung above home is this much (percent) faster.
 OVERSPEED = 5.0
@@ -218,7 +218,7 @@ class ClimbStation(Station):
         plan = self.climbed
         if plan is None:
             return 0
-        clean = {(row.stage, row.tempo) for row in self.shelf.attempts(plan.id) if row.verdict == "clean"}
+        clean = self.shelf.clean_rungs(plan.id)
         done = [k for k, rung in enumerate(rungs) if (self.stages[rung.stage].name, rung.tempo) in clean]
         # A little below where it ended: the first rungs of a day are to warm up.
         return max(0, max(done, default=0) - 1) if done else 0

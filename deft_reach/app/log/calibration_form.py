@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from itertools import starmap
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
@@ -12,9 +13,10 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.station import Listener
 from deft_reach.app.words import say
-from deft_reach.core.player import SKILLS, SPEED_NAMES, Speeds
+from deft_reach.core.player import SKILLS, SPEED_NAMES, Player, Speeds
 from deft_reach.core.practice.calibration import (
     Calibration,
+    Evidence,
     Fitted,
     calibrate,
     evidence_from,
@@ -24,6 +26,8 @@ from deft_reach.store.log_shelf import LogShelf
 
 #: Fewer attempts than this are not applied: they say too little.
 ENOUGH = 8
+#: So many of the newest attempts, and of takes, are asked: speed is what it is now, not what it was years ago.
+NEWEST = 2000
 
 
 class SkillChart(QWidget):
@@ -106,6 +110,7 @@ class CalibrationForm(Listener):
         super().__init__(session)
         self.shelf = shelf
         self.found: Calibration | None = None
+        self._shown: tuple[Player, list[Evidence]] | None = None
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 6, 10, 6)
         row.setSpacing(12)
@@ -133,16 +138,18 @@ class CalibrationForm(Listener):
         self.follow(shown_later=True)
 
     def refresh(self) -> None:
-        found = (evidence_from(a.held_by, a.pace, a.verdict == "clean") for a in self.shelf.attempts())
-        rows = [row for row in found if row is not None]
-        self.found = calibrate(self.session.player, rows)
-        self.chart.show_found(self.found if rows else None)
-        enough = len(rows) >= ENOUGH
         player = self.session.player
-        self.apply_button.setEnabled(enough and self.found.player != player)
+        rows = [row for row in starmap(evidence_from, self.shelf.speed_rows(NEWEST)) if row is not None]
+        if (player, rows) == self._shown:
+            return
+        self._shown = (player, rows)
+        self.found = found = calibrate(player, rows)
+        self.chart.show_found(found if rows else None)
+        enough = len(rows) >= ENOUGH
+        self.apply_button.setEnabled(enough and found.player != player)
         self.even.setVisible(player.speeds != Speeds())
         more = "" if enough else f" {ENOUGH - len(rows)} more attempts, and it can be used."
-        say(self.words, in_words(self.found) + more, "hint")
+        say(self.words, in_words(found) + more, "hint")
 
     def apply(self) -> None:
         """Set the player's skill, and what the limbs differ in, to what the log says: one step that can be undone."""

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from datetime import date, datetime, timedelta
 
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QToolTip, QWidget
@@ -16,6 +18,8 @@ from deft_reach.core.practice.progress_log import Point
 
 #: Half the side of the square a dot is drawn in.
 DOT = 6
+#: Dots nearer to each other than this (pixels) are one.
+PLACE = 2.0
 LEFT, RIGHT, TOP, BOTTOM = 46.0, 14.0, 16.0, 22.0
 
 
@@ -27,6 +31,7 @@ class TempoChart(QWidget):
         self.name, self.home, self.limit = "", 100.0, None  # type: tuple[str, float, float | None]
         self.points: list[Point] = []
         self._tempi = self._range()
+        self._parts = self._in_time()
         self.setMinimumSize(260, 120)
         self.setAccessibleName("Tempo over time")
 
@@ -36,6 +41,7 @@ class TempoChart(QWidget):
     def show_plan(self, name: str, home: float, limit: float | None, points: list[Point]) -> None:
         self.name, self.home, self.limit, self.points = name, home, limit, points
         self._tempi = self._range()
+        self._parts = self._in_time()
         self.setAccessibleDescription(self.in_words())
         self.update()
 
@@ -49,17 +55,22 @@ class TempoChart(QWidget):
 
     def _span(self) -> tuple[datetime, datetime]:
         first, last = self.points[0].at, self.points[-1].at
-        return (
-            (first, last)
-            if last - first > timedelta(hours=12)
-            else (first - timedelta(hours=12), last + timedelta(hours=12))
-        )
+        half = timedelta(hours=12)
+        return (first, last) if last - first > half else (first - half, last + half)
 
-    def place(self, point: Point) -> QPointF:
-        """Where an attempt is drawn."""
-        first, last = self._span()
-        part = (point.at - first) / (last - first)
-        return QPointF(LEFT + 8 + part * (self.width() - LEFT - RIGHT - 16), self.y(point.tempo))
+    def _in_time(self) -> NDArray[np.float64]:
+        """How far along each point is, from 0 to 1."""
+        if not self.points:
+            return np.zeros(0)
+        first, last = (at.timestamp() for at in self._span())
+        return (np.array([point.at.timestamp() for point in self.points]) - first) / (last - first)
+
+    def places(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Where each attempt is drawn: x and y."""
+        low, high = self._tempi
+        tempi = np.array([point.tempo for point in self.points])
+        across, down = self.width() - LEFT - RIGHT - 16, self.height() - TOP - BOTTOM
+        return LEFT + 8 + self._parts * across, self.height() - BOTTOM - (tempi - low) / (high - low) * down
 
     def y(self, tempo: float) -> float:
         low, high = self._tempi
@@ -97,22 +108,19 @@ class TempoChart(QWidget):
                 painter.drawLine(QPointF(LEFT, y(value)), QPointF(self.width() - RIGHT, y(value)))
                 at = QPointF(end.x(), y(value) - 9)
                 label(painter, at, f"{text} {value:.0f} BPM", small, QColor(colour), right, QColor(c.sheet))
-        best = 0.0
-        before: QPointF | None = None
+        xs, ys = self.places()
+        # The tempi that were the best so far.
+        tempi = np.array([point.tempo if point.verdict == "clean" else 0.0 for point in self.points])
+        best = np.maximum.accumulate(tempi)
+        steps = np.flatnonzero(np.diff(best, prepend=0.0) > 0)
+        painter.setPen(QPen(QColor(c.good), 1.6))
+        painter.drawPolyline([QPointF(xs[k], ys[k]) for k in steps])
         # Long logs have more attempts than there are places to draw them: of those on one place the last is seen.
-        seen: dict[tuple[int, int], tuple[QPointF, str]] = {}
-        for point in self.points:
-            at = self.place(point)
-            seen[round(at.x()), round(at.y())] = at, point.verdict
-            if point.verdict == "clean" and point.tempo > best:
-                best = point.tempo
-                if before is not None:
-                    painter.setPen(QPen(QColor(c.good), 1.6))
-                    painter.drawLine(before, at)
-                before = at
-        dots = {verdict: self._dot(verdict, c) for verdict in {verdict for _, verdict in seen.values()}}
-        for at, verdict in seen.values():
-            painter.drawPixmap(at - QPointF(DOT, DOT), dots[verdict])
+        _, seen = np.unique((xs[::-1] // PLACE) * 1e5 + ys[::-1] // PLACE, return_index=True)
+        dots = {verdict: self._dot(verdict, c) for verdict in {point.verdict for point in self.points}}
+        lefts, tops = (xs - DOT).tolist(), (ys - DOT).tolist()
+        for k in (len(xs) - 1 - seen).tolist():
+            painter.drawPixmap(QPointF(lefts[k], tops[k]), dots[self.points[k].verdict])
         first, last = self._span()
         low_y = self.height() - 10
         label(painter, QPointF(LEFT + 4, low_y), f"{first:%d %b}", small, muted, left)

@@ -18,8 +18,9 @@ from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import say
 from deft_reach.core.session import Session
 from deft_reach.store.atomic import write_atomic
+from deft_reach.store.log_entries import Attempt, LogbookError, TakeEntry
+from deft_reach.store.log_exchange import from_csv, from_json, to_csv, to_json
 from deft_reach.store.log_shelf import LogShelf
-from deft_reach.store.logbook import LogbookError
 
 FILES = "Logbook (*.json);;Attempts as a table (*.csv)"
 #: The newest so many entries are listed; all of them are in the files.
@@ -53,22 +54,14 @@ class EntriesForm(Listener):
         self.follow(shown_later=True)
 
     def refresh(self) -> None:
-        rows = [
-            (a.at, a.plan_name, a.stage, f"{a.tempo:g} BPM × {a.repeats}", a.verdict, a.note)
-            for a in self.shelf.attempts()
-        ]
-        rows += [
-            (t.at, t.plan_name, "take", f"{t.tempo:.0f} BPM", t.verdict, "; ".join(t.found.get("advice", [])[:1]))
-            for t in self.shelf.takes()
-        ]
-        rows.sort(reverse=True)
-        self.table.setRowCount(min(MOST, len(rows)))
-        for k, row in enumerate(rows[:MOST]):
-            cells = (row[0].replace("T", " ")[:16], *row[1:])
+        rows = self.shelf.newest(MOST)
+        self.table.setRowCount(len(rows))
+        for k, row in enumerate(rows):
+            cells = (row.at.replace("T", " ")[:16], row.plan_name, *_cells(row))
             fill_row(self.table, k, cells, cells)
         problem = self.shelf.problem
         waits = f" {len(self.shelf.waiting)} entries wait to be written." if self.shelf.waiting else ""
-        say(self.words, f"{problem}.{waits}" if problem else f"{len(rows)} entries in {self.shelf.path}.",
+        say(self.words, f"{problem}.{waits}" if problem else f"{self.shelf.count()} entries in {self.shelf.path}.",
             "error" if problem else "hint")  # fmt: skip
 
     def export(self) -> None:
@@ -83,7 +76,7 @@ class EntriesForm(Listener):
         if not path.suffix:
             path = path.with_suffix(".csv" if "csv" in kind else ".json")
         try:
-            text = book.to_csv() if path.suffix.lower() == ".csv" else book.to_json()
+            text = to_csv(book) if path.suffix.lower() == ".csv" else to_json(book)
             write_atomic(path, text.encode())
         except (OSError, LogbookError) as error:
             say(self.words, f"{path}: {getattr(error, 'strerror', None) or error}.", "error")
@@ -97,9 +90,16 @@ class EntriesForm(Listener):
             return
         try:
             text = Path(name).read_text(encoding="utf-8")
-            count = book.from_csv(text) if name.lower().endswith(".csv") else book.from_json(text)
+            count = from_csv(book, text) if name.lower().endswith(".csv") else from_json(book, text)
         except (OSError, UnicodeDecodeError, LogbookError) as error:
             say(self.words, f"{Path(name).name}: {getattr(error, 'strerror', None) or error}.", "error")
             return
         self.shelf.changed.emit()
         say(self.words, f"{count} new entries from {Path(name).name}.", "hint")
+
+
+def _cells(row: Attempt | TakeEntry) -> tuple[str, str, str, str]:
+    """Stage, tempo, verdict and note."""
+    if isinstance(row, Attempt):
+        return row.stage, f"{row.tempo:g} BPM × {row.repeats}", row.verdict, row.note
+    return "take", f"{row.tempo:.0f} BPM", row.verdict, "; ".join(row.found.get("advice", [])[:1])

@@ -23,12 +23,7 @@ from deft_reach.app.log.take_form import TakeForm
 from deft_reach.app.panel import Panel
 from deft_reach.app.station import Station
 from deft_reach.app.tables import make_list
-from deft_reach.core.practice.progress_log import (
-    minutes_by_day,
-    points,
-    progress,
-    what_next,
-)
+from deft_reach.core.practice.progress_log import progress, what_next
 from deft_reach.core.session import Session
 from deft_reach.store.log_shelf import LogShelf
 
@@ -86,9 +81,8 @@ class LogStation(Station):
 
     def refresh(self) -> None:
         document, plan, report = self.session.document, self.session.plan, self.session.report
-        attempts = self.shelf.lines()
         now = self.now()
-        rows = progress(document, attempts)
+        rows = progress(document, self.shelf.played())
         self.next.setText("\n".join(f"• {line}" for line in what_next(rows, now)))
         self._filling = True
         self.plans.setRowCount(len(rows))
@@ -106,14 +100,12 @@ class LogStation(Station):
         self._filling = False
         limit = report.summary.tempo_limit if report is not None else None
         if plan is not None:
-            self.tempo.show_plan(plan.name, plan.tempo, limit, points(attempts, plan.id))
+            self.tempo.show_plan(plan.name, plan.tempo, limit, self.shelf.points(plan.id))
             self.tempo_panel.set_note(f"{plan.name}: filled is clean, half is rough, empty is not yet")
-        self.calendar.show_days(minutes_by_day(attempts), now.date())
-        busy = self.shelf.minutes_by_limb()
-        kit = self.session.kit
-        words = [
-            f"{limb_name(kit, limb)} {minutes:.0f} min" for limb, minutes in sorted(busy.items()) if minutes >= 0.5
-        ]
+        worked = self.shelf.worked()
+        self.calendar.show_days(worked.days, now.date())
+        kit, busy = self.session.kit, sorted(worked.limbs.items())
+        words = [f"{limb_name(kit, limb)} {minutes:.0f} min" for limb, minutes in busy if minutes >= 0.5]
         self.limbs.setText(self.calendar.in_words() + (f" In all: {', '.join(words)}." if words else ""))
         news = "; ".join(self.shelf.news()) or self.shelf.problem
         if news:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from datetime import datetime
 from pathlib import Path
+from typing import NamedTuple
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -32,8 +33,11 @@ from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import VERDICT_WORDS, say, sentence
+from deft_reach.core.document import Plan
+from deft_reach.core.practice.calibration import evidence_of_take
 from deft_reach.core.practice.performance import Faults, Hit, simulate
 from deft_reach.core.practice.take import Take, TakeError, check_take
+from deft_reach.core.report import Report
 from deft_reach.core.session import Session
 from deft_reach.formats.general_midi import key_of
 from deft_reach.formats.performance import MAX_BYTES, dump_performance, load_performance
@@ -41,8 +45,8 @@ from deft_reach.formats.plain_text import DocumentError
 from deft_reach.sound.midi_ports import input_names
 from deft_reach.store.atomic import write_atomic
 from deft_reach.store.documents import read_file
+from deft_reach.store.log_entries import TakeEntry
 from deft_reach.store.log_shelf import LogShelf
-from deft_reach.store.logbook import TakeEntry
 
 #: Field of Faults, words, suffix, lowest, highest, step, what a percent or a millisecond is, and where it is neutral.
 FAULTS = (
@@ -57,6 +61,15 @@ FAULTS = (
 SIMULATED = "simulated kit"
 
 
+class _Asked(NamedTuple):
+    """What a take is held against, and where it comes from: nothing where the simulated kit plays."""
+
+    plan: Plan
+    source: str
+    report: Report | None
+    free: frozenset[int]
+
+
 class TakeForm(Listener):
     """Where the take comes from on the left; what it says on the right."""
 
@@ -66,7 +79,7 @@ class TakeForm(Listener):
         self.found: Take | None = None
         self.recorder = Recorder()
         self._source_name = ""
-        self._asked: tuple[str, str, float] | None = None
+        self._asked: _Asked | None = None
         self._asker = Asker(TakeError)
         self._asker.answered.connect(self._take)
         row = QHBoxLayout(self)
@@ -236,7 +249,7 @@ class TakeForm(Listener):
         if beyond:
             say(self.words, f"There is no group {beyond[0]}: the plan has {len(pattern.groups)}.", "error")
             return
-        self._asked = (plan.id, name, plan.tempo)
+        self._asked = _Asked(plan, name, self.session.report, frozenset(free))
         say(self.words, "Listening …", "hint")
         repeat = plan.repeat or self.rounds.value() > 1
         self._asker.ask(lambda _: check_take(pattern, keys, hits, plan.tempo, kit, repeat=repeat, free=free))
@@ -275,11 +288,11 @@ class TakeForm(Listener):
     # --- what it says -----------------------------------------------------------------------------------------
 
     def _take(self, result: Take | str) -> None:
-        if isinstance(result, str):
-            say(self.words, sentence(result), "error")
+        asked = self._asked
+        if isinstance(result, str) or asked is None:
+            say(self.words, sentence(str(result)), "error")
             return
         self.found = result
-        plan, name, _ = self._asked or ("", "", 0.0)
         rounds = f"{result.rounds} time{'s' if result.rounds != 1 else ''}"
         verdict = VERDICT_WORDS[result.verdict]
         self.verdict.setText(f"{verdict} at {result.tempo:.0f} BPM, {rounds}, tolerance {result.tolerance_ms:.0f} ms")
@@ -305,10 +318,15 @@ class TakeForm(Listener):
         loud = [f"{kind} {dynamics[kind]:.0f}" for kind in ("accent", "plain", "ghost") if dynamics[kind] is not None]
         lines.append(f"Loudness (1 to 127): {', '.join(loud)}.")
         self.advice.setText("\n".join(f"• {line}" for line in lines))
-        say(self.words, name or "Played by the simulated kit; not kept in the log.", "hint")
-        own = next((p for p in self.session.document.plans if p.id == plan), None)
-        if name and self.keep.isChecked() and own is not None:
-            now = datetime.now().astimezone().isoformat(timespec="seconds")
-            entry = TakeEntry(now, own.id, own.name, round(result.tempo, 2), result.verdict, result.as_dict())
-            if not self.shelf.add(entry):
-                say(self.words, f"{self.shelf.problem}; it will be written when it can be.", "error")
+        say(self.words, asked.source or "Played by the simulated kit; not kept in the log.", "hint")
+        if asked.source and self.keep.isChecked():
+            self._log(asked, result)
+
+    def _log(self, asked: _Asked, take: Take) -> None:
+        now = datetime.now().astimezone().isoformat(timespec="seconds")
+        found = evidence_of_take(asked.report, take, asked.free) if asked.report is not None else []
+        speed = [(row.held_by, round(row.pace, 4), row.clean) for row in found]
+        plan = asked.plan
+        entry = TakeEntry(now, plan.id, plan.name, round(take.tempo, 2), take.verdict, take.as_dict(), speed=speed)
+        if not self.shelf.add(entry):
+            say(self.words, f"{self.shelf.problem}; it will be written when it can be.", "error")

@@ -58,11 +58,11 @@ class ShowForm(Listener):
     def _ask(self) -> None:
         document = self.session.document
         kit = chosen_kit(self.kit, document)
-        attempts = self.shelf.attempts()
-        key = (document, kit, len(attempts))
+        played = self.shelf.played()
+        key = (document, kit, played)
         if key != self._shown:
             self._shown = key
-            self._asker.ask(lambda _: whole_show(document, kit, attempts))
+            self._asker.ask(lambda _: whole_show(document, kit, played))
 
     def _take(self, rows: list[ShowRow] | str) -> None:
         if isinstance(rows, str):

@@ -9,7 +9,7 @@ comes from the curvature there, Laplace's approximation).
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 from typing import Final, NamedTuple
 
@@ -17,7 +17,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deft_reach.core.player import SPEED_RANGE, Player
-from deft_reach.core.report import Report
+from deft_reach.core.practice.take import Take
+from deft_reach.core.report import Report, StrokeReport
 
 #: How well the present skill is known before any attempt: one standard deviation, as a factor.
 PRIOR_SPREAD: Final = math.log(1.25)
@@ -27,6 +28,10 @@ STEEPNESS: Final = 14.0
 GROUP_SPREAD: Final = math.log(1.12)
 #: A failure at a lower pace than this is not for want of speed.
 EASY: Final = 0.7
+#: A limb's hurried strokes in a take: those that break within a tenth of its tightest one.
+HURRIED: Final = 1.1
+#: They were played when so many of them were in time. From memory.
+IN_TIME: Final = 0.9
 #: A group with less than so many attempts is not shown by itself.
 FEW: Final = 4
 #: Whose speed is told apart, and MOVES (as in ``player.Speeds``, which has their names for people).
@@ -87,15 +92,46 @@ class Calibration:
 
 def evidence_of(report: Report, tempo: float, clean: bool) -> Evidence | None:
     """What an attempt at a tempo says, by the stroke that limits it; None where nothing does."""
-    index, limit = report.summary.bottleneck, report.summary.tempo_limit
-    if index is None or limit is None:
+    index = report.summary.bottleneck
+    return None if index is None else _evidence(report, report.strokes[index], tempo, clean)
+
+
+def evidence_of_take(report: Report, take: Take, free: Collection[int] = ()) -> list[Evidence]:
+    """What a take says, limb by limb: could it play its most hurried strokes in time?
+
+    A limb that is late everywhere has a habit, not a want of speed: each is held against its own bias. ``free`` are
+    numbers of groups whose timing is not judged.
+    """
+    rows = []
+    judged = [s for s, p in zip(report.strokes, report.pattern.strokes) if s.tempo_limit and p.group not in free]
+    for group in GROUPS:
+        mine = [s for s in judged if _group(s) == group]
+        if not mine:
+            continue
+        tightest = min(mine, key=lambda s: s.tempo_limit or math.inf)
+        hurried = [s for s in mine if (s.tempo_limit or math.inf) <= (tightest.tempo_limit or 0) * HURRIED]
+        on = sum(
+            abs(take.late.get((k, s.index), math.inf) - take.limbs[s.limb].bias_ms) <= take.tolerance_ms
+            for k in range(take.rounds)
+            for s in hurried
+        )
+        rows.append(_evidence(report, tightest, take.tempo, on >= IN_TIME * len(hurried) * take.rounds))
+    return [row for row in rows if row is not None]
+
+
+def _group(stroke: StrokeReport) -> str:
+    return {"R": "right", "L": "left"}.get(stroke.limb, "feet")
+
+
+def _evidence(report: Report, stroke: StrokeReport, tempo: float, clean: bool) -> Evidence | None:
+    """An attempt that this stroke limited."""
+    if stroke.tempo_limit is None:
         return None
-    stroke = report.strokes[index]
-    group = {"R": "right", "L": "left"}.get(stroke.limb, "feet")
+    group = _group(stroke)
     moves = group != "feet" and stroke.travel_mm > 0
     player = report.table.player
     own = player.skill_of(stroke.limb) * (player.speeds.moves if moves else 1.0)
-    return Evidence(group, tempo / limit / own, clean, moves)
+    return Evidence(group, tempo / stroke.tempo_limit / own, clean, moves)
 
 
 def calibrate(player: Player, attempts: Sequence[Evidence]) -> Calibration:

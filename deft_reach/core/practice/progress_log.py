@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Final, NamedTuple, Protocol
@@ -12,7 +11,7 @@ from deft_reach.core.document import Document, Plan
 
 #: The stages that count as the plan itself.
 WHOLE: Final = ("everything", "between grooves")
-#: So many attempts without one clean on the highest rungs tried, and a plan is stuck.
+#: So many attempts at the whole figure without one clean on the highest rungs tried, and a plan is stuck.
 STUCK_AFTER: Final = 8
 #: Days without practice after which a plan that is not clean wants attention.
 LONG_AGO: Final = 7
@@ -34,6 +33,39 @@ class LoggedAttempt(Protocol):
     def verdict(self) -> str: ...
     @property
     def seconds(self) -> float: ...
+
+
+class Played(NamedTuple):
+    """What the log says of one plan: how often and how long (seconds) it was tried, the highest clean tempo (BPM) and
+    the last tries (tempo and verdict, the oldest first) of the whole figure, and when it was tried last."""
+
+    attempts: int = 0
+    seconds: float = 0.0
+    clean: float | None = None
+    last: datetime | None = None
+    recent: tuple[tuple[float, str], ...] = ()
+
+    def plus(self, attempt: LoggedAttempt) -> Played:
+        """With one attempt more."""
+        at, clean, recent = when(attempt.at), self.clean, self.recent
+        if attempt.stage in WHOLE:
+            recent = (*recent, (attempt.tempo, attempt.verdict))[-STUCK_AFTER:]
+            if attempt.verdict == "clean":
+                clean = attempt.tempo if clean is None else max(clean, attempt.tempo)
+        last = at if self.last is None else max(self.last, at)
+        return Played(self.attempts + 1, self.seconds + attempt.seconds, clean, last, recent)
+
+
+#: What the log says of a plan that was never tried.
+UNPLAYED: Final = Played()
+
+
+def tally(attempts: Iterable[LoggedAttempt], onto: Mapping[str, Played] | None = None) -> dict[str, Played]:
+    """What attempts say of each plan by its id, after what is known already."""
+    found = dict(onto or {})
+    for attempt in attempts:
+        found[attempt.plan] = found.get(attempt.plan, UNPLAYED).plus(attempt)
+    return found
 
 
 @dataclass(frozen=True)
@@ -62,65 +94,40 @@ class Point(NamedTuple):
     verdict: str
 
 
-def when(attempt: LoggedAttempt) -> datetime:
+def when(text: str) -> datetime:
     """An attempt's time, in its own time zone; the beginning of time where it cannot be read."""
     try:
-        found = datetime.fromisoformat(attempt.at)
+        found = datetime.fromisoformat(text)
     except ValueError:
         return datetime.fromtimestamp(0).astimezone()
     return found if found.tzinfo is not None else found.astimezone()
 
 
-def points(attempts: Sequence[LoggedAttempt], plan: str) -> list[Point]:
-    """A plan's attempts at the whole figure in the order of time."""
-    rows = [Point(when(a), a.tempo, a.verdict) for a in attempts if a.plan == plan and a.stage in WHOLE]
-    return sorted(rows)
+def day_of(text: str) -> date:
+    """The day of an attempt's time where it was made; the beginning of time where it cannot be read."""
+    try:
+        return date.fromisoformat(text[:10])
+    except ValueError:
+        return date.fromtimestamp(0)
 
 
-def progress(document: Document, attempts: Sequence[LoggedAttempt]) -> list[PlanProgress]:
-    """How far each plan has come, in the document's order."""
-    by_plan: dict[str, list[LoggedAttempt]] = defaultdict(list)
-    for attempt in attempts:
-        by_plan[attempt.plan].append(attempt)
-    return [progress_of(document, plan, by_plan[plan.id]) for plan in document.plans]
+def progress(document: Document, played: Mapping[str, Played]) -> list[PlanProgress]:
+    """How far each plan has come, in the document's order; ``played`` is what the log says of plans by id."""
+    return [progress_of(document, plan, played.get(plan.id, UNPLAYED)) for plan in document.plans]
 
 
-def progress_of(document: Document, plan: Plan, attempts: Sequence[LoggedAttempt]) -> PlanProgress:
-    mine = [a for a in attempts if a.plan == plan.id]
-    whole = [a for a in mine if a.stage in WHOLE]
-    clean = max((a.tempo for a in whole if a.verdict == "clean"), default=None)
-    # Within one time zone the text sorts as the time does: only the latest of each has to be read.
-    latest: dict[str, LoggedAttempt] = {}
-    for attempt in mine:
-        zone = attempt.at[-6:]
-        if zone not in latest or attempt.at > latest[zone].at:
-            latest[zone] = attempt
-    last = max(map(when, latest.values()), default=None)
+def progress_of(document: Document, plan: Plan, played: Played) -> PlanProgress:
+    """How far one plan has come."""
+    clean = played.clean
     if clean is not None and clean >= plan.tempo - 1e-9:
         state = CLEAN
-    elif mine:
+    elif played.attempts:
         state = CLIMBING
     else:
         state = COMMITTED if document.commitments_of(plan.id) else DRAFTED
-    recent = whole[-STUCK_AFTER:]
-    higher = [a for a in recent if clean is None or a.tempo >= clean]
-    stuck = state == CLIMBING and len(higher) == STUCK_AFTER and not any(a.verdict == "clean" for a in higher[1:])
-    return PlanProgress(plan, state, clean, last, len(mine), sum(a.seconds for a in mine) / 60, stuck)
-
-
-def minutes_by_day(attempts: Sequence[LoggedAttempt]) -> dict[date, float]:
-    """Minutes of playing by day."""
-    seconds: dict[str, float] = defaultdict(float)
-    for attempt in attempts:
-        seconds[attempt.at[:10]] += attempt.seconds
-    found: dict[date, float] = defaultdict(float)
-    for text, played in seconds.items():
-        try:
-            day = date.fromisoformat(text)
-        except ValueError:
-            day = date.fromtimestamp(0)
-        found[day] += played / 60
-    return dict(found)
+    higher = [verdict for tempo, verdict in played.recent if clean is None or tempo >= clean]
+    stuck = state == CLIMBING and len(higher) == STUCK_AFTER and "clean" not in higher[1:]
+    return PlanProgress(plan, state, clean, played.last, played.attempts, played.seconds / 60, stuck)
 
 
 def what_next(rows: Sequence[PlanProgress], now: datetime) -> list[str]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import NamedTuple
 
@@ -12,7 +12,7 @@ from deft_reach.core.document import Document, Plan, read_text
 from deft_reach.core.findings import voice_name
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import HANDS
-from deft_reach.core.practice.progress_log import CLEAN, CLIMBING, COMMITTED, DRAFTED, LoggedAttempt, progress_of
+from deft_reach.core.practice.progress_log import CLEAN, CLIMBING, COMMITTED, DRAFTED, UNPLAYED, Played, progress_of
 from deft_reach.core.report import Report
 from deft_reach.core.song.verdict import analyse_song
 from deft_reach.core.stroke_text import StrokeTextError
@@ -44,14 +44,17 @@ class ShowRow(NamedTuple):
     problem: str = ""
 
 
-def whole_show(document: Document, kit: Kit | None = None, attempts: Sequence[LoggedAttempt] = ()) -> list[ShowRow]:
+def whole_show(
+    document: Document, kit: Kit | None = None, played: Mapping[str, Played] | None = None
+) -> list[ShowRow]:
     """Songs first, in their order, then every plan; on ``kit``, or each on its own where that is None.
 
-    ``attempts`` of the log say which plans are climbing and which are clean.
+    ``played`` is what the log says of plans by id: which are climbing and which are clean.
     """
     if kit is not None:
         document = document.with_kit(kit)
-    states = {plan.id: state_of(document, plan, attempts) for plan in document.plans}
+    log = played or {}
+    states = {plan.id: state_of(document, plan, log.get(plan.id, UNPLAYED)) for plan in document.plans}
     return [*(_song_row(document, number, kit, states) for number in range(len(document.songs))),
             *(_plan_row(document, plan, kit, states[plan.id]) for plan in document.plans)]  # fmt: skip
 
@@ -105,9 +108,9 @@ def hardest_words(report: Report, index: int) -> str:
     return f"{who} on the {voice_name(report.table.kit, stroke.voice)}, {bar}{place(stroke.beat)}"
 
 
-def state_of(document: Document, plan: Plan, attempts: Sequence[LoggedAttempt] = ()) -> str:
+def state_of(document: Document, plan: Plan, played: Played = UNPLAYED) -> str:
     """How far a plan has come: drafted, committed (or changed since), climbing, clean."""
-    logged = progress_of(document, plan, attempts).state if attempts else DRAFTED
+    logged = progress_of(document, plan, played).state
     if logged in (CLIMBING, CLEAN):
         return logged
     rows = document.commitments_of(plan.id)

@@ -9,11 +9,13 @@ from deft_reach.core.layouts import layout
 from deft_reach.core.player import Player
 from deft_reach.core.practice.progress_log import (
     STUCK_AFTER,
-    minutes_by_day,
-    points,
+    UNPLAYED,
+    day_of,
     progress,
     progress_of,
+    tally,
     what_next,
+    when,
 )  # fmt: skip
 from deft_reach.core.song.setlist import state_of, whole_show
 
@@ -43,7 +45,11 @@ def document() -> Document:
 
 
 def state(*rows):
-    return progress_of(document(), document().plans[0], rows)
+    return progress_of(document(), document().plans[0], tally(rows).get("a", UNPLAYED))
+
+
+def progress_after(rows):
+    return progress(document(), tally(rows))
 
 
 def test_states_follow_from_attempts():
@@ -64,30 +70,23 @@ def test_stuck_is_many_tries_without_one_clean_further_up():
 
 
 def test_what_next_names_the_plan_and_the_step():
-    lines = what_next(progress(document(), [Try(95, days=1), Try(90, days=12, plan="b")]), NOW)
+    lines = what_next(progress_after([Try(95, days=1), Try(90, days=12, plan="b")]), NOW)
     assert any("A: go on from 95 BPM to 120" in line for line in lines)
     assert any("B was last played 12 days ago" in line and "from 90" in line for line in lines)
-    stuck = what_next(progress(document(), [Try(95), *[Try(100, "not-yet") for _ in range(9)]]), NOW)
+    stuck = what_next(progress_after([Try(95), *[Try(100, "not-yet") for _ in range(9)]]), NOW)
     assert "A is stuck above 95 BPM" in stuck[0]
-    assert "Commit a plan" in what_next(progress(document(), []), NOW)[0]
-    assert "Clean at home tempo: A" in what_next(progress(document(), [Try(125)]), NOW)[-1]
-    assert "Nothing is planned" in what_next(progress(Document(), []), NOW)[0]
-
-
-def test_days_and_points():
-    rows = [Try(90), Try(91, days=1), Try(92, days=1, stage="dynamics")]
-    days = minutes_by_day(rows)
-    assert days[NOW.date()] == 1 and days[(NOW - timedelta(days=1)).date()] == 2
-    assert [p.tempo for p in points(rows, "a")] == [91, 90]
+    assert "Commit a plan" in what_next(progress_after([]), NOW)[0]
+    assert "Clean at home tempo: A" in what_next(progress_after([Try(125)]), NOW)[-1]
+    assert "Nothing is planned" in what_next(progress(Document(), {}), NOW)[0]
 
 
 def test_a_time_that_cannot_be_read_does_no_harm():
     broken = type("Broken", (Try,), {"at": "yesterday"})(90)
-    assert minutes_by_day([broken]) and state(broken).clean_tempo == 90
+    assert state(broken).clean_tempo == 90 and day_of("yesterday") < NOW.date() and when("yesterday") < NOW
 
 
 def test_the_whole_show_knows_the_states():
-    rows = {row.id: row.state for row in whole_show(document(), None, [Try(80), Try(130, plan="b")])}
+    rows = {row.id: row.state for row in whole_show(document(), None, tally([Try(80), Try(130, plan="b")]))}
     assert rows == {"a": "climbing", "b": "clean"}
     assert state_of(document(), document().plans[0]) == "drafted"
 
@@ -102,4 +101,6 @@ def test_the_last_time_is_found_across_time_zones():
 
 def test_all_plans_at_once_are_each_plan_by_itself():
     rows = [Try(90), Try(130, plan="b"), Try(70, "rough", plan="gone"), Try(95, days=1)]
-    assert progress(document(), rows) == [progress_of(document(), plan, rows) for plan in document().plans]
+    assert tally(rows[2:], tally(rows[:2])) == tally(rows), "what is known already is gone on from"
+    only = [tally(row for row in rows if row.plan == plan.id)[plan.id] for plan in document().plans]
+    assert progress_after(rows) == [progress_of(document(), plan, one) for plan, one in zip(document().plans, only)]

@@ -1,0 +1,91 @@
+"""The logbook out and in: nothing is lost on the way, and whatever is no logbook is refused as a whole."""
+
+import json
+from dataclasses import asdict
+from datetime import timedelta
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from deft_reach.store.log_entries import LogbookError, TakeEntry
+from deft_reach.store.log_exchange import from_csv, from_json, to_csv, to_json
+from deft_reach.store.log_shelf import LogShelf
+from deft_reach.store.logbook import Logbook
+from tests.store.conftest import NOW, attempt
+
+
+def test_out_and_in_again(book, tmp_path):
+    for k in range(5):
+        book.add(attempt(90 + k, at=NOW + timedelta(minutes=k), load={"L": 1.0}, note='ü, "quoted"\nand more'))
+    book.add(TakeEntry(NOW.isoformat(), "storm", "Storm", 92.0, "rough", {"x": 1}))
+    for name, text, read in (("a", to_json(book), from_json), ("b", to_csv(book), from_csv)):
+        other = Logbook(tmp_path / f"{name}.sqlite")
+        count = read(other, text)
+        assert count == (6 if name == "a" else 5)
+        assert read(other, text) == 0, "what is there already is not added twice"
+        strip = lambda rows: [{**row.__dict__, "id": None, "session": None} for row in rows]  # noqa: E731
+        assert strip(other.attempts()) == strip(book.attempts())
+        other.close()
+    assert json.loads(to_json(book))["format"] == "deft-reach-logbook"
+
+
+@pytest.mark.parametrize(
+    ("read", "text", "words"),
+    [
+        (from_json, "{", "cannot be read"),
+        (from_json, "[1]", "no logbook"),
+        (from_json, '{"format": "deft-reach-logbook", "version": 77}', "version 77"),
+        (from_json, '{"format": "deft-reach-logbook", "attempts": [{"at": 1}]}', "cannot be read"),
+        (from_csv, "a,b\n1,2\n", "lacks"),
+        (from_csv, "at,plan,plan_name,text,stage,tempo,verdict\nx,p,P,R,e,fast,clean\n", "line 2"),
+    ],
+)
+def test_what_is_no_logbook_is_refused_and_nothing_changes(book, read, text, words):
+    book.add(attempt())
+    with pytest.raises(LogbookError, match=words):
+        read(book, text)
+    assert len(book.attempts()) == 1
+
+
+values = st.one_of(
+    st.none(), st.booleans(), st.integers(), st.floats(), st.text(max_size=4), st.just([]), st.just({"R": "x"}),
+    st.just([["left", 1.0, True]]),
+)  # fmt: skip
+names = (
+    "at",
+    "plan",
+    "tempo",
+    "verdict",
+    "repeats",
+    "seconds",
+    "pace",
+    "load",
+    "note",
+    "held_by",
+    "found",
+    "speed",
+    "text",
+)
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.sampled_from(["attempts", "takes"]), st.dictionaries(st.sampled_from(names), values, max_size=2))
+def test_one_wrong_field_is_refused_or_does_no_harm(kind, changes):
+    """Whatever comes in can be read, summed up and sent out again."""
+    take = TakeEntry(NOW.isoformat(), "storm", "Storm", 92.0, "rough", {})
+    row = asdict(attempt(pace=1.0, held_by="left") if kind == "attempts" else take)
+    text = json.dumps({"format": "deft-reach-logbook", "version": 1, kind: [{**row, **changes}]})
+    with TemporaryDirectory() as folder:
+        shelf = LogShelf(Path(folder) / "book.sqlite")
+        try:
+            added = from_json(shelf.book, text)
+        except LogbookError:
+            assert shelf.count() == 0
+        else:
+            assert added == 1 == shelf.count() == len(shelf.newest(3))
+            shelf.played(), shelf.worked(), shelf.points("storm"), shelf.speed_rows(5)
+            assert json.loads(to_json(shelf.book))[kind] and to_csv(shelf.book) and not shelf.problem
+        shelf.close()
