@@ -18,6 +18,7 @@ import time
 from collections.abc import Callable
 
 from benchmarks.planning import planning
+from benchmarks.practice import logbooks, takes
 from deft_reach.core import Player, analyse, layout, parse
 
 FIGURE = "R@hh L K R@t2 L@t1 K R. L. R@c2>+K L. R@ft K L@t1 R@t2 R> L"
@@ -270,7 +271,9 @@ def main() -> None:
     parser = argparse.ArgumentParser(prog="python -m benchmarks", description=__doc__)
     parser.add_argument("--json", action="store_true", help="print one JSON object")
     args = parser.parse_args()
-    found = {**analysis(), **planning(), **layouts(), **songs(), **imports(), **drag(), **start()}
+    unit = statistics.median(yardstick() for _ in range(9))
+    found = {**analysis(), **planning(), **layouts(), **songs(), **imports(), **takes(unit, FIGURE), **logbooks()}
+    found |= {**drag(), **start()}
     if args.json:
         print(json.dumps(found))
     else:

@@ -11,7 +11,6 @@ import shutil
 import sqlite3
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import closing, contextmanager, suppress
-from dataclasses import asdict
 from datetime import datetime
 from pathlib import Path
 from typing import Any, Final
@@ -332,7 +331,7 @@ class Logbook:
     def merge(self, rows: Sequence[Attempt | TakeEntry]) -> int:
         """Add those entries that are not there yet, all or none; how many that were. Raises LogbookError."""
         there = {
-            table: {(r["at"], r["plan"], r["tempo"], r["verdict"]) for r in self._rows(table, None)}
+            table: {tuple(row) for row in self._ask(f"SELECT at, plan, tempo, verdict FROM {table}")}
             for table in ("attempts", "takes")
         }
         count = 0
@@ -355,10 +354,10 @@ def _table(entry: Attempt | TakeEntry) -> str:
 
 def _row(entry: Attempt | TakeEntry, *without: str) -> dict[str, Any]:
     """An entry as its table has it: mappings and lists are JSON there."""
-    values = {name: value for name, value in asdict(entry).items() if name not in without}
     return {
-        name: json.dumps(v, sort_keys=True) if isinstance(v, (Mapping, list, tuple)) else v
-        for name, v in values.items()
+        name: json.dumps(value, sort_keys=True) if isinstance(value, (Mapping, list, tuple)) else value
+        for name, value in vars(entry).items()
+        if name not in without
     }
 
 

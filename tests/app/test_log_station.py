@@ -199,23 +199,36 @@ def test_the_players_own_speed_is_shown_and_applied_only_when_asked(station, win
 
 
 @pytest.mark.parametrize("suffix", [".json", ".csv"])
-def test_the_logbook_goes_out_and_comes_in(station, window, tmp_path, monkeypatch, suffix):
+def test_the_logbook_goes_out_and_comes_in(station, window, qtbot, tmp_path, monkeypatch, suffix):
     window.shelf.add(tried(90))
     show(station, "Entries")
-    path = tmp_path / f"log{suffix}"
+    form, path = station.entries, tmp_path / f"log{suffix}"
+
+    def says(words):
+        qtbot.waitUntil(lambda: words in form.words.text(), timeout=8000)
+
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(path), ""))
-    press(station.entries.export_button)
-    assert path.stat().st_size > 50 and "Exported" in station.entries.words.text()
+    press(form.export_button)
+    says("Exported")
+    assert path.stat().st_size > 50
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(path), ""))
-    press(station.entries.import_button)
-    assert "0 new entries" in station.entries.words.text()
-    text = path.read_text().replace("2026-03-10", "2026-03-09")
-    path.write_text(text)
-    press(station.entries.import_button)
-    assert "1 new entries" in station.entries.words.text() and len(window.shelf.attempts()) == 2
+    press(form.import_button)
+    says("0 new entries")
+    path.write_text(path.read_text().replace("2026-03-10", "2026-03-09"))
+    press(form.import_button)
+    says("1 new entry")
+    assert len(window.shelf.attempts()) == 2 == form.table.rowCount()
     path.write_text("{")
-    press(station.entries.import_button)
-    assert station.entries.words.objectName() == "error" and len(window.shelf.attempts()) == 2
+    press(form.import_button)
+    says("lacks" if suffix == ".csv" else "cannot be read")
+    assert form.words.objectName() == "error" and len(window.shelf.attempts()) == 2
+    path.unlink()
+    press(form.import_button)
+    says("No such file")
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "gone" / "x.csv"), ""))
+    press(form.export_button)
+    says("gone")
+    assert form.words.objectName() == "error"
 
 
 def test_the_dark_and_larger_text_keep_the_station(window, qapp):

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from contextlib import closing
 from pathlib import Path
+from typing import NamedTuple
 
 from PySide6.QtWidgets import (
     QFileDialog,
@@ -13,14 +16,16 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from deft_reach.app.background import Asker
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list
-from deft_reach.app.words import say
+from deft_reach.app.words import say, sentence
 from deft_reach.core.session import Session
 from deft_reach.store.atomic import write_atomic
 from deft_reach.store.log_entries import Attempt, LogbookError, TakeEntry
 from deft_reach.store.log_exchange import from_csv, from_json, to_csv, to_json
 from deft_reach.store.log_shelf import LogShelf
+from deft_reach.store.logbook import Logbook
 
 FILES = "Logbook (*.json);;Attempts as a table (*.csv)"
 #: The newest so many entries are listed; all of them are in the files.
@@ -33,6 +38,8 @@ class EntriesForm(Listener):
     def __init__(self, session: Session, shelf: LogShelf) -> None:
         super().__init__(session)
         self.shelf = shelf
+        self._asker = Asker(LogbookError)
+        self._asker.answered.connect(self._take)
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 6)
         self.table = QTableWidget()
@@ -65,37 +72,64 @@ class EntriesForm(Listener):
             "error" if problem else "hint")  # fmt: skip
 
     def export(self) -> None:
-        book = self.shelf.book
-        if book is None:
-            self.refresh()
-            return
         name, kind = QFileDialog.getSaveFileName(self, "Export the logbook", "logbook.json", FILES)
-        if not name:
-            return
-        path = Path(name)
-        if not path.suffix:
-            path = path.with_suffix(".csv" if "csv" in kind else ".json")
-        try:
-            text = to_csv(book) if path.suffix.lower() == ".csv" else to_json(book)
-            write_atomic(path, text.encode())
-        except (OSError, LogbookError) as error:
-            say(self.words, f"{path}: {getattr(error, 'strerror', None) or error}.", "error")
-        else:
-            say(self.words, f"Exported as {path.name}.", "hint")
+        if name:
+            path = Path(name)
+            if not path.suffix:
+                path = path.with_suffix(".csv" if "csv" in kind else ".json")
+            self._begin(_export, path, f"Writing {path.name} …")
 
     def bring_in(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Import a logbook", "", "Logbooks (*.json *.csv)")
-        book = self.shelf.book
-        if not name or book is None:
+        if name:
+            self._begin(_bring_in, Path(name), f"Reading {Path(name).name} …")
+
+    def _begin(self, work: Callable[[Path, Path], str], path: Path, words: str) -> None:
+        """Years of practice take some seconds: they are read and written beside the window."""
+        if self.shelf.book is None:
+            self.refresh()
             return
-        try:
-            text = Path(name).read_text(encoding="utf-8")
-            count = from_csv(book, text) if name.lower().endswith(".csv") else from_json(book, text)
-        except (OSError, UnicodeDecodeError, LogbookError) as error:
-            say(self.words, f"{Path(name).name}: {getattr(error, 'strerror', None) or error}.", "error")
-            return
+        own = self.shelf.path
+        say(self.words, words, "hint")
+        self.import_button.setEnabled(False)
+        self.export_button.setEnabled(False)
+        self._asker.ask(lambda _: _Done(work(own, path)))
+
+    def _take(self, result: _Done | str) -> None:
+        self.import_button.setEnabled(True)
+        self.export_button.setEnabled(True)
         self.shelf.changed.emit()
-        say(self.words, f"{count} new entries from {Path(name).name}.", "hint")
+        if isinstance(result, str):
+            say(self.words, sentence(result), "error")
+        else:
+            say(self.words, result.words, "hint")
+
+
+class _Done(NamedTuple):
+    words: str
+
+
+def _export(own: Path, path: Path) -> str:
+    with closing(Logbook(own)) as book:
+        text = to_csv(book) if path.suffix.lower() == ".csv" else to_json(book)
+    try:
+        write_atomic(path, text.encode())
+    except OSError as error:
+        raise LogbookError(f"{path}: {error.strerror or error}") from None
+    return f"Exported as {path.name}."
+
+
+def _bring_in(own: Path, path: Path) -> str:
+    try:
+        text = path.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as error:
+        raise LogbookError(f"{path.name}: {getattr(error, 'strerror', None) or error}") from None
+    with closing(Logbook(own)) as book:
+        try:
+            count = from_csv(book, text) if path.suffix.lower() == ".csv" else from_json(book, text)
+        except LogbookError as error:
+            raise LogbookError(f"{path.name}: {error}") from None
+    return f"{count} new {'entry' if count == 1 else 'entries'} from {path.name}."
 
 
 def _cells(row: Attempt | TakeEntry) -> tuple[str, str, str, str]:

@@ -155,7 +155,10 @@ class _Check:
         self.own = np.array(pattern.starts) * self.whole
         self.length = float(pattern.length) * self.whole
         self.repeat = repeat
-        self.by_pad = {int(pad): self.times[self.pads == pad] for pad in np.unique(self.pads)}
+        # All hits in one row, pad after pad, so far apart that the nearest hit to a stroke is one of its own pad.
+        self.by_pad = np.lexsort((self.times, self.pads))
+        self.apart = 100.0 + 4 * float(np.abs(self.times).max())
+        self.row = self.pads[self.by_pad] * self.apart + self.times[self.by_pad]
         self.one_pad = len(set(self.own_pads.tolist())) == 1
         self.levels = np.array([1.0 + (">" in s.marks) - ("." in s.marks) for s in pattern.strokes])
         self.graced = sum(GRACE_NOTES[s.grace] for s in pattern.strokes)
@@ -210,12 +213,14 @@ class _Check:
         tempo asked.
         """
         span = self.times[-1] - self.times[0]
+        # However fast it was: not much more strokes than there were hits.
+        most = 2 + math.ceil(2.0 * len(self.times) / len(self.own))
         first = FIRST_BEATS * self.whole / 4
         best: tuple[float, float, float, int] | None = None
         scales = np.unique(np.concatenate([np.geomspace(0.4, 2.5, 181), [0.5, 1.0, 2.0]]))
         for scale in scales.tolist():
             period = self.length * scale
-            rounds = min(500, max(1, math.ceil(span / period - 0.3)))
+            rounds = min(most, max(1, math.ceil(span / period - 0.3)))
             if not self.repeat and span < 1.5 * period:
                 rounds = 1
             turns = min(rounds, max(1, math.ceil(first / self.length)))
@@ -224,13 +229,13 @@ class _Check:
             whole, pads = whole[near] * scale, np.tile(self.own_pads, turns)[near]
             levels = np.tile(self.levels, turns)
             count = rounds * len(self.own) + self.graced * rounds
-            for offset in self._offsets(whole, pads):
-                score = float(self._score(whole + offset, pads, scale)) / len(whole)
-                # As many strokes as hits, and the tempo that was asked, are likelier.
-                score -= 0.5 * abs(math.log(count / len(self.times))) + 0.05 * abs(math.log(scale))
-                # Whoever plays begins at the beginning, and what is loud is where loud strokes are.
-                early = int(np.searchsorted(self.times, whole[0] + offset - GRACE_S))
-                score -= 0.03 * early
+            offsets = self._offsets(whole, pads)
+            scores = self._score(whole + offsets[:, None], pads, scale) / len(whole)
+            # As many strokes as hits, and the tempo that was asked, are likelier.
+            scores -= 0.5 * abs(math.log(count / len(self.times))) + 0.05 * abs(math.log(scale))
+            # Whoever plays begins at the beginning, and what is loud is where loud strokes are.
+            scores -= 0.03 * np.searchsorted(self.times, whole[0] + offsets - GRACE_S)
+            for score, offset in zip(scores.tolist(), offsets.tolist()):
                 if best is not None and score + 0.2 <= best[0]:
                     continue
                 score += 0.2 * self._loudness(whole + offset, pads, levels[near])
@@ -277,43 +282,37 @@ class _Check:
                 return turn + 1
         return 1
 
-    def _offsets(self, whole: Floats, pads: NDArray[np.int_]) -> list[float]:
+    def _offsets(self, whole: Floats, pads: NDArray[np.int_]) -> Floats:
         """Where the first strokes could lie: the first few of them on the first few hits of their pads."""
         found = []
         for k in range(min(3, len(whole))):
             same = np.flatnonzero(self.pads == pads[k])[:3]
-            found += [float(self.times[j] - whole[k]) for j in same]
-        return found or [float(self.times[0] - whole[0])]
+            found += (self.times[same] - whole[k]).tolist()
+        return np.array(found or [self.times[0] - whole[0]])
 
     def _score(self, mapped: Floats, pads: NDArray[np.int_], scale: float, narrow: bool = True) -> Floats:
         """How many strokes (along the last axis) have a hit near them, the nearer the better."""
-        total = np.zeros(mapped.shape[:-1])
         width = min(0.045, 0.3 * self.quickest * scale) if narrow else 0.05
-        for pad in np.unique(pads).tolist():
-            mine, there = mapped[..., pads == pad], self.by_pad.get(pad)
-            if there is None:
-                continue
-            at = np.searchsorted(there, mine)
-            left = np.abs(mine - there[np.maximum(at - 1, 0)])
-            right = np.abs(there[np.minimum(at, len(there) - 1)] - mine)
-            total += np.exp(-((np.minimum(left, right) / width) ** 2)).sum(axis=-1)
-        return total
+        _, away = self._nearest(mapped, pads)
+        return np.asarray(np.exp(-((away / width) ** 2)).sum(axis=-1))
 
     def _loudness(self, mapped: Floats, pads: NDArray[np.int_], levels: Floats) -> float:
         """How well the hits nearest to strokes are as loud as those: −1 to 1, 0 where all should be alike."""
-        loud = np.full(len(mapped), np.nan)
-        for pad in np.unique(pads).tolist():
-            there = np.flatnonzero(self.pads == pad)
-            if len(there):
-                mine = np.flatnonzero(pads == pad)
-                at = np.clip(np.searchsorted(self.times[there], mapped[mine]), 1, max(1, len(there) - 1))
-                before, after = there[at - 1], there[np.minimum(at, len(there) - 1)]
-                nearer = np.abs(self.times[after] - mapped[mine]) < np.abs(self.times[before] - mapped[mine])
-                loud[mine] = self.loud[np.where(nearer, after, before)]
-        known = ~np.isnan(loud)
-        if known.sum() < 3 or np.ptp(levels[known]) == 0 or np.ptp(loud[known]) == 0:
+        nearest, away = self._nearest(mapped, pads)
+        known = away < self.apart / 2
+        loud, levels = self.loud[self.by_pad[nearest]][known], levels[known]
+        if len(loud) < 3 or np.ptp(levels) == 0 or np.ptp(loud) == 0:
             return 0.0
-        return float(np.corrcoef(loud[known], levels[known])[0, 1])
+        loud, levels = loud - loud.mean(), levels - levels.mean()
+        return float(loud @ levels / math.sqrt(float((loud @ loud) * (levels @ levels))))
+
+    def _nearest(self, mapped: Floats, pads: NDArray[np.int_]) -> tuple[NDArray[np.int_], Floats]:
+        """For each stroke the place in the row of the hit nearest to it, and how far off that is (seconds)."""
+        mine = mapped + pads * self.apart
+        at = np.searchsorted(self.row, mine)
+        before, after = np.maximum(at - 1, 0), np.minimum(at, len(self.row) - 1)
+        left, right = np.abs(mine - self.row[before]), np.abs(self.row[after] - mine)
+        return np.where(right < left, after, before), np.minimum(left, right)
 
     def _match(self, mapped: Floats, far: float) -> NDArray[np.int_]:
         """For each stroke its hit, −1 where it was missed: each pad's in order, with the least distance in all."""
@@ -437,23 +436,25 @@ class _Check:
 
     def _evenness(self) -> dict[str, float | None]:
         """Played over written spacing of consecutive moments: hands, feet, and from a hand to a foot."""
-        events = self.pattern.events
         n = len(self.pattern.strokes)
+        # A row for each round; what was missed or is not judged is no number.
+        there = ((self.match >= 0) & self._judged()).reshape(-1, n)
+        played = np.where(there, self.times[np.maximum(self.match, 0)].reshape(-1, n), np.nan)
+        meant = self.mapped.reshape(-1, n)
         ratios: dict[str, list[float]] = {"hands": [], "feet": [], "hand_to_foot": []}
-        judged = self._judged()
-        for turn in range(self.rounds):
-            for a, b in pairwise(events):
-                kind = _transition(a.hands, a.feet, b.hands, b.feet)
-                if kind is None:
-                    continue
-                first = [k for i in a.indices if self.match[k := i + turn * n] >= 0 and judged[k]]
-                second = [k for i in b.indices if self.match[k := i + turn * n] >= 0 and judged[k]]
-                if not first or not second:
-                    continue
-                written = float(self.mapped[second[0]] - self.mapped[first[0]])
-                played = float(self.times[self.match[second]].mean() - self.times[self.match[first]].mean())
-                if written > 0.02:
-                    ratios[kind].append(played / written)
+        turns = np.arange(len(there))
+        for a, b in pairwise(self.pattern.events):
+            kind = _transition(a.hands, a.feet, b.hands, b.feet)
+            if kind is None:
+                continue
+            first, second = list(a.indices), list(b.indices)
+            # Of a unison the first stroke that was played says when it was meant.
+            begin = meant[turns, np.array(first)[there[:, first].argmax(axis=1)]]
+            end = meant[turns, np.array(second)[there[:, second].argmax(axis=1)]]
+            written = end - begin
+            use = there[:, first].any(axis=1) & there[:, second].any(axis=1) & (written > 0.02)
+            spacing = np.nanmean(played[use][:, second], axis=1) - np.nanmean(played[use][:, first], axis=1)
+            ratios[kind] += (spacing / written[use]).tolist()
         return {kind: round(float(np.median(rows)), 4) if rows else None for kind, rows in ratios.items()}
 
     def _dynamics(self) -> dict[str, Any]:
@@ -639,27 +640,48 @@ def _pair(wanted: Floats, there: Floats, loud: Floats, far: float) -> list[tuple
     Dynamic programming over a narrow band: a stroke and a hit further apart than ``far`` never go together. Of two
     hits as near the louder one counts, as the softer is a grace or a bounce.
     """
-    n, m = len(wanted), len(there)
-    if not n or not m:
+    if not len(wanted) or not len(there):
         return []
     low = np.searchsorted(there, wanted - far)
     high = np.searchsorted(there, wanted + far, side="right")
+    soft = 0.15 * (1 - loud / 127)
+    # Where a stroke and a hit have no one else near them there is nothing to weigh: together, or both left over.
+    alone = high - low <= 1
+    alone[1:] &= low[1:] >= high[:-1]
+    alone[:-1] &= high[:-1] <= low[1:]
+    single = np.flatnonzero(alone & (high > low))
+    price = ((there[low[single]] - wanted[single]) / far) ** 2 + soft[low[single]]
+    single = single[price < 1.0]
+    pairs = list(zip(single.tolist(), low[single].tolist()))
+    rest = np.flatnonzero(~alone)
+    if len(rest):
+        found = _weigh(
+            wanted[rest].tolist(), there.tolist(), soft.tolist(), far, low[rest].tolist(), high[rest].tolist()
+        )
+        pairs += [(int(rest[i]), j) for i, j in found]
+    return pairs
+
+
+def _weigh(
+    at: list[float], places: list[float], soft: list[float], far: float, low: list[int], high: list[int]
+) -> list[tuple[int, int]]:
+    """The programming itself, in plain numbers, as they are reckoned with one by one."""
     # best[j]: least cost with hits before j used up; steps are kept to walk back.
     best = {0: 0.0}
     back: list[dict[int, tuple[int, bool]]] = []
-    for i in range(n):
+    for i in range(len(at)):
         now: dict[int, float] = {}
         steps: dict[int, tuple[int, bool]] = {}
         reached = sorted(best)
         for was in reached:
             cost = best[was]
             # Hits too early for this stroke are too early for all that follow: states that differ in them are one.
-            j = max(was, int(low[i]))
+            j = max(was, low[i])
             # Missed.
             if cost + 1.0 < now.get(j, math.inf):
                 now[j], steps[j] = cost + 1.0, (was, False)
-            for k in range(j, int(high[i])):
-                price = cost + ((there[k] - wanted[i]) / far) ** 2 + 0.15 * (1 - loud[k] / 127)
+            for k in range(j, high[i]):
+                price = cost + ((places[k] - at[i]) / far) ** 2 + soft[k]
                 if price < now.get(k + 1, math.inf):
                     now[k + 1], steps[k + 1] = price, (was, True)
         back.append(steps)
@@ -672,7 +694,7 @@ def _pair(wanted: Floats, there: Floats, loud: Floats, far: float) -> list[tuple
         best = kept
     j = min(best, key=lambda k: best[k])
     pairs: list[tuple[int, int]] = []
-    for i in range(n - 1, -1, -1):
+    for i in range(len(at) - 1, -1, -1):
         before, hit = back[i][j]
         if hit:
             pairs.append((i, j - 1))

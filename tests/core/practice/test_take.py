@@ -1,6 +1,7 @@
 """Takes: performances made with known faults give the faults back."""
 
 from dataclasses import replace
+from itertools import combinations
 
 import numpy as np
 import pytest
@@ -9,7 +10,7 @@ from hypothesis import strategies as st
 
 from deft_reach.core import layout, parse
 from deft_reach.core.practice.performance import FLAM_S, Faults, Hit, simulate
-from deft_reach.core.practice.take import TakeError, check_take
+from deft_reach.core.practice.take import TakeError, _pair, check_take
 from deft_reach.formats.general_midi import key_of
 from deft_reach.formats.performance import dump_performance, load_performance
 
@@ -184,3 +185,46 @@ def test_a_performance_survives_its_file():
 def test_the_same_seed_plays_the_same_and_another_does_not():
     one, two, other = (simulate(GROOVE, keys(GROOVE), 100, Faults(jitter=0.01, seed=s)) for s in (5, 5, 6))
     assert one == two and one != other
+
+
+def price(pairs, wanted, there, loud, far):
+    """What a way to match costs: distance and softness of each pair, and one for each stroke left over."""
+    together = sum(((there[j] - wanted[i]) / far) ** 2 + 0.15 * (1 - loud[j] / 127) for i, j in pairs)
+    return together + len(wanted) - len(pairs)
+
+
+def every_way(wanted, there, far):
+    """All ways to match strokes to hits in order, by trying everything."""
+    for count in range(min(len(wanted), len(there)) + 1):
+        for strokes in combinations(range(len(wanted)), count):
+            for hits in combinations(range(len(there)), count):
+                if all(abs(wanted[i] - there[j]) <= far for i, j in zip(strokes, hits)):
+                    yield list(zip(strokes, hits))
+
+
+moments = st.lists(st.integers(0, 60).map(lambda k: k / 50), max_size=6, unique=True).map(sorted)
+
+
+@given(
+    moments,
+    st.lists(st.tuples(st.integers(0, 60), st.integers(1, 127)), max_size=6),
+    st.sampled_from([0.03, 0.12, 0.5]),
+)
+@settings(max_examples=300, deadline=None)
+def test_matching_is_the_best_of_all_ways_to_match(wanted, hits, far):
+    """Against brute force over every order-keeping assignment."""
+    there, loud = [k / 50 + 0.003 for k, _ in sorted(hits)], [level for _, level in sorted(hits)]
+    found = _pair(np.array(wanted), np.array(there), np.array(loud, dtype=float), far)
+    assert all(abs(wanted[i] - there[j]) <= far for i, j in found)
+    assert len({i for i, _ in found}) == len({j for _, j in found}) == len(found)
+    ordered = sorted(found)
+    assert [j for _, j in ordered] == sorted(j for _, j in ordered), "in order"
+    best = min(price(way, wanted, there, loud, far) for way in every_way(wanted, there, far))
+    assert price(found, wanted, there, loud, far) == pytest.approx(best, abs=1e-9)
+
+
+@pytest.mark.parametrize("rounds", [40, 800])
+def test_no_round_is_lost_however_many_there_are(rounds):
+    pattern = parse("/8 R L R L |")
+    _, found = play(pattern, 160, rounds, late_left=0.01, missed=0.02)
+    assert found.rounds == rounds and not found.extra
