@@ -39,6 +39,7 @@ SHEET = (
             ("N, Shift+N", "next finding, finding before"),
             ("Ctrl+wheel, wheel", "zoom, pan"),
             ("1 2 3 (Climb)", "clean, rough, not yet"),
+            ("4 (Climb)", "a note with the next verdict"),
             ("Space (Climb)", "play the rung, stop"),
         ),
     ),

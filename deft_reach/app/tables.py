@@ -22,6 +22,10 @@ def verdict_cells(report: Report) -> tuple[str, str, str]:
     )
 
 
+#: Between what a column holds and the next one (pixels).
+AIR = 6
+
+
 class _Fit(QObject):
     """Makes columns as wide as what they hold, once after every burst of changes.
 
@@ -60,7 +64,8 @@ class _Fit(QObject):
         """Fit the columns now."""
         self._late.stop()
         for column in self.columns:
-            self.table.resizeColumnToContents(column)
+            header = self.table.horizontalHeader().sectionSizeHint(column)
+            self.table.setColumnWidth(column, max(header, self.table.sizeHintForColumn(column)) + AIR)
 
 
 def fill_row(table: QTableWidget, row: int, cells: Sequence[str], tips: Sequence[str] = ()) -> None:

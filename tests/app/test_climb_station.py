@@ -65,6 +65,21 @@ def test_verdicts_by_keys_move_by_the_rule_and_are_logged(station, window):
     other.close()
 
 
+def test_a_note_goes_with_the_next_verdict_only(station, window):
+    station.chart.setFocus()
+    QTest.keyClick(station.chart, Qt.Key.Key_4)
+    note = station.card.note
+    assert note.hasFocus() and note.text() == ""
+    QTest.keyClicks(note, "1st day, left grip tight ")
+    assert window.shelf.attempts() == [], "figures in a note are no verdicts"
+    QTest.keyClick(note, Qt.Key.Key_Return)
+    assert station.chart.hasFocus()
+    QTest.keyClick(station.chart, Qt.Key.Key_2)
+    QTest.keyClick(station.chart, Qt.Key.Key_1)
+    assert [row.note for row in window.shelf.attempts()] == ["1st day, left grip tight", ""]
+    assert note.text() == ""
+
+
 def test_verdicts_by_buttons(station):
     press(station.card.buttons["clean"])
     assert station.runner.cleans == 1 and "2 more clean" in station.card.move.text()

@@ -180,11 +180,11 @@ def test_what_is_no_recording_is_said(station, tmp_path, monkeypatch):
 def test_the_players_own_speed_is_shown_and_applied_only_when_asked(station, window):
     show(station, "Your own")
     form, before = station.calibration, window.session.player.skill
-    assert not form.apply_button.isEnabled() and "more attempts" in form.words.text()
+    assert not form.apply_button.isEnabled() and "more tries" in form.words.text()
     for k in range(30):
         pace = 1.25 + 0.02 * (k % 20)
         window.shelf.add(tried(90, "clean" if pace < 1.5 else "not-yet", pace=pace))
-    assert "30 attempts say" in form.words.text() and form.found.overall.skill < before
+    assert "30 tries say" in form.words.text() and form.found.overall.skill < before
     assert window.session.player.skill == before
     press(form.apply_button)
     player = window.session.player

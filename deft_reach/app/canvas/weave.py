@@ -292,20 +292,20 @@ class Weave(Timeline):
             painter.drawPath(theme.mark_path(stroke.limb, QPointF(x, y), size + 4))
 
     def _draw_rows(self, painter: QPainter, c: theme.Colours, report: Report, rows: dict[str, float]) -> None:
+        font, above = theme.lettering(9.5), -math.inf
+        painter.setFont(font)
+        room = 0.8 * painter.fontMetrics().height()
         for voice, y in rows.items():
             painter.setPen(QPen(QColor(c.grid), 1))
             painter.drawLine(QPointF(GUTTER, y), QPointF(self.width(), y))
-            text = voice_name(report.table.kit, voice)
-            painter.setFont(theme.lettering(9.5))
-            text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, GUTTER - 14)
-            label(
-                painter,
-                QPointF(GUTTER - 8, y),
-                text,
-                theme.lettering(9.5),
-                QColor(c.muted),
-                Qt.AlignmentFlag.AlignRight,
+            # Where rows are too close for all names, some are left out: none is written over another.
+            if y - above < room:
+                continue
+            above = y
+            text = painter.fontMetrics().elidedText(
+                voice_name(report.table.kit, voice), Qt.TextElideMode.ElideRight, GUTTER - 14
             )
+            label(painter, QPointF(GUTTER - 8, y), text, font, QColor(c.muted), Qt.AlignmentFlag.AlignRight)
         if report.lead:
             lead_y = self.height() - LEAD_ROOM + 3.0
             right = Qt.AlignmentFlag.AlignRight

@@ -26,7 +26,7 @@ class LadderChart(QWidget):
         self.runner: Runner | None = None
         self.setAccessibleName("Ladder: rungs by their tempo")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumSize(260, 92)
+        self.setMinimumSize(260, 72)
         self.setMouseTracking(True)
 
     def sizeHint(self) -> QSize:
@@ -122,7 +122,6 @@ class LadderChart(QWidget):
     def _draw(self, painter: QPainter, c: theme.Colours, runner: Runner) -> None:
         small = theme.lettering(9)
         low, high = self._range()
-        align = Qt.AlignmentFlag.AlignRight
         draw_tempo_grid(painter, low, high, self.y, LEFT, self.width() - RIGHT)
         # Where each stage breaks, over its own rungs.
         for number, stage in enumerate(runner.stages):
@@ -135,8 +134,9 @@ class LadderChart(QWidget):
                 painter.setPen(QPen(QColor(c.stop), 1.6))
                 painter.drawLine(QPointF(first.left(), self.y(limit)), QPointF(last.right(), self.y(limit)))
                 if len(mine) > 4:
-                    at = QPointF(last.right(), self.y(limit) - 9)
-                    label(painter, at, f"breaks at {limit:.0f} BPM", small, QColor(c.stop), align)
+                    # On the left: there the rungs are below it.
+                    at, side = QPointF(first.left(), self.y(limit) - 9), Qt.AlignmentFlag.AlignLeft
+                    label(painter, at, f"breaks at {limit:.0f} BPM", small, QColor(c.stop), side)
         tried: dict[int, str] = {row.rung: row.verdict for row in runner.tried}
         for number, rung in enumerate(runner.rungs):
             box = self.box(number)

@@ -3,7 +3,16 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from deft_reach.app import theme
 from deft_reach.app.words import VERDICT_WORDS, say
@@ -12,6 +21,9 @@ from deft_reach.core.practice.runner import Runner
 
 #: Typed on the station: a verdict.
 VERDICT_KEYS = {"1": "clean", "2": "rough", "3": "not-yet"}
+
+#: Typed on the station: goes to the note.
+NOTE_KEY = "4"
 
 
 class NowCard(QWidget):
@@ -69,6 +81,13 @@ class NowCard(QWidget):
         column.addLayout(row)
         self.move = QLabel()
         self.move.setWordWrap(True)
+        self.note = QLineEdit()
+        self.note.setPlaceholderText(f"note for the log  {NOTE_KEY}")
+        self.note.setAccessibleName("Note for the log")
+        self.note.setToolTip(f"Kept with the next verdict ({NOTE_KEY}); Enter goes back to the verdict keys")
+        self.note.setMaxLength(500)
+        self.note.setFixedWidth(round(190 * theme.text_scale()))
+        top.addWidget(self.note)
         column.addWidget(self.move)
         self.caution = QLabel()
         self.caution.setWordWrap(True)
@@ -87,6 +106,7 @@ class NowCard(QWidget):
         self.start.setEnabled(runner is not None)
         for button in self.buttons.values():
             button.setEnabled(runner is not None)
+        self.note.setEnabled(runner is not None)
         self.start.setText("Stop" if playing else "Play the rung")
         if runner is None:
             self.tempo.setText("–")
@@ -102,9 +122,7 @@ class NowCard(QWidget):
         count = f"{played} of {rung.repeats} played" if playing else f"{rung.repeats} times"
         clean = f", {runner.cleans} clean in a row" if runner.cleans else ""
         pace = "" if rung.pace is None else f", pace {rung.pace:.2f}"
-        self.detail.setText(
-            f"rung {runner.at + 1} of {len(runner.rungs)}{pace} · {count}{clean} · {runner.stage.why}"
-        )
+        self.detail.setText(f"rung {runner.at + 1} of {len(runner.rungs)}{pace} · {count}{clean}")
         due = runner.break_due()
         self.pause.setVisible(due is not None)
         first = not runner.tried

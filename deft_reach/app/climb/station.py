@@ -17,7 +17,7 @@ from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.weave import Weave
 from deft_reach.app.climb.ladder_chart import LadderChart
 from deft_reach.app.climb.ladder_form import LadderForm
-from deft_reach.app.climb.now_card import VERDICT_KEYS, NowCard
+from deft_reach.app.climb.now_card import NOTE_KEY, VERDICT_KEYS, NowCard
 from deft_reach.app.panel import Panel
 from deft_reach.app.station import Station
 from deft_reach.app.transport import Transport
@@ -72,7 +72,7 @@ class ClimbStation(Station):
         self.weave = Weave(self.view, self.axis)
         self.lane = StrokeLane(self.view, self.axis)
         # What is to be played now comes first where there is little room.
-        self.weave.setMinimumSize(220, 88)
+        self.weave.setMinimumSize(220, 112)
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
         self.plan_panel = Panel("Reach plan", self.plan)
         left = self.split(down, "climbLeft", [Panel("Ladder", self.form), self.plan_panel], [430, 260], [1, 1])
@@ -85,7 +85,7 @@ class ClimbStation(Station):
         column.addWidget(sheet)
         self.weave_panel = Panel("This stage", threads)
         parts = [self.card_panel, self.chart_panel, self.weave_panel]
-        right = self.split(down, "climbRight", parts, [184, 216, 296], [0, 1, 2])
+        right = self.split(down, "climbRight", parts, [184, 150, 362], [0, 1, 3])
         self.fill(self.split(across, "climbAcross", [left, right], [352, 840], [1, 3]))
         self.form.changed.connect(self.build)
         self.form.rule_changed.connect(self._new_rule)
@@ -93,6 +93,7 @@ class ClimbStation(Station):
         self.card.judged.connect(self.judge)
         self.card.play.connect(self.play)
         self.card.rested.connect(self._rested)
+        self.card.note.returnPressed.connect(self.chart.setFocus)
         self.view.moved.connect(self._moved)
         self.view.refused.connect(lambda: self.weave_panel.set_note("A stage is made from the plan: edit that."))
         transport.changed.connect(self._transport_changed)
@@ -228,7 +229,7 @@ class ClimbStation(Station):
             return ""
         words = self.runner.rule.in_words()
         if self.runner.at:
-            words = f"The log has the rungs up to {self.runner.rung.tempo:g} BPM as clean: it begins here. {words}"
+            words = f"The log has it clean up to here: it begins at {self.runner.rung.tempo:g} BPM. {words}"
         return words
 
     def _new_rule(self) -> None:
@@ -318,6 +319,8 @@ class ClimbStation(Station):
         verdict = VERDICT_KEYS.get(event.text())
         if verdict is not None and self.runner is not None:
             self.judge(verdict)
+        elif event.text() == NOTE_KEY and self.card.note.isEnabled():
+            self.card.note.setFocus()
         elif event.key() == Qt.Key.Key_Space:
             self.play()
         else:
@@ -354,7 +357,9 @@ class ClimbStation(Station):
             self.now().isoformat(timespec="seconds"), plan.id, plan.name, stage.text, stage.name, rung.tempo, verdict,
             rung.repeats, round(seconds, 2), plan.tempo, stage.tempo_limit,
             None if evidence is None else evidence.pace, "" if evidence is None else evidence.held_by, load,
+            self.card.note.text().strip(),
         )  # fmt: skip
+        self.card.note.clear()
         if self.shelf.add(entry):
             self.card_panel.set_note("; ".join(self.shelf.news()))
         else:

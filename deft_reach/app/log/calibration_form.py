@@ -91,13 +91,13 @@ class SkillChart(QWidget):
 def in_words(found: Calibration | None) -> str:
     """The fit as text."""
     if found is None or not found.attempts:
-        return "No attempts yet."
+        return "Nothing tried yet."
     o = found.overall
     change = round((found.limits_change - 1) * 100)
     moved = f"rise by {change} %" if change > 0 else f"fall by {-change} %" if change else "stay"
     rows = "; ".join(f"{SPEED_NAMES[name]} {row.skill:.2f}" for name, row in found.groups.items())
     return (
-        f"{found.attempts} attempts say {o.skill:.2f} (nine times in ten between {o.low:.2f} and {o.high:.2f}), "
+        f"{found.attempts} tries say {o.skill:.2f} (nine times in ten between {o.low:.2f} and {o.high:.2f}), "
         f"where {found.before:.2f} is set: on the whole, tempo limits would {moved}."
         + (f" By themselves: {rows}." if rows else "")
     )
@@ -148,7 +148,7 @@ class CalibrationForm(Listener):
         enough = len(rows) >= ENOUGH
         self.apply_button.setEnabled(enough and found.player != player)
         self.even.setVisible(player.speeds != Speeds())
-        more = "" if enough else f" {ENOUGH - len(rows)} more attempts, and it can be used."
+        more = "" if enough else f" {ENOUGH - len(rows)} more tries, and it can be used."
         say(self.words, in_words(found) + more, "hint")
 
     def apply(self) -> None:
