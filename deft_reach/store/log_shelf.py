@@ -88,11 +88,11 @@ class LogShelf:
         had: dict[str, Played] = self._read(Logbook.played, {})
         return tally(self._waiting(), had)
 
-    def points(self, plan: str) -> list[Point]:
-        """A plan's attempts at the whole figure in the order of time."""
-        rows: list[Point] = self._read(lambda book: book.points(plan), [])
+    def points(self, plan: str, count: int) -> list[Point]:
+        """A plan's newest attempts at the whole figure, at most so many, in the order of time."""
+        rows: list[Point] = self._read(lambda book: book.points(plan, count), [])
         more = [Point(when(a.at), a.tempo, a.verdict) for a in self._waiting() if a.plan == plan and a.stage in WHOLE]
-        return sorted([*rows, *more]) if more else rows
+        return sorted([*rows, *more])[-count:] if more else rows
 
     def clean_rungs(self, plan: str) -> set[tuple[str, float]]:
         """Stages of a plan, and the tempi at which each was clean."""

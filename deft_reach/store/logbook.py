@@ -273,12 +273,11 @@ class Logbook:
         asked = "SELECT tempo, verdict FROM attempts WHERE plan = ? AND stage IN (?, ?) ORDER BY id DESC LIMIT ?"
         return tuple((tempo, verdict) for tempo, verdict in reversed(self._ask(asked, plan, *WHOLE, STUCK_AFTER)))
 
-    def points(self, plan: str) -> list[Point]:
-        """A plan's attempts at the whole figure in the order of time."""
-        rows = self._ask(
-            "SELECT at, tempo, verdict FROM attempts WHERE plan = ? AND stage IN (?, ?) ORDER BY id", plan, *WHOLE
-        )
-        return sorted(Point(when(at), tempo, verdict) for at, tempo, verdict in rows)
+    def points(self, plan: str, count: int) -> list[Point]:
+        """A plan's newest attempts at the whole figure, at most so many, in the order of time."""
+        asked = "SELECT at, tempo, verdict FROM attempts WHERE plan = ? AND stage IN (?, ?) ORDER BY id DESC LIMIT ?"
+        rows = self._ask(asked, plan, *WHOLE, count)
+        return sorted(Point(when(at), tempo, verdict) for at, tempo, verdict in reversed(rows))
 
     def clean_rungs(self, plan: str) -> set[tuple[str, float]]:
         """Stages of a plan, and the tempi at which each was clean."""

@@ -68,6 +68,15 @@ def test_attempts_show_at_once_in_pictures_and_words(station, window):
     station.grab()
 
 
+def test_of_a_very_long_log_the_newest_are_drawn_and_it_says_so(station, window, monkeypatch):
+    monkeypatch.setattr("deft_reach.app.log.station.MOST", 4)
+    for k in range(6):
+        window.shelf.add(tried(80 + k, days=6 - k))
+    assert [point.tempo for point in station.tempo.points] == [82, 83, 84, 85]
+    assert "the newest 4 attempts" in station.tempo_panel.note.text()
+    assert cells(station.plans, 0)[2] == "85 BPM" and "6 attempts" in station.plans.item(0, 0).toolTip()
+
+
 def test_a_plan_chosen_in_the_list_comes_into_view(station, window):
     row = next(k for k in range(station.plans.rowCount()) if cells(station.plans, k)[0] == "Engine room")
     click(station.plans.viewport(), QPointF(station.plans.visualItemRect(station.plans.item(row, 0)).center()))

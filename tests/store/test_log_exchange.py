@@ -86,6 +86,6 @@ def test_one_wrong_field_is_refused_or_does_no_harm(kind, changes):
             assert shelf.count() == 0
         else:
             assert added == 1 == shelf.count() == len(shelf.newest(3))
-            shelf.played(), shelf.worked(), shelf.points("storm"), shelf.speed_rows(5)
+            shelf.played(), shelf.worked(), shelf.points("storm", 9), shelf.speed_rows(5)
             assert json.loads(to_json(shelf.book))[kind] and to_csv(shelf.book) and not shelf.problem
         shelf.close()

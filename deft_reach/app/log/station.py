@@ -28,6 +28,8 @@ from deft_reach.core.session import Session
 from deft_reach.store.log_shelf import LogShelf
 
 ID = Qt.ItemDataRole.UserRole
+#: So many attempts at one plan are drawn: some years of them.
+MOST = 10_000
 
 
 class LogStation(Station):
@@ -100,8 +102,10 @@ class LogStation(Station):
         self._filling = False
         limit = report.summary.tempo_limit if report is not None else None
         if plan is not None:
-            self.tempo.show_plan(plan.name, plan.tempo, limit, self.shelf.points(plan.id))
-            self.tempo_panel.set_note(f"{plan.name}: filled is clean, half is rough, empty is not yet")
+            points = self.shelf.points(plan.id, MOST)
+            self.tempo.show_plan(plan.name, plan.tempo, limit, points)
+            part = f", the newest {MOST:,} attempts" if len(points) == MOST else ""
+            self.tempo_panel.set_note(f"{plan.name}: filled is clean, half is rough, empty is not yet{part}")
         worked = self.shelf.worked()
         self.calendar.show_days(worked.days, now.date())
         kit, busy = self.session.kit, sorted(worked.limbs.items())
