@@ -23,6 +23,10 @@ class _Job(QRunnable):
             return
         except self.refusals as error:
             result = str(error)
+        except Exception as error:
+            # Not foreseen: the question is over all the same, and whoever looks after the program hears of it.
+            self.asker.done.emit(self.number, f"this could not be worked out, by a fault of the program ({error!r})")
+            raise
         self.asker.done.emit(self.number, result)
 
 

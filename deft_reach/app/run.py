@@ -37,6 +37,7 @@ def run_window(file: str | None, demo: bool = False) -> int:
         )
         return 2
     app = make_app()
+    from deft_reach.app.fault_watch import FaultWatch
     from deft_reach.app.window import STATIONS, MainWindow
     from deft_reach.store.recent import Memory
 
@@ -45,6 +46,7 @@ def run_window(file: str | None, demo: bool = False) -> int:
     chosen = memory.get("theme", "system")
     theme.apply(app, theme.follow_system() if chosen not in ("light", "dark") else chosen)
     window = MainWindow(memory=memory)
+    FaultWatch(window.notice).watch()
     geometry = memory.get("window")
     if isinstance(geometry, str):
         window.restoreGeometry(QByteArray.fromHex(geometry.encode()))

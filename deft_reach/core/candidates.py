@@ -8,7 +8,7 @@ from typing import Final, NamedTuple
 
 from deft_reach.core.analysis import analyse
 from deft_reach.core.cost import Weights
-from deft_reach.core.document import Candidate, read_text
+from deft_reach.core.document import Candidate, read_unfinished
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import EITHER, HANDS, other_hand
 from deft_reach.core.pattern import Pattern, Stroke
@@ -87,7 +87,7 @@ def opened(pattern: Pattern, indices: Collection[int], kit: Kit) -> Pattern:
         if stroke.limb in HANDS:
             at = text.index(stroke.limb, stroke.span.start)
             text = text[:at] + EITHER + text[at + 1 :]
-    return read_text(text, kit)
+    return read_unfinished(text, kit)
 
 
 def with_part(pattern: Pattern, other: Pattern, part: Collection[int]) -> str:
@@ -123,7 +123,7 @@ def compare(
     rows = []
     for candidate in candidates:
         try:
-            other = read_text(candidate.text, kit)
+            other = read_unfinished(candidate.text, kit)
         except StrokeTextError:
             rows.append(Row(candidate, None, None))
             continue

@@ -324,6 +324,21 @@ def commit(document: Document, plan: Plan, report: Report, reason: str, date: st
     return replace(document, commitments=(*document.commitments, commitment))
 
 
+def standing(document: Document, plan: Plan) -> Commitment | None:
+    """A plan's newest commitment, if nothing that it was made from has changed since."""
+    rows = document.commitments_of(plan.id)
+    if not rows:
+        return None
+    last = rows[-1]
+    same = (
+        last.text == document.score(plan.pattern).text
+        and (last.tempo, last.repeat) == (plan.tempo, plan.repeat)
+        and last.kit.pieces == document.kit(plan.kit).pieces
+        and last.player == document.player(plan.player)
+    )
+    return last if same else None
+
+
 def changes_since(commitment: Commitment, document: Document, plan: Plan, report: Report | None) -> list[str]:
     """What differs now from what was committed, one plain line each; empty when nothing does."""
     lines: list[str] = []

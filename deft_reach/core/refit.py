@@ -15,7 +15,7 @@ from typing import Final, NamedTuple
 
 from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse
 from deft_reach.core.cost import Weights
-from deft_reach.core.document import read_text
+from deft_reach.core.document import read_unfinished
 from deft_reach.core.findings import voice_name
 from deft_reach.core.kit import Kit, Piece
 from deft_reach.core.layouts import STANDARD_VOICES, new_piece
@@ -105,7 +105,7 @@ def refit(
         moved, said = _voiced(pattern, source, kit, mapping)
         for text, more, lost in _feet(pattern, moved, kit, player, tempo, repeat):
             progress.at(len(found), None)
-            new = read_text(text, kit)
+            new = read_unfinished(text, kit)
             report = analyse(new, kit, player, tempo, repeat=repeat, weights=weights)
             found.append(Refitted(text, report, (*said, *more), loss + lost, kit))
     distinct = {row.text: row for row in sorted(found, key=_rank, reverse=True)}

@@ -16,7 +16,7 @@ from typing import Final
 
 from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse
 from deft_reach.core.cost import Weights
-from deft_reach.core.document import read_text
+from deft_reach.core.document import read_unfinished
 from deft_reach.core.endurance import Endurance, endurance
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import HANDS, other_hand
@@ -241,7 +241,7 @@ class _Question:
         changes: dict[int, Strike | None] = dict.fromkeys(dropped)
         for index in moved:
             changes[index] = Strike(self.other, None, ".")
-        pattern = read_text(rewrite(self.pattern, changes), self.kit) if changes else self.pattern
+        pattern = read_unfinished(rewrite(self.pattern, changes), self.kit) if changes else self.pattern
         report = analyse(pattern, self.kit, self.player, self.tempo, repeat=self.repeat, weights=self.weights)
         kept = tuple(s.index for s in self.mine if s.index not in moved and s.index not in dropped)
         load = report.summary.load.get(self.hand)

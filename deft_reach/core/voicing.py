@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 from deft_reach.core import cost as price
 from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse
 from deft_reach.core.cost import Weights
-from deft_reach.core.document import read_text
+from deft_reach.core.document import read_unfinished
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import HANDS, LEFT, RIGHT
 from deft_reach.core.motion.follow import follow, level_of
@@ -125,8 +125,9 @@ class _Search:
         self.accents = list(dict.fromkeys(accents))
         self.contour = contour
         self._check()
-        self.names = list(dict.fromkeys([*self.palette, *self.accents, *(s.voice for s in pattern.strokes
-                                                                         if s.limb in HANDS)]))  # fmt: skip
+        self.written = self._written()
+        held = [pattern.strokes[k].voice for k in sorted(self.written)]
+        self.names = list(dict.fromkeys([*self.palette, *self.accents, *held]))
         self.number = {name: k for k, name in enumerate(self.names)}
         #: How many voices there are; this number itself stands for "nowhere yet".
         self.n = len(self.names)
@@ -148,7 +149,7 @@ class _Search:
         if not self.palette:
             raise VoicingError("the palette is empty: give the voices to choose from, such as sn,t1,t2,ft")
         for voice in (*self.palette, *self.accents):
-            if self.kit.voice_point(voice) is None or voice.endswith(":foot") or voice == "bd":
+            if self._lacks(voice) or voice.endswith(":foot") or voice == "bd":
                 hands = [v for v in self.kit.voices if v != "bd" and not v.endswith(":foot")]
                 raise VoicingError(
                     f"the kit '{self.kit.name}' has no voice '{voice}' for the hands; it has {', '.join(hands)}"
@@ -160,11 +161,26 @@ class _Search:
         if not any(s.limb in HANDS for s in self.pattern.strokes):
             raise VoicingError("there are no hand strokes to put round the kit")
 
+    def _written(self) -> frozenset[int]:
+        """Hand strokes that keep the voice they are written with."""
+        hands = [s for s in self.pattern.strokes if s.limb in HANDS]
+        written = frozenset(s.index for s in hands if strike_of(self.pattern, s.index).voice is not None)
+        if len(written) == len(hands):
+            return frozenset()
+        lacking = sorted({s.voice for s in hands if s.index in written and self._lacks(s.voice)})
+        if lacking:
+            raise VoicingError(
+                f"the kit '{self.kit.name}' has no {', '.join(lacking)}, which strokes are written with: write "
+                "another voice there, or none, so that they are free"
+            )
+        return written
+
+    def _lacks(self, voice: str) -> bool:
+        return self.kit.voice_point(voice) is None
+
     def _slots(self) -> dict[int, _Slot]:
         hands = [s for s in self.pattern.strokes if s.limb in HANDS]
-        written = {s.index for s in hands if strike_of(self.pattern, s.index).voice is not None}
-        if len(written) == len(hands):
-            written = set()
+        written = self.written
         shaped = [s for s in hands if s.index not in written and not (self.accents and ">" in s.marks)]
         first = float(shaped[0].start) if shaped else 0.0
         wide = (float(shaped[-1].start) - first) if shaped else 0.0
@@ -306,7 +322,7 @@ class _Search:
             strike = strike_of(self.pattern, index)
             if strike.voice is not None or voice != self.pattern.strokes[index].voice:
                 moved[index] = replace(strike, voice=voice)
-        pattern = read_text(replace_strikes(self.pattern, moved), self.kit)
+        pattern = read_unfinished(replace_strikes(self.pattern, moved), self.kit)
         report = analyse(pattern, self.kit, self.player, self.tempo, repeat=self.repeat, weights=self.weights)
         return pattern.text, report, tuple(s.voice for s in pattern.strokes)
 

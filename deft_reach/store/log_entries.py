@@ -22,7 +22,8 @@ class Attempt:
     """A rung tried: when (ISO 8601 with offset), what exactly, and how it went.
 
     ``text`` is the stage's stroke text; ``pace`` is for an untrained player and ``held_by`` the group that limited it
-    (see calibration); ``load`` has seconds of playing by limb.
+    (see calibration); ``load`` has seconds of playing by limb. ``committed`` is the date of the commitment that the
+    plan stood by, empty where it had none, or had changed since.
     """
 
     at: str
@@ -42,6 +43,7 @@ class Attempt:
     note: str = ""
     session: int | None = None
     id: int | None = None
+    committed: str = ""
 
 
 @dataclass(frozen=True)

@@ -28,7 +28,8 @@ CREATE TABLE attempts (
     id INTEGER PRIMARY KEY, session INTEGER REFERENCES sessions(id), at TEXT NOT NULL, plan TEXT NOT NULL,
     plan_name TEXT NOT NULL, text TEXT NOT NULL, stage TEXT NOT NULL, tempo REAL NOT NULL, target REAL,
     tempo_limit REAL, repeats INTEGER NOT NULL, verdict TEXT NOT NULL, seconds REAL NOT NULL, pace REAL,
-    held_by TEXT NOT NULL DEFAULT '', load TEXT NOT NULL DEFAULT '{}', note TEXT NOT NULL DEFAULT '');
+    held_by TEXT NOT NULL DEFAULT '', load TEXT NOT NULL DEFAULT '{}', note TEXT NOT NULL DEFAULT '',
+    committed TEXT NOT NULL DEFAULT '');
 CREATE TABLE takes (
     id INTEGER PRIMARY KEY, session INTEGER REFERENCES sessions(id), at TEXT NOT NULL, plan TEXT NOT NULL,
     plan_name TEXT NOT NULL, tempo REAL NOT NULL, verdict TEXT NOT NULL, found TEXT NOT NULL,
@@ -61,6 +62,7 @@ END;
 MIGRATIONS: Final[dict[int, str]] = {
     1: f"""
 DROP INDEX attempts_by_plan;
+ALTER TABLE attempts ADD COLUMN committed TEXT NOT NULL DEFAULT '';
 ALTER TABLE takes ADD COLUMN speed TEXT NOT NULL DEFAULT '[]';
 {_SUMS}
 INSERT INTO tallies SELECT plan, substr(at, -6), count(*), total(seconds),

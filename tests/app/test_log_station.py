@@ -1,5 +1,6 @@
 """The Log station: what the log says, takes checked, the player's own speed, entries out and in."""
 
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 import pytest
@@ -68,6 +69,28 @@ def test_attempts_show_at_once_in_pictures_and_words(station, window):
     station.grab()
 
 
+def test_attempts_know_the_commitment_they_were_made_by(station, window, qapp):
+    window.session.show_plan("storm")
+    [old] = window.session.document.commitments_of("storm")
+    for days, plan in ((9, "storm"), (0, "storm")):
+        at = datetime.fromisoformat(old.date) + timedelta(days=5 - days)
+        window.shelf.add(replace(tried(90, plan=plan), at=at.isoformat()))
+    assert f"Committed {datetime.fromisoformat(old.date):%d %b}" in station.tempo.in_words()
+    station.grab()
+    chart = window.climb_station.chart
+    QTest.keyClick(window, Qt.Key.Key_6, CTRL)
+    QTest.keyClick(chart, Qt.Key.Key_1)
+    window.session.commit("anew", NOW.isoformat(), "test")
+    QTest.keyClick(chart, Qt.Key.Key_1)
+    window.session.change_plan("storm", tempo=117)
+    QTest.keyClick(chart, Qt.Key.Key_2)
+    assert [row.committed for row in window.shelf.attempts()[2:]] == ["", NOW.isoformat(), ""]
+    QTest.keyClick(window, Qt.Key.Key_7, CTRL)
+    show(station, "Entries")
+    said = [cells(station.entries.table, k)[2] for k in range(station.entries.table.rowCount())]
+    assert said.count("2026-03-10") == 1 and said.count("") == 4
+
+
 def test_of_a_very_long_log_the_newest_are_drawn_and_it_says_so(station, window, monkeypatch):
     monkeypatch.setattr("deft_reach.app.log.station.MOST", 4)
     for k in range(6):
@@ -106,7 +129,7 @@ def test_a_recording_is_checked_and_kept(station, window, qtbot, tmp_path, monke
     [kept] = window.shelf.takes()
     assert kept.plan == "gangway" and kept.verdict == "clean" == form.found.verdict
     show(station, "Entries")
-    assert cells(station.entries.table, 0)[2] == "take"
+    assert cells(station.entries.table, 0)[3] == "take"
 
 
 def test_the_simulated_kit_plays_live_into_the_app(station, window, qtbot):

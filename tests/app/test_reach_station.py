@@ -23,7 +23,7 @@ def test_the_header_says_what_is_always_true(storm):
     assert header.tempo.value() == 118
     assert header.limit.value.text() == "breaks at 93" and "BPM · 21 % too fast" in header.limit.caption.text()
     assert header.ease.value.text().startswith("ease ")
-    assert header.committed.text().startswith("committed 20 Nov · 2 changes")
+    assert header.committed.text().startswith("committed 30 Oct · 2 changes")
     assert "at 100 BPM" in header.committed.toolTip() and "home tempo 100 → 118 BPM" in header.committed.toolTip()
 
 

@@ -120,7 +120,7 @@ def test_what_was_committed_and_what_changed_since_can_be_read(window):
     in_dialog(Commitments, read)
     QTest.keyClick(window, Qt.Key.Key_Return, CTRL | Qt.KeyboardModifier.ShiftModifier)
     text = "\n".join(seen)
-    assert "20 November 2026" in text and "slower than the show" in text
+    assert "30 October 2026" in text and "slower than the show" in text
     assert "home tempo 100 → 118 BPM" in text
     in_dialog(Commitments, lambda d: (seen.append("clicked"), d.accept()))
     QTest.mouseClick(window.header.committed, Qt.MouseButton.LeftButton)

@@ -22,7 +22,7 @@ from deft_reach.app.panel import Panel
 from deft_reach.app.station import Station
 from deft_reach.app.transport import Transport
 from deft_reach.app.words import VERDICT_WORDS, say, sentence
-from deft_reach.core.document import Plan, read_text
+from deft_reach.core.document import Plan, read_text, standing
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.practice.calibration import evidence_of
 from deft_reach.core.practice.cautions import ALWAYS, HEAT, LEVELS, hearing_words
@@ -352,12 +352,14 @@ class ClimbStation(Station):
         assert runner is not None and plan is not None
         rung, stage = runner.rung, runner.stage
         evidence = evidence_of(stage.report, rung.tempo, verdict == "clean")
+        # A chain is no plan of the document: it was never committed as one.
+        commitment = standing(self.session.document, plan)
         load = {one.limb: round(one.effort * seconds, 2) for one in efforts(stage.report, rung.tempo)}
         entry = Attempt(
             self.now().isoformat(timespec="seconds"), plan.id, plan.name, stage.text, stage.name, rung.tempo, verdict,
             rung.repeats, round(seconds, 2), plan.tempo, stage.tempo_limit,
             None if evidence is None else evidence.pace, "" if evidence is None else evidence.held_by, load,
-            self.card.note.text().strip(),
+            self.card.note.text().strip(), committed=commitment.date if commitment is not None else "",
         )  # fmt: skip
         self.card.note.clear()
         if self.shelf.add(entry):

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date, datetime, timedelta
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,6 +32,7 @@ class TempoChart(QWidget):
         super().__init__()
         self.name, self.home, self.limit = "", 100.0, None  # type: tuple[str, float, float | None]
         self.points: list[Point] = []
+        self.committed: list[datetime] = []
         self._tempi = self._range()
         self._parts = self._in_time()
         self.setMinimumSize(260, 120)
@@ -38,8 +41,12 @@ class TempoChart(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(600, 220)
 
-    def show_plan(self, name: str, home: float, limit: float | None, points: list[Point]) -> None:
+    def show_plan(
+        self, name: str, home: float, limit: float | None, points: list[Point], committed: Sequence[datetime] = ()
+    ) -> None:
+        """``committed`` is when the plan was committed: what was played before and after may not be the same."""
         self.name, self.home, self.limit, self.points = name, home, limit, points
+        self.committed = list(committed)
         self._tempi = self._range()
         self._parts = self._in_time()
         self.setAccessibleDescription(self.in_words())
@@ -51,7 +58,9 @@ class TempoChart(QWidget):
             return f"{self.name}: no attempt at the whole figure yet."
         clean = [p.tempo for p in self.points if p.verdict == "clean"]
         best = f"clean up to {max(clean):g} BPM" if clean else "none clean yet"
-        return f"{self.name}: {len(self.points)} attempts, {best}, home {self.home:g} BPM."
+        dates = ", ".join(f"{at:%d %b}" for at in self.committed)
+        since = f" Committed {dates}." if dates else ""
+        return f"{self.name}: {len(self.points)} attempts, {best}, home {self.home:g} BPM.{since}"
 
     def _span(self) -> tuple[datetime, datetime]:
         first, last = self.points[0].at, self.points[-1].at
@@ -62,15 +71,23 @@ class TempoChart(QWidget):
         """How far along each point is, from 0 to 1."""
         if not self.points:
             return np.zeros(0)
-        first, last = (at.timestamp() for at in self._span())
-        return (np.array([point.at.timestamp() for point in self.points]) - first) / (last - first)
+        times = np.array([point.at.timestamp() for point in self.points])
+        return np.asarray((times - self._span()[0].timestamp()) / self._seconds)
+
+    @property
+    def _seconds(self) -> float:
+        first, last = self._span()
+        return (last - first).total_seconds()
+
+    def _across(self, part: float | NDArray[np.float64]) -> Any:
+        return LEFT + 8 + part * (self.width() - LEFT - RIGHT - 16)
 
     def places(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Where each attempt is drawn: x and y."""
         low, high = self._tempi
         tempi = np.array([point.tempo for point in self.points])
-        across, down = self.width() - LEFT - RIGHT - 16, self.height() - TOP - BOTTOM
-        return LEFT + 8 + self._parts * across, self.height() - BOTTOM - (tempi - low) / (high - low) * down
+        down = self.height() - TOP - BOTTOM
+        return self._across(self._parts), self.height() - BOTTOM - (tempi - low) / (high - low) * down
 
     def y(self, tempo: float) -> float:
         low, high = self._tempi
@@ -108,6 +125,13 @@ class TempoChart(QWidget):
                 painter.drawLine(QPointF(LEFT, y(value)), QPointF(self.width() - RIGHT, y(value)))
                 at = QPointF(end.x(), y(value) - 9)
                 label(painter, at, f"{text} {value:.0f} BPM", small, QColor(colour), right, QColor(c.sheet))
+        for at in self.committed:
+            part = (at.timestamp() - self._span()[0].timestamp()) / self._seconds
+            if 0 <= part <= 1:
+                x = self._across(part)
+                painter.setPen(QPen(muted, 1, Qt.PenStyle.DashLine))
+                painter.drawLine(QPointF(x, TOP - 6), QPointF(x, self.height() - BOTTOM))
+                label(painter, QPointF(x + 3, TOP - 8), "committed", small, muted, left)
         xs, ys = self.places()
         # The tempi that were the best so far.
         tempi = np.array([point.tempo if point.verdict == "clean" else 0.0 for point in self.points])

@@ -43,8 +43,8 @@ class EntriesForm(Listener):
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 6)
         self.table = QTableWidget()
-        columns = ["when", "plan", "stage", "tempo", "verdict", "note"]
-        make_list(self.table, "Attempts and takes, the newest first", columns, wide=(1, 5))
+        columns = ["when", "plan", "as committed", "stage", "tempo", "verdict", "note"]
+        make_list(self.table, "Attempts and takes, the newest first", columns, wide=(1, 6))
         column.addWidget(self.table, 1)
         row = QHBoxLayout()
         self.words = QLabel()
@@ -132,8 +132,8 @@ def _bring_in(own: Path, path: Path) -> str:
     return f"{count} new {'entry' if count == 1 else 'entries'} from {path.name}."
 
 
-def _cells(row: Attempt | TakeEntry) -> tuple[str, str, str, str]:
-    """Stage, tempo, verdict and note."""
+def _cells(row: Attempt | TakeEntry) -> tuple[str, str, str, str, str]:
+    """Since when it is committed so, stage, tempo, verdict and note."""
     if isinstance(row, Attempt):
-        return row.stage, f"{row.tempo:g} BPM × {row.repeats}", row.verdict, row.note
-    return "take", f"{row.tempo:.0f} BPM", row.verdict, "; ".join(row.found.get("advice", [])[:1])
+        return row.committed[:10], row.stage, f"{row.tempo:g} BPM × {row.repeats}", row.verdict, row.note
+    return "", "take", f"{row.tempo:.0f} BPM", row.verdict, "; ".join(row.found.get("advice", [])[:1])

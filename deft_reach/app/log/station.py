@@ -23,7 +23,7 @@ from deft_reach.app.log.take_form import TakeForm
 from deft_reach.app.panel import Panel
 from deft_reach.app.station import Station
 from deft_reach.app.tables import make_list
-from deft_reach.core.practice.progress_log import progress, what_next
+from deft_reach.core.practice.progress_log import progress, what_next, when
 from deft_reach.core.session import Session
 from deft_reach.store.log_shelf import LogShelf
 
@@ -103,7 +103,8 @@ class LogStation(Station):
         limit = report.summary.tempo_limit if report is not None else None
         if plan is not None:
             points = self.shelf.points(plan.id, MOST)
-            self.tempo.show_plan(plan.name, plan.tempo, limit, points)
+            committed = [when(row.date) for row in document.commitments_of(plan.id)]
+            self.tempo.show_plan(plan.name, plan.tempo, limit, points, committed)
             part = f", the newest {MOST:,} attempts" if len(points) == MOST else ""
             self.tempo_panel.set_note(f"{plan.name}: filled is clean, half is rough, empty is not yet{part}")
         worked = self.shelf.worked()

@@ -6,7 +6,7 @@ from collections.abc import Collection
 from dataclasses import replace
 
 from deft_reach.core.candidates import with_part
-from deft_reach.core.document import Candidate, read_text
+from deft_reach.core.document import Candidate, read_unfinished
 from deft_reach.core.session.strokes import StrokeEdits
 
 #: So many stickings can be kept beside a plan.
@@ -47,7 +47,7 @@ class CandidateEdits(StrokeEdits):
         if plan is None or pattern is None or not 0 <= number < len(plan.candidates):
             return
         candidate = plan.candidates[number]
-        text = candidate.text if part is None else with_part(pattern, read_text(candidate.text, self.kit), part)
+        text = candidate.text if part is None else with_part(pattern, read_unfinished(candidate.text, self.kit), part)
         if text == pattern.text:
             return
         rows = plan.candidates

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from deft_reach.core.analysis import analyse
 from deft_reach.core.counting import place
-from deft_reach.core.document import Document, Plan, read_text
+from deft_reach.core.document import Document, Plan, read_text, standing
 from deft_reach.core.findings import voice_name
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import HANDS
@@ -113,15 +113,6 @@ def state_of(document: Document, plan: Plan, played: Played = UNPLAYED) -> str:
     logged = progress_of(document, plan, played).state
     if logged in (CLIMBING, CLEAN):
         return logged
-    rows = document.commitments_of(plan.id)
-    if not rows:
+    if not document.commitments_of(plan.id):
         return DRAFTED
-    last = rows[-1]
-    kit, player = document.kit(plan.kit), document.player(plan.player)
-    same = (
-        last.text == document.score(plan.pattern).text
-        and (last.tempo, last.repeat) == (plan.tempo, plan.repeat)
-        and last.kit.pieces == kit.pieces
-        and last.player == player
-    )
-    return COMMITTED if same else CHANGED
+    return CHANGED if standing(document, plan) is None else COMMITTED
