@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
+from deft_reach.app.kept_inputs import inputs_of, set_inputs
 from deft_reach.core.session import Session
 
 
@@ -82,6 +84,14 @@ class Station(Listener):
         column.setContentsMargins(1, 1, 1, 1)
         column.addWidget(tabs)
         return tabs, sheet
+
+    def kept(self) -> dict[str, Any]:
+        """What is only in the widgets and not in the session: for a station made anew, in another theme say."""
+        return {"inputs": inputs_of(self)}
+
+    def carry_on(self, kept: dict[str, Any]) -> None:
+        """Go on where an earlier one of the same kind was."""
+        set_inputs(self, kept["inputs"])
 
     def fill(self, splitter: QSplitter) -> None:
         """Lay the outermost splitter out over the whole station."""

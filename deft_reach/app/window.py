@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import QByteArray, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
@@ -29,6 +30,7 @@ from deft_reach.app.commitments import Commitments
 from deft_reach.app.header import Header
 from deft_reach.app.keeper import Keeper
 from deft_reach.app.kit.station import KitStation
+from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.log.station import LogStation
 from deft_reach.app.notice import NoticeBar
 from deft_reach.app.plan_page import write_plan_page
@@ -118,6 +120,10 @@ class MainWindow(QMainWindow):
         self.keeper = Keeper(self.session, keep_in)
         #: The player's log; beside the kept work where that is somewhere else than usual.
         self.shelf = LogShelf(logbook_file() if keep_in is None else keep_in / "logbook.sqlite")
+        #: Hears a kit at a port, or the simulated one, whatever is in view.
+        self.recorder = Recorder(self)
+        #: What stations had that were taken down to be made anew.
+        self._kept: dict[str, dict[str, Any]] = {}
         self.keeper.failed.connect(self._keeping_failed)
         self._station = "reach"
         self._theme = self.memory.get("theme", "system")
@@ -191,6 +197,8 @@ class MainWindow(QMainWindow):
                 station.bar.export.connect(self.export_kit)
             self._restore_sizes(station)
             self.stack.addWidget(station)
+            if name in self._kept:
+                station.carry_on(self._kept.pop(name))
         return self.built[name]
 
     def _make_station(self, name: str) -> Station:
@@ -199,7 +207,7 @@ class MainWindow(QMainWindow):
         if name == "song":
             return SongStation(self.session, self.shelf)
         if name == "log":
-            return LogStation(self.session, self.shelf)
+            return LogStation(self.session, self.shelf, self.recorder)
         return STATIONS[name](self.session)
 
     @property
@@ -252,6 +260,7 @@ class MainWindow(QMainWindow):
         theme.apply(app, name)
         self._remember_sizes()
         starting = self.start_page is not None
+        self._kept |= {name: station.kept() for name, station in self.built.items()}
         self._build()
         if starting:
             self.show_start()
@@ -758,6 +767,7 @@ class MainWindow(QMainWindow):
             event.ignore()
             return
         self.transport.stop()
+        self.recorder.stop()
         self.shelf.close()
         self._remember_sizes()
         self.memory.set("station", self._station)

@@ -234,3 +234,26 @@ def test_a_session_ends_in_time(station):
     station.minutes = 4.99
     station.judge("clean")
     assert "the time you set" in station.card.move.text()
+
+
+def test_a_session_goes_on_through_another_theme_and_size_of_letters(station, window, qapp):
+    form, runner = station.form, station.runner
+    form.repeats.setValue(6)
+    form.minutes.setValue(45)
+    station.card.click.setChecked(False)
+    for verdict in ("clean", "clean", "clean", "rough", "clean"):
+        press(station.card.buttons[verdict])
+    station.card.note.setFocus()
+    QTest.keyClicks(station.card.note, "half a note")
+    runner, minutes = station.runner, station.minutes
+    for change in (lambda: window._set_theme("dark"), lambda: window._scale_text(0.2)):
+        change()
+        qapp.processEvents()
+        new = window.climb_station
+        assert new is not station and new.runner is runner and new.minutes == minutes
+        assert new.form.repeats.value() == 6 and new.form.minutes.value() == 45
+        assert new.card.note.text() == "half a note" and not new.card.click.isChecked()
+    press(new.card.buttons["clean"])
+    assert new.runner.cleans == 2 and window.shelf.attempts()[-1].note == "half a note"
+    window._scale_text(-0.2)
+    window._set_theme("light")

@@ -183,6 +183,28 @@ def test_a_kit_at_a_port_is_recorded(station, window, qtbot, monkeypatch):
     assert "Nothing was heard" in form.words.text()
 
 
+def test_a_recording_goes_on_through_another_theme(station, window, qtbot, qapp):
+    """Dusk falls while somebody plays: the window is dressed anew, the take is not lost."""
+    now = [0.0]
+    window.recorder.clock = lambda: now[0]
+    station.takes.faults["late_left"].setValue(20)
+    station.takes.rounds.setValue(6)
+    press(station.takes.record)
+    now[0] = 3.0
+    window.recorder._tick()
+    before = len(window.recorder.hits)
+    window._set_theme("dark")
+    qapp.processEvents()
+    form = window.log_station.takes
+    assert form is not station.takes and form.record.text() == "Stop" and before > 3
+    assert form.faults["late_left"].value() == 20 and form.rounds.value() == 6
+    now[0] = 60.0
+    window.recorder._tick()
+    qtbot.waitUntil(lambda: form.found is not None, timeout=20_000)
+    assert form.found.rounds == 6 and not form.found.missed
+    window._set_theme("light")
+
+
 def test_a_port_that_cannot_be_opened_says_so(station, monkeypatch):
     from deft_reach.app.log import take_form
     from deft_reach.sound import midi_ports

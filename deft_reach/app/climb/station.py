@@ -6,6 +6,7 @@ import time
 from collections.abc import Callable
 from dataclasses import replace
 from datetime import datetime
+from typing import Any
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QShowEvent
@@ -127,6 +128,19 @@ class ClimbStation(Station):
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self._say_dose()
+
+    def kept(self) -> dict[str, Any]:
+        return {**super().kept(), "runner": self.runner, "key": self._key, "minutes": self.minutes}
+
+    def carry_on(self, kept: dict[str, Any]) -> None:
+        super().carry_on(kept)
+        self.minutes = kept["minutes"]
+        self.refresh()
+        # The same ladder: the session is where it was, with all that was tried.
+        if kept["runner"] is not None and self.runner is not None and kept["key"] == self._key:
+            if self.runner.rungs == kept["runner"].rungs:
+                self.runner = kept["runner"]
+            self._show()
 
     # --- the ladder -------------------------------------------------------------------------------------------
 

@@ -22,9 +22,11 @@ class Recorder(QObject):
     ended = Signal()
     _arrived = Signal(float, int, int)
 
-    def __init__(self, clock: Callable[[], float] = time.perf_counter) -> None:
-        super().__init__()
+    def __init__(self, parent: QObject | None = None, clock: Callable[[], float] = time.perf_counter) -> None:
+        super().__init__(parent)
         self.clock = clock
+        #: What is listened to, by name.
+        self.source = ""
         self.hits: list[Hit] = []
         self._port: Any = None
         self._begin = 0.0
@@ -42,14 +44,15 @@ class Recorder(QObject):
     def record(self, port: str) -> None:
         """Listen to a port. Raises OSError when it cannot be opened."""
         self.stop()
-        self.hits, self._begin = [], self.clock()
+        self.source, self.hits, self._begin = port, [], self.clock()
         self._port = midi_ports.open_notes(
             port, lambda key, velocity: self._arrived.emit(self.clock() - self._begin, key, velocity)
         )
 
-    def perform(self, hits: Sequence[Hit]) -> None:
+    def perform(self, hits: Sequence[Hit], source: str) -> None:
         """Let the simulated kit play these hits in their own time."""
         self.stop()
+        self.source = source
         self.hits, self._to_play, self._begin = [], sorted(hits), self.clock()
         self._timer.start()
 

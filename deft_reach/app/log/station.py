@@ -19,6 +19,7 @@ from deft_reach.app.canvas.explain import limb_name
 from deft_reach.app.log.calibration_form import CalibrationForm
 from deft_reach.app.log.charts import CalendarChart, TempoChart
 from deft_reach.app.log.entries_form import EntriesForm
+from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.log.take_form import TakeForm
 from deft_reach.app.panel import Panel
 from deft_reach.app.station import Station
@@ -35,7 +36,7 @@ MOST = 10_000
 class LogStation(Station):
     """What is next and every plan's state on the left; tempo over weeks and the work on the right."""
 
-    def __init__(self, session: Session, shelf: LogShelf) -> None:
+    def __init__(self, session: Session, shelf: LogShelf, recorder: Recorder) -> None:
         super().__init__(session)
         self.shelf = shelf
         self.now: Callable[[], datetime] = lambda: datetime.now().astimezone()
@@ -66,7 +67,7 @@ class LogStation(Station):
         left = self.split(down, "logLeft", parts, [150, 300, 230], [0, 1, 0])
         self.tempo = TempoChart()
         self.tempo_panel = Panel("Tempo over time", self.tempo)
-        self.takes = TakeForm(session, shelf)
+        self.takes = TakeForm(session, shelf, recorder)
         self.calibration = CalibrationForm(session, shelf)
         self.entries = EntriesForm(session, shelf)
         pages = ((self.takes, "Check a take"), (self.calibration, "Your own speed"), (self.entries, "Entries"))

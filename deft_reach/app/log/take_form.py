@@ -73,12 +73,11 @@ class _Asked(NamedTuple):
 class TakeForm(Listener):
     """Where the take comes from on the left; what it says on the right."""
 
-    def __init__(self, session: Session, shelf: LogShelf) -> None:
+    def __init__(self, session: Session, shelf: LogShelf, recorder: Recorder) -> None:
         super().__init__(session)
         self.shelf = shelf
         self.found: Take | None = None
-        self.recorder = Recorder()
-        self._source_name = ""
+        self.recorder = recorder
         self._asked: _Asked | None = None
         self._asker = Asker(TakeError)
         self._asker.answered.connect(self._take)
@@ -93,6 +92,8 @@ class TakeForm(Listener):
         row.addWidget(scroll)
         row.addWidget(self._answer(), 1)
         say(self.words, "Record your kit as a MIDI file and check it here, or let the simulated kit play.", "hint")
+        if recorder.recording:
+            self._say_recording()
         self.follow()
 
     def _source(self) -> QWidget:
@@ -149,7 +150,7 @@ class TakeForm(Listener):
         column.addStretch(1)
         self.browse_button.clicked.connect(self.browse)
         self.record.clicked.connect(self.record_live)
-        self.recorder.heard.connect(lambda count: say(self.words, f"Recording: {count} hits.", "hint"))
+        self.recorder.heard.connect(self._heard_hit)
         self.recorder.ended.connect(self.record_live)
         self.play.clicked.connect(self.simulate)
         self.save.clicked.connect(self.save_performance)
@@ -261,29 +262,34 @@ class TakeForm(Listener):
         """Begin to record from the chosen source; pressed again, or when the simulated kit is through, check it."""
         if self.record.text() == "Stop":
             self.record.setText("Record live")
-            hits = self.recorder.stop()
-            simulated = self._source_name == SIMULATED
+            hits, source = self.recorder.stop(), self.recorder.source
             if hits:
-                self._check(hits, "" if simulated else f"recorded from {self._source_name}")
+                self._check(hits, "" if source == SIMULATED else f"recorded from {source}")
             else:
                 say(self.words, "Nothing was heard: is the kit on, and the right port chosen?", "error")
             return
-        self._source_name = self.ports.currentText()
+        source = self.ports.currentText()
         try:
-            if self._source_name == SIMULATED:
+            if source == SIMULATED:
                 hits = self._performed() or ()
                 if not hits:
                     return
-                self.recorder.perform(hits)
+                self.recorder.perform(hits, source)
             else:
                 if self._keys() is None:
                     return
-                self.recorder.record(self._source_name)
+                self.recorder.record(source)
         except OSError as error:
             say(self.words, sentence(error), "error")
             return
+        self._say_recording()
+
+    def _say_recording(self) -> None:
         self.record.setText("Stop")
         say(self.words, "Recording …", "hint")
+
+    def _heard_hit(self, count: int) -> None:
+        say(self.words, f"Recording: {count} hits.", "hint")
 
     # --- what it says -----------------------------------------------------------------------------------------
 
