@@ -7,7 +7,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QByteArray, QTimer
+from PySide6.QtCore import QByteArray, QCoreApplication, QEvent, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PySide6.QtWidgets import (
     QApplication,
@@ -256,11 +256,18 @@ class MainWindow(QMainWindow):
         """Dress everything again, in another theme or text size."""
         app = QApplication.instance()
         assert isinstance(app, QApplication)
-        name = theme.follow_system() if self._theme == "system" else self._theme
-        theme.apply(app, name)
+        focus = self.focusWidget()
+        if focus is not None:
+            # What is half typed is taken as typed.
+            focus.clearFocus()
         self._remember_sizes()
         starting = self.start_page is not None
         self._kept |= {name: station.kept() for name, station in self.built.items()}
+        # Gone before the new dress is put on: dressing what is thrown away took most of the time.
+        old = self.centralWidget()
+        old.deleteLater()
+        QCoreApplication.sendPostedEvents(old, QEvent.Type.DeferredDelete.value)
+        theme.apply(app, theme.follow_system() if self._theme == "system" else self._theme)
         self._build()
         if starting:
             self.show_start()

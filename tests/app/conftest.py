@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QCoreApplication, QEvent, QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 
 from deft_reach.app import theme
@@ -37,6 +37,8 @@ def window(qapp, qtbot, tmp_path):
     window.session.mark_saved()
     window.close()
     window.deleteLater()
+    # Without a loop of its own around it, Qt puts deletions off for ever: windows would heap up from test to test.
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
     qapp.processEvents()
 
 
