@@ -21,6 +21,19 @@ def qapp():
     return app
 
 
+@pytest.fixture(autouse=True)
+def no_window_is_left(qapp):
+    """Without a loop around it Qt puts deletions off for ever: windows would heap up from test to test."""
+    yield
+    for left in qapp.topLevelWidgets():
+        if isinstance(left, MainWindow):
+            left.session.mark_saved()
+            left.close()
+            left.deleteLater()
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+    qapp.processEvents()
+
+
 @pytest.fixture
 def window(qapp, qtbot, tmp_path):
     """The demo, open at its first plan."""
@@ -33,13 +46,7 @@ def window(qapp, qtbot, tmp_path):
     qtbot.waitExposed(window)
     window.activateWindow()
     qapp.processEvents()
-    yield window
-    window.session.mark_saved()
-    window.close()
-    window.deleteLater()
-    # Without a loop of its own around it, Qt puts deletions off for ever: windows would heap up from test to test.
-    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
-    qapp.processEvents()
+    return window
 
 
 def point(at: QPointF) -> QPoint:

@@ -27,7 +27,7 @@ def by_minimising(p, p_end, q, q_end):
 
 
 @given(st.integers(0, 10**6))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 def test_distances_against_scipy(seed):
     chains = np.random.default_rng(seed).uniform(-500, 500, (2, 4, 3))
     found = segment_distances(chains[0][:, :, None], chains[1][:, :, None])[:, :, 0]

@@ -8,7 +8,7 @@ from deft_reach.core.progress import Cancelled, Progress
 from deft_reach.core.voicing import find_voicings
 
 OPEN = parse("/16 " + "? R@t1 ?@ft ?@rd L@hh ? ? ?@sn " * 8)
-SETTLED = parse("/16 " + "R L R L " * 16)
+SETTLED = parse("/16 " + "R L R L " * 6)
 SEARCHES = {
     "stickings": lambda progress: find_stickings(OPEN, layout("five"), Player(), 120, repeat=True, progress=progress),
     "voicings": lambda progress: find_voicings(
