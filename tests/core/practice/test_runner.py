@@ -1,13 +1,10 @@
-"""The session runner and the cautions."""
-
-import math
+"""The session runner."""
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from deft_reach.core import Player, layout, parse
-from deft_reach.core.practice.cautions import daily_dose, hearing_words, rung_words, safe_minutes
 from deft_reach.core.practice.ladder import Rung, build_ladder
 from deft_reach.core.practice.runner import HIGH_LOAD_S, UNBROKEN_S, Rule, Runner, efforts
 from deft_reach.core.practice.stages import build_up
@@ -72,19 +69,3 @@ def test_breaks_come_from_load_and_not_from_a_clock_alone():
     one = efforts(stages[0].report, 52)[0]
     two = efforts(stages[0].report, 104)[0]
     assert two.effort == pytest.approx(2 * one.effort)
-
-
-def test_hearing_follows_the_published_limit():
-    """NIOSH 1998: 85 dBA for 8 hours, 3 dB exchange rate."""
-    assert safe_minutes(85) == 480 and safe_minutes(88) == 240 and safe_minutes(94) == 60 and safe_minutes(100) == 15
-    assert daily_dose(85, 480) == 1 and daily_dose(91, 60) == pytest.approx(0.5)
-    assert "protect your ears" in hearing_words(100, 30) and "200 %" in hearing_words(100, 30)
-    assert "protect" not in hearing_words(75, 60)
-    with pytest.raises(ValueError, match="no sense"):
-        safe_minutes(math.nan)
-
-
-def test_cautions_stand_where_a_rung_is_hard():
-    assert rung_words(Rung(60, 0, 0.6, 4, "")) == "" == rung_words(Rung(60, 0, None, 4, ""))
-    assert "loose grip" in rung_words(Rung(60, 0, 0.95, 4, ""))
-    assert "pain" in rung_words(Rung(60, 0, 1.1, 4, ""))
