@@ -3,6 +3,9 @@
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 
+from hypothesis import given
+from hypothesis import strategies as st
+
 from deft_reach.core.document import Document, Plan, Score
 from deft_reach.core.kit import Kit
 from deft_reach.core.layouts import layout
@@ -104,3 +107,25 @@ def test_all_plans_at_once_are_each_plan_by_itself():
     assert tally(rows[2:], tally(rows[:2])) == tally(rows), "what is known already is gone on from"
     only = [tally(row for row in rows if row.plan == plan.id)[plan.id] for plan in document().plans]
     assert progress_after(rows) == [progress_of(document(), plan, one) for plan, one in zip(document().plans, only)]
+
+
+tries = st.builds(
+    Try,
+    st.sampled_from([80, 95, 110]),
+    st.sampled_from(["clean", "rough", "not-yet"]),
+    st.floats(0, 30),
+    st.sampled_from("ab"),
+    st.sampled_from(["everything", "dynamics"]),
+    st.integers(0, 300),
+)
+
+
+@given(st.lists(tries, max_size=20), st.randoms(use_true_random=False))
+def test_sums_do_not_depend_on_the_order(rows, chance):
+    mixed = chance.sample(rows, len(rows))
+    one, two = tally(rows), tally(mixed)
+    assert set(one) == set(two) == {row.plan for row in rows}
+    for plan, played in one.items():
+        assert played._replace(recent=()) == two[plan]._replace(recent=())
+        whole = [(row.tempo, row.verdict) for row in rows if row.plan == plan and row.stage == "everything"]
+        assert list(played.recent) == whole[-STUCK_AFTER:], "the last ones as they were made"
