@@ -74,7 +74,8 @@ class SessionEntry:
 
 
 Entry = TypeVar("Entry", Attempt, TakeEntry)
-_NUMBERS: Final = ("tempo", "seconds", "target", "tempo_limit", "pace", "repeats")
+#: Fields that are numbers.
+NUMBERS: Final = ("tempo", "seconds", "target", "tempo_limit", "pace", "repeats")
 
 
 def entry_from(kind: type[Entry], row: Mapping[str, Any]) -> Entry:
@@ -90,14 +91,14 @@ def entry_from(kind: type[Entry], row: Mapping[str, Any]) -> Entry:
     if lacking:
         raise ValueError(f"an entry lacks {', '.join(lacking)}")
     for name, value in values.items():
-        if name in _NUMBERS:
+        if name in NUMBERS:
             values[name] = _number(name, value, optional=name in ("target", "tempo_limit", "pace"))
         elif name == "load":
             values[name] = {str(limb): _number(name, seconds) for limb, seconds in _mapping(name, value).items()}
         elif name == "found":
             values[name] = _mapping(name, value)
         elif name == "speed":
-            values[name] = _speed(value)
+            values[name] = speed_from(value)
         elif not isinstance(value, str):
             raise ValueError(f"{name} is {value!r}; expected text")
         else:
@@ -124,7 +125,8 @@ def _mapping(name: str, value: Any) -> Mapping[str, Any]:
     return value
 
 
-def _speed(value: Any) -> tuple[tuple[str, float, bool], ...]:
+def speed_from(value: Any) -> tuple[tuple[str, float, bool], ...]:
+    """A take's ``speed`` as JSON has it. Raises ValueError for anything else."""
     try:
         rows = tuple((str(held_by), float(pace), bool(clean)) for held_by, pace, clean in value)
     except TypeError:

@@ -9,15 +9,13 @@ from collections.abc import Mapping
 from dataclasses import asdict, fields
 from typing import Any, Final
 
-from deft_reach.store.log_entries import Attempt, Entry, LogbookError, TakeEntry, entry_from
+from deft_reach.store.log_entries import NUMBERS, Attempt, Entry, LogbookError, TakeEntry, entry_from
 from deft_reach.store.logbook import Logbook
 
 #: Of the JSON: fields that are added leave it as it is, what it does not know is left out.
 VERSION: Final = 1
 FORMAT: Final = "deft-reach-logbook"
 _NEEDED: Final = ("at", "plan", "plan_name", "text", "stage", "tempo", "verdict")
-#: Columns of the table that are not text.
-_NUMBERS: Final = ("tempo", "seconds", "target", "tempo_limit", "pace", "repeats")
 
 
 def to_json(book: Logbook) -> str:
@@ -96,7 +94,7 @@ def _typed(row: Mapping[str, str | None]) -> dict[str, Any]:
     for name, text in row.items():
         if not text and name not in _NEEDED:
             continue
-        if name in _NUMBERS:
+        if name in NUMBERS:
             values[name] = float(text or "")
         else:
             values[name] = json.loads(text or "") if name == "load" else text or ""

@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from deft_reach.core.practice.progress_log import STUCK_AFTER, UNPLAYED, WHOLE, Played, Point, when
-from deft_reach.store.log_entries import Attempt, LogbookError, SessionEntry, TakeEntry
+from deft_reach.store.log_entries import Attempt, LogbookError, SessionEntry, TakeEntry, speed_from
 
 VERSION: Final = 2
 #: Waited for another program that writes (seconds).
@@ -299,7 +299,7 @@ class Logbook:
         rows = self._ask("SELECT held_by, pace, verdict FROM attempts ORDER BY id DESC LIMIT ?", count)
         found = [(held_by, pace, verdict == "clean") for held_by, pace, verdict in rows if pace is not None]
         for (text,) in self._ask("SELECT speed FROM takes ORDER BY id DESC LIMIT ?", count):
-            found += _speed(text)
+            found += speed_from(json.loads(text))
         return found
 
     def newest(self, count: int) -> list[Attempt | TakeEntry]:
@@ -367,11 +367,9 @@ def _attempt(row: sqlite3.Row) -> Attempt:
 
 
 def _take(row: sqlite3.Row) -> TakeEntry:
-    return TakeEntry(**{**dict(row), "found": json.loads(row["found"]), "speed": _speed(row["speed"])})
-
-
-def _speed(text: str) -> tuple[tuple[str, float, bool], ...]:
-    return tuple((str(held_by), float(pace), bool(clean)) for held_by, pace, clean in json.loads(text))
+    return TakeEntry(
+        **{**dict(row), "found": json.loads(row["found"]), "speed": speed_from(json.loads(row["speed"]))}
+    )
 
 
 def _is_damaged(error: sqlite3.DatabaseError) -> bool:

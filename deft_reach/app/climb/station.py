@@ -137,9 +137,13 @@ class ClimbStation(Station):
         self.minutes = kept["minutes"]
         self.refresh()
         # The same ladder: the session is where it was, with all that was tried.
-        if kept["runner"] is not None and self.runner is not None and kept["key"] == self._key:
-            if self.runner.rungs == kept["runner"].rungs:
-                self.runner = kept["runner"]
+        before = kept["runner"]
+        if (
+            before is not None
+            and self.runner is not None
+            and (before.rungs, kept["key"]) == (self.runner.rungs, self._key)
+        ):
+            self.runner = before
             self._show()
 
     # --- the ladder -------------------------------------------------------------------------------------------

@@ -71,27 +71,20 @@ class TempoChart(QWidget):
         """How far along each point is, from 0 to 1."""
         if not self.points:
             return np.zeros(0)
-        times = np.array([point.at.timestamp() for point in self.points])
-        return np.asarray((times - self._span()[0].timestamp()) / self._seconds)
+        span = self._span()
+        return np.array([_part(point.at, span) for point in self.points])
 
-    @property
-    def _seconds(self) -> float:
-        first, last = self._span()
-        return (last - first).total_seconds()
-
-    def _across(self, part: float | NDArray[np.float64]) -> Any:
+    def _across(self, part: Any) -> Any:
         return LEFT + 8 + part * (self.width() - LEFT - RIGHT - 16)
+
+    def y(self, tempo: Any) -> Any:
+        """Where a tempo, or an array of them, is drawn."""
+        low, high = self._tempi
+        return self.height() - BOTTOM - (tempo - low) / (high - low) * (self.height() - TOP - BOTTOM)
 
     def places(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Where each attempt is drawn: x and y."""
-        low, high = self._tempi
-        tempi = np.array([point.tempo for point in self.points])
-        down = self.height() - TOP - BOTTOM
-        return self._across(self._parts), self.height() - BOTTOM - (tempi - low) / (high - low) * down
-
-    def y(self, tempo: float) -> float:
-        low, high = self._tempi
-        return self.height() - BOTTOM - (tempo - low) / (high - low) * (self.height() - TOP - BOTTOM)
+        return self._across(self._parts), self.y(np.array([point.tempo for point in self.points]))
 
     def _range(self) -> tuple[float, float]:
         tempi = [p.tempo for p in self.points] + [self.home]
@@ -126,7 +119,7 @@ class TempoChart(QWidget):
                 at = QPointF(end.x(), y(value) - 9)
                 label(painter, at, f"{text} {value:.0f} BPM", small, QColor(colour), right, QColor(c.sheet))
         for at in self.committed:
-            part = (at.timestamp() - self._span()[0].timestamp()) / self._seconds
+            part = _part(at, self._span())
             if 0 <= part <= 1:
                 x = self._across(part)
                 painter.setPen(QPen(muted, 1, Qt.PenStyle.DashLine))
@@ -168,6 +161,11 @@ class TempoChart(QWidget):
             painter.drawPie(QRectF(DOT - 4.2, DOT - 4.2, 8.4, 8.4), 90 * 16, 180 * 16)
         painter.end()
         return dot
+
+
+def _part(at: datetime, span: tuple[datetime, datetime]) -> float:
+    """How far along a span of time this is, from 0 to 1 within it."""
+    return (at - span[0]) / (span[1] - span[0])
 
 
 class CalendarChart(QWidget):

@@ -92,8 +92,10 @@ class Calibration:
 
 def evidence_of(report: Report, tempo: float, clean: bool) -> Evidence | None:
     """What an attempt at a tempo says, by the stroke that limits it; None where nothing does."""
-    index = report.summary.bottleneck
-    return None if index is None else _evidence(report, report.strokes[index], tempo, clean)
+    index, limit = report.summary.bottleneck, report.summary.tempo_limit
+    if index is None or limit is None:
+        return None
+    return _evidence(report, report.strokes[index], tempo / limit, clean)
 
 
 def evidence_of_take(report: Report, take: Take, free: Collection[int] = ()) -> list[Evidence]:
@@ -103,35 +105,35 @@ def evidence_of_take(report: Report, take: Take, free: Collection[int] = ()) -> 
     numbers of groups whose timing is not judged.
     """
     rows = []
-    judged = [s for s, p in zip(report.strokes, report.pattern.strokes) if s.tempo_limit and p.group not in free]
+    strokes = zip(report.strokes, report.pattern.strokes)
+    judged = [(s.tempo_limit, s) for s, written in strokes if s.tempo_limit and written.group not in free]
     for group in GROUPS:
-        mine = [s for s in judged if _group(s) == group]
+        mine = [(limit, s) for limit, s in judged if _group(s) == group]
         if not mine:
             continue
-        tightest = min(mine, key=lambda s: s.tempo_limit or math.inf)
-        hurried = [s for s in mine if (s.tempo_limit or math.inf) <= (tightest.tempo_limit or 0) * HURRIED]
+        least, tightest = min(mine, key=lambda row: row[0])
+        hurried = [s for limit, s in mine if limit <= least * HURRIED]
         on = sum(
             abs(take.late.get((k, s.index), math.inf) - take.limbs[s.limb].bias_ms) <= take.tolerance_ms
             for k in range(take.rounds)
             for s in hurried
         )
-        rows.append(_evidence(report, tightest, take.tempo, on >= IN_TIME * len(hurried) * take.rounds))
-    return [row for row in rows if row is not None]
+        clean = on >= IN_TIME * len(hurried) * take.rounds
+        rows.append(_evidence(report, tightest, take.tempo / least, clean))
+    return rows
 
 
 def _group(stroke: StrokeReport) -> str:
     return {"R": "right", "L": "left"}.get(stroke.limb, "feet")
 
 
-def _evidence(report: Report, stroke: StrokeReport, tempo: float, clean: bool) -> Evidence | None:
-    """An attempt that this stroke limited."""
-    if stroke.tempo_limit is None:
-        return None
+def _evidence(report: Report, stroke: StrokeReport, pace: float, clean: bool) -> Evidence:
+    """An attempt that this stroke limited, at this player's pace."""
     group = _group(stroke)
     moves = group != "feet" and stroke.travel_mm > 0
     player = report.table.player
     own = player.skill_of(stroke.limb) * (player.speeds.moves if moves else 1.0)
-    return Evidence(group, tempo / stroke.tempo_limit / own, clean, moves)
+    return Evidence(group, pace / own, clean, moves)
 
 
 def calibrate(player: Player, attempts: Sequence[Evidence]) -> Calibration:
