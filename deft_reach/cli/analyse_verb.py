@@ -43,7 +43,7 @@ def run(args: argparse.Namespace) -> int:
         if asked.pattern.unassigned:
             print(f"Open hands were given the cheapest: {pattern.sticking}\n")
         print(in_words(report))
-    return 1 if report.impossible else 0
+    return 1 if report.stopped else 0
 
 
 def in_words(report: Report) -> str:

@@ -45,7 +45,7 @@ def run(args: argparse.Namespace) -> int:
     except PlanError as error:
         raise InputError(str(error)) from None
     tell(args, as_dict, in_words, found)
-    return 1 if found.best[0].report.impossible else 0
+    return 1 if found.best[0].report.stopped else 0
 
 
 def as_dict(found: Stickings) -> dict[str, Any]:

@@ -45,7 +45,7 @@ def run(args: argparse.Namespace) -> int:
     except RefitError as error:
         raise InputError(str(error)) from None
     tell(args, lambda rows: {"best": [as_dict(row) for row in rows]}, in_words, found)
-    return 1 if found[0].report.impossible else 0
+    return 1 if found[0].report.stopped else 0
 
 
 def _chosen(rows: Sequence[str]) -> dict[str, str]:

@@ -12,10 +12,12 @@ from deft_reach.core import cost as price
 from deft_reach.core.cost import Weights
 from deft_reach.core.findings import find_all
 from deft_reach.core.kit import Kit
+from deft_reach.core.level import demands_of, difficulty, ease_at, highest_pace, level_at
 from deft_reach.core.limbs import HANDS, LIMBS
 from deft_reach.core.motion.clearance import passing
-from deft_reach.core.motion.follow import ACCENT_LEVEL, PLAIN_LEVEL, Flags, follow, level_of, voices_of
-from deft_reach.core.motion.reach_table import reach_table
+from deft_reach.core.motion.follow import Flags, follow, voices_of
+from deft_reach.core.motion.reach_table import ReachTable, reach_table
+from deft_reach.core.motion.timing import ACCENT_LEVEL, PLAIN_LEVEL, level_of
 from deft_reach.core.motion.walk import Walk, squeeze, walk
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.player import Player
@@ -57,9 +59,9 @@ def analyse(
     types = stroke_types(pattern, repeat)
     squeeze(walked, passing(pattern, followed, table, starts_high(pattern, repeat), repeat), weights)
     strokes = StrokeReports(pattern, times, tempo, walked, types)
-    findings = find_all(pattern, walked, table, times, repeat)
+    findings = find_all(pattern, walked, table, times, length, repeat)
     impossible = any(f.kind in ("impossible", "out-of-reach") for f in findings)
-    summary = _summary(pattern, walked, tempo, length, impossible)
+    summary = _summary(pattern, walked, table, tempo, length, repeat, impossible)
     return Report(
         pattern, table, tempo, repeat, strokes, tuple(walked.postures), tuple(findings), summary, tuple(walked.lead),
         tuple(walked.switches),
@@ -110,13 +112,22 @@ def _stroke_types(pattern: Pattern, repeat: bool) -> list[str]:
     return types
 
 
-def _summary(pattern: Pattern, walked: Walk, tempo: float, length: float, impossible: bool) -> Summary:
+def _summary(
+    pattern: Pattern, walked: Walk, table: ReachTable, tempo: float, length: float, repeat: bool, impossible: bool
+) -> Summary:
     columns = walked.costs.tolist()
     terms = {name: math.fsum(column) for name, column in zip(price.TERMS, columns)}
     total = math.fsum(chain.from_iterable(columns))
     fastest = max((pace for pace in walked.pace if pace), default=None)
-    limit = None if fastest is None else tempo / fastest
     bottleneck = None if fastest is None else walked.pace.index(fastest)
+    hardest_grace = max(walked.graces, key=lambda grace: grace.pace, default=None)
+    if hardest_grace is not None and (fastest is None or hardest_grace.pace > fastest):
+        fastest, bottleneck = hardest_grace.pace, hardest_grace.index
+    limit = None if fastest is None else tempo / fastest
+    pace = highest_pace(pattern, walked, table, length, repeat)
+    demands = demands_of(pattern, walked, table, length, repeat)
+    hard = difficulty(pace, demands)
+    late = fastest is not None and fastest > 1 + 1e-9
     led = [pattern.strokes[i].limb for i in walked.lead]
     # Where both hands lead as often, the one on the first beat is said to lead.
     lead = max(HANDS, key=lambda hand: (led.count(hand), hand == led[0])) if led else None
@@ -126,7 +137,12 @@ def _summary(pattern: Pattern, walked: Walk, tempo: float, length: float, imposs
     return Summary(
         cost=total,
         cost_per_bar=total / float(bars) if bars else 0.0,
-        ease=0.0 if impossible else price.ease(total, count),
+        ease=0.0 if impossible else ease_at(hard),
+        level=None if pattern.unassigned else level_at(hard, impossible or late),
+        difficulty=hard,
+        pace=pace,
+        demands=demands,
+        open=len(pattern.unassigned),
         tempo=tempo,
         tempo_limit=limit,
         bottleneck=bottleneck,

@@ -16,7 +16,7 @@ import numpy as np
 from deft_reach.core.motion.pose import COMFORTABLE_REACH, MAX_LEAN_MM, Floats
 
 #: The terms in the order in which they are shown.
-TERMS: Final = ("pace", "reach", "cross", "squeeze", "turn", "lift", "load", "switch")
+TERMS: Final = ("pace", "reach", "cross", "squeeze", "turn", "lift", "load", "switch", "control", "coordination")
 
 TERM_NAMES: Final = {
     "pace": "hurry",
@@ -27,6 +27,8 @@ TERM_NAMES: Final = {
     "lift": "height changes",
     "load": "long runs",
     "switch": "lead changes",
+    "control": "bounced strokes",
+    "coordination": "coordination",
 }
 
 #: Mean cost a stroke at which ease has fallen to 1/e of 100.
@@ -51,6 +53,8 @@ class Weights:
     lift: float = 1.0
     load: float = 1.0
     switch: float = 1.0
+    control: float = 1.0
+    coordination: float = 1.0
 
     def __post_init__(self) -> None:
         for name in TERMS:
@@ -117,8 +121,19 @@ def load_cost(run: Any, pace: Any, foot: bool) -> Any:
     return (0.08 if foot else 0.06) * np.clip(run - 2, 0, 8) * hurry * hurry
 
 
-#: One change of the leading hand from beat to beat.
+#: One change of the leading hand from beat to beat, and one beat that the player's other hand leads.
 SWITCH_COST: Final = 0.08
+OTHER_LEAD_COST: Final = 0.04
+
+
+def control_cost(factor: Any) -> Any:
+    """Strokes that the rebound gives have to be controlled: by how little of a full restrike (0 to 1) they take."""
+    return 0.6 * np.clip(1.0 - factor, 0.0, 1.0)
+
+
+def turns_cost(rate: Any) -> Any:
+    """Hands and feet that take turns, by how many such turns a second they are at."""
+    return 0.004 * rate * rate
 
 
 def ease(cost: float, strokes: int) -> float:

@@ -33,13 +33,24 @@ def syllable(beat: Fraction) -> str:
 
 
 def place(beat: Fraction) -> str:
-    """The place in full, for a sentence: ``2``, ``2 &``, ``3 a``, ``4.1``."""
+    """The place in full, for a sentence: ``2``, ``2 &``, ``3 a``; ``after 4 &`` where nothing of its own is said.
+
+    The parts of a beat that is divided by five, seven and so on are numbered: ``3, 2nd of 5``.
+    """
     whole, rest = divmod(beat, 1)
     if rest == 0:
         return str(whole)
     said = _SYLLABLES.get(rest)
     # The "ta" between sixteenths is said, but four of them would not tell a reader which.
-    return f"{whole} {said}" if said and said != "ta" else f"{float(beat):.2f}"
+    if said and said != "ta":
+        return f"{whole} {said}"
+    if rest.denominator % 2 and rest.denominator % 3:
+        number = rest.numerator + 1
+        ordinal = {1: "st", 2: "nd", 3: "rd"}.get(number % 10 if number // 10 != 1 else 0, "th")
+        return f"{whole}, {number}{ordinal} of {rest.denominator}"
+    grid = 4 if rest.denominator & (rest.denominator - 1) == 0 else 6
+    before = Fraction(int(rest * grid), grid)
+    return f"after {whole} {_SYLLABLES[before]}".rstrip()
 
 
 def group_fit(group: Fraction, bar: Fraction) -> tuple[int, Fraction]:

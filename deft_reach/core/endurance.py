@@ -56,9 +56,14 @@ def endurance(report: Report, limb: str) -> Endurance | None:
     return Endurance(limb, load.rate, load.longest_run, rest, effort, lasting(limb, effort))
 
 
+def kind_of(limb: str) -> str:
+    """``hand`` or ``foot``."""
+    return "foot" if limb in FEET else "hand"
+
+
 def lasting(limb: str, effort: float) -> float | None:
     """How long (seconds) a limb keeps an effort up; None for as long as it takes."""
-    kind = "foot" if limb in FEET else "hand"
+    kind = kind_of(limb)
     above = effort - SUSTAINED[kind]
     if above <= 0:
         return None

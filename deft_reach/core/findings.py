@@ -13,33 +13,45 @@ from typing import Final
 import numpy as np
 
 from deft_reach.core.counting import place
+from deft_reach.core.endurance import SUSTAINED, kind_of, lasting, lasting_words
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK, other_hand
 from deft_reach.core.motion.clearance import part_words
 from deft_reach.core.motion.follow import RUN_GAP
 from deft_reach.core.motion.pose import COMFORTABLE_REACH, MAX_LEAN_MM
 from deft_reach.core.motion.reach_table import Cross, ReachTable
-from deft_reach.core.motion.timing import FOOT_RESTRIKE, travel_time
-from deft_reach.core.motion.walk import Walk
-from deft_reach.core.pattern import Pattern, Stroke
+from deft_reach.core.motion.timing import restrike, travel_times
+from deft_reach.core.motion.walk import GraceWalk, Walk
+from deft_reach.core.pattern import GRACES, Pattern, Stroke
 from deft_reach.core.report import Finding
 
 HURRIED_PACE: Final = 0.85
+#: From this pace on there is no time, whatever the rounding.
+LATE: Final = 1 + 1e-9
 #: Arms that pass closer than this (mm) deserve a thought.
 TIGHT_MM: Final = 60.0
 #: Arms and sticks that pass closer than this (mm), surface to surface, are a near miss.
 NEAR_MM: Final = 12.0
-#: A limb may play this many strokes at a high pace before it counts as overload, and what counts as high.
-#: Common practice: a foot has a burst in it, and a slower rate that it can keep up.
-BURST: Final = {"hand": 16, "foot": 8}
-SUSTAINED_PACE: Final = {"hand": 0.75, "foot": 0.72}
+#: Leaning further than this (mm) deserves a thought.
+FAR_LEAN_MM: Final = 60.0
+#: A limb that can keep up a loop no longer than this (seconds) is overloaded.
+TIRES_WITHIN: Final = 120.0
+#: Two strokes closer than this (seconds) are heard as one, flammed: 30 to 50 ms, common practice, from memory.
+FLAM_GAP: Final = 0.05
+#: How far two feet's strokes are off their places at best, together (seconds). From memory.
+FEET_SCATTER: Final = 0.02
 
 _ORDER: Final = {"stop": 0, "caution": 1, "note": 2}
 
 
-def find_all(pattern: Pattern, walk: Walk, table: ReachTable, times: Sequence[float], repeat: bool) -> list[Finding]:
-    """Every finding of a walked pattern, in order of where it begins and then how serious it is."""
-    finder = _Finder(pattern, walk, table, times, repeat)
+def find_all(
+    pattern: Pattern, walk: Walk, table: ReachTable, times: Sequence[float], length: float, repeat: bool
+) -> list[Finding]:
+    """Every finding of a walked pattern, in order of where it begins and then how serious it is.
+
+    ``times`` are the strokes' times and ``length`` the pattern's, in seconds.
+    """
+    finder = _Finder(pattern, walk, table, times, length, repeat)
     found = [
         *finder.impossible(),
         *finder.out_of_reach(),
@@ -75,13 +87,16 @@ def ms(seconds: float) -> str:
 
 
 class _Finder:
-    def __init__(self, pattern: Pattern, walk: Walk, table: ReachTable, times: Sequence[float], repeat: bool) -> None:
+    def __init__(
+        self, pattern: Pattern, walk: Walk, table: ReachTable, times: Sequence[float], length: float, repeat: bool
+    ) -> None:
         self.pattern = pattern
         self.strokes = pattern.strokes
         self.walk = walk
         self.table = table
         self.kit = table.kit
         self.times = times
+        self.length = length
         self.repeat = repeat
         self.hands = [s for s in self.strokes if s.limb in (RIGHT, LEFT)]
         many = len(self.strokes) > 0 and self.strokes[-1].bar > 1
@@ -106,6 +121,13 @@ class _Finder:
             return where
         return f"{where} of the pickup" if stroke.bar == 0 else f"{where} of bar {stroke.bar}"
 
+    def on(self, index: int, first: bool = True) -> str:
+        """On which place a stroke falls, as a sentence begins (or, not ``first``, as it goes on)."""
+        where = self.at(index)
+        if where.startswith("after"):
+            return f"A{where[1:]}" if first else where
+        return f"{'On' if first else 'on'} {where}"
+
     def name(self, voice: str | None) -> str:
         return voice_name(self.kit, voice) if voice else "where it rests"
 
@@ -113,7 +135,7 @@ class _Finder:
         if len(self.hands) > 1 and first <= self.hands[0].index and last >= self.hands[-1].index:
             return "All through"
         if first == last:
-            return f"On {self.at(first)}"
+            return self.on(first)
         if self.strokes[first].bar == self.strokes[last].bar:
             return f"From {place(self.strokes[first].beat)} to {self.at(last)}"
         return f"From {self.at(first)} to {self.at(last)}"
@@ -143,7 +165,7 @@ class _Finder:
             yield self.cannot(
                 indices,
                 None,
-                f"The kit '{self.kit.name}' has no '{voice}' to strike on {self.at(indices[0])}.",
+                f"The kit '{self.kit.name}' has no '{voice}' to strike {self.on(indices[0], False)}.",
                 f"Use a voice it has: {', '.join(v for v in self.kit.voices if ':' not in v)}.",
             )
         for (limb, voice), indices in wrong.items():
@@ -151,7 +173,7 @@ class _Finder:
             yield self.cannot(
                 indices,
                 limb,
-                f"On {self.at(indices[0])} {who} cannot strike the {self.name(voice)}.",
+                f"{self.on(indices[0])} {who} cannot strike the {self.name(voice)}.",
                 "Give the stroke to a limb that can.",
             )
         words = {KICK: "a bass pedal", SECOND_KICK: "a second bass pedal", HAT_FOOT: "a hi-hat pedal"}
@@ -159,7 +181,7 @@ class _Finder:
             yield self.cannot(
                 indices,
                 limb,
-                f"On {self.at(indices[0])} {limb} needs {words[limb]}, and the kit '{self.kit.name}' has none.",
+                f"{self.on(indices[0])} {limb} needs {words[limb]}, and the kit '{self.kit.name}' has none.",
                 "Choose a kit with that pedal, or give the stroke to another limb.",
             )
         yield from self.two_at_once()
@@ -188,24 +210,24 @@ class _Finder:
                 if SECOND_KICK in self.table.pedals and HAT_FOOT in self.table.pedals:
                     clashes.setdefault((HAT_FOOT, "", ""), []).extend(sorted(s.index for s in both))
         for (limb, a, b), indices in clashes.items():
-            when, who = self.at(indices[0]), self.names[limb]
+            when, who = self.on(indices[0]), self.names[limb]
             if not a:
                 yield self.cannot(
                     indices,
                     HAT_FOOT,
-                    f"On {when} the {who} would have to be on both pedals at once, and they stand "
+                    f"{when} the {who} would have to be on both pedals at once, and they stand "
                     f"{self.kit.foot_pedals_apart:.0f} mm apart.",
                     "Move the pedals closer than 160 mm, or leave one of the two strokes out.",
                 )
             elif a == b:
-                yield self.cannot(indices, limb, f"On {when} the {who} would have to strike twice at once.")
+                yield self.cannot(indices, limb, f"{when} the {who} would have to strike twice at once.")
             else:
                 apart = self.table.moves.get((a, b))
                 how = f", {apart.distance:.0f} mm apart" if apart else ""
                 yield self.cannot(
                     indices,
                     limb,
-                    f"On {when} the {who} would have to strike the {self.name(a)} and the {self.name(b)} "
+                    f"{when} the {who} would have to strike the {self.name(a)} and the {self.name(b)} "
                     f"at once{how}.",
                     "Give one of the two to the other hand.",
                 )
@@ -228,32 +250,39 @@ class _Finder:
                     hand,
                     None,
                     "stop",
-                    f"On {self.at(indices[0])} the {self.name(voice)} is out of reach for the "
+                    f"{self.on(indices[0])} the {self.name(voice)} is out of reach for the "
                     f"{self.names[hand]}: {far}, even leaning {MAX_LEAN_MM:.0f} mm.",
                     f"Try the {self.names[other_hand(hand)]}, or bring the {self.name(voice)} closer.",
                 )
 
     def strained_reach(self) -> Iterator[Finding]:
+        """One finding for each hand, and one for what it has to lean far for."""
+        found: dict[tuple[str, str], list[tuple[str, tuple[int, ...]]]] = {}
         for (hand, voice), indices in self.by_hand_and_voice():
             lean, reach = self.table.lean[hand][voice], self.table.reach[hand][voice]
-            if lean > MAX_LEAN_MM or (lean <= 0 and reach <= COMFORTABLE_REACH[1]):
-                continue
-            times = f" {len(indices)} times," if len(indices) > 1 else ""
-            if lean > 0:
-                severity = "caution" if lean > 60 else "note"
-                what = f"leans {lean:.0f} mm to reach the {self.name(voice)},{times} first on"
-            else:
-                severity = "note"
-                what = f"stretches to {reach * 100:.0f} % of the arm for the {self.name(voice)},{times} first on"
+            if lean <= MAX_LEAN_MM and (lean > 0 or reach > COMFORTABLE_REACH[1]):
+                severity = "caution" if lean > FAR_LEAN_MM else "note"
+                found.setdefault((hand, severity), []).append((voice, indices))
+        for (hand, severity), voices in found.items():
+            what = [self.strain(hand, voice) for voice, _ in voices]
+            indices = tuple(sorted(i for _, each in voices for i in each))
+            names = " and ".join(f"the {self.name(voice)}" for voice, _ in voices)
             yield Finding(
                 "strained-reach",
-                tuple(indices),
+                indices,
                 hand,
                 None,
                 severity,
-                f"The {self.names[hand]} {what} {self.at(indices[0])}.",
-                f"Bring the {self.name(voice)} closer, or use the {self.names[other_hand(hand)]}.",
+                f"The {self.names[hand]} {', and '.join(what)}, first {self.on(indices[0], False)}.",
+                f"Bring {names} closer, or use the {self.names[other_hand(hand)]}.",
             )
+
+    def strain(self, hand: str, voice: str) -> str:
+        """How far a hand has to go for a voice."""
+        lean = self.table.lean[hand][voice]
+        if lean > 0:
+            return f"leans {lean:.0f} mm to reach the {self.name(voice)}"
+        return f"stretches to {self.table.reach[hand][voice] * 100:.0f} % of the arm for the {self.name(voice)}"
 
     # --- crossing ---------------------------------------------------------------------------------------------
 
@@ -306,8 +335,8 @@ class _Finder:
                     over,
                     "caution" if tight else "note",
                     f"{self.span(indices[0], indices[-1])} the arms stay crossed, {self.names[over]} over, "
-                    f"{gap} clear at the tightest.",
-                    "Play it open-handed, or raise the upper piece." if tight else "The ordinary crossed posture.",
+                    f"{gap} clear at the tightest{self.choice(cross)}.",
+                    self.hold_advice(indices, cross),
                 )
                 continue
             pace = self.walk.pace[entering]
@@ -319,10 +348,33 @@ class _Finder:
                 mover,
                 over,
                 "caution" if tight or hurried else "note",
-                f"On {self.at(entering)} the {self.names[mover]} crosses {how} the {self.short[other]} arm to the "
-                f"{self.name(here)} while the {self.short[other]} is at the {self.name(there)}, {gap} clear.",
+                f"{self.on(entering)} the {self.names[mover]} crosses {how} the {self.short[other]} arm to the "
+                f"{self.name(here)} while the {self.short[other]} is at the {self.name(there)}, {gap} clear"
+                f"{self.choice(cross)}.",
                 f"Keep the {self.names[under]} low, or let it take the {self.name(here)}.",
             )
+
+    def choice(self, cross: Cross) -> str:
+        """What there is to say of who goes over."""
+        over, under = self.names[cross.over], self.names[other_hand(cross.over)]
+        if cross.chosen:
+            against = "" if cross.clearance or cross.either else f", though the {under} is the higher one there"
+            return f"; you let the {over} go over{against}"
+        return f"; either may go over, and the {over} comes second" if cross.either else ""
+
+    def hold_advice(self, indices: Sequence[int], cross: Cross) -> str:
+        """The ordinary crossed posture is the far hand on the hi-hat over the near one on the snare."""
+        if cross.clearance < TIGHT_MM:
+            return "Play it open-handed, or raise the upper piece."
+        near = LEFT if self.kit.hat_side < 0 else RIGHT
+        wanted = {near: "snare", other_hand(near): "hi-hat"}
+        for index in indices:
+            posture = self.walk.postures[self.posture_index(index)]
+            for hand in HANDS:
+                piece = self.kit.piece(self.piece(posture.voice(hand) or ""))
+                if piece is None or piece.kind != wanted[hand]:
+                    return f"Keep the {self.names[other_hand(cross.over)]} low."
+        return "The ordinary crossed posture." if cross.over != near else ""
 
     def posture_index(self, index: int) -> int:
         low, high = 0, len(self.walk.postures) - 1
@@ -335,37 +387,33 @@ class _Finder:
         return low
 
     def open_handed(self) -> Iterator[Finding]:
+        """The hi-hat is the near hand's alone in the whole figure, and the other hand plays something else."""
         hat = self.kit.of_kind("hi-hat")
         if hat is None:
             return
-        keeper = LEFT if self.kit.hat_side < 0 else RIGHT
-        on_hat = {voice for _, voice in self.pattern.by_limb_and_voice if self.piece(voice) == hat.code}
-        if not on_hat:
+        near = LEFT if self.kit.hat_side < 0 else RIGHT
+        on_hat = {limb: [] for limb in HANDS}  # type: dict[str, list[int]]
+        for (limb, voice), indices in self.pattern.by_limb_and_voice.items():
+            if limb in HANDS and self.piece(voice) == hat.code:
+                on_hat[limb] += indices
+        kept = sorted(on_hat[near])
+        far = other_hand(near)
+        free = [s.index for s in self.hands if s.limb == far]
+        if len(kept) < 2 or on_hat[far] or not free:
             return
-        run: list[int] = []
-        for event, posture in [*zip(self.pattern.events, self.walk.postures), (None, None)]:
-            breaks = event is None or posture is None or posture.cross is not None
-            if event is not None and not breaks:
-                # The span ends when the keeper leaves the hat, or the free hand comes to it.
-                breaks = any((s.voice in on_hat) != (s.limb == keeper) for s in event.hands)
-                if not breaks:
-                    run.extend(event.hand_indices)
-                    continue
-            kept = [i for i in run if self.strokes[i].limb == keeper]
-            if len(kept) >= 2:
-                span = [i for i in run if i >= kept[0]]
-                free = [i for i in span if self.strokes[i].limb != keeper]
-                if free and len(span) >= 3:
-                    yield Finding(
-                        "open-handed",
-                        tuple(span),
-                        keeper,
-                        None,
-                        "note",
-                        f"{self.span(span[0], span[-1])} the {self.names[keeper]} keeps the {hat.name} "
-                        f"({len(kept)} strokes) and nothing is crossed.",
-                    )
-            run = []
+        # Where the arms are crossed meanwhile, nothing is open.
+        inside = range(kept[0], kept[-1] + 1)
+        if any(self.walk.postures[self.posture_index(i)].cross is not None for i in kept):
+            return
+        yield Finding(
+            "open-handed",
+            tuple(s.index for s in self.hands if s.index in inside),
+            near,
+            None,
+            "note",
+            f"{self.span(kept[0], kept[-1])} the {hat.name} is the {self.names[near]}'s alone ({len(kept)} strokes), the "
+            f"{self.names[far]} is free of it, and nothing is crossed.",
+        )
 
     # --- moves ------------------------------------------------------------------------------------------------
 
@@ -426,6 +474,8 @@ class _Finder:
             if crossed[event] or crossed[event - 1]:
                 continue
             way: tuple[int, ...] = tuple(int(x[k]) for x in (right_from, right_to, left_from, left_to))
+            if self.on_one_piece(way):
+                continue
             ways.setdefault(way, []).append(k)
         for kind, rows in ways.items():
             yield self.near_miss(kind, rows, shift)
@@ -455,12 +505,17 @@ class _Finder:
             self.strokes[index].limb,
             over,
             "caution" if hurried else "note",
-            f"On the way to {self.at(index)} the right {mine} and the left {others} pass {how}, while "
+            f"On the way to {'the stroke ' if self.at(index).startswith('after') else ''}{self.at(index)} the right {mine} and the left {others} pass {how}, while "
             f"{goes(RIGHT, way[0], way[1])} and {goes(LEFT, way[2], way[3])}{more}"
             f"{', and there is no time to go round' if hurried else ''}.",
             f"Let the {self.short[over]} go over, it is the higher one there already, and keep the "
             f"{self.short[other_hand(over)]} low.",
         )
+
+    def on_one_piece(self, way: tuple[int, ...]) -> bool:
+        """Whether both hands end at one piece: two sticks there are no near miss."""
+        right, left = (self.table.names[k] if k >= 0 else "" for k in (way[1], way[3]))
+        return self.piece(right) == self.piece(left)
 
     @staticmethod
     def piece(voice: str) -> str:
@@ -476,69 +531,95 @@ class _Finder:
         return found
 
     def hurried(self) -> Iterator[Finding]:
-        """One finding for each move that is hurried, however often it comes."""
-        moves: dict[tuple[str, str | None, str], list[int]] = {}
+        """One finding for each move that is hurried, and one where there is no time for it, however often they come."""
+        moves: dict[tuple[str, str | None, str, bool], list[int]] = {}
         for i, pace in enumerate(self.walk.pace):
             if pace is not None and pace > HURRIED_PACE:
                 stroke = self.strokes[i]
                 start = self.walk.came_from[i] if self.walk.travel[i] else stroke.voice
-                moves.setdefault((stroke.limb, start, stroke.voice), []).append(i)
-        for indices in moves.values():
-            yield self.hurry(indices)
+                moves.setdefault((stroke.limb, start, stroke.voice, pace > LATE), []).append(i)
+        for (limb, start, voice, late), indices in moves.items():
+            worst = max(indices, key=lambda i: self.walk.pace[i] or 0.0)
+            pace, gap = self.walk.pace[worst], self.walk.gap[worst]
+            assert pace is not None and gap is not None
+            yield self.hurry(limb, start, voice, late, indices, worst, pace, gap, self.walk.needed[worst])
+        graces: dict[tuple[str, str, str, bool], list[GraceWalk]] = {}
+        for grace in self.walk.graces:
+            if grace.pace > HURRIED_PACE:
+                graces.setdefault((grace.limb, grace.came_from, grace.voice, grace.pace > LATE), []).append(grace)
+        for (limb, start, voice, late), rows in graces.items():
+            one = max(rows, key=lambda row: row.pace)
+            indices = [row.index for row in rows]
+            yield self.hurry(limb, start, voice, late, indices, one.index, one.pace, one.gap, one.needed, grace=True)
 
-    def hurry(self, indices: list[int]) -> Finding:
-        worst = max(indices, key=lambda i: self.walk.pace[i] or 0.0)
-        limb = self.strokes[worst].limb
-        pace, gap, travel = self.walk.pace[worst], self.walk.gap[worst], self.walk.travel[worst]
-        assert pace is not None and gap is not None
-        late = pace > 1 + 1e-9
-        voice = self.name(self.strokes[worst].voice)
+    def hurry(
+        self, limb: str, start: str | None, voice: str, late: bool, indices: list[int], worst: int, pace: float,
+        gap: float, needed: float, grace: bool = False,
+    ) -> Finding:  # fmt: skip
+        stroke = self.strokes[worst]
+        stays = start == voice
         if limb in FEET:
-            move = "to strike again" if travel == 0 else "to change pedals"
-        elif travel == 0:
-            move = f"to strike the {voice} again"
+            move = "to strike again" if not self.walk.travel[worst] else "to change pedals"
+        elif stays:
+            move = f"to strike the {self.name(voice)} again"
         else:
-            move = f"from the {self.name(self.walk.came_from[worst])} to the {voice}, {travel:.0f} mm"
+            points = self.table.points
+            far = f", {math.dist(points[start], points[voice]):.0f} mm" if start in points and voice in points else ""
+            move = f"from the {self.name(start)} to the {self.name(voice)}{far}"
+        if grace:
+            move += f" for the {GRACES[stroke.grace]}"
         more = f"; it comes {len(indices)} times" if len(indices) > 1 else ""
         share = "share the strokes between both feet" if limb in FEET else "give the stroke to the other hand"
+        if grace:
+            share = f"let the {GRACES[stroke.grace]} fall on the voice where the hand is"
+        shorter = "" if stays or limb in FEET else "shorten the move, "
         return Finding(
             "hurried",
             tuple(indices),
             limb,
             None,
             "stop" if late else "caution",
-            f"On {self.at(worst)} the {self.names[limb]} {'has no time' if late else 'is hurried'} {move}: "
-            f"it needs {ms(self.walk.needed[worst])} and gets {ms(gap)}, pace {pace:.2f}{more}.",
-            f"Slow down, shorten the move, or {share}.",
+            f"{self.on(worst)} the {self.names[limb]} {'has no time' if late else 'is hurried'} {move}: "
+            f"it needs {ms(needed)} and gets {ms(gap)}, pace {pace:.2f}{more}.",
+            f"Slow down, {shorter}or {share}.",
         )
 
     def overload(self) -> Iterator[Finding]:
+        """Limbs that tire before the figure is over, or before a loop has gone on for long (see endurance)."""
         for key, stream in self.streams().items():
-            kind = "foot" if key in FEET else "hand"
-            limit, burst = SUSTAINED_PACE[kind], BURST[kind]
-            whole = self.repeat and bool(stream) and all((self.walk.pace[i] or 0.0) >= limit for i in stream)
+            if not stream:
+                continue
+            if self.repeat:
+                effort = math.fsum(self.walk.needed[i] for i in stream) / self.length if self.length else 0.0
+                lasts = lasting(key, effort)
+                if lasts is not None and lasts < TIRES_WITHIN:
+                    yield self.tire(key, stream, effort, lasts)
+                continue
             run: list[int] = []
             for i in [*stream, None]:
                 pace = None if i is None else self.walk.pace[i]
-                if i is not None and pace is not None and pace >= limit:
+                if i is not None and pace is not None and pace > SUSTAINED[kind_of(key)]:
                     run.append(i)
                     continue
-                if len(run) > burst or (whole and run):
-                    yield self.tire(key, kind, run, whole)
+                if len(run) > 1:
+                    time = self.times[run[-1]] - self.times[run[0]]
+                    effort = math.fsum(self.walk.needed[k] for k in run[1:]) / time if time else 0.0
+                    lasts = lasting(key, effort)
+                    if lasts is not None and lasts < time:
+                        yield self.tire(key, run, effort, lasts)
                 run = []
 
-    def tire(self, key: str, kind: str, run: list[int], endless: bool) -> Finding:
+    def tire(self, key: str, run: list[int], effort: float, lasts: float) -> Finding:
         gaps = [g for i in run if (g := self.walk.gap[i])]
-        rate = len(gaps) / sum(gaps)
-        count = "without a rest" if endless else f"{len(run)} strokes in a row"
+        rate = len(gaps) / sum(gaps) if gaps else 0.0
         return Finding(
             "overload",
             tuple(run),
             key,
             None,
             "caution",
-            f"{self.span(run[0], run[-1])} the {self.names[key]} plays {count} at {rate:.1f} a second; "
-            f"a {kind} keeps that up for about {BURST[kind]}.",
+            f"{self.span(run[0], run[-1])} the {self.names[key]} plays {rate:.1f} strokes a second, "
+            f"{effort * 100:.0f} % of what it can do: it keeps that up for {lasting_words(lasts)}.",
             "Build it up slowly, keep the grip loose, and stop at pain or numbness.",
         )
 
@@ -559,7 +640,7 @@ class _Finder:
                 HAT_FOOT,
                 None,
                 "caution",
-                f"On {self.at(indices[0])} the {self.names[HAT_FOOT]} has to hold the hi-hat pedal and the second "
+                f"{self.on(indices[0])} the {self.names[HAT_FOOT]} has to hold the hi-hat pedal and the second "
                 f"bass pedal at once, {self.kit.foot_pedals_apart:.0f} mm apart.",
                 "Leave the hi-hat foot out here, or use a hi-hat that stays closed by itself.",
             )
@@ -590,7 +671,7 @@ class _Finder:
                 HAT_FOOT,
                 None,
                 "caution" if closed else "note",
-                f"On {self.at(left_open[0])} the {self.names[HAT_FOOT]} is on the second bass pedal, so the hi-hat "
+                f"{self.on(left_open[0])} the {self.names[HAT_FOOT]} is on the second bass pedal, so the hi-hat "
                 f"is unattended: {count} open.",
                 "Write them as open, move them to another cymbal, or use a hi-hat that stays closed by itself.",
             )
@@ -598,9 +679,9 @@ class _Finder:
     def foot_away(self) -> list[tuple[float, float]]:
         """Spans of time in which the hi-hat foot is on the second bass pedal or on its way."""
         foot = [s for s in self.strokes if s.limb in (SECOND_KICK, HAT_FOOT)]
-        skill = self.table.player.skill_of(KICK)
-        apart = self.kit.foot_pedals_apart
-        move = max(FOOT_RESTRIKE, travel_time(apart, self.table.pedal_widths[SECOND_KICK])) * skill
+        player, apart = self.table.player, self.kit.foot_pedals_apart
+        way = travel_times(apart, self.table.pedal_widths[SECOND_KICK], player.skill_of(HAT_FOOT))
+        move = max(restrike(player, HAT_FOOT), float(way))
         spans: list[tuple[float, float]] = []
         for k, stroke in enumerate(foot):
             if stroke.limb != SECOND_KICK:
@@ -620,25 +701,68 @@ class _Finder:
         return spans
 
     def uneven_feet(self) -> Iterator[Finding]:
-        """Runs of feet by turns that are faster than one foot alone could play: one foot rushes, the other drags."""
+        """Feet by turns so close that they are heard as one, or faster than one foot alone could play."""
         feet = [s for s in self.strokes if s.limb in FEET]
-        skill = self.table.player.skill_of(KICK)
+        alone = restrike(self.table.player, KICK)
+        pairs: list[int] = []
+        closest = math.inf
         run: list[Stroke] = []
         for stroke in [*feet, None]:
             last = run[-1] if run else None
             turns = stroke is not None and last is not None and (stroke.limb == KICK) != (last.limb == KICK)
             if turns and stroke is not None and last is not None:
                 gap = self.times[stroke.index] - self.times[last.index]
-                if 0 < gap < FOOT_RESTRIKE * skill:
+                if 0 < gap < FLAM_GAP + FEET_SCATTER:
+                    pairs += [i for i in (last.index, stroke.index) if i not in pairs[-2:]]
+                    closest = min(closest, gap)
+                if 0 < gap < alone:
                     run.append(stroke)
                     continue
-            if len(run) >= 4:
+            if len(run) >= 4 and math.isinf(closest):
                 yield self.uneven([s.index for s in run])
             run = [] if stroke is None else [stroke]
+        if pairs:
+            yield Finding(
+                "uneven-feet",
+                tuple(pairs),
+                None,
+                None,
+                "caution" if closest < FLAM_GAP else "note",
+                f"{self.on(pairs[0])} the feet are {ms(closest)} apart: two strokes closer than about "
+                f"{ms(FLAM_GAP)} are heard as one, flammed{self.times_words(len(pairs) // 2)}.",
+                "Slow down, or let one foot play both.",
+            )
+        yield from self.loose_unisons()
+
+    def loose_unisons(self) -> Iterator[Finding]:
+        """A hand and a foot together, and neither has time to wait for the other: they will flam."""
+        found: list[int] = []
+        for event in self.pattern.events:
+            hands, feet = (
+                [s.index for s in part if (self.walk.pace[s.index] or 0.0) > HURRIED_PACE]
+                for part in (event.hands, event.feet)
+            )
+            if hands and feet:
+                found += sorted([*hands, *feet])
+        if found:
+            yield Finding(
+                "uneven-feet",
+                tuple(found),
+                None,
+                None,
+                "note",
+                f"{self.on(found[0])} a hand and a foot strike together and both are hurried: they will not fall "
+                f"together{self.times_words(len(found) // 2)}.",
+                "Practise the two alone on these strokes, and listen for one sound.",
+            )
+
+    @staticmethod
+    def times_words(count: int) -> str:
+        return f"; it comes {count} times" if count > 1 else ""
 
     def uneven(self, run: list[int]) -> Finding:
         gap = (self.times[run[-1]] - self.times[run[0]]) / (len(run) - 1)
-        alone = FOOT_RESTRIKE * self.table.player.skill_of(KICK)
+        alone = restrike(self.table.player, KICK)
         pace = max((p for i in run if (p := self.walk.pace[i]) is not None), default=0.0)
         return Finding(
             "uneven-feet",
@@ -652,7 +776,7 @@ class _Finder:
         )
 
     def exit_runs(self) -> Iterator[Finding]:
-        """Three or more foot strokes that run into a landing on the first beat."""
+        """Three or more foot strokes in a row of which the last one is the landing's on the first beat."""
         run: list[int] = []
         last = -1.0
         for event in [*self.pattern.events, *(self.pattern.events[:1] if self.repeat else ())]:
@@ -662,7 +786,7 @@ class _Finder:
             if run and time - last > RUN_GAP:
                 run = []
             lands = self.strokes[first].beat == 1 and bool(event.feet) and bool(event.hands)
-            if lands and len(run) >= 3:
+            if lands and len(run) >= 2:
                 yield self.exit_run(run, first)
             run = [*run, event.feet[0].index] if event.feet and not event.hands else []
             last = time
@@ -678,7 +802,7 @@ class _Finder:
             self.strokes[feet[0]].limb,
             None,
             "caution" if pace > HURRIED_PACE else "note",
-            f"{len(run)} foot strokes run into the landing on {self.at(landing)}: the "
+            f"{len(run) + 1} foot strokes in a row end in the landing {self.on(landing, False)}: the "
             f"{self.names[self.strokes[feet[0]].limb]} lands at the end of a run, pace {pace:.2f}.",
             "Leave the last one out, or land with the hand alone and the foot a beat later.",
         )
@@ -692,10 +816,10 @@ class _Finder:
         first = switches[0]
         hand = self.names[self.strokes[first].limb]
         if len(switches) == 1:
-            message = f"The lead passes to the {hand} on {self.at(first)}."
+            message = f"The lead passes to the {hand} {self.on(first, False)}."
         else:
             message = (
                 f"The lead changes hands {len(switches)} times in {len(self.walk.lead)} led beats, first to the "
-                f"{hand} on {self.at(first)}."
+                f"{hand} {self.on(first, False)}."
             )
         yield Finding("lead-switch", tuple(switches), self.strokes[first].limb, None, "note", message)

@@ -357,7 +357,7 @@ class Lane:
         element = extents[target].element
         assert isinstance(element, Step)
         strike: Strike = element.strikes[-1]
-        text = f"{strike.grace}{strike.limb}@{voice}{strike.marks}"
+        text = write_strike(replace(strike, voice=voice))
         self._splice(strike.span.start, strike.span.end, text, f"Stroke to {voice}")
 
     def _other_hand(self) -> None:

@@ -1,4 +1,10 @@
-"""The kits that ship with the app. All of them are our own measurements of nobody's kit in particular."""
+"""The kits that ship with the app. All of them are our own measurements of nobody's kit in particular.
+
+Each is laid out from the seated player outwards: the snare between the knees where both forearms are about level,
+then every other piece where the hand that usually plays it has its upper arm low and its elbow bent, as far as
+neighbours leave room. The posture ranges of RULA (McAtamney & Corlett 1993, *Applied Ergonomics* 24) are what the
+tests hold it against.
+"""
 
 from __future__ import annotations
 
@@ -78,8 +84,8 @@ def _tripod(middle: tuple[float, float], radius: float) -> tuple[Foot, ...]:
 
 def _pedals(second: tuple[float, float] | None = None) -> tuple[Piece, ...]:
     pedals = [
-        Piece("kp", "bass pedal", "bass-pedal", 90, 540, 60, 90, 80, depth=280),
-        Piece("hp", "hi-hat pedal", "hat-pedal", -330, 500, 60, 90, 80, depth=280),
+        Piece("kp", "bass pedal", "bass-pedal", 130, 660, 60, 90, 80, depth=280),
+        Piece("hp", "hi-hat pedal", "hat-pedal", -330, 560, 60, 90, 80, depth=280),
     ]
     if second is not None:
         x, y = second
@@ -87,15 +93,15 @@ def _pedals(second: tuple[float, float] | None = None) -> tuple[Piece, ...]:
     return tuple(pedals)
 
 
-_BASS = Piece("bd", "bass drum", "bass", 70, 850, 300, 22 * INCH, 120, depth=420)
-_SNARE = make_piece("sn", "snare", "snare", (-30, 430, 650), 14 * INCH, 180, tilt=4, depth=140)
-_HAT = make_piece("hh", "hi-hat", "hi-hat", (-400, 440, 880), 14 * INCH, 150)
-_T1 = make_piece("t1", "small tom", "tom", (-150, 680, 850), 10 * INCH, 150, tilt=14, depth=180)
-_T2 = make_piece("t2", "mid tom", "tom", (180, 690, 850), 12 * INCH, 160, tilt=14, depth=205)
-_FT = make_piece("ft", "floor tom", "floor-tom", (400, 330, 640), 16 * INCH, 200, tilt=3, depth=400)
-_RD = make_piece("rd", "ride", "ride", (500, 640, 900), 20 * INCH, 180, tilt=12, bell=80)
-_C1 = make_piece("c1", "left crash", "crash", (-430, 760, 1080), 16 * INCH, 180, tilt=15)
-_C2 = make_piece("c2", "right crash", "crash", (330, 900, 1100), 18 * INCH, 200, tilt=15)
+_BASS = Piece("bd", "bass drum", "bass", 110, 1090, 300, 22 * INCH, 120, depth=420)
+_SNARE = make_piece("sn", "snare", "snare", (-10, 590, 640), 14 * INCH, 180, tilt=4, depth=140)
+_HAT = make_piece("hh", "hi-hat", "hi-hat", (-320, 580, 875), 14 * INCH, 150)
+_T1 = make_piece("t1", "small tom", "tom", (-120, 800, 850), 10 * INCH, 150, tilt=14, depth=170)
+_T2 = make_piece("t2", "mid tom", "tom", (170, 805, 850), 12 * INCH, 160, tilt=14, depth=190)
+_FT = make_piece("ft", "floor tom", "floor-tom", (480, 490, 610), 16 * INCH, 200, tilt=3, depth=400)
+_RD = make_piece("rd", "ride", "ride", (470, 700, 930), 20 * INCH, 180, tilt=12, bell=80)
+_C1 = make_piece("c1", "left crash", "crash", (-360, 800, 1070), 16 * INCH, 180, tilt=15)
+_C2 = make_piece("c2", "right crash", "crash", (320, 840, 1080), 18 * INCH, 200, tilt=15)
 
 
 def _compact() -> Kit:
@@ -103,13 +109,13 @@ def _compact() -> Kit:
         "compact",
         "compact",
         (
-            replace(_BASS, x=90.0, y=840.0, diameter=20 * INCH),
+            replace(_BASS, diameter=20 * INCH),
             _SNARE,
             _HAT,
-            make_piece("t1", "rack tom", "tom", (105, 740, 850), 12 * INCH, 160, tilt=14, depth=205),
-            make_piece("ft", "floor tom", "floor-tom", (400, 330, 640), 14 * INCH, 190, tilt=3, depth=360),
-            make_piece("rd", "ride", "ride", (440, 640, 900), 20 * INCH, 180, tilt=12, bell=80),
-            make_piece("c1", "left crash", "crash", (-400, 740, 1060), 16 * INCH, 180, tilt=15),
+            make_piece("t1", "rack tom", "tom", (90, 810, 850), 12 * INCH, 160, tilt=14, depth=190),
+            make_piece("ft", "floor tom", "floor-tom", (450, 490, 610), 14 * INCH, 190, tilt=3, depth=360),
+            make_piece("rd", "ride", "ride", (430, 700, 930), 20 * INCH, 180, tilt=12, bell=80),
+            make_piece("c1", "left crash", "crash", (-340, 800, 1070), 16 * INCH, 180, tilt=15),
             *_pedals(),
         ),
         note="Four drums, hi-hat, ride and one crash.",
@@ -129,7 +135,7 @@ def _five_double() -> Kit:
     return Kit(
         "five-double",
         "five-double",
-        (*_five().pieces[:-2], *_pedals(second=(-200, 540))),
+        (*_five().pieces[:-2], *_pedals(second=(-195, 620))),
         note="The five with a second bass pedal beside the hi-hat pedal.",
     )
 
@@ -139,20 +145,20 @@ def _large() -> Kit:
         "large",
         "large",
         (
-            replace(_BASS, x=40.0, y=880.0),
+            replace(_BASS, x=70.0, y=1110.0),
             _SNARE,
             _HAT,
-            make_piece("t1", "small tom", "tom", (-230, 640, 850), 8 * INCH, 140, tilt=14, depth=165),
-            make_piece("t2", "mid tom", "tom", (20, 710, 850), 10 * INCH, 150, tilt=14, depth=180),
-            make_piece("t3", "low tom", "tom", (290, 650, 840), 12 * INCH, 160, tilt=14, depth=205),
-            make_piece("ft", "floor tom", "floor-tom", (420, 330, 640), 14 * INCH, 190, tilt=3, depth=360),
-            make_piece("f2", "second floor tom", "floor-tom", (560, -20, 620), 16 * INCH, 200, tilt=3, depth=400),
-            make_piece("rd", "ride", "ride", (560, 620, 920), 20 * INCH, 180, tilt=12, bell=80),
-            make_piece("c1", "left crash", "crash", (-470, 760, 1080), 16 * INCH, 180, tilt=15),
-            make_piece("c2", "right crash", "crash", (300, 900, 1120), 18 * INCH, 200, tilt=15),
-            make_piece("sp", "splash", "splash", (-120, 800, 1060), 10 * INCH, 120, tilt=12, bell=50),
-            make_piece("ch", "china", "china", (700, 380, 1080), 18 * INCH, 170, tilt=-12),
-            *_pedals(second=(-205, 545)),
+            make_piece("t1", "small tom", "tom", (-215, 790, 850), 8 * INCH, 140, tilt=14, depth=160),
+            make_piece("t2", "mid tom", "tom", (30, 830, 870), 10 * INCH, 150, tilt=14, depth=175),
+            make_piece("t3", "low tom", "tom", (310, 775, 860), 12 * INCH, 160, tilt=14, depth=195),
+            make_piece("ft", "floor tom", "floor-tom", (460, 480, 610), 14 * INCH, 190, tilt=3, depth=360),
+            make_piece("f2", "second floor tom", "floor-tom", (690, 165, 600), 16 * INCH, 200, tilt=3, depth=400),
+            make_piece("rd", "ride", "ride", (560, 660, 950), 20 * INCH, 180, tilt=12, bell=80),
+            make_piece("c1", "left crash", "crash", (-390, 780, 1080), 16 * INCH, 180, tilt=15),
+            make_piece("c2", "right crash", "crash", (310, 850, 1090), 18 * INCH, 200, tilt=15),
+            make_piece("sp", "splash", "splash", (-80, 850, 1060), 10 * INCH, 120, tilt=12, bell=50),
+            make_piece("ch", "china", "china", (690, 430, 1060), 18 * INCH, 170, tilt=-12),
+            *_pedals(second=(-195, 620)),
         ),
         note="Three rack toms, two floor toms, double pedal, splash and china-type.",
     )
@@ -163,16 +169,16 @@ def _pit() -> Kit:
         "pit",
         "pit",
         (
-            replace(_BASS, x=60.0, y=760.0, diameter=18 * INCH, depth=360),
-            make_piece("sn", "snare", "snare", (-20, 410, 650), 13 * INCH, 175, tilt=4, depth=130),
-            make_piece("hh", "hi-hat", "hi-hat", (-340, 420, 860), 13 * INCH, 145),
-            make_piece("t1", "rack tom", "tom", (70, 660, 850), 10 * INCH, 150, tilt=14, depth=180),
-            make_piece("ft", "floor tom", "floor-tom", (350, 300, 630), 14 * INCH, 190, tilt=3, depth=360),
-            make_piece("rd", "ride", "ride", (390, 590, 930), 18 * INCH, 170, tilt=14, bell=80),
-            make_piece("c1", "left crash", "crash", (-300, 700, 1080), 15 * INCH, 170, tilt=15),
-            make_piece("wb", "plank block", "block", (-185, 665, 900), 160, 70, depth=60),
-            make_piece("bl", "buoy bell", "block", (840, 220, 1380), 180, 80, depth=150),
-            *_pedals(second=(-205, 540)),
+            replace(_BASS, y=1050.0, diameter=18 * INCH, depth=360),
+            make_piece("sn", "snare", "snare", (-10, 575, 640), 13 * INCH, 175, tilt=4, depth=130),
+            make_piece("hh", "hi-hat", "hi-hat", (-290, 565, 870), 13 * INCH, 145),
+            make_piece("t1", "rack tom", "tom", (70, 780, 850), 10 * INCH, 150, tilt=14, depth=180),
+            make_piece("ft", "floor tom", "floor-tom", (400, 450, 610), 14 * INCH, 190, tilt=3, depth=360),
+            make_piece("rd", "ride", "ride", (390, 680, 940), 18 * INCH, 170, tilt=14, bell=80),
+            make_piece("c1", "left crash", "crash", (-290, 760, 1080), 15 * INCH, 170, tilt=15),
+            make_piece("wb", "plank block", "block", (-130, 775, 900), 160, 70, depth=60),
+            make_piece("bl", "buoy bell", "block", (760, 400, 1230), 180, 80, depth=150),
+            *_pedals(second=(-195, 620)),
         ),
         note="A cramped theatre pit: everything close, the buoy bell hung on the wall to the right.",
     )
@@ -203,12 +209,12 @@ def layout(name: str) -> Kit:
 
 #: What a new piece of a kind is like: code, name, height, diameter, effective width, tilt and shell depth.
 USUAL: Final[dict[str, tuple[str, str, float, float, float, float, float]]] = {
-    "snare": ("sn", "snare", 650, 14 * INCH, 180, 4, 140),
+    "snare": ("sn", "snare", 640, 14 * INCH, 180, 4, 140),
     "tom": ("t", "tom", 850, 12 * INCH, 160, 14, 205),
-    "floor-tom": ("f", "floor tom", 640, 16 * INCH, 200, 3, 400),
+    "floor-tom": ("f", "floor tom", 610, 16 * INCH, 200, 3, 400),
     "bass": ("bd", "bass drum", 300, 22 * INCH, 120, 0, 420),
-    "hi-hat": ("hh", "hi-hat", 880, 14 * INCH, 150, 0, 0),
-    "ride": ("rd", "ride", 900, 20 * INCH, 180, 12, 0),
+    "hi-hat": ("hh", "hi-hat", 875, 14 * INCH, 150, 0, 0),
+    "ride": ("rd", "ride", 930, 20 * INCH, 180, 12, 0),
     "crash": ("c", "crash", 1080, 16 * INCH, 180, 15, 0),
     "splash": ("sp", "splash", 1060, 10 * INCH, 120, 12, 0),
     "china": ("ch", "china", 1080, 18 * INCH, 170, -12, 0),
@@ -218,9 +224,9 @@ USUAL: Final[dict[str, tuple[str, str, float, float, float, float, float]]] = {
     "hat-pedal": ("hp", "hi-hat pedal", 60, 90, 80, 0, 280),
 }
 _PEDAL_PLACES: Final = {
-    "bass-pedal": (90.0, 540.0),
-    "hat-pedal": (-330.0, 500.0),
-    "second-bass-pedal": (-200.0, 540.0),
+    "bass-pedal": (130.0, 660.0),
+    "hat-pedal": (-330.0, 560.0),
+    "second-bass-pedal": (-195.0, 620.0),
 }
 
 

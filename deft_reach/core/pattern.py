@@ -23,7 +23,11 @@ MARKS: Mapping[str, str] = {
     "x": "cross-stick",
     "^": "rim shot",
     "o": "open",
+    "'": "goes over",
+    ",": "goes under",
 }
+#: Which hand goes over where the arms cross: this one, or the other.
+OVER, UNDER = "'", ","
 GRACES: Mapping[str, str] = {"f": "flam", "d": "drag", "u": "ruff"}
 #: How many grace notes come before a stroke.
 GRACE_NOTES: Mapping[str, int] = {"": 0, "f": 1, "d": 2, "u": 3}
@@ -41,13 +45,27 @@ _NOWHERE = Span(0, 0)
 
 @dataclass(frozen=True, slots=True)
 class Strike:
-    """One limb striking one voice; ``voice`` is None where the text leaves it to the limb's usual one."""
+    """One limb striking one voice; ``voice`` is None where the text leaves it to the limb's usual one.
+
+    ``grace_voice`` is None where the graces fall on the same voice; ``grace_marks`` are the graces' own.
+    """
 
     limb: str
     voice: str | None = None
     marks: str = ""
     grace: str = ""
     span: Span = field(default=_NOWHERE, compare=False)
+    grace_voice: str | None = None
+    grace_marks: str = ""
+
+    @property
+    def grace_text(self) -> str:
+        """The graces as they are written before the limb."""
+        return _grace_text(self.grace, self.grace_voice, self.grace_marks)
+
+
+def _grace_text(grace: str, voice: str | None, marks: str) -> str:
+    return f"{grace}[{voice or ''}{marks}]" if grace and (voice or marks) else grace
 
 
 @dataclass(frozen=True, slots=True)
@@ -161,6 +179,20 @@ class Stroke(NamedTuple):
     moment: int
     group: int
     span: Span
+    grace_voice: str | None = None
+    grace_marks: str = ""
+
+    @property
+    def grace_text(self) -> str:
+        """The graces as they are written before the limb."""
+        return _grace_text(self.grace, self.grace_voice, self.grace_marks)
+
+    def strike(self, named: bool = True) -> Strike:
+        """What is written of it; without its voice unless that is ``named``."""
+        return Strike(
+            self.limb, self.voice if named else None, self.marks, self.grace, _NOWHERE, self.grace_voice,
+            self.grace_marks,
+        )  # fmt: skip
 
 
 class Group(NamedTuple):

@@ -21,7 +21,7 @@ from deft_reach.core.kit import Kit, Piece
 from deft_reach.core.layouts import STANDARD_VOICES, new_piece
 from deft_reach.core.layouts import layout as shipped
 from deft_reach.core.limbs import FEET, HANDS, KICK, LEFT, RIGHT, SECOND_KICK
-from deft_reach.core.motion.timing import FOOT_RESTRIKE
+from deft_reach.core.motion.timing import restrike
 from deft_reach.core.pattern import Pattern, Strike, Stroke, lead_beat
 from deft_reach.core.player import Player
 from deft_reach.core.progress import SILENT, Progress
@@ -286,7 +286,7 @@ def _one_pedal(
     both = {s.moment for s in pattern.strokes if s.limb == KICK}
     single = [s for s in second if s.moment not in both]
     doubled = {s.index: None for s in second if s.moment in both}
-    needed = FOOT_RESTRIKE * player.skill_of(KICK)
+    needed = restrike(player, KICK)
     whole = 240.0 / tempo
     feet = [s for s in pattern.strokes if s.limb == KICK or (s.limb == SECOND_KICK and s.moment not in both)]
     gaps = [float(b.start - a.start) * whole for a, b in pairwise(feet)]
@@ -403,7 +403,7 @@ def _two_pedals(
     pattern: Pattern, moved: dict[int, Strike | None], player: Player, tempo: float
 ) -> Iterator[tuple[str, list[Substitution], float]]:
     """Runs that hurry one foot, shared between two."""
-    needed = FOOT_RESTRIKE * player.skill_of(KICK) * tempo / 240.0
+    needed = restrike(player, KICK) * tempo / 240.0
     kicks = [s for s in pattern.strokes if s.limb == KICK]
     busy = {s.moment for s in pattern.strokes if s.limb in FEET and s.limb != KICK}
     changes: dict[int, Strike | None] = dict(moved)

@@ -15,6 +15,7 @@ from deft_reach.core.motion.reach_table import Cross, ReachTable
 from deft_reach.core.pattern import Pattern
 
 if TYPE_CHECKING:
+    from deft_reach.core.level import Demands
     from deft_reach.core.motion.walk import Walk
 
 SEVERITIES: Final = ("note", "caution", "stop")
@@ -23,11 +24,34 @@ SEVERITIES: Final = ("note", "caution", "stop")
 PACE_BANDS: Final = ((0.0, "slack"), (0.6, "busy"), (0.85, "hurried"), (1.0 + 1e-9, "past the limit"))
 
 
+def headroom_words(headroom: float) -> str:
+    """Headroom as people read it: how much room there is, or how far above the limit the tempo is."""
+    if headroom >= 0:
+        return f"headroom {headroom * 100:.0f} %"
+    return f"{(1 / (1 + headroom) - 1) * 100:.0f} % above the limit"
+
+
 def pace_word(pace: float | None) -> str:
     """``slack``, ``busy``, ``hurried`` or ``past the limit``; empty for a stroke with nothing before it."""
     if pace is None:
         return ""
     return next(word for start, word in reversed(PACE_BANDS) if pace >= start)
+
+
+class GraceReport(NamedTuple):
+    """The graces before a stroke, as the hand that plays them has them: units as in StrokeReport."""
+
+    limb: str
+    voice: str
+    came_from: str
+    gap: float
+    travel_mm: float
+    needed: float
+    pace: float
+    tempo_limit: float
+
+    def as_dict(self) -> dict[str, Any]:
+        return self._asdict()
 
 
 class StrokeReport(NamedTuple):
@@ -54,6 +78,7 @@ class StrokeReport(NamedTuple):
     stroke_type: str
     cost: dict[str, float]
     came_from: str | None
+    graces: tuple[GraceReport, ...] = ()
 
     @property
     def total(self) -> float:
@@ -77,6 +102,7 @@ class StrokeReport(NamedTuple):
             "reach": self.reach,
             "stroke_type": self.stroke_type,
             "cost": self.cost,
+            "graces": [grace.as_dict() for grace in self.graces],
         }
 
 
@@ -114,16 +140,28 @@ class StrokeReports(Sequence[StrokeReport]):
         return StrokeReport(
             s.index, s.bar, s.beat, self._times[i], s.limb, s.voice, s.marks, s.grace, w.gap[i], w.travel[i],
             w.needed[i], pace, self._tempo / pace if pace else None, w.reach[i], self._types[i],
-            dict(zip(TERMS, w.costs[:, i].tolist())), w.came_from[i],
+            dict(zip(TERMS, w.costs[:, i].tolist())), w.came_from[i], self._graces.get(i, ()),
         )  # fmt: skip
+
+    @cached_property
+    def _graces(self) -> dict[int, tuple[GraceReport, ...]]:
+        return {
+            g.index: (
+                GraceReport(g.limb, g.voice, g.came_from, g.gap, g.travel, g.needed, g.pace, self._tempo / g.pace),
+            )
+            for g in self._walk.graces
+        }
 
     def totals(self) -> list[float]:
         """What every stroke costs in all."""
         return self._walk.costs.sum(axis=0).tolist()  # type: ignore[no-any-return]
 
     def limits(self) -> list[float]:
-        """Every stroke's tempo limit (BPM), infinite where it has none."""
-        return [self._tempo / pace if pace else math.inf for pace in self._walk.pace]
+        """Every stroke's tempo limit (BPM), its graces' where that is lower; infinite where it has none."""
+        found = [self._tempo / pace if pace else math.inf for pace in self._walk.pace]
+        for grace in self._walk.graces:
+            found[grace.index] = min(found[grace.index], self._tempo / grace.pace)
+        return found
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, StrokeReports) and self._all == other._all
@@ -190,7 +228,11 @@ class Load(NamedTuple):
 
 @dataclass(frozen=True)
 class Summary:
-    """The pattern as a whole; ``headroom`` is tempo limit ÷ tempo − 1."""
+    """The pattern as a whole; ``headroom`` is tempo limit ÷ tempo − 1.
+
+    ``level`` is easy, busy, hard or impossible, None while strokes are ``open``: still without a hand. ``difficulty``
+    is what it is read from: 1.0 is the limit, ``pace`` and ``demands`` what that is made of (see level).
+    """
 
     cost: float
     cost_per_bar: float
@@ -206,16 +248,25 @@ class Summary:
     notes_per_second: float
     load: dict[str, Load]
     terms: dict[str, float]
+    level: str | None
+    difficulty: float
+    pace: float
+    demands: Demands
+    open: int
 
     def as_dict(self) -> dict[str, Any]:
+        # As long as strokes lack hands there is no verdict.
+        known = not self.open
         return {
             "cost": self.cost,
             "cost_per_bar": self.cost_per_bar,
-            "ease": self.ease,
+            "ease": self.ease if known else None,
             "tempo": self.tempo,
-            "tempo_limit": self.tempo_limit,
-            "bottleneck": self.bottleneck,
-            "headroom": self.headroom,
+            "tempo_limit": self.tempo_limit if known else None,
+            "level": self.level,
+            "open": self.open,
+            "bottleneck": self.bottleneck if known else None,
+            "headroom": self.headroom if known else None,
             "lead": self.lead,
             "linear": self.linear,
             "strokes": self.strokes,
@@ -252,6 +303,11 @@ class Report:
     def impossible(self) -> bool:
         """Whether the answer to "can this be played here at all" is no."""
         return any(finding.kind in ("impossible", "out-of-reach") for finding in self.findings)
+
+    @property
+    def stopped(self) -> bool:
+        """Whether anything at all stops it at this tempo: no time, no limb, no reach."""
+        return self.worst == "stop"
 
     @property
     def worst(self) -> str | None:

@@ -19,6 +19,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Collection, Iterable, Mapping
+from dataclasses import replace
 from fractions import Fraction
 from typing import Any, NamedTuple
 
@@ -27,6 +28,8 @@ from deft_reach.core.limbs import DEFAULT_VOICE, EITHER, HANDS, LIMBS
 from deft_reach.core.pattern import (
     GRACES,
     MARKS,
+    OVER,
+    UNDER,
     Bar,
     BarFault,
     BarLine,
@@ -149,7 +152,7 @@ def write(elements: Iterable[Element]) -> str:
 def write_strike(strike: Strike) -> str:
     """One strike as text."""
     voice = f"@{strike.voice}" if strike.voice else ""
-    return f"{strike.grace}{strike.limb}{voice}{strike.marks}"
+    return f"{strike.grace_text}{strike.limb}{voice}{strike.marks}"
 
 
 def replace_strike(pattern: Pattern, index: int, strike: Strike) -> str:
@@ -191,7 +194,8 @@ def strike_of(pattern: Pattern, index: int) -> Strike:
     """The strike behind a stroke, as written."""
     stroke = pattern.strokes[index]
     written = pattern.text[stroke.span.start : stroke.span.end]
-    return Strike(stroke.limb, stroke.voice if "@" in written else None, stroke.marks, stroke.grace, stroke.span)
+    # Graces may name a voice of their own before the limb.
+    return replace(stroke.strike("@" in written), span=stroke.span)
 
 
 def describe_length(length: Fraction, grain: int) -> str:
@@ -611,10 +615,13 @@ class _Reader:
     def strike(self, expected: str) -> Strike:
         text, start = self.text, self.at
         at = start
-        grace = ""
+        grace, grace_marks = "", ""
+        grace_voice: str | None = None
         if at < len(text) and text[at] in GRACES:
             grace = text[at]
             at += 1
+            if at < len(text) and text[at] == "[":
+                grace_voice, grace_marks, at = self.grace_place(grace, at)
         limb = text[at] if at < len(text) else ""
         if limb not in LIMBS or not limb:
             found, end = self.word_at(start if not grace else at)
@@ -623,31 +630,53 @@ class _Reader:
             raise self.error(found, expected, start, max(end, start))
         if grace and limb not in HANDS and limb != EITHER:
             raise self.error(f"a {GRACES[grace]} before {limb}", "a hand: R, L or ?", start, at + 1)
-        at += 1
+        # Marks may stand before the voice as well as after it.
         voice: str | None = None
-        marks = ""
+        marks, at = self.marks("", at + 1)
         if at < len(text) and text[at] == "@":
-            match = _VOICE.match(text, at + 1)
-            if match is None:
-                found, end = self.word_at(at + 1)
-                raise self.error(found, "a voice such as sn, hh or rd:bell after @", at + 1, end)
-            voice, marks = self.split_marks(match.group())
-            at = match.end() - len(marks)
-            marks = ""
+            voice, at = self.voice_after(at + 1, "@")
+            marks, at = self.marks(marks, at)
+        if at < len(text) and text[at] not in _AFTER_STRIKE:
+            found, end = self.word_at(at)
+            expected = "a mark (> . ~ x ^ o ' ,), @ and a voice, + another stroke, or a space"
+            raise self.error(found, expected, at, end)
+        self.at = at
+        return Strike(limb, voice, marks, grace, Span(start, at), grace_voice, grace_marks)
+
+    def marks(self, marks: str, at: int) -> tuple[str, int]:
+        """The marks from a place on, after those that are there already; and where they end."""
+        text = self.text
         while at < len(text) and text[at] in MARKS:
             mark = text[at]
             if mark in marks:
                 raise self.error(f"a second '{mark}'", f"each mark once ({MARKS[mark]})", at)
-            if {mark, *marks} >= {">", "."}:
-                raise self.error("an accent and a ghost on one stroke", "one of > and .", at)
+            for one, other, what in ((">", ".", "an accent and a ghost"), (OVER, UNDER, "over and under")):
+                if {mark, *marks} >= {one, other}:
+                    raise self.error(f"{what} on one stroke", f"one of {one} and {other}", at)
             marks += mark
             at += 1
-        if at < len(text) and text[at] not in _AFTER_STRIKE:
+        return marks, at
+
+    def voice_after(self, at: int, sign: str) -> tuple[str, int]:
+        """The voice that stands here, without the marks behind it; and where it ends."""
+        match = _VOICE.match(self.text, at)
+        if match is None:
             found, end = self.word_at(at)
-            expected = "a mark (> . ~ x ^ o), @ and a voice, + another stroke, or a space"
-            raise self.error(found, expected, at, end)
-        self.at = at
-        return Strike(limb, voice, marks, grace, Span(start, at))
+            raise self.error(found, f"a voice such as sn, hh or rd:bell after {sign}", at, end)
+        voice, letters = self.split_marks(match.group())
+        return voice, match.end() - len(letters)
+
+    def grace_place(self, grace: str, at: int) -> tuple[str | None, str, int]:
+        """Voice and marks of graces that are written in brackets at this place; and where they end."""
+        voice: str | None = None
+        begin, at = at, at + 1
+        if at < len(self.text) and _VOICE.match(self.text, at):
+            voice, at = self.voice_after(at, "[")
+        marks, at = self.marks("", at)
+        if at >= len(self.text) or self.text[at] != "]" or at == begin + 1:
+            found, end = self.word_at(at)
+            raise self.error(found, f"the {GRACES[grace]}'s voice, its marks and ]", at, max(end, at))
+        return voice, marks, at + 1
 
     def split_marks(self, run: str) -> tuple[str, str]:
         """Divide ``snx`` into the voice and the letter marks behind it: the longest known voice wins."""
@@ -714,6 +743,8 @@ class _Reader:
                         number,
                         group,
                         strike.span,
+                        strike.grace_voice,
+                        strike.grace_marks,
                     )
                 )
             moments.append(Moment(start, length, tuple(range(first, len(strokes))), span, beat, on_beat))

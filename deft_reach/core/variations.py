@@ -66,7 +66,7 @@ def variations(
 
 
 def _key(pattern: Pattern) -> object:
-    return tuple((s.start, s.limb, s.voice, frozenset(s.marks), s.grace) for s in pattern.strokes)
+    return tuple((s.start, s.limb, s.voice, frozenset(s.marks), s.grace_text) for s in pattern.strokes)
 
 
 def _texts(

@@ -24,9 +24,9 @@ from deft_reach.core.cost import Weights
 from deft_reach.core.document import read_unfinished
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import HANDS, LEFT, RIGHT
-from deft_reach.core.motion.follow import follow, level_of
+from deft_reach.core.motion.follow import follow
 from deft_reach.core.motion.reach_table import ReachTable, reach_table
-from deft_reach.core.motion.timing import restrike_time
+from deft_reach.core.motion.timing import level_of
 from deft_reach.core.motion.walk import walk
 from deft_reach.core.pattern import Event, Pattern
 from deft_reach.core.player import Player
@@ -229,33 +229,29 @@ class _Search:
         )
         last = {limb: next((s for s in reversed(self.pattern.strokes) if s.limb == limb), None) for limb in HANDS}
         before = {limb: level_of(s.marks) if s is not None and self.repeat else 1 for limb, s in last.items()}
-        alone = {i: e.hands_alone for e in self.events for i in e.hand_indices}
+        factors = dict(zip(followed.hands.index.tolist(), followed.hands.factor.tolist()))
         self.hand_costs: dict[int, Floats] = {}
         kept: dict[object, Floats] = {}
         for s in self.pattern.strokes:
             if s.limb not in HANDS:
                 continue
-            key = (s.limb, s.marks, walked.gap[s.index], walked.run[s.index], before[s.limb], alone[s.index])
+            key = (s.limb, s.marks, walked.gap[s.index], walked.run[s.index], before[s.limb], factors[s.index])
             if key not in kept:
                 kept[key] = self._hand_table(*key)
             self.hand_costs[s.index] = kept[key]
             before[s.limb] = level_of(s.marks)
         self.pair_costs = self._pair_table()
 
-    def _hand_table(self, limb: str, marks: str, gap: float | None, run: int, before: int, alone: bool) -> Floats:
+    def _hand_table(self, limb: str, marks: str, gap: float | None, run: int, before: int, factor: float) -> Floats:
         """Cost of a stroke by (where the last move came from, where the hand is, where it goes)."""
-        n, w, table, skill = self.n, self.weights, self.table, self.player.skill_of(limb)
+        n, w, table, side = self.n, self.weights, self.table, HANDS.index(limb)
         level = level_of(marks)
         place = self.places
-        distance, travel = (
-            table.distances[place[:, None], place[None, :n]],
-            table.travel_times[place[:, None], place[None, :n]],
-        )
-        moves = distance > 0
-        bounced = run == 2 and alone
-        restrike = np.where(moves, restrike_time(limb, marks, False), restrike_time(limb, marks, bounced))
-        pace = np.maximum(restrike, travel) * skill / (math.nan if gap is None else gap)
-        cost = w.pace * price.pace_cost(pace) + w.reach * table.reach_costs[HANDS.index(limb), place[:n]]
+        times = table.sweep_times if run > 1 else table.travel_times
+        travel = times[side, place[:, None], place[None, :n]]
+        moves = table.distances[place[:, None], place[None, :n]] > 0
+        pace = np.maximum(table.restrikes[side] * factor, travel) / (math.nan if gap is None else gap)
+        cost = w.pace * price.pace_cost(pace) + w.reach * table.reach_costs[side, place[:n]]
         if gap is not None:
             cost = cost + w.lift * price.lift_cost(level, before, pace) + w.load * price.load_cost(run, pace, False)
         across = table.tips[place[None, :], :2] - table.tips[place[:, None], :2]

@@ -165,13 +165,12 @@ def _notes(pattern: Pattern, kit: Kit, tempo: float, ticks: int) -> list[tuple[i
         key = key_of(kit, stroke.voice, stroke.limb, stroke.marks)
         velocity = ACCENT if ">" in stroke.marks else GHOST if "." in stroke.marks else PLAIN
         count = GRACE_NOTES[stroke.grace]
+        grace_key = key_of(kit, stroke.grace_voice or stroke.voice, stroke.limb, stroke.grace_marks)
         for k in range(count, 0, -1):
             early = tick - max(1, round((GRACE_LEAD + (k - 1) * GRACE_APART) * second))
-            # A grace before the very beginning has nowhere to stand in a file.
-            if early >= 0:
-                found.append((early, key, GHOST, "grace"))
-        strike = Strike(stroke.limb, stroke.voice, stroke.marks, stroke.grace)
-        found.append((tick, key, velocity, write_strike(strike)))
+            # A file begins at 0: graces before the very beginning are drawn together there, each a tick apart.
+            found.append((max(early, min(count - k, tick - 1), 0), grace_key, GHOST, "grace"))
+        found.append((tick, key, velocity, write_strike(stroke.strike())))
     return sorted(found, key=lambda row: row[0])
 
 
@@ -339,7 +338,7 @@ def _said_strike(note: Note) -> Strike | None:
         return None
     stroke = pattern.strokes[0]
     plain = stroke.limb in HANDS or stroke.limb == EITHER
-    return Strike(stroke.limb, stroke.voice if plain else None, stroke.marks, stroke.grace)
+    return stroke.strike(plain)
 
 
 def _frame(meters: Sequence[tuple[Fraction, tuple[int, int]]], last: Fraction) -> Frame:

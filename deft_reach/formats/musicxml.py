@@ -356,7 +356,7 @@ class _Writer:
                     _add(lyric, "syllabic", "single")
                     _add(lyric, "text", stroke.limb)
                     play = _add(note, "play")
-                    strike = Strike(stroke.limb, stroke.voice, stroke.marks, stroke.grace)
+                    strike = stroke.strike()
                     _add(play, "other-play", write_strike(strike), type=_PLAY)
 
     def _time(self, note: Tree.Element, chunk: _Chunk, voice: int) -> None:
@@ -438,8 +438,9 @@ class _Writer:
         for k in range(count):
             note = _add(measure, "note")
             _add(note, "grace", **({"slash": "yes"} if count == 1 else {}))
-            self._head(note, stroke)
-            _add(note, "instrument", id=_id(stroke.voice))
+            grace = stroke._replace(voice=stroke.grace_voice or stroke.voice, marks=stroke.grace_marks)
+            self._head(note, grace)
+            _add(note, "instrument", id=_id(grace.voice))
             _add(note, "voice", str(voice))
             _add(note, "type", "eighth" if count == 1 else "16th")
             _add(note, "stem", stem)
@@ -502,7 +503,7 @@ def _tuplets(chunks: Sequence[_Chunk]) -> dict[int, list[str]]:
 
 
 def _checksum(strokes: Sequence[Stroke]) -> int:
-    rows = [(str(s.start), s.limb, s.voice, "".join(sorted(s.marks)), s.grace) for s in strokes]
+    rows = [(str(s.start), s.limb, s.voice, "".join(sorted(s.marks)), s.grace_text) for s in strokes]
     return zlib.crc32(repr(sorted(rows)).encode())
 
 
@@ -620,7 +621,7 @@ class _Score:
         except StrokeTextError:
             return None
         read = sorted(
-            (str(start), s.limb, s.voice or "", "".join(sorted(s.marks)), s.grace)
+            (str(start), s.limb, s.voice or "", "".join(sorted(s.marks)), s.grace_text)
             for start, row in rows.items()
             for s in row.strikes
         )
@@ -721,7 +722,7 @@ class _Score:
                 except StrokeTextError:
                     continue
                 if len(stroke) == 1:
-                    return Strike(stroke[0].limb, stroke[0].voice, stroke[0].marks, stroke[0].grace)
+                    return stroke[0].strike()
         head = note.find("notehead")
         shape = (head.text or "normal").strip() if head is not None else "normal"
         voice, marks, limb = self._voice(note, instrument, shape)

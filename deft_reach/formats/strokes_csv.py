@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import csv
 import io
+from dataclasses import replace
 from fractions import Fraction
 from typing import Final
 
 from deft_reach.core.compose import Frame, Onset, compose
 from deft_reach.core.counting import place
 from deft_reach.core.limbs import LIMBS
-from deft_reach.core.pattern import GRACES, MARKS, Pattern, Strike
+from deft_reach.core.pattern import MARKS, Pattern, Strike
 from deft_reach.core.stroke_text import METER_VALUES, StrokeTextError, parse, write_strike
 from deft_reach.formats.midi import MAX_NOTES, Imported, checked
 from deft_reach.formats.plain_text import DocumentError, decode
@@ -30,7 +31,7 @@ def dump_strokes(pattern: Pattern) -> bytes:
         meter = pattern.bar_at(s.start).meter
         writer.writerow(
             [s.index, s.bar, place(s.beat), s.start, s.length, f"{meter[0]}/{meter[1]}", s.limb, s.voice,
-             _safe(s.marks), s.grace]
+             _safe(s.marks), s.grace_text]
         )  # fmt: skip
     return out.getvalue().encode()
 
@@ -90,11 +91,15 @@ def _strike(row: dict[str, str], line: int) -> Strike:
     marks = row.get("marks", "").removeprefix("'")
     if limb not in LIMBS or not limb:
         raise DocumentError(f"limb is '{limb}'; expected one of {', '.join(LIMBS)}", line=line)
-    if grace and grace not in GRACES:
-        raise DocumentError(f"grace is '{grace}'; expected f, d, u or nothing", line=line)
+    try:
+        graces = parse(f"{grace}R").strokes[0] if grace else None
+    except StrokeTextError:
+        raise DocumentError(f"grace is '{grace}'; expected f, d, u or nothing", line=line) from None
     if any(mark not in MARKS for mark in marks):
         raise DocumentError(f"marks are '{marks}'; expected some of {' '.join(MARKS)}", line=line)
-    strike = Strike(limb, row.get("voice") or None, marks, grace)
+    strike = Strike(limb, row.get("voice") or None, marks)
+    if graces is not None:
+        strike = replace(strike, grace=graces.grace, grace_voice=graces.grace_voice, grace_marks=graces.grace_marks)
     try:
         parse(write_strike(strike))
     except StrokeTextError as error:

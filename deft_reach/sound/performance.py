@@ -66,7 +66,7 @@ class Performance:
             time = float(s.start - self.start) * self.whole
             for k in range(GRACE_NOTES[s.grace]):
                 before = max(0.0, time - GRACE_LEAD - GRACE_APART * k)
-                found.append(Hit(before, grace_sound(kit, s.voice), s.index))
+                found.append(Hit(before, grace_sound(kit, s.grace_voice or s.voice), s.index))
             found.append(Hit(time, stroke_sound(kit, s.voice, s.limb, s.marks), s.index))
         return self._choked(found, kit)
 

@@ -12,7 +12,7 @@ from typing import Final
 import numpy as np
 
 from deft_reach.core.kit import Kit
-from deft_reach.core.motion.follow import ACCENT_LEVEL, GHOST_LEVEL, level_of
+from deft_reach.core.motion.timing import ACCENT_LEVEL, GHOST_LEVEL, level_of
 from deft_reach.sound.click import RATE, Samples
 
 #: How loud a ghost, a plain stroke and an accent are, and how bright (part of the noise that is let through).

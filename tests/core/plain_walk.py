@@ -14,11 +14,21 @@ from copy import copy
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
+import numpy as np
+
 from deft_reach.core.cost import TERMS, WALL_PACE, Weights
 from deft_reach.core.limbs import EITHER, FEET, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
 from deft_reach.core.motion.pose import COMFORTABLE_REACH, MAX_LEAN_MM
 from deft_reach.core.motion.reach_table import STAY, Cross, ReachTable
-from deft_reach.core.motion.timing import GRACE_LEAD, grace_lead, needed_time, restrike_time
+from deft_reach.core.motion.timing import (
+    FOOT_REBOUND,
+    GRACE_LEAST,
+    HAND_REBOUND,
+    OTHER_SIDE,
+    grace_lead,
+    restrike,
+    travel_times,
+)
 from deft_reach.core.pattern import RUN_IN_EVENTS, Event, Pattern, Stroke
 from deft_reach.core.report import Posture
 
@@ -83,6 +93,37 @@ def switch_cost() -> float:
     return 0.08
 
 
+def other_lead_cost() -> float:
+    """One beat that the player's other hand leads."""
+    return 0.04
+
+
+def control_cost(part: float) -> float:
+    """A stroke that the rebound gives has to be controlled."""
+    return 0.6 * (1.0 - part)
+
+
+def turns_cost(gap: float) -> float:
+    """Hands and feet that take turns, so many seconds apart."""
+    return 0.004 / (gap * gap)
+
+
+def rebound(gap: float, before: list[float], shares: tuple[float, ...]) -> float:
+    """The part of a full restrike that a stroke takes after these gaps, the nearest last."""
+    part = 1.0
+    for n, share in enumerate(shares, 1):
+        earlier = before[-n] if n <= len(before) else math.inf
+        part = min(part, max(share, min(1.0, gap / (0.9 * earlier))))
+    return part
+
+
+def factor_of(part: float, level: int, last: int) -> float:
+    """What a stroke takes of a full restrike: an accent more, a ghost less, but not where it has to be dropped."""
+    if level == GHOST_LEVEL and last == ACCENT_LEVEL:
+        return max(part, 0.85)
+    return part * {GHOST_LEVEL: 0.85, PLAIN_LEVEL: 1.0, ACCENT_LEVEL: 1.1}[level]
+
+
 #: Strokes further apart than this (whole notes, with room for rounding) are not one run.
 RUN_GAP = 1.001 / 8
 
@@ -99,7 +140,7 @@ def level_of(marks: str) -> int:
 class LimbState:
     """Where a limb is and what it did last. The hi-hat foot is one limb for ``J`` and ``H``."""
 
-    __slots__ = ("gap", "head_start", "last_limb", "level", "move", "run", "time", "voice")
+    __slots__ = ("gaps", "head_start", "last_limb", "level", "move", "run", "time", "voice")
 
     def __init__(self) -> None:
         self.time: float | None = None
@@ -109,7 +150,8 @@ class LimbState:
         self.run = 0
         self.head_start = 0.0
         self.last_limb = ""
-        self.gap = math.inf
+        #: The gaps before its last strokes, in the order of time.
+        self.gaps: list[float] = []
 
 
 class Row(NamedTuple):
@@ -150,11 +192,13 @@ def walk(
     walker = Walker(pattern, table, weights, RUN_GAP * whole)
     if repeat:
         # A short loop goes round several times before its runs and doubles have settled.
-        rounds = -(-RUN_IN_EVENTS // max(1, len(pattern.events)))
+        rounds = max(6, -(-RUN_IN_EVENTS // max(1, len(pattern.events))))
         for earlier in range(rounds, 1, -1):
             walker.round(times, -length * earlier)
         walker.round(times, -length)
-    return walker.round(times, 0.0)
+    found = walker.round(times, 0.0)
+    walker.cross_over(found, times, length if repeat else None)
+    return found
 
 
 class Walker:
@@ -163,7 +207,10 @@ class Walker:
         self.pattern = pattern
         self.table = table
         self.weights = weights
-        self.skill = {limb: table.player.skill_of(limb) for limb in "RLKJH"}
+        self.restrike = {limb: restrike(table.player, limb) for limb in "RLKJH"}
+        self.keeper = keeper_of(pattern)
+        self.alone_before = ""
+        self.time_before = 0.0
         self.right, self.left = LimbState(), LimbState()
         self.kick, self.hat_foot = LimbState(), LimbState()
         self.state = {
@@ -173,10 +220,10 @@ class Walker:
             SECOND_KICK: self.hat_foot,
             HAT_FOOT: self.hat_foot,
         }
-        self.cross: Cross | None = None
         self.bearing: float | None = None
         self.leader: str | None = None
-        self.grace_pace = 0.0
+        self.grace_pace: float | None = None
+        self.grace_rows: list[tuple[int, str, float, float]] = []
         #: The index of the stroke that ``rows`` begins with.
         self.base = 0
 
@@ -210,7 +257,7 @@ class Walker:
     def round(self, times: Sequence[float], shift: float, first: int = 0) -> Walk:
         events = self.pattern.events
         self.base = events[first].indices[0] if events else 0
-        out = Walk(continued=self.cross is not None)
+        out = Walk()
         for event in events[first:]:
             self.moment(out, event, times[event.indices[0]] + shift)
         return out
@@ -219,7 +266,7 @@ class Walker:
         """One moment: every stroke that falls together."""
         hands, feet = event.hands, event.feet
         alone = event.hands_alone
-        self.grace_pace = 0.0
+        self.grace_pace = None
         if alone and hands[0].grace:
             # With both hands striking there is none left for a grace.
             self.graces(hands[0], now)
@@ -242,28 +289,41 @@ class Walker:
             if alone:
                 (self.left if hands[0].limb == RIGHT else self.right).run = 0
             self.arms(out, hands)
-            if event.on_beat:
+            if leads_at(self.pattern, event):
                 self.lead(out, hands)
-        out.postures.append(Posture(event.start, self.right.voice, self.left.voice, self.cross, event.indices))
+        struck = {s.limb in FEET for s in event.strokes if s.limb != EITHER}
+        now_alone = {frozenset({True}): "feet", frozenset({False}): "hands"}.get(frozenset(struck), "")
+        if now_alone and self.alone_before and now_alone != self.alone_before:
+            first = next(s for s in event.strokes if s.limb != EITHER)
+            out.rows[first.index - self.base].cost["coordination"] += self.weights.coordination * turns_cost(
+                now - self.time_before
+            )
+        self.alone_before, self.time_before = now_alone, now
+        out.postures.append(Posture(event.start, self.right.voice, self.left.voice, None, event.indices))
 
     def graces(self, stroke: Stroke, now: float) -> None:
-        """The other hand's graces: it has to come to this voice, and is there a little before the stroke."""
+        """The other hand's graces: it has to come to their voice, and is there a little before the stroke."""
         other = self.left if stroke.limb == RIGHT else self.right
         lead, _ = grace_lead(stroke.grace)
-        voice = stroke.voice if stroke.voice in self.table.points else other.voice
-        if other.time is not None and other.voice is not None and other.time < now:
-            move = self.table.moves.get((other.voice, stroke.voice), STAY)
-            limb = LEFT if stroke.limb == RIGHT else RIGHT
-            needed = max(restrike_time(limb, ".", False), move.time) * self.skill[limb] + lead - other.head_start
-            self.grace_pace = max(0.0, needed) / (now - other.time)
-        # A grace is a low stroke: the hand is at this voice now and has gained its head start.
-        other.time, other.voice, other.level, other.head_start, other.run = (
-            now,
-            voice,
-            GHOST_LEVEL,
-            GRACE_LEAD,
-            0,
-        )
+        wanted = stroke.grace_voice or stroke.voice
+        voice = wanted if wanted in self.table.points else other.voice
+        limb = LEFT if stroke.limb == RIGHT else RIGHT
+        level = ACCENT_LEVEL if ">" in stroke.grace_marks else GHOST_LEVEL
+        if other.time is not None and other.time < now:
+            gap = now - other.time
+            if other.voice is not None:
+                way = 0.0
+                if wanted in self.table.points:
+                    names = self.table.names
+                    way = self.table.grace_times[
+                        0 if limb == RIGHT else 1, names.index(other.voice), names.index(wanted)
+                    ]
+                part = rebound(gap, other.gaps, HAND_REBOUND)
+                needed = max(self.restrike[limb] * factor_of(part, level, other.level), way)
+                self.grace_pace = max(1e-4, needed + lead - other.head_start) / gap
+            other.gaps.append(gap)
+        # The hand is at this voice now and has gained its head start.
+        other.time, other.voice, other.level, other.head_start, other.run = (now, voice, level, GRACE_LEAST, 0)
         own = self.right if stroke.limb == RIGHT else self.left
         own.run = 0
 
@@ -273,7 +333,7 @@ class Walker:
 
     def blank(self, out: Walk, stroke: Stroke) -> None:
         """A stroke nobody plays yet: nothing moves."""
-        needed = restrike_time(RIGHT, stroke.marks, False) * self.skill[RIGHT]
+        needed = min(self.restrike[RIGHT], self.restrike[LEFT])
         out.rows.append(
             Row(None, 0.0, needed, None, None, None, 0, {term: 0.0 for term in TERMS if term != "squeeze"})
         )
@@ -284,37 +344,44 @@ class Walker:
         known = voice in table.points
         move = table.moves[was, voice] if known and was is not None else STAY
         moves = move.distance > 0.0
-        restrike = restrike_time(limb, marks, run == 2 and alone and not moves)
-        needed = max(restrike, move.time) * self.skill[limb]
         gap = pace = None
+        if time is not None and now > time:
+            gap = now - time
+        part = 1.0 if gap is None else rebound(gap, start.gaps, HAND_REBOUND)
         level = level_of(marks)
+        way = 0.0
+        if moves:
+            times = table.sweep_times if run > 1 else table.travel_times
+            way = times[0 if limb == RIGHT else 1, table.names.index(was), table.names.index(voice)]
+        needed = max(self.restrike[limb] * factor_of(part, level, level if time is None else start.level), way)
         lift = 0.0
         w = self.weights
         if time is not None:
-            if now > time:
-                gap = now - time
+            if gap is not None:
                 if stroke.grace or start.head_start:
                     needed = max(1e-4, needed + grace_lead(stroke.grace)[1] - start.head_start)
                 pace = needed / gap
-                if self.grace_pace > pace:
-                    # The graces are the harder part of this stroke: what it needs is said in terms of its own gap.
-                    pace = self.grace_pace
-                    needed = pace * gap
             if level != start.level:
                 lift = w.lift * lift_cost(level, start.level, pace)
         cost = {
-            "pace": w.pace * pace_cost(pace),
+            "pace": w.pace * (pace_cost(pace) + (pace_cost(self.grace_pace) if stroke.grace else 0.0)),
             "reach": w.reach * reach_cost(table.reach[limb][voice], table.lean[limb][voice]) if known else 0.0,
             "cross": 0.0,
             "turn": w.turn * turn_cost(start.move, move.across, 0.0) if moves else 0.0,
             "lift": lift,
             "load": w.load * load_cost(run, pace, False) if run > 2 else 0.0,
             "switch": 0.0,
+            "control": w.control * control_cost(part),
+            "coordination": 0.0,
         }
+        if stroke.grace:
+            self.grace_pace = None
         reach = table.reach[limb].get(voice)
         out.rows.append(Row(gap, move.distance, needed, pace, reach, was, run, cost))
         state = self.state[limb]
         state.time, state.level, state.run, state.head_start = now, level, run, 0.0
+        if gap is not None:
+            state.gaps = [*start.gaps, gap]
         if known:
             state.voice = voice
             if moves:
@@ -327,15 +394,18 @@ class Walker:
         gap = pace = None
         if time is not None and now > time:
             gap = now - time
-        # The second stroke of a burst is the one that the pedal's rebound helps: it follows a longer wait.
-        # (A hair less than 0.7, so that a gap of just that part is never a matter of rounding.)
-        bounced = travel == 0.0 and gap is not None and gap < 0.7 * (1 - 1e-9) * start.gap
-        width = min(table.pedal_widths.get(limb, 80.0), table.pedal_widths.get(last_limb, 80.0))
-        needed = needed_time(limb, marks, travel, width, self.skill[limb], bounced)
+        part = 1.0 if gap is None else rebound(gap, start.gaps, FOOT_REBOUND)
+        width = min(table.pedal_widths.get(SECOND_KICK, 80.0), table.pedal_widths.get(HAT_FOOT, 80.0))
+        needed = self.restrike[limb] * factor_of(
+            part, level_of(marks), level_of(marks) if time is None else start.level
+        )
+        if travel:
+            way = float(travel_times(travel, width, table.player.skill_of(HAT_FOOT)))
+            needed = max(needed, way * OTHER_SIDE)
         state = self.state[limb]
         if gap is not None:
             pace = needed / gap
-            state.gap = gap
+            state.gaps = [*start.gaps, gap]
         level = level_of(marks)
         w = self.weights
         cost = {
@@ -346,6 +416,8 @@ class Walker:
             "lift": w.lift * lift_cost(level, start.level, pace) if time is not None else 0.0,
             "load": w.load * load_cost(run, pace, True),
             "switch": 0.0,
+            "control": 0.0,
+            "coordination": 0.0,
         }
         reach = table.reach.get(limb, {}).get("")
         out.rows.append(Row(gap, travel, needed, pace, reach, was, run, cost))
@@ -353,36 +425,126 @@ class Walker:
         state.voice, state.last_limb = stroke.voice, limb
 
     def arms(self, out: Walk, hands: Sequence[Stroke]) -> None:
-        """Crossing and twist once the hands of this moment have landed."""
+        """Twist once the hands of this moment have landed."""
         table, w = self.table, self.weights
         right, left = self.right.voice, self.left.voice
-        was = self.cross
-        self.cross = None
         if right is None or left is None:
             return
         a, b = table.points[right], table.points[left]
         bearing = math.atan2((a[0] + b[0]) / 2, max((a[1] + b[1]) / 2, 1.0))
-        mover = hands[0]
-        if len(hands) > 1:
-            mover = max(hands, key=lambda s: out.rows[s.index - self.base].travel)
+        mover = self.mover(out, hands)
         if self.bearing is not None and bearing != self.bearing:
             out.rows[mover.index - self.base].cost["turn"] += w.turn * turn_cost(
                 None, (0.0, 0.0), abs(bearing - self.bearing)
             )
         self.bearing = bearing
-        cross = table.cross.get((right, left))
-        self.cross = cross
-        if cross is None:
-            return
-        entering = was is None
-        if entering:
-            out.entered[mover.index] = cross
-        for stroke in hands:
-            made = entering and stroke is mover
-            out.rows[stroke.index - self.base].cost["cross"] += w.cross * cross_cost(cross.clearance, made)
+
+    def mover(self, out: Walk, hands: Sequence[Stroke]) -> Stroke:
+        """Of hands that strike together the one with the longer way."""
+        return max(hands, key=lambda s: out.rows[s.index - self.base].travel) if len(hands) > 1 else hands[0]
+
+    def cross_over(self, out: Walk, times: Sequence[float], length: float | None) -> None:
+        """Crossings of a round, each hand where it is on its way; and what they cost."""
+        table, w = self.table, self.weights
+        lines = {hand: self.line(hand, times, length) for hand in (RIGHT, LEFT)}
+        found: list[Cross | None] = []
+        for event, posture in zip(self.pattern.events, out.postures):
+            found.append(self.crossed(lines, times[event.indices[0]], posture) if event.hands else None)
+        moments = [k for k, event in enumerate(self.pattern.events) if event.hands]
+        # Going round twice lets a hold that begins at the end of a loop go on at its beginning.
+        last = None
+        for turn in (0, 1) if length is not None else (1,):
+            for k in moments:
+                cross = found[k]
+                if cross is not None:
+                    cross = self.decided(
+                        cross, last, self.pattern.events[k].hands, self.mover(out, self.pattern.events[k].hands)
+                    )
+                    if turn:
+                        found[k] = cross
+                last = cross
+        for n, k in enumerate(moments):
+            cross, before = found[k], None
+            if n or length is not None:
+                before = found[moments[n - 1]]
+            hands = self.pattern.events[k].hands
+            if cross is not None:
+                mover = self.mover(out, hands)
+                if before is None:
+                    out.entered[mover.index] = cross
+                for stroke in hands:
+                    made = before is None and stroke is mover
+                    out.rows[stroke.index].cost["cross"] += w.cross * cross_cost(cross.clearance, made)
+        now = found[moments[-1]] if moments and length is not None else None
+        for k, posture in enumerate(out.postures):
+            now = found[k] if self.pattern.events[k].hands else now
+            out.postures[k] = posture._replace(cross=now)
+
+    def line(self, hand: str, times: Sequence[float], length: float | None) -> list[tuple[float, str]]:
+        """When a hand strikes which voice, its graces among them, over three rounds of a loop."""
+        rows: list[tuple[float, str]] = []
+        for turn in (-1, 0, 1) if length is not None else (0,):
+            for event in self.pattern.events:
+                time = times[event.indices[0]] + turn * (length or 0.0)
+                for s in event.hands:
+                    if s.limb == hand:
+                        rows.append((time, s.voice))
+                one = event.hands[0] if event.hands_alone else None
+                if one is not None and one.grace and one.limb != hand:
+                    rows.append((time, one.grace_voice or one.voice))
+        known: list[tuple[float, str]] = []
+        for time, voice in rows:
+            if voice not in self.table.points:
+                if not known:
+                    continue
+                voice = known[-1][1]
+            known.append((time, voice))
+        return known
+
+    def crossed(self, lines: dict[str, list[tuple[float, str]]], now: float, posture: Posture) -> Cross | None:
+        table = self.table
+        if posture.right is None or posture.left is None:
+            return None
+        ways = []
+        for hand in (RIGHT, LEFT):
+            voice = posture.voice(hand)
+            last = max((t for t, _ in lines[hand] if t <= now + 1e-9), default=None)
+            later = next(((t, v) for t, v in lines[hand] if t > now + 1e-9), None)
+            to, done = -1, 0.0
+            if last is not None and later is not None and now - last > 1e-9 and later[1] != voice:
+                to = table.names.index(later[1])
+                u = min(1.0, (now - last) / (later[0] - last) / 0.65)
+                done = u * u * u * (10 - 15 * u + 6 * u * u)
+            ways.append((table.names.index(voice), to, done))
+        if ways[0][1] < 0 and ways[1][1] < 0:
+            return table.cross.get((posture.right, posture.left))
+        (r, r_to, r_done), (left, l_to, l_done) = ways
+        row = [np.array([x]) for x in (r, r_to, r_done, left, l_to, l_done)]
+        return table.crossed_on_the_way(*row)[0]
+
+    @staticmethod
+    def decided(cross: Cross, before: Cross | None, hands: Sequence[Stroke], mover: Stroke) -> Cross:
+        """Who goes over: whom the player chose, else the higher one, else the one that came second."""
+        over, chosen = cross.over, False
+        said = [s for s in hands if "'" in s.marks or "," in s.marks]
+        if said:
+            s = said[-1]
+            over, chosen = (s.limb if "'" in s.marks else LEFT if s.limb == RIGHT else RIGHT), True
+        elif before is not None and before.chosen:
+            over, chosen = before.over, True
+        elif cross.either:
+            over = before.over if before is not None and before.either else mover.limb
+        against = chosen and not cross.either and over != cross.over
+        return Cross(over, 0.0 if against else cross.clearance, cross.place, cross.either, chosen)
 
     def lead(self, out: Walk, hands: Sequence[Stroke]) -> None:
         played = {s.limb: s.index for s in hands}
+        w = self.weights
+        if self.keeper is not None:
+            if self.keeper in played:
+                out.lead.append(played[self.keeper])
+                self.other_lead(out, self.keeper, played[self.keeper])
+            return
         # Both hands on the beat: whoever led goes on leading.
         hand = self.leader if self.leader in played else next(iter(played))
         assert hand is not None
@@ -390,5 +552,32 @@ class Walker:
         out.lead.append(index)
         if self.leader is not None and hand != self.leader:
             out.switches.append(index)
-            out.rows[index - self.base].cost["switch"] += self.weights.switch * switch_cost()
+            out.rows[index - self.base].cost["switch"] += w.switch * switch_cost()
+        self.other_lead(out, hand, index)
         self.leader = hand
+
+    def other_lead(self, out: Walk, hand: str, index: int) -> None:
+        if (hand == RIGHT) != (self.table.player.handedness == "right"):
+            out.rows[index - self.base].cost["switch"] += self.weights.switch * other_lead_cost()
+
+
+def keeper_of(pattern: Pattern) -> str | None:
+    """The hand that keeps a surface of its own, if one does."""
+    voices = {hand: [s.voice for s in pattern.strokes if s.limb == hand] for hand in (RIGHT, LEFT)}
+    keepers = []
+    for hand, other in ((RIGHT, LEFT), (LEFT, RIGHT)):
+        mine = voices[hand]
+        if len(mine) >= 4:
+            most = max(mine, key=mine.count)
+            keeps = 3 * mine.count(most) >= 2 * len(mine) and most not in voices[other]
+            if keeps and most.split(":")[0] != "sn":
+                keepers.append(hand)
+    return keepers[0] if len(keepers) == 1 else None
+
+
+def leads_at(pattern: Pattern, event: Event) -> bool:
+    """Whether a hand can lead here: on the first stroke of a group, outside of groups on a beat."""
+    for group in pattern.groups:
+        if group.start <= event.start < group.start + group.length:
+            return event.start == group.start
+    return event.on_beat

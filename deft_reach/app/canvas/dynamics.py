@@ -10,7 +10,7 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import label
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.canvas.timeline import Timeline
-from deft_reach.core.motion.follow import ACCENT_LEVEL, GHOST_LEVEL, level_of
+from deft_reach.core.motion.timing import ACCENT_LEVEL, GHOST_LEVEL, level_of
 from deft_reach.core.session import Session
 
 HEIGHT = 58

@@ -12,7 +12,7 @@ from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 from deft_reach.app import theme, units
 from deft_reach.app.canvas.base import label
 from deft_reach.core.limbs import HANDS, LEFT, RIGHT
-from deft_reach.core.motion.pose import Floats, reach_radius
+from deft_reach.core.motion.pose import Floats, reach_contour
 
 if TYPE_CHECKING:
     from deft_reach.app.canvas.reach_plan import ReachPlan
@@ -28,27 +28,23 @@ def draw_contours(plan: ReachPlan, painter: QPainter, c: theme.Colours) -> None:
     Each is a soft band: its near edge is the contour at drum height, its far edge the one at cymbal height.
     """
     player = plan.session.player
-    sx, sy, _ = player.shoulder
     for hand, side in ((RIGHT, 1), (LEFT, -1)):
-        centre = plan.to_px(sx * side, sy)
         for reach, style in ((0.8, Qt.PenStyle.SolidLine), (1.0, Qt.PenStyle.DashLine)):
-            radii = [reach_radius(player, height, reach) * plan.mm for height in (DRUM_HEIGHT, CYMBAL_HEIGHT)]
-            boxes = [QRectF(centre.x() - r, centre.y() - r, 2 * r, 2 * r) for r in radii]
-            # Only the part in front of the player says anything.
-            start, sweep = (-8.0 if side > 0 else 20.0), 168.0
-            band = QPainterPath()
-            band.arcMoveTo(boxes[0], start)
-            band.arcTo(boxes[0], start, sweep)
-            band.arcTo(boxes[1], start + sweep, -sweep)
-            band.closeSubpath()
+            lines = [
+                QPolygonF([plan.to_px(x * side, y) for x, y in reach_contour(player, height, reach)])
+                for height in (DRUM_HEIGHT, CYMBAL_HEIGHT)
+            ]
+            band = QPolygonF([*lines[0], *reversed(list(lines[1]))])
             colour = c.hand(hand)
             colour.setAlphaF(0.05)
-            painter.fillPath(band, colour)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour)
+            painter.drawPolygon(band)
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            for box, alpha in zip(boxes, (0.35, 0.2)):
+            for line, alpha in zip(lines, (0.35, 0.2)):
                 colour.setAlphaF(alpha)
                 painter.setPen(QPen(colour, 1.2, style))
-                painter.drawArc(box, round(start * 16), round(sweep * 16))
+                painter.drawPolyline(line)
 
 
 def draw_legend(plan: ReachPlan, painter: QPainter, c: theme.Colours) -> None:
@@ -74,17 +70,20 @@ def draw_body(plan: ReachPlan, painter: QPainter, c: theme.Colours) -> None:
     body = QColor(c.body)
     body.setAlphaF(0.9)
     painter.setBrush(body)
+    # The trunk turns with the shoulders.
+    painter.save()
+    painter.translate(middle)
+    painter.rotate(math.degrees(math.atan2(right.y() - left.y(), right.x() - left.x())))
     torso = QPainterPath()
     torso.addRoundedRect(
-        QRectF(middle.x() - (sx + 55) * scale, middle.y() - 75 * scale, 2 * (sx + 55) * scale, 190 * scale),
-        85 * scale,
-        85 * scale,
+        QRectF(-(sx + 55) * scale, -75 * scale, 2 * (sx + 55) * scale, 190 * scale), 85 * scale, 85 * scale
     )
     painter.drawPath(torso)
     head = QColor(c.muted)
     head.setAlphaF(0.75)
     painter.setBrush(head)
-    painter.drawEllipse(QPointF(middle.x(), middle.y() + 15 * scale), 78 * scale, 98 * scale)
+    painter.drawEllipse(QPointF(0, 15 * scale), 78 * scale, 98 * scale)
+    painter.restore()
 
 
 def draw_arms(plan: ReachPlan, painter: QPainter, c: theme.Colours) -> None:

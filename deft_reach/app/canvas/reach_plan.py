@@ -334,16 +334,10 @@ class ReachPlan(Canvas):
             return self._paths(report).arms(self.session.position)
         if report is None or index is None or index >= len(report.strokes):
             return {}
+        # At the moment of the stroke: a hand that is already on its way is drawn where it is.
         posture = report.postures[report.posture_of[index]]
-        found = {}
-        for hand, voice, other in (
-            (RIGHT, posture.right, posture.left),
-            (LEFT, posture.left, posture.right),
-        ):
-            joints = report.table.pose(hand, voice, other) if voice else None
-            if joints is not None:
-                found[hand] = joints
-        return found
+        arms = self._paths(report).arms(float(posture.start))
+        return {hand: arms[hand] for hand in (RIGHT, LEFT) if posture.voice(hand) is not None and hand in arms}
 
     def _paths(self, report: Report) -> Playing:
         school, kept = self.session.preparing, self._playing

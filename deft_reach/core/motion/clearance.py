@@ -9,7 +9,7 @@ from typing import Any, Final, NamedTuple
 import numpy as np
 
 from deft_reach.core.motion.follow import Flags, Follow, Ints
-from deft_reach.core.motion.paths import TAP_MM, arm_at, lift_height, tip_at
+from deft_reach.core.motion.paths import TAP_MM, arms_at, lift_height, tip_at
 from deft_reach.core.motion.pose import SHARED_VOICE_MM, Floats
 from deft_reach.core.motion.reach_table import ReachTable
 from deft_reach.core.pattern import Pattern
@@ -112,7 +112,8 @@ class Gaps:
 class _Hand(NamedTuple):
     """One hand's strikes and gaps as far as they do not depend on where things stand.
 
-    A row a strike: the voices it comes from and goes to, those of the right and the left hand then, how high it is
+    A row a strike: the voices it comes from and goes to, those of the right and the left hand then, which one the
+    player lets go over (1 right, −1 left, 0 nothing said), how high it is
     taken from and whether from high up, and the strike before it (−1: none). A row a gap: its times, the strike it
     leads to, and whether it is a rest after that one. ``k`` is the gap of each moment.
     """
@@ -121,6 +122,7 @@ class _Hand(NamedTuple):
     voice: Ints
     right: Ints
     left: Ints
+    chosen: Ints
     level: Ints
     high: Flags
     before: Ints
@@ -207,7 +209,8 @@ def _hand(pattern: Pattern, followed: Follow, high: Flags, repeat: bool, side: i
         start, end = np.append(start, end[-1]), np.append(end, np.inf)
         strike, rests = np.append(strike, n - 1), np.append(rests, True)
     return _Hand(
-        was, voice, followed.event_right[events], followed.event_left[events], level, high[index], before, start, end,
+        was, voice, followed.event_right[events], followed.event_left[events],
+        followed.postures.chosen[np.searchsorted(followed.moment_events, events)], level, high[index], before, start, end,
         strike, rests, np.zeros(0, dtype=np.intp),
     )  # fmt: skip
 
@@ -216,7 +219,7 @@ def _gaps(hand: _Hand, table: ReachTable, side: int) -> Gaps:
     """A hand's gaps with where things stand."""
     height = lift_height(hand.level, hand.high, table.distances[hand.was, hand.voice])
     clear = table.clearances[hand.right, hand.left]
-    over = table.right_over[hand.right, hand.left]
+    over = np.where(hand.chosen == 0, table.right_over[hand.right, hand.left], hand.chosen > 0)
     under = ~np.isnan(clear) & (over if side else ~over)
     if under.any():
         height = np.where(under, np.minimum(height, np.maximum(25.0, clear - UNDER_MM)), height)
@@ -313,12 +316,9 @@ def _look(
         way_at(g, np.repeat(mine, LOOKS), look, school) for g, mine in zip(gaps, k)
     )
     n = len(look)
-    joints = arm_at(
-        table.player, np.repeat([1.0, -1.0], n), np.concatenate([right, left]),
-        np.concatenate([right_above, left_above]),
-    )  # fmt: skip
-    clearance, parts = arm_clearances(joints[:n], joints[n:])
-    heights = joints[:, 1, 2] + joints[:, 2, 2] + joints[:, 3, 2]
+    arms = arms_at(table.player, right, left, (right_above, left_above))
+    clearance, parts = arm_clearances(*arms)
+    heights = np.concatenate([joints[:, 1, 2] + joints[:, 2, 2] + joints[:, 3, 2] for joints in arms])
     at = np.arange(m) * LOOKS + clearance.reshape(m, LOOKS).argmin(axis=1)
     return list(zip(clearance[at].tolist(), parts[at].tolist(), (heights[at] >= heights[n + at]).tolist()))
 

@@ -6,17 +6,30 @@ A loop's end is put before its beginning, so that its first strokes know where t
 
 from __future__ import annotations
 
+from bisect import bisect_right
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 from typing import Final, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from deft_reach.core.limbs import EITHER, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
+from deft_reach.core.motion.paths import MOVING, minimum_jerk
 from deft_reach.core.motion.pose import Floats
-from deft_reach.core.motion.timing import GRACE_LEAD, grace_lead, restrike_time
-from deft_reach.core.pattern import RUN_IN_EVENTS, Pattern
+from deft_reach.core.motion.timing import (
+    FOOT_REBOUND,
+    GHOST_LEVEL,
+    GRACE_LEAST,
+    HAND_REBOUND,
+    grace_lead,
+    level_factors,
+    level_of,
+    rebound,
+)
+from deft_reach.core.pattern import OVER, RUN_IN_EVENTS, UNDER, Pattern
 
 Ints = NDArray[np.intp]
 Flags = NDArray[np.bool_]
@@ -24,26 +37,17 @@ Flags = NDArray[np.bool_]
 #: Strokes further apart than this (whole notes, with room for rounding) are not one run.
 RUN_GAP: Final = 1.001 / 8
 
-GHOST_LEVEL, PLAIN_LEVEL, ACCENT_LEVEL = 0, 1, 2
-
 #: The physical limbs in the order of their lanes; the hi-hat foot is one limb for ``J`` and ``H``.
 _LANE: Final = {RIGHT: 0, LEFT: 1, KICK: 2, SECOND_KICK: 3, HAT_FOOT: 3}
-
-
-def level_of(marks: str) -> int:
-    """How high a stroke is taken from: 0 ghost, 1 plain, 2 accent."""
-    if ">" in marks:
-        return ACCENT_LEVEL
-    return GHOST_LEVEL if "." in marks else PLAIN_LEVEL
 
 
 class Hands(NamedTuple):
     """The hand strokes of one round, in index order; voices are numbers, −1 for nowhere; times in whole notes.
 
-    ``entry`` is the place in the lanes of Follow. ``gap`` is NaN for a first stroke. ``bounced`` says that the
-    stroke is the second of a run and may be bounced if the hand stays; ``plain`` and ``rebound`` are what a
-    restrike then takes, in untrained seconds. ``extra`` is what the stroke's own graces add and ``head`` the
-    head start that the hand's last grace gave it, in seconds; ``shifted`` says that either is there.
+    ``entry`` is the place in the lanes of Follow. ``gap`` is NaN for a first stroke. ``part`` is what the
+    rebound leaves of a full restrike, ``factor`` what the stroke takes of one by rhythm and dynamics. ``extra`` is
+    what the stroke's own graces add and ``head`` the head start that the hand's last grace gave it, in seconds;
+    ``shifted`` says that either is there.
     """
 
     index: Ints  # type: ignore[assignment]
@@ -54,9 +58,8 @@ class Hands(NamedTuple):
     voice: Ints
     gap: Floats
     run: Ints
-    bounced: Flags
-    plain: Floats
-    rebound: Floats
+    part: Floats
+    factor: Floats
     level: Ints
     last_level: Ints
     extra: Floats
@@ -65,13 +68,15 @@ class Hands(NamedTuple):
 
 
 class Graces(NamedTuple):
-    """Graces that ask something of the other hand: the row of Hands they belong to, where that hand comes from and
-    goes to, how long it has (whole notes), and what it needs beyond the move (seconds)."""
+    """Graces: the stroke they belong to, the side of the hand that plays them, where it comes from and goes to, how
+    long it has (whole notes), what they take of a full restrike, and what is needed beyond that (seconds)."""
 
-    row: Ints
+    index: Ints  # type: ignore[assignment]
+    side: Ints
     was: Ints
     voice: Ints
     gap: Floats
+    factor: Floats
     lead: Floats
 
 
@@ -82,24 +87,31 @@ class Feet(NamedTuple):
     limb: list[str]
     changes: Flags
     gap: Floats
-    last_gap: Floats
     run: Ints
-    plain: Floats
-    rebound: Floats
+    factor: Floats
     level: Ints
     last_level: Ints
 
 
 class Postures(NamedTuple):
-    """The moments of one round in which a hand strikes: the voices both hands are at then and were at before.
+    """The moments of one round in which a hand strikes: the voices both hands struck last by then, and before.
 
-    ``rows`` are the rows of Hands moment by moment, and ``starts`` where each moment begins in them.
+    A hand that does not strike may be on its way: ``right_to`` and ``left_to`` are where to (−1: it stays), and
+    ``right_done`` and ``left_done`` how much of the way is done. ``chosen`` says which hand the player lets go over:
+    1 right, −1 left, 0 nothing said. ``prev`` is the moment before (−1: none). ``rows`` are the rows of Hands moment
+    by moment, and ``starts`` where each moment begins in them.
     """
 
     right: Ints
     left: Ints
     right_before: Ints
     left_before: Ints
+    right_to: Ints
+    left_to: Ints
+    right_done: Floats
+    left_done: Floats
+    chosen: Ints
+    prev: Ints
     rows: Ints
     starts: Ints
     moment_of_row: Ints
@@ -132,6 +144,11 @@ class Follow:
     before: tuple[int, int]
     lead: list[int]
     switches: list[int]
+    #: The strokes that lead a beat with the left hand, and those with the right: by the side that leads (0 right).
+    led: tuple[list[int], list[int]]
+    #: The strokes at which hands and feet take turns, and the gaps before them (whole notes).
+    turns: Ints
+    turn_gaps: Floats
     #: Every stroke's event, and of the events in which a hand strikes the numbers and times (whole notes).
     event_of: Ints
     moment_events: Ints
@@ -158,10 +175,12 @@ class _Columns(NamedTuple):
     grace: list[str]
     limbs: tuple[str, ...]
     voices: tuple[str, ...]
-    plain: Floats
-    rebound: Floats
+    #: The voice and marks of each stroke's graces.
+    graced: list[tuple[str, str]]
+    chosen: Ints
     events: int
-    beats: Flags
+    #: The events at which a hand can lead: those on a beat, and where there are groups their first ones instead.
+    leads: Flags
 
 
 def _columns(pattern: Pattern) -> _Columns:
@@ -172,27 +191,45 @@ def _columns(pattern: Pattern) -> _Columns:
     strokes = [s for s in pattern.strokes if s.limb != EITHER]
     event_of = np.zeros(len(pattern.moments), dtype=np.intp)
     event_of[[k for k, row in enumerate(pattern.moments) if row.strokes]] = np.arange(len(struck))
-    kinds = {(s.limb, s.marks) for s in strokes}
-    times = {kind: (restrike_time(*kind, False), restrike_time(*kind, True), level_of(kind[1])) for kind in kinds}
-    rows = [times[s.limb, s.marks] for s in strokes]
-    plain, rebound, level = (np.array(c) for c in zip(*rows)) if rows else (np.zeros(0), np.zeros(0), np.zeros(0))
+    levels = {marks: level_of(marks) for marks in {s.marks for s in strokes}}
     starts = pattern.starts
     found = _Columns(
         np.array([s.index for s in strokes], dtype=np.intp),
         np.array([starts[s.index] for s in strokes]),
         event_of[[s.moment for s in strokes]],
         np.array([_LANE[s.limb] for s in strokes], dtype=np.intp),
-        level.astype(np.intp),
+        np.array([levels[s.marks] for s in strokes], dtype=np.intp),
         [s.grace for s in strokes],
         tuple(s.limb for s in strokes),
         tuple(s.voice for s in strokes),
-        plain,
-        rebound,
+        [(s.grace_voice or s.voice, s.grace_marks) for s in strokes],
+        np.array([_chosen(s.limb, s.marks) for s in strokes], dtype=np.intp),
         len(struck),
-        np.array([row.on_beat for row in struck], dtype=bool),
+        _leading(pattern, [row.start for row in struck], [row.on_beat for row in struck]),
     )
     pattern.kept["columns"] = found
     return found
+
+
+def _leading(pattern: Pattern, starts: Sequence[Fraction], on_beat: Sequence[bool]) -> Flags:
+    """Which events a hand can lead: the first of each group, and outside of groups those on a beat."""
+    if not pattern.groups:
+        return np.array(on_beat, dtype=bool)
+    begins = [group.start for group in pattern.groups]
+    ends = [group.start + group.length for group in pattern.groups]
+    found = []
+    for start, beat in zip(starts, on_beat):
+        k = bisect_right(begins, start) - 1
+        inside = k >= 0 and start < ends[k]
+        found.append(start == begins[k] if inside else beat)
+    return np.array(found, dtype=bool)
+
+
+def _chosen(limb: str, marks: str) -> int:
+    """Which hand a stroke's marks let go over: 1 right, −1 left, 0 nothing said."""
+    if OVER in marks or UNDER in marks:
+        return 1 if (limb == RIGHT) == (OVER in marks) else -1
+    return 0
 
 
 def _run_in(c: _Columns) -> int:
@@ -230,7 +267,8 @@ class _Follower:
         self.names, self.repeat = names, repeat
         self.count = len(pattern.strokes)
         c = self.c = _columns(pattern)
-        number = {name: k for k, name in enumerate(names)}
+        self.pattern_length = pattern.length
+        number = self.number = {name: k for k, name in enumerate(names)}
         voices = np.array([number.get(v, -1) for v in c.voices], dtype=np.intp)
         # Rounds before the one that counts: whole ones for a short loop, then one from the run-in on.
         picks: list[Ints] = []
@@ -253,6 +291,8 @@ class _Follower:
         self.time = c.start[self.pick] + turn * length
         self.event = c.event[self.pick] + (turn - self.first_round) * c.events
         self.events = (1 - self.first_round) * c.events
+        #: The first event of the round that counts.
+        self.first_event = self.events - c.events
         self.lane, self.level, self.voice = c.lane[self.pick], c.level[self.pick], voices[self.pick]
         self.struck_by = [np.bincount(self.event[self.lane == k], minlength=self.events) > 0 for k in range(4)]
 
@@ -264,8 +304,10 @@ class _Follower:
         lane = np.concatenate([self.lane, 1 - self.lane[g]])
         event = np.concatenate([self.event, self.event[g]])
         time = np.concatenate([self.time, self.time[g]])
-        voice = np.concatenate([self.voice, self.voice[g]])
-        level = np.concatenate([self.level, np.full(len(g), GHOST_LEVEL)])
+        strokes = [self.grace_of(k) for k in g]
+        graced_at = np.array([found[0] for found in strokes], dtype=np.intp)
+        level = np.concatenate([self.level, np.array([found[1] for found in strokes], dtype=np.intp)])
+        voice = np.concatenate([self.voice, graced_at])
         real = np.arange(n + len(g)) < n
         key = lane * (self.events + 1) + event
         order = np.argsort(key, kind="stable")
@@ -284,6 +326,12 @@ class _Follower:
         was = np.where(has, at[prev], -1)
         gap = np.where(has, time - time[prev], np.nan)
         was_grace = has & ~real[prev]
+        last_level = np.where(has, level[prev], level)
+        hand_part, foot_part = (
+            rebound(gap, self.earlier_gaps(key, lane, gap, prev, len(shares)), shares)
+            for shares in (HAND_REBOUND, FOOT_REBOUND)
+        )
+        factor = np.asarray(level_factors(np.where(lane < 2, hand_part, foot_part), level, last_level))
         graced = np.zeros(size, dtype=bool)
         graced[place[g]] = True
         run = self.runs(key, lane, event, gap, prev, has, was_grace | ~real | graced)
@@ -294,33 +342,34 @@ class _Follower:
         extra = np.array([grace_lead(x)[1] for x in c.grace]) if any(c.grace) else np.zeros(len(c.grace))
         marked = np.array([bool(x) for x in c.grace]) if any(c.grace) else np.zeros(len(c.grace), dtype=bool)
         h, f = row_of[hand], row_of[foot]
-        alone = self.struck_by[0] != self.struck_by[1]
-        head = np.where(was_grace, GRACE_LEAD, 0.0)
+        head = np.where(was_grace, GRACE_LEAST, 0.0)
         hands = Hands(
             index[hand], h, np.where(has, prev, -1)[h], lane[h], was[h], voice[h], gap[h], run[h],
-            (run[h] == 2) & alone[event[h]], c.plain[hand], c.rebound[hand], level[h],
-            np.where(has, level[prev], level)[h], extra[hand], head[h], marked[hand] | was_grace[h],
+            hand_part[h], factor[h], level[h], last_level[h], extra[hand], head[h], marked[hand] | was_grace[h],
         )  # fmt: skip
         codes = np.array([1 if limb == SECOND_KICK else 0 for limb in c.limbs], dtype=np.intp)[self.pick]
         codes = np.concatenate([codes, np.zeros(len(g), dtype=np.intp)])[order]
         feet = Feet(
             index[foot], [limb for limb, k in zip(c.limbs, foot) if k], (has & (codes != codes[prev]))[f], gap[f],
-            np.where(has & (prev >= 0), np.nan_to_num(gap[prev], nan=np.inf), np.inf)[f], run[f],
-            c.plain[foot], c.rebound[foot], level[f], np.where(has, level[prev], level)[f],
+            run[f], factor[f], level[f], last_level[f],
         )  # fmt: skip
         placed = place[n:]
         found = self.main[g] & has[placed] & (was[placed] >= 0)
         placed, mine = placed[found], g[found]
-        row_number = np.full(size, -1)
-        row_number[h] = np.arange(len(h))
         leads = np.array([grace_lead(c.grace[self.pick[k]])[0] for k in mine])
-        graces = Graces(row_number[place[mine]], was[placed], voice[placed], gap[placed], leads - head[placed])
+        graces = Graces(
+            c.index[self.pick[mine]], lane[placed], was[placed], voice[placed], gap[placed], factor[placed],
+            leads - head[placed],
+        )  # fmt: skip
         everywhere = np.arange(self.events)
         right, left = (self.where(key, at, k, everywhere) for k in (0, 1))
         first = self.events - c.events
+        event_time = np.zeros(self.events)
+        event_time[event] = time
+        ways = [self.on_the_way(key, at, k, event_time) for k in (0, 1)]
         came: list[str | None] = [None] * self.count
         runs = [0] * self.count
-        voices_of = [*(c.voices[k] for k in self.pick), *(c.voices[self.pick[k]] for k in g)]
+        voices_of = [*(c.voices[k] for k in self.pick), *(c.graced[self.pick[k]][0] for k in g)]
         origin = order[prev]
         names = self.names
         for q, i, is_hand in zip(row_of.tolist(), index.tolist(), hand.tolist()):
@@ -330,10 +379,65 @@ class _Follower:
         lead, switches = self.leads()
         return Follow(
             self.count, was, voice, real, lane_start, hands, graces, feet,
-            self.postures(hands, event, right, left), came, runs, right[first:], left[first:],
+            self.postures(hands, event, right, left, ways), came, runs, right[first:], left[first:],
             (int(right[first - 1]), int(left[first - 1])) if first else (-1, -1), lead, switches,
+            self.led_by(lead), *self.turns(event_time),
             *self.moments(),
         )  # fmt: skip
+
+    def grace_of(self, k: int) -> tuple[int, int]:
+        """Voice and level of a picked stroke's graces: low unless they are marked as accents."""
+        voice, marks = self.c.graced[self.pick[k]]
+        return self.number.get(voice, -1), level_of(marks) if ">" in marks else GHOST_LEVEL
+
+    def earlier_gaps(self, key: Ints, lane: Ints, gap: Floats, prev: Ints, count: int) -> tuple[Floats, ...]:
+        """The gaps before each entry's own, nearest first, infinite where there is none. A loop's go round with
+        it."""
+        found = [np.full(len(gap), np.inf) for _ in range(count)]
+        if self.repeat:
+            first = (self.first_event + np.arange(4) * (self.events + 1))[lane]
+            for k in range(4):
+                mine = np.flatnonzero((lane == k) & (key >= first))
+                if len(mine):
+                    fresh = np.concatenate([[True], np.diff(key[mine]) > 0])
+                    each = np.nan_to_num(gap[mine][fresh], nan=np.inf)
+                    for n, before in enumerate(found, 1):
+                        before[mine] = np.roll(each, n)[np.cumsum(fresh) - 1]
+            return tuple(found)
+        at = prev
+        for before in found:
+            there = at >= 0
+            before[there] = np.nan_to_num(gap[at[there]], nan=np.inf)
+            at = np.where(there, prev[at], -1)
+        return tuple(found)
+
+    def on_the_way(self, key: Ints, at: Ints, lane: int, event_time: Floats) -> tuple[Ints, Floats]:
+        """Of a hand at each event: where it is on its way to (−1: it stays where it struck), and how much is done."""
+        to, done = np.full(self.events, -1, dtype=np.intp), np.zeros(self.events)
+        base = lane * (self.events + 1)
+        low, high = (int(x) for x in np.searchsorted(key, [base, base + self.events]))
+        if low == high:
+            return to, done
+        struck = key[low:high] - base
+        times, voices = event_time[struck], at[low:high]
+        if self.repeat:
+            # The next round begins as this one did.
+            first = int(np.searchsorted(struck, self.first_event))
+            if first < len(struck):
+                times = np.append(times, times[first] + float(self.pattern_length))
+                voices = np.append(voices, voices[first])
+        everywhere = np.arange(self.events)
+        last = np.searchsorted(struck, everywhere, side="right") - 1
+        moving = (last >= 0) & (last + 1 < len(times))
+        moving[moving] &= struck[last[moving]] != everywhere[moving]
+        e = np.flatnonzero(moving)
+        k = last[e]
+        going = voices[k] != voices[k + 1]
+        e, k = e[going], k[going]
+        part = (event_time[e] - times[k]) / (times[k + 1] - times[k])
+        start, end = MOVING["early"]
+        to[e], done[e] = voices[k + 1], minimum_jerk((part - start) / (end - start))
+        return to, done
 
     def graced(self) -> list[int]:
         """Strokes whose graces the other hand plays: the first of a moment in which one hand strikes alone."""
@@ -370,9 +474,11 @@ class _Follower:
         found = (last >= 0) & (key[last] >= base) if len(key) else np.zeros(len(events), dtype=bool)
         return np.where(found, at[last] if len(at) else -1, -1)
 
-    def postures(self, hands: Hands, event: Ints, right: Ints, left: Ints) -> Postures:
+    def postures(
+        self, hands: Hands, event: Ints, right: Ints, left: Ints, ways: list[tuple[Ints, Floats]]
+    ) -> Postures:
         struck = np.flatnonzero(self.struck_by[0] | self.struck_by[1])
-        main = struck[struck >= self.events - self.c.events]
+        main = struck[struck >= self.first_event]
         back = np.searchsorted(struck, main) - 1
         previous = struck[back]
         r0 = np.where(back >= 0, right[previous], -1) if len(main) else main
@@ -381,7 +487,32 @@ class _Follower:
         rows = np.argsort(events, kind="stable")
         sorted_events = events[rows]
         starts = np.searchsorted(sorted_events, main)
-        return Postures(right[main], left[main], r0, l0, rows, starts, np.searchsorted(main, sorted_events))
+        chosen = np.zeros(self.events, dtype=np.intp)
+        said = np.flatnonzero(self.c.chosen[self.pick])
+        chosen[self.event[said]] = self.c.chosen[self.pick[said]]
+        prev = np.arange(len(main)) - 1
+        if self.repeat and len(main):
+            prev[0] = len(main) - 1
+        (right_to, right_done), (left_to, left_done) = ways
+        return Postures(
+            right[main], left[main], r0, l0, right_to[main], left_to[main], right_done[main], left_done[main],
+            chosen[main], prev, rows, starts, np.searchsorted(main, sorted_events),
+        )  # fmt: skip
+
+    def led_by(self, lead: list[int]) -> tuple[list[int], list[int]]:
+        """Of the strokes that lead a beat those of the left and those of the right hand."""
+        limb = dict(zip(self.c.index.tolist(), self.c.lane.tolist()))
+        return [i for i in lead if limb[i] == 1], [i for i in lead if limb[i] == 0]
+
+    def turns(self, event_time: Floats) -> tuple[Ints, Floats]:
+        """The first strokes of moments in which feet alone follow hands alone, or hands feet; and the gaps before."""
+        hands, feet = (self.struck_by[k] | self.struck_by[k + 1] for k in (0, 2))
+        alone = np.where(hands & ~feet, 1, np.where(feet & ~hands, 2, 0))
+        before = np.concatenate([[0], alone[:-1]])
+        turned = np.flatnonzero((alone > 0) & (before > 0) & (alone != before))
+        turned = turned[turned >= self.first_event]
+        first = np.searchsorted(self.c.event, turned - self.first_event)
+        return self.c.index[first], event_time[turned] - event_time[turned - 1]
 
     def moments(self) -> tuple[Ints, Ints, Floats]:
         """Every stroke's event, and the events of the round in which a hand strikes, with their times."""
@@ -394,10 +525,25 @@ class _Follower:
         times[c.event] = c.start
         return event_of, struck, times[struck]
 
+    def keeper(self) -> int | None:
+        """The lane of the hand that keeps a surface of its own: two in three of its strokes, four at least, fall on one
+        voice other than the snare, which the other hand leaves alone. None if neither or both do."""
+        c = self.c
+        found = []
+        for k in (0, 1):
+            mine = [c.voices[i] for i in np.flatnonzero(c.lane == k).tolist()]
+            if len(mine) < 4:
+                continue
+            voice, count = Counter(mine).most_common(1)[0]
+            others = {c.voices[i] for i in np.flatnonzero(c.lane == 1 - k).tolist()}
+            if voice.partition(":")[0] != "sn" and 3 * count >= 2 * len(mine) and voice not in others:
+                found.append(k)
+        return found[0] if len(found) == 1 else None
+
     def leads(self) -> tuple[list[int], list[int]]:
         """The stroke that leads each beat of the round, and those where the lead changes hands."""
         c = self.c
-        beats = np.tile(c.beats, 1 - self.first_round)
+        beats = np.tile(c.leads, 1 - self.first_round)
         led = np.flatnonzero(beats & (self.struck_by[0] | self.struck_by[1]))
         if not len(led):
             return [], []
@@ -405,12 +551,18 @@ class _Follower:
         played: dict[int, dict[int, int]] = {int(e): {} for e in led}
         for k in np.flatnonzero((self.lane < 2) & np.isin(self.event, led)).tolist():
             played[int(self.event[k])][int(self.lane[k])] = k
-        leader: int | None = None
+        keeper = self.keeper()
+        leader: int | None = keeper
         lead: list[int] = []
         switches: list[int] = []
         for e in led.tolist():
             hands = played[e]
             if not hands:
+                continue
+            if keeper is not None:
+                # Whoever keeps a surface leads, and a backbeat of the other hand changes nothing.
+                if keeper in hands and self.main[hands[keeper]]:
+                    lead.append(int(c.index[self.pick[hands[keeper]]]))
                 continue
             # Both hands on the beat: whoever led goes on leading.
             hand = leader if leader is not None and both[e] else next(iter(hands))

@@ -12,7 +12,7 @@ from typing import Any, Final
 
 import numpy as np
 
-from deft_reach.core.motion.pose import Floats, strike_poses
+from deft_reach.core.motion.pose import AT_REST_MM, Floats, strike_poses, trunk_turn
 from deft_reach.core.player import Player
 
 SCHOOLS: Final = ("early", "late")
@@ -75,13 +75,20 @@ def tip_at(u: Any, start: Floats, end: Floats, height: Any, school: str = "early
     return start + done[:, None] * (end - start), np.asarray(lift(u, height, school))
 
 
-def arm_at(player: Player, side: Any, way: Floats, above: Floats) -> Floats:
-    """Joints (n, 4, 3) of arms whose tips are ``above`` (n,) mm over a point on their way (n, 3).
+def arms_at(player: Player, right: Floats, left: Floats, above: tuple[Floats, Floats]) -> tuple[Floats, Floats]:
+    """Joints (n, 4, 3) of the right and the left arm whose tips are ``above`` (n,) mm over points on their ways (n, 3).
 
-    As in a strike there, but for the lift: the grip rises with a part of it, and the wrist turns the stick up.
+    As in a strike there, but for the lift: the grip rises with a part of it, and the wrist turns the stick up. The
+    trunk turns with both. A hand whose way is NaN is at rest, and so are its joints.
     """
-    base = way.copy()
-    base[:, 2] += GRIP_RISES * above
-    joints = strike_poses(player, side, base).joints
-    joints[:, 3, 2] += (1.0 - GRIP_RISES) * above
-    return joints
+    resting = (np.isnan(right[:, 0]), np.isnan(left[:, 0]))
+    ways = [np.where(rest[:, None], [0.0, AT_REST_MM, 0.0], way) for rest, way in zip(resting, (right, left))]
+    turn = trunk_turn(ways[0], ways[1])
+    n = len(right)
+    base = np.concatenate(ways)
+    lifted = np.nan_to_num(np.concatenate(above))
+    base[:, 2] += GRIP_RISES * lifted
+    joints = strike_poses(player, np.repeat([1.0, -1.0], n), base, np.concatenate([turn, turn])).joints
+    joints[:, 3, 2] += (1.0 - GRIP_RISES) * lifted
+    joints[np.concatenate(resting)] = np.nan
+    return joints[:n], joints[n:]

@@ -10,7 +10,7 @@ from deft_reach.core.analysis import starts_high
 from deft_reach.core.limbs import HANDS
 from deft_reach.core.motion.clearance import hand_gaps, way_at
 from deft_reach.core.motion.follow import follow
-from deft_reach.core.motion.paths import TAP_MM, arm_at, minimum_jerk
+from deft_reach.core.motion.paths import TAP_MM, arms_at, minimum_jerk
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.report import Report
 
@@ -44,21 +44,26 @@ class Playing:
         if k < 0 or abs(gaps.end[k] - time) > 1e-9 or np.isnan(gaps.start[k]) or gaps.was[k] == gaps.voice[k]:
             return None
         at = np.linspace(gaps.start[k], gaps.end[k], count)
-        way, above = way_at(gaps, np.full(count, k), at, self.school)
-        return arm_at(self.report.table.player, 1.0 - 2.0 * side, way, above)
+        return self._arms(at)[hand]
 
     def arms(self, time: float) -> dict[str, Floats]:
         """Joints (4, 3) in mm of each hand that plays anything, at a time in whole notes from the beginning."""
-        found = {}
-        for side, (hand, gaps) in enumerate(zip(HANDS, self._gaps)):
-            if not len(gaps.end):
-                continue
-            at = np.array([time])
-            k = gaps.at(at)
-            way, above = way_at(gaps, k, at, self.school)
-            if np.isnan(way).any():
+        return {hand: joints[0] for hand, joints in self._arms(np.array([time])).items()}
+
+    def _arms(self, at: Floats) -> dict[str, Floats]:
+        """Joints (n, 4, 3) of each hand that plays anything, at times (n,)."""
+        ways, heights = [], []
+        for gaps in self._gaps:
+            way, above = np.full((len(at), 3), np.nan), np.zeros(len(at))
+            if len(gaps.end):
+                k = gaps.at(at)
+                way, above = way_at(gaps, k, at, self.school)
                 # Before its first stroke a hand waits over it, and comes down in time.
+                waits = np.isnan(way[:, 0])
                 left = (gaps.end[k] - at) / WAITS
-                way, above = gaps.tips[1, k].copy(), TAP_MM * np.asarray(minimum_jerk(left))
-            found[hand] = arm_at(self.report.table.player, 1.0 - 2.0 * side, way, above)[0]
-        return found
+                way = np.where(waits[:, None], gaps.tips[1, k], way)
+                above = np.where(waits, TAP_MM * np.asarray(minimum_jerk(left)), above)
+            ways.append(way)
+            heights.append(above)
+        arms = arms_at(self.report.table.player, ways[0], ways[1], (heights[0], heights[1]))
+        return {hand: joints for hand, joints, gaps in zip(HANDS, arms, self._gaps) if len(gaps.end)}

@@ -1,20 +1,22 @@
 """Strike poses: where shoulder, elbow, grip and tip are when a hand strikes a voice.
 
-The stick's tip is on the strike point. The stick points from the grip towards it along the line from the shoulder,
-toed in and pitched down; the elbow follows by two-link inverse kinematics, hanging down and out. All of it is
-worked out for the right hand; the left hand's pose is the mirror image of the right hand's pose at the mirrored
-point, so mirrored set-ups give results that are equal to the last bit.
+The trunk turns about its own axis towards where both hands work and leans where an arm is too short. The stick's tip
+is on the strike point; the stick points from the grip towards it along the line from the shoulder, toed in and
+pitched down; the elbow takes the lowest place on its circle that is outside the trunk. All of it is worked out for
+the right hand; the left hand's pose is the mirror image of the right hand's pose at the mirrored point, so mirrored
+set-ups give results that are equal to the last bit.
 """
 
 from __future__ import annotations
 
 import math
-from typing import Final, NamedTuple
+from functools import lru_cache
+from typing import Any, Final, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from deft_reach.core.player import Player
+from deft_reach.core.player import SHOULDERS_FORWARD, Player
 
 Floats = NDArray[np.float64]
 
@@ -25,8 +27,17 @@ SHARED_VOICE_MM: Final = 25.0
 #: Reach up to here is comfortable, up to 1.0 strained; beyond that the trunk leans.
 COMFORTABLE_REACH: Final = (0.35, 0.80)
 MAX_LEAN_MM: Final = 250.0
-#: Where the elbow would hang if nothing else decided: down and out.
-_ELBOW_DOWN: Final = (0.5, 0.0, -1.0)
+#: The trunk turns by this part of the bearing of the middle between both tips, and no further than the limit
+#: (degrees). Common practice: the shoulders follow the hands about half-way.
+TURN_PART: Final = 0.5
+MAX_TURN_DEG: Final = 35.0
+#: Where a hand that does nothing is: over the lap, so far in front of the seat's centre (mm).
+AT_REST_MM: Final = 580.0
+#: The elbow hangs straight down, with just enough of outwards and back to decide where the arm is vertical.
+_ELBOW_DOWN: Final = (0.10, -0.05, -1.0)
+#: The trunk as the elbow meets it: half its breadth and depth, with half an upper arm, as parts of stature.
+_TRUNK_BREADTH: Final = 0.112
+_TRUNK_DEPTH: Final = 0.085
 
 
 class Poses(NamedTuple):
@@ -42,14 +53,38 @@ class Poses(NamedTuple):
     lean: Floats
 
 
-def strike_poses(player: Player, side: int | Floats, tips: Floats) -> Poses:
+def trunk_turn(right: Floats, left: Floats) -> Floats:
+    """How far the trunk turns (n,), radians, positive to the player's right, with the tips (n, 3) of both hands in
+    mm."""
+    x, y = (right[..., 0] + left[..., 0]) / 2, (right[..., 1] + left[..., 1]) / 2
+    bearing = np.arctan2(x, np.maximum(y, 1.0))
+    limit = math.radians(MAX_TURN_DEG)
+    return np.asarray(np.clip(TURN_PART * bearing, -limit, limit))
+
+
+def turn_alone(tips: Floats) -> Floats:
+    """How far the trunk turns (n,), radians, for one hand at ``tips`` (n, 3) while the other one is at rest."""
+    rest = np.zeros_like(tips)
+    rest[..., 1] = AT_REST_MM
+    return trunk_turn(tips, rest)
+
+
+def strike_poses(player: Player, side: int | Floats, tips: Floats, turn: Floats | None = None) -> Poses:
     """The poses in which a hand strikes each of ``tips`` (n, 3), mm.
 
-    ``side`` is +1 for the right hand, −1 for the left; one for all or one for each tip.
+    ``side`` is +1 for the right hand, −1 for the left; one for all or one for each tip. ``turn`` (n,) is how far the
+    trunk is turned to the right, radians; None where the other hand is at rest.
     """
     tip = np.array(tips, dtype=float)
+    if turn is None:
+        turn = turn_alone(tip)
     tip[:, 0] *= side
-    shoulder = np.broadcast_to(np.array(player.shoulder), tip.shape).copy()
+    turned = turn * side
+    half, middle, height = player.shoulder
+    shoulder = np.empty_like(tip)
+    shoulder[:, 0] = half * np.cos(turned)
+    shoulder[:, 1] = middle - half * np.sin(turned)
+    shoulder[:, 2] = height
 
     toward = tip[:, :2] - shoulder[:, :2]
     length = np.sqrt(toward[:, 0] ** 2 + toward[:, 1] ** 2)
@@ -75,7 +110,8 @@ def strike_poses(player: Player, side: int | Floats, tips: Floats) -> Poses:
     shoulder[:, 0] += offset[:, 0] * shift
     shoulder[:, 1] += offset[:, 1] * shift
 
-    elbow = solve_elbow(shoulder, grip, player.upper_arm_mm, player.forearm_mm)
+    trunk = (_TRUNK_BREADTH * player.stature_mm, _TRUNK_DEPTH * player.stature_mm)
+    elbow = solve_elbow(shoulder, grip, player.upper_arm_mm, player.forearm_mm, trunk)
     joints = np.stack([shoulder, elbow, grip, tip], axis=1)
     joints[:, :, 0] *= np.reshape(side, (-1, 1))
     return Poses(joints, reach, lean)
@@ -89,11 +125,14 @@ def _lean(flat: Floats, height: Floats, arm: float) -> Floats:
     return np.where((flat**2 + height**2) <= arm**2, 0.0, need)
 
 
-def solve_elbow(shoulder: Floats, grip: Floats, upper: float, fore: float) -> Floats:
-    """Two-link inverse kinematics: elbows (n, 3) for shoulders and grips (n, 3), in mm.
+def solve_elbow(
+    shoulder: Floats, grip: Floats, upper: float, fore: float, trunk: tuple[float, float] | None = None
+) -> Floats:
+    """Two-link inverse kinematics: right elbows (n, 3) for shoulders and grips (n, 3), in mm.
 
-    Where the two segments cannot span the distance the arm points straight at the grip; where the grip is closer
-    than their difference the elbow is placed as if it were just that far.
+    Of the circle of elbows that fit, the lowest; with a ``trunk`` (half its breadth, half its depth) the lowest that
+    is outside it. Where the two segments cannot span the distance the arm points straight at the grip; where the grip
+    is closer than their difference the elbow is placed as if it were just that far.
     """
     axis = grip - shoulder
     distance = np.sqrt(axis[:, 0] ** 2 + axis[:, 1] ** 2 + axis[:, 2] ** 2)
@@ -104,10 +143,49 @@ def solve_elbow(shoulder: Floats, grip: Floats, upper: float, fore: float) -> Fl
     off = np.sqrt(np.maximum(upper**2 - along**2, 0.0))
     pole = np.array(_ELBOW_DOWN)
     dot = unit[:, 0] * pole[0] + unit[:, 1] * pole[1] + unit[:, 2] * pole[2]
-    across = pole[None, :] - dot[:, None] * unit
-    size = np.sqrt(across[:, 0] ** 2 + across[:, 1] ** 2 + across[:, 2] ** 2)
-    across /= np.where(size > 1e-9, size, 1.0)[:, None]
-    return np.asarray(shoulder + along[:, None] * unit + off[:, None] * across)
+    down = pole[None, :] - dot[:, None] * unit
+    size = np.sqrt(down[:, 0] ** 2 + down[:, 1] ** 2 + down[:, 2] ** 2)
+    down /= np.where(size > 1e-9, size, 1.0)[:, None]
+    foot = shoulder + along[:, None] * unit
+    elbow = foot + off[:, None] * down
+    if trunk is None:
+        return np.asarray(elbow)
+    breadth, depth = trunk
+    # The trunk's side where the elbow is; in front of the trunk and behind it there is none.
+    part = (elbow[:, 1] - SHOULDERS_FORWARD) / depth
+    side = np.where(np.abs(part) < 1.0, breadth * np.sqrt(np.maximum(0.0, 1.0 - part * part)), -np.inf)
+    inside = np.flatnonzero(elbow[:, 0] < side)
+    if len(inside):
+        # Turn it about the axis from shoulder to grip until it is there: x = foot + off (down cos + across sin).
+        u, d = unit[inside], down[inside]
+        across_x = u[:, 1] * d[:, 2] - u[:, 2] * d[:, 1]
+        size = np.sqrt(d[:, 0] ** 2 + across_x**2)
+        safe = np.where((size > 1e-9) & (off[inside] > 1e-9), size * off[inside], 1.0)
+        wanted = np.arccos(np.clip((side[inside] - foot[inside, 0]) / safe, -1.0, 1.0))
+        middle = np.arctan2(across_x, d[:, 0])
+        ways = np.stack([middle - wanted, middle + wanted])
+        ways = (ways + np.pi) % (2 * np.pi) - np.pi
+        angle = np.where(np.abs(ways[0]) <= np.abs(ways[1]), ways[0], ways[1])
+        across = np.cross(u, d)
+        turned = d * np.cos(angle)[:, None] + across * np.sin(angle)[:, None]
+        elbow[inside] = foot[inside] + off[inside, None] * turned
+    return np.asarray(elbow)
+
+
+def elbow_degrees(joints: Floats) -> Floats:
+    """The angle at the elbow in degrees, from joints (..., 4, 3): 180 is a straight arm."""
+    upper, fore = joints[..., 0, :] - joints[..., 1, :], joints[..., 2, :] - joints[..., 1, :]
+    return _degrees_between(upper, fore)
+
+
+def upper_arm_degrees(joints: Floats) -> Floats:
+    """How far the upper arm is from hanging straight down, degrees, from joints (..., 4, 3)."""
+    return _degrees_between(joints[..., 1, :] - joints[..., 0, :], np.array([0.0, 0.0, -1.0]))
+
+
+def _degrees_between(a: Floats, b: Floats) -> Floats:
+    size = np.sqrt((a * a).sum(axis=-1) * (b * b).sum(axis=-1))
+    return np.asarray(np.degrees(np.arccos(np.clip((a * b).sum(axis=-1) / np.maximum(size, 1e-12), -1.0, 1.0))))
 
 
 def foot_reach(player: Player, side: int, pedal: tuple[float, float, float]) -> float:
@@ -120,18 +198,26 @@ def foot_reach(player: Player, side: int, pedal: tuple[float, float, float]) -> 
     return math.sqrt(dx * dx + dy * dy + dz * dz) / player.leg_mm
 
 
-def reach_radius(player: Player, height: float, reach: float) -> float:
-    """How far from the shoulder, in plan view, a tip may be for a given reach at a given height, all in mm.
+@lru_cache(maxsize=64)
+def reach_contour(player: Player, height: float, reach: float) -> tuple[tuple[float, float], ...]:
+    """Where the right tip may be at the most, in plan view, for a given reach at a given height; mm.
 
-    The contour is a circle round the shoulder because the strike pose turns with the line from the shoulder to the
-    tip; 0 where the height alone is too much.
+    Points (x, y) from the player's left by the front to the right and behind, by bisection from the shoulder
+    outwards, with the other hand at rest. Directions in which the height alone is too much are left out.
     """
-    grip_height = height + player.grip_mm * math.sin(math.radians(PITCH_DEG)) - player.shoulder[2]
-    flat = (reach * player.arm_mm) ** 2 - grip_height**2
-    back = player.grip_mm * math.cos(math.radians(PITCH_DEG))
-    toe = math.radians(TOE_IN_DEG)
-    room = flat - (back * math.sin(toe)) ** 2
-    if flat <= 0 or room <= 0:
-        return 0.0
-    # The triangle shoulder, grip, tip with the toe-in angle at the tip.
-    return back * math.cos(toe) + math.sqrt(room)
+    degrees = np.radians(np.arange(-90.0, 151.0, 4.0))
+    x, y, _ = player.shoulder
+    direction = np.stack([np.sin(degrees), np.cos(degrees), np.zeros(len(degrees))], axis=1)
+    start = np.array([x, y, height])
+    near, far = np.full(len(degrees), 250.0), np.full(len(degrees), 2000.0)
+
+    def at(distance: Any) -> Floats:
+        return strike_poses(player, 1, start + distance[:, None] * direction).reach
+
+    fits = at(near) <= reach
+    for _ in range(24):
+        middle = (near + far) / 2
+        inside = at(middle) <= reach
+        near, far = np.where(inside, middle, near), np.where(inside, far, middle)
+    points = start[None, :2] + near[:, None] * direction[:, :2]
+    return tuple((float(a), float(b)) for (a, b), fit in zip(points, fits) if fit)

@@ -18,7 +18,8 @@ from numpy.typing import NDArray
 from deft_reach.core.cost import reach_costs
 from deft_reach.core.kit import SPLIT_FOOT_MM, Kit
 from deft_reach.core.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
-from deft_reach.core.motion.crossing import crossings
+from deft_reach.core.motion.crossing import EITHER_MM, Crossings, crossings
+from deft_reach.core.motion.paths import CLEAR_MM, CLEAR_PART
 from deft_reach.core.motion.pose import (
     COMFORTABLE_REACH,
     MAX_LEAN_MM,
@@ -26,31 +27,48 @@ from deft_reach.core.motion.pose import (
     Floats,
     foot_reach,
     strike_poses,
+    trunk_turn,
 )
-from deft_reach.core.motion.timing import A0, B0
+from deft_reach.core.motion.timing import (
+    FALL_MM,
+    FALLING,
+    GRACE_WIDER,
+    HOMEWARD,
+    OTHER_SIDE_TRAVEL,
+    restrikes,
+    travel_times,
+)
 from deft_reach.core.player import Player
 
 Point = tuple[float, float, float]
+Ints = NDArray[np.intp]
 
 
 class Cross(NamedTuple):
-    """Two arms that cross: which hand is over, by how much in mm, and where in plan view."""
+    """Two arms that cross: which hand is over, by how much in mm, and where in plan view.
+
+    ``either`` says that the heights do not decide; ``chosen`` that the player did. Where that is against the heights,
+    the clearance is 0.
+    """
 
     over: str
     clearance: float
     place: tuple[float, float]
+    either: bool = False
+    chosen: bool = False
 
 
 class Move(NamedTuple):
-    """A hand's move between two voices: mm, untrained seconds, and its direction in plan view."""
+    """A hand's move between two voices: mm, and its direction in plan view."""
 
     distance: float
-    time: float
     across: tuple[float, float]
 
 
 #: No move at all.
-STAY = Move(0.0, 0.0, (0.0, 0.0))
+STAY = Move(0.0, (0.0, 0.0))
+#: Poses of a hand on its way are worked out in steps of this part of the way.
+_PART_OF_WAY = 1e-6
 
 
 @dataclass(frozen=True)
@@ -58,16 +76,19 @@ class ReachTable:
     """Poses, distances and crossings of the voices that matter.
 
     ``points[voice]`` is the strike point in mm and ``widths[voice]`` its effective width. ``joints[hand][voice]``
-    (4, 3) is the strike pose, ``reach[hand][voice]`` its reach and ``lean[hand][voice]`` the lean in mm.
-    ``moves[from voice, to voice]`` every move.
+    (4, 3) is the strike pose while the other hand is at rest, ``reach[hand][voice]`` its reach and
+    ``lean[hand][voice]`` the lean in mm. ``pairs`` (2, n, n, 4, 3) are the right and the left arm's joints by the
+    right and the left hand's voice. ``moves[from voice, to voice]`` every move.
     ``cross[right voice, left voice]`` is there where the arms cross. Voices the kit lacks are in none of them.
 
     The same as arrays, by the voices' place in ``names``, with one place more for a voice that is not there (so that
-    −1 means nowhere): ``tips`` (n + 1, 3) mm, ``distances`` (n + 1, n + 1) mm, ``travel_times`` (n + 1, n + 1)
-    untrained seconds (with what the player's own moves differ),
-    ``reaches`` and ``reach_costs`` (2, n + 1) for the right and the left hand. By the right and
-    the left hand's voice, all (n + 1, n + 1): ``clearances`` in mm, NaN where nothing crosses, ``right_over`` whether
-    the right arm is over there, ``bearings`` of the middle between the hands from the seat, in radians.
+    −1 means nowhere): ``tips`` (n + 1, 3) mm, ``distances`` (n + 1, n + 1) mm, ``travel_times`` (2, n + 1, n + 1) and
+    ``sweep_times`` and ``grace_times``, the seconds a move takes the right and the left hand: at large, within a run
+    of one hand, and to a grace;
+    ``restrikes`` (2,) the hands' restrikes in seconds; ``reaches`` and ``reach_costs`` (2, n + 1) for the right and
+    the left hand. By the right and the left hand's voice, all (n + 1, n + 1): ``clearances`` in mm, NaN where nothing
+    crosses, ``right_over`` whether the right arm is over there, ``bearings`` of the middle between the hands from the
+    seat, in radians.
     """
 
     kit: Kit
@@ -75,7 +96,7 @@ class ReachTable:
     points: dict[str, Point]
     widths: dict[str, float]
     joints: dict[str, dict[str, Floats]]
-    shared: dict[str, dict[str, Floats]]
+    pairs: Floats
     reach: dict[str, dict[str, float]]
     lean: dict[str, dict[str, float]]
     cross: dict[tuple[str, str], Cross]
@@ -85,6 +106,9 @@ class ReachTable:
     tips: Floats
     distances: Floats
     travel_times: Floats
+    sweep_times: Floats
+    grace_times: Floats
+    restrikes: Floats
     reaches: Floats
     reach_costs: Floats
     clearances: Floats
@@ -97,13 +121,42 @@ class ReachTable:
         return {}
 
     @cached_property
+    def _on_the_way(self) -> dict[tuple[int, int, int, int, int, int], Cross | None]:
+        return {}
+
+    def crossed_on_the_way(
+        self, right: Ints, right_to: Ints, right_done: Floats, left: Ints, left_to: Ints, left_done: Floats
+    ) -> list[Cross | None]:
+        """How arms cross of which one is on its way: voices (n,) where each hand struck last and where it goes to
+        (−1: it stays), and how much of the way is done (n,)."""
+        steps = [np.round(done / _PART_OF_WAY).astype(np.intp) for done in (right_done, left_done)]
+        keys = list(zip(*(x.tolist() for x in (right, right_to, steps[0], left, left_to, steps[1]))))
+        kept = self._on_the_way
+        new = list(dict.fromkeys(key for key in keys if key not in kept))
+        if new:
+            rows = np.array(new, dtype=np.intp)
+            tips = []
+            for at in (0, 3):
+                start, to = rows[:, at], np.where(rows[:, at + 1] >= 0, rows[:, at + 1], rows[:, at])
+                part = rows[:, at + 2] * _PART_OF_WAY
+                way = self.tips[start] + part[:, None] * (self.tips[to] - self.tips[start])
+                # Half-way it is at its highest.
+                far = self.distances[start, to]
+                way[:, 2] += np.where(far > 0, (CLEAR_MM + CLEAR_PART * far) * 4 * part * (1 - part), 0.0)
+                tips.append(way)
+            turn = trunk_turn(tips[0], tips[1])
+            arms = [strike_poses(self.player, side, tip, turn).joints for side, tip in zip((1, -1), tips)]
+            kept.update(zip(new, _crosses(crossings(arms[0], arms[1]))))
+        return [kept[key] for key in keys]
+
+    @cached_property
     def moves(self) -> dict[tuple[str, str], Move]:
         found = {}
         for i, a in enumerate(self.names):
             for j, b in enumerate(self.names):
                 distance = float(self.distances[i, j])
                 across = (self.points[b][0] - self.points[a][0], self.points[b][1] - self.points[a][1])
-                found[a, b] = Move(distance, float(self.travel_times[i, j]), across) if distance else STAY
+                found[a, b] = Move(distance, across) if distance else STAY
         return found
 
     def out_of_reach(self, hand: str, voice: str) -> bool:
@@ -113,6 +166,11 @@ class ReachTable:
         """Whether one stick can lie on both voices at once: nearer than the stick is free, and level enough."""
         a, b = self.points[voice], self.points[other]
         return math.dist(a, b) <= self.player.grip_mm * 0.9 and abs(a[2] - b[2]) <= 60.0
+
+    @property
+    def leading_side(self) -> int:
+        """0 where the player leads with the right hand, 1 with the left."""
+        return 0 if self.player.handedness == "right" else 1
 
     @property
     def foot_can_split(self) -> bool:
@@ -127,8 +185,11 @@ class ReachTable:
 
     def pose(self, hand: str, voice: str, beside: str | None = None) -> Floats | None:
         """Joints (4, 3) of a hand at a voice; ``beside`` is the voice the other hand is at."""
-        table = self.shared if beside == voice else self.joints
-        return table[hand].get(voice)
+        if voice not in self.points or beside not in self.points:
+            return self.joints[hand].get(voice)
+        mine, others = self.names.index(voice), self.names.index(beside)
+        right, left = (mine, others) if hand == RIGHT else (others, mine)
+        return np.asarray(self.pairs[HANDS.index(hand), right, left])
 
 
 def reach_table(kit: Kit, player: Player, voices: Sequence[str]) -> ReachTable:
@@ -151,52 +212,58 @@ def _build(kit: Kit, player: Player, voices: tuple[str, ...]) -> ReachTable:
     names = list(points)
     tips = np.array([points[name] for name in names], dtype=float).reshape(-1, 3)
     joints: dict[str, dict[str, Floats]] = {}
-    shared: dict[str, dict[str, Floats]] = {}
     reach: dict[str, dict[str, float]] = {}
     lean: dict[str, dict[str, float]] = {}
-    cross: dict[tuple[str, str], Cross] = {}
-    stacks: dict[str, Floats] = {}
-    # One call for both hands, each alone at a voice and beside the other hand.
+    # One call for both hands, each while the other is at rest; then one for every pair of voices.
     n = len(names)
-    sides = np.repeat([1.0, -1.0, 1.0, -1.0], n)
-    every = np.tile(tips, (4, 1))
-    every[2 * n :, 0] += sides[2 * n :] * SHARED_VOICE_MM
-    poses = strike_poses(player, sides, every)
+    poses = strike_poses(player, np.repeat([1.0, -1.0], n), np.tile(tips, (2, 1)))
     for k, hand in enumerate(HANDS):
-        alone, beside = slice(k * n, (k + 1) * n), slice((k + 2) * n, (k + 3) * n)
-        stacks[hand] = poses.joints[alone]
-        joints[hand] = dict(zip(names, poses.joints[alone]))
-        shared[hand] = dict(zip(names, poses.joints[beside]))
-        reach[hand] = dict(zip(names, poses.reach[alone].tolist()))
-        lean[hand] = dict(zip(names, poses.lean[alone].tolist()))
-    if names:
-        found_crossings = crossings(stacks[RIGHT], stacks[LEFT])
-        for i, j in zip(*np.nonzero(found_crossings.crossed)):
-            if i == j:
-                continue
-            cross[names[i], names[j]] = Cross(
-                RIGHT if found_crossings.over[i, j] > 0 else LEFT,
-                float(found_crossings.clearance[i, j]),
-                (float(found_crossings.place[i, j, 0]), float(found_crossings.place[i, j, 1])),
-            )
+        mine = slice(k * n, (k + 1) * n)
+        joints[hand] = dict(zip(names, poses.joints[mine]))
+        reach[hand] = dict(zip(names, poses.reach[mine].tolist()))
+        lean[hand] = dict(zip(names, poses.lean[mine].tolist()))
+    right, left = np.repeat(tips, n, axis=0), np.tile(tips, (n, 1))
+    turn = trunk_turn(right, left)
+    same = np.eye(n, dtype=bool).ravel()
+    right[same, 0] += SHARED_VOICE_MM
+    left[same, 0] -= SHARED_VOICE_MM
+    arms = strike_poses(
+        player, np.repeat([1.0, -1.0], n * n), np.concatenate([right, left]), np.concatenate([turn, turn])
+    ).joints
+    found = crossings(arms[: n * n], arms[n * n :])
+    crossed = found.crossed & ~same
+    cross = {
+        (names[k // n], names[k % n]): row
+        for k, row in enumerate(_crosses(found._replace(crossed=crossed)))
+        if row is not None
+    }
     padded = np.zeros((n + 1, 3))
     padded[:n] = tips
-    distances, times = np.zeros((n + 1, n + 1)), np.zeros((n + 1, n + 1))
+    distances = np.zeros((n + 1, n + 1))
     wide = np.array([widths[name] for name in names])
     between = tips[:, None, :] - tips[None, :, :]
     distances[:n, :n] = np.sqrt((between * between).sum(axis=2))
     narrower = np.minimum(wide[:, None], wide[None, :])
-    times[:n, :n] = np.where(distances[:n, :n] > 0, A0 + B0 * np.log2(distances[:n, :n] / narrower + 1.0), 0.0)
-    times *= player.speeds.moves
+    times, sweeps, graces = (np.zeros((2, n + 1, n + 1)) for _ in range(3))
+    fall = tips[:, None, 2] - tips[None, :, 2] >= FALL_MM
+    for k, hand in enumerate(HANDS):
+        own = player.speeds.moves
+        if (hand == RIGHT) != (player.handedness == "right"):
+            own *= OTHER_SIDE_TRAVEL
+        outwards = (tips[None, :, 0] - tips[:, None, 0]) * (1 - 2 * k) > 0
+        easier = np.where(outwards, HOMEWARD, 1.0)
+        skill = player.skill_of(hand)
+        times[k, :n, :n] = own * travel_times(distances[:n, :n], narrower, skill) * easier
+        sweeps[k, :n, :n] = np.where(outwards & fall, times[k, :n, :n] / HOMEWARD * FALLING, times[k, :n, :n])
+        graces[k, :n, :n] = own * travel_times(distances[:n, :n], narrower * GRACE_WIDER, skill) * easier
     reaches, costs = np.full((2, n + 1), np.nan), np.zeros((2, n + 1))
     reaches[:, :n] = poses.reach[: 2 * n].reshape(2, n)
     costs[:, :n] = reach_costs(poses.reach[: 2 * n], poses.lean[: 2 * n]).reshape(2, n)
     clearances, bearings = np.full((n + 1, n + 1), np.nan), np.full((n + 1, n + 1), np.nan)
     right_over = np.zeros((n + 1, n + 1), dtype=bool)
     if names:
-        clearances[:n, :n] = np.where(found_crossings.crossed, found_crossings.clearance, np.nan)
-        np.fill_diagonal(clearances, np.nan)
-        right_over[:n, :n] = found_crossings.over > 0
+        clearances[:n, :n] = np.where(crossed, found.clearance, np.nan).reshape(n, n)
+        right_over[:n, :n] = (found.over > 0).reshape(n, n)
     middle = tips[:, None, :] + tips[None, :, :]
     bearings[:n, :n] = np.arctan2(middle[..., 0] / 2, np.maximum(middle[..., 1] / 2, 1.0))
     pedals: dict[str, Point] = {}
@@ -210,9 +277,20 @@ def _build(kit: Kit, player: Player, voices: tuple[str, ...]) -> ReachTable:
     for limb, point in pedals.items():
         reach[limb] = {"": foot_reach(player, side_of[limb], point)}
     return ReachTable(
-        kit, player, points, widths, joints, shared, reach, lean, cross, pedals, pedal_widths,
-        tuple(names), padded, distances, times, reaches, costs, clearances, right_over, bearings,
+        kit, player, points, widths, joints, arms.reshape(2, n, n, 4, 3), reach, lean, cross, pedals, pedal_widths,
+        tuple(names), padded, distances, times, sweeps, graces, np.array(restrikes(player)), reaches, costs, clearances,
+        right_over, bearings,
     )  # fmt: skip
+
+
+def _crosses(found: Crossings) -> list[Cross | None]:
+    """Each pair's crossing as a value, None where they do not cross."""
+    return [
+        Cross(RIGHT if over > 0 else LEFT, clearance, (x, y), clearance < EITHER_MM) if crossed else None
+        for crossed, over, clearance, (x, y) in zip(
+            found.crossed.tolist(), found.over.tolist(), found.clearance.tolist(), found.place.tolist()
+        )
+    ]
 
 
 def reach_words(reach: float, lean: float) -> str:

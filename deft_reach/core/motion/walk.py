@@ -6,24 +6,39 @@ What follows what is settled beforehand (see follow); here are distances, times 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property, partial
+from typing import NamedTuple
 
 import numpy as np
 
 from deft_reach.core import cost as price
 from deft_reach.core.cost import TERMS, Weights
-from deft_reach.core.limbs import HANDS, HAT_FOOT, KICK, RIGHT, SECOND_KICK
+from deft_reach.core.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
 from deft_reach.core.motion.clearance import Passing
 from deft_reach.core.motion.follow import Flags, Follow, Ints
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import Cross, ReachTable
-from deft_reach.core.motion.timing import HAND_GRACE, restrike_time, travel_time
+from deft_reach.core.motion.timing import OTHER_SIDE, restrike, travel_times
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.report import Posture
 
-_PACE, _REACH, _CROSS, SQUEEZE, _TURN, _LIFT, _LOAD, _SWITCH = range(len(TERMS))
+_PACE, _REACH, _CROSS, SQUEEZE, _TURN, _LIFT, _LOAD, _SWITCH, _CONTROL, _COORDINATION = range(len(TERMS))
+
+
+class GraceWalk(NamedTuple):
+    """The graces before a stroke, as their hand plays them: the stroke's index, the hand, where it comes from and
+    goes to, how far (mm), the time there is and what is needed (s), and needed over there is."""
+
+    index: int  # type: ignore[assignment]
+    limb: str
+    came_from: str
+    voice: str
+    gap: float
+    travel: float
+    needed: float
+    pace: float
 
 
 @dataclass
@@ -47,6 +62,8 @@ class Walk:
     continued: bool = False
     lead: list[int] = field(default_factory=list)
     switches: list[int] = field(default_factory=list)
+    #: The graces, in the order of their strokes.
+    graces: list[GraceWalk] = field(default_factory=list)
     #: Of every moment in which a hand strikes, the stroke of the hand that has the longest way there.
     movers: list[int] = field(default_factory=list)
     #: How close the arms pass on the way to each of them, None where one hand does nothing.
@@ -79,9 +96,7 @@ def walk(pattern: Pattern, followed: Follow, whole: float, table: ReachTable, we
     travel, needed = np.zeros(n), np.zeros(n)
     if pattern.unassigned:
         open_strokes = list(pattern.unassigned)
-        needed[open_strokes] = [
-            restrike_time(RIGHT, pattern.strokes[i].marks, False) * table.player.skill_of(RIGHT) for i in open_strokes
-        ]
+        needed[open_strokes] = table.restrikes.min()
     costs = np.zeros((len(TERMS), n))
     hands = _hands(followed, whole, table, weights, costs)
     for column, values in zip((gap, travel, needed, pace, reach), hands):
@@ -89,20 +104,22 @@ def walk(pattern: Pattern, followed: Follow, whole: float, table: ReachTable, we
     if len(followed.feet.index):
         for column, values in zip((gap, travel, needed, pace, reach), _feet(followed, whole, table, weights, costs)):
             column[followed.feet.index] = values
-    movers, entering = _arms(followed, table, weights, hands[1], costs)
+    graces = _graces(followed, whole, table, weights, costs)
+    movers, crosses, entering = _arms(followed, table, weights, hands[1], costs)
     costs[_SWITCH, followed.switches] = weights.switch * price.SWITCH_COST
+    costs[_SWITCH, followed.led[table.leading_side]] += weights.switch * price.OTHER_LEAD_COST
+    costs[_COORDINATION, followed.turns] = weights.coordination * price.turns_cost(1.0 / (followed.turn_gaps * whole))
     out = Walk(
         _or_none(gap), travel.tolist(), needed.tolist(), _or_none(pace), _or_none(reach), followed.came_from,
         followed.run, costs, lead=followed.lead, switches=followed.switches,
-        where=partial(_postures, pattern, followed, table),
+        graces=graces, where=partial(_postures, pattern, followed, table, crosses),
     )  # fmt: skip
     out.movers = followed.hands.index[movers].tolist()
-    names = table.names
-    p = followed.postures
     for k in np.flatnonzero(entering).tolist():
-        out.entered[int(followed.hands.index[movers[k]])] = table.cross[names[p.right[k]], names[p.left[k]]]
-    right, left = followed.before
-    out.continued = right >= 0 and left >= 0 and (names[right], names[left]) in table.cross
+        cross = crosses[k]
+        assert cross is not None
+        out.entered[int(followed.hands.index[movers[k]])] = cross
+    out.continued = bool(crosses) and followed.postures.prev[0] >= 0 and crosses[-1] is not None
     return out
 
 
@@ -111,29 +128,15 @@ def _hands(
 ) -> tuple[Floats, Floats, Floats, Floats, Floats]:
     """Gap, travel, needed, pace and reach of the hand strokes; their costs but those of both arms together."""
     h = followed.hands
-    skills = np.array([table.player.skill_of(hand) for hand in HANDS])
-    skill = skills[h.side]
     travel = np.where(h.voice >= 0, table.distances[h.was, h.voice], 0.0)
-    times = np.where(h.voice >= 0, table.travel_times[h.was, h.voice], 0.0)
+    swept = np.where(h.run > 1, table.sweep_times[h.side, h.was, h.voice], table.travel_times[h.side, h.was, h.voice])
     moves = travel > 0.0
-    needed = np.maximum(np.where(h.bounced & ~moves, h.rebound, h.plain), times) * skill
+    needed = np.maximum(table.restrikes[h.side] * h.factor, np.where(moves, swept, 0.0))
     gap = h.gap * whole
     has = ~np.isnan(gap)
     if h.shifted.any():
         needed = np.where(h.shifted & has, np.maximum(1e-4, needed + h.extra - h.head), needed)
     pace = needed / gap
-    g = followed.graces
-    if len(g.row):
-        # Where the graces are the harder part of a stroke, what it needs is said in terms of its own gap.
-        asked = (
-            np.maximum(HAND_GRACE, np.where(g.voice >= 0, table.travel_times[g.was, g.voice], 0.0))
-            * skills[1 - h.side[g.row]]
-            + g.lead
-        )
-        asked = np.maximum(0.0, asked) / (g.gap * whole)
-        harder = asked > pace[g.row]
-        pace[g.row[harder]] = asked[harder]
-        needed[g.row[harder]] = asked[harder] * gap[g.row[harder]]
     index = h.index
     costs[_PACE, index] = w.pace * price.pace_cost(pace)
     costs[_REACH, index] = w.reach * table.reach_costs[h.side, h.voice]
@@ -141,7 +144,28 @@ def _hands(
         costs[_TURN, index] = w.turn * np.where(moves, price.turn_cost(*_directions(followed, table)), 0.0)
     costs[_LIFT, index] = np.where(has, w.lift * price.lift_cost(h.level, h.last_level, pace), 0.0)
     costs[_LOAD, index] = w.load * price.load_cost(h.run, pace, False)
+    costs[_CONTROL, index] = w.control * price.control_cost(h.part)
     return gap, travel, needed, pace, table.reaches[h.side, h.voice]
+
+
+def _graces(followed: Follow, whole: float, table: ReachTable, w: Weights, costs: Floats) -> list[GraceWalk]:
+    """The graces as their own hand plays them; what they cost belongs to their strokes."""
+    g = followed.graces
+    if not len(g.index):
+        return []
+    there = g.voice >= 0
+    travel = np.where(there, table.distances[g.was, g.voice], 0.0)
+    times = np.where(there, table.grace_times[g.side, g.was, g.voice], 0.0)
+    gap = g.gap * whole
+    needed = np.maximum(1e-4, np.maximum(table.restrikes[g.side] * g.factor, times) + g.lead)
+    pace = needed / gap
+    costs[_PACE, g.index] += w.pace * price.pace_cost(pace)
+    names = table.names
+    rows = zip(*(x.tolist() for x in (g.index, g.side, g.was, g.voice, gap, travel, needed, pace)))
+    return [
+        GraceWalk(i, HANDS[side], names[was], names[voice] if voice >= 0 else names[was], *values)
+        for i, side, was, voice, *values in rows
+    ]
 
 
 def _directions(followed: Follow, table: ReachTable) -> tuple[Floats, Floats]:
@@ -160,17 +184,15 @@ def _directions(followed: Follow, table: ReachTable) -> tuple[Floats, Floats]:
 def _feet(
     followed: Follow, whole: float, table: ReachTable, w: Weights, costs: Floats
 ) -> tuple[Floats, Floats, Floats, Floats, Floats]:
-    f, skill = followed.feet, table.player.skill_of(KICK)
+    f, player = followed.feet, table.player
     apart = table.foot_distance(SECOND_KICK, HAT_FOOT)
     width = min(table.pedal_widths.get(SECOND_KICK, 80.0), table.pedal_widths.get(HAT_FOOT, 80.0))
     travel = np.where(f.changes, apart, 0.0)
-    # The second stroke of a burst is the one that the pedal's rebound helps: it follows a longer wait.
-    # (A hair less than 0.7, so that a gap of just that part is never a matter of rounding.)
-    bounced = (travel == 0.0) & (f.gap < 0.7 * (1 - 1e-9) * f.last_gap)
-    needed = np.where(bounced, f.rebound, f.plain)
+    each = {limb: restrike(player, limb) for limb in FEET}
+    needed = np.array([each[limb] for limb in f.limb]) * f.factor
     if apart:
-        needed = np.where(travel > 0, np.maximum(needed, travel_time(apart, width)), needed)
-    needed = needed * skill
+        change = float(travel_times(apart, width, player.skill_of(HAT_FOOT))) * OTHER_SIDE
+        needed = np.where(travel > 0, np.maximum(needed, change), needed)
     gap = f.gap * whole
     pace = needed / gap
     costs[_PACE, f.index] = w.pace * price.pace_cost(pace)
@@ -180,11 +202,14 @@ def _feet(
     return gap, travel, needed, pace, np.array([reach[limb] for limb in f.limb])
 
 
-def _arms(followed: Follow, table: ReachTable, w: Weights, travel: Floats, costs: Floats) -> tuple[Ints, Flags]:
-    """Crossing and twist once the hands of each moment have landed; the moments' movers and who enters a crossing."""
+def _arms(
+    followed: Follow, table: ReachTable, w: Weights, travel: Floats, costs: Floats
+) -> tuple[Ints, list[Cross | None], Flags]:
+    """Crossing and twist once the hands of each moment have landed; the moments' movers, their crossings and who
+    enters one."""
     p, index = followed.postures, followed.hands.index
     if not len(p.right):
-        return np.zeros(0, dtype=np.intp), np.zeros(0, dtype=bool)
+        return np.zeros(0, dtype=np.intp), [], np.zeros(0, dtype=bool)
     movers = p.rows[p.starts]
     if len(p.rows) > len(movers):
         # Of hands that strike together the one with the longer way is the one that moves.
@@ -192,24 +217,71 @@ def _arms(followed: Follow, table: ReachTable, w: Weights, travel: Floats, costs
         longest = np.flatnonzero(way == np.maximum.reduceat(way, p.starts)[p.moment_of_row])
         moment = p.moment_of_row[longest]
         movers = p.rows[longest[np.concatenate([[True], moment[1:] != moment[:-1]])]]
-    clear = table.clearances[p.right, p.left]
-    crossed = ~np.isnan(clear)
-    entering = crossed & np.isnan(table.clearances[p.right_before, p.left_before])
     swing = table.bearings[p.right, p.left] - table.bearings[p.right_before, p.left_before]
     costs[_TURN, index[movers]] += w.turn * price.twist_cost(swing)
+    found = _crossings(followed, table, followed.hands.side[movers])
+    crossed = np.array([cross is not None for cross in found], dtype=bool)
+    entering = crossed & ~((p.prev >= 0) & crossed[p.prev])
     if crossed.any():
-        each = clear[p.moment_of_row]
-        costs[_CROSS, index[p.rows]] = w.cross * price.cross_cost(each, False)
+        clear = np.array([math.nan if cross is None else cross.clearance for cross in found])
+        costs[_CROSS, index[p.rows]] = w.cross * price.cross_cost(clear[p.moment_of_row], False)
         costs[_CROSS, index[movers[entering]]] = w.cross * price.cross_cost(clear[entering], True)
-    return movers, entering
+    return movers, found, entering
 
 
-def _postures(pattern: Pattern, followed: Follow, table: ReachTable) -> list[Posture]:
+def _crossings(followed: Follow, table: ReachTable, mover: Ints) -> list[Cross | None]:
+    """How the arms cross at each moment. A hand on its way is judged where it is on it.
+
+    Where the heights do not decide who goes over, the hand that came second does, for as long as the arms stay
+    crossed; unless the player says otherwise.
+    """
+    p = followed.postures
+    still = ~np.isnan(table.clearances[p.right, p.left])
+    found: list[Cross | None] = [None] * len(p.right)
+    names = table.names
+    moving = ((p.right_to >= 0) & (p.right >= 0) & (p.left >= 0)) | (
+        (p.left_to >= 0) & (p.right >= 0) & (p.left >= 0)
+    )
+    for k in np.flatnonzero(still & ~moving).tolist():
+        found[k] = table.cross[names[p.right[k]], names[p.left[k]]]
+    at = np.flatnonzero(moving)
+    if len(at):
+        ways = table.crossed_on_the_way(
+            p.right[at], p.right_to[at], p.right_done[at], p.left[at], p.left_to[at], p.left_done[at]
+        )
+        for k, cross in zip(at.tolist(), ways):
+            found[k] = cross
+    chosen, prev = p.chosen.tolist(), p.prev.tolist()
+    crossed = [k for k, cross in enumerate(found) if cross is not None]
+    # A loop's last hold may go on into its first one.
+    if crossed and prev[0] >= 0 and found[0] is not None and found[prev[0]] is not None:
+        crossed = [*crossed[next((n for n, k in enumerate(crossed) if found[prev[k]] is None), 0) :], *crossed]
+    for k in crossed:
+        cross, before = found[k], found[prev[k]] if prev[k] >= 0 else None
+        assert cross is not None
+        hand, said = cross.over, False
+        if chosen[k]:
+            hand, said = RIGHT if chosen[k] > 0 else LEFT, True
+        elif before is not None and before.chosen:
+            hand, said = before.over, True
+        elif cross.either:
+            hand = before.over if before is not None and before.either else HANDS[mover[k]]
+        if hand != cross.over or said != cross.chosen:
+            against = said and not cross.either and hand != cross.over
+            found[k] = Cross(hand, 0.0 if against else cross.clearance, cross.place, cross.either, said)
+    return found
+
+
+def _postures(
+    pattern: Pattern, followed: Follow, table: ReachTable, crosses: Sequence[Cross | None]
+) -> list[Posture]:
     names: list[str | None] = [*table.names, None]
-    cross = table.cross
     right, left = followed.event_right.tolist(), followed.event_left.tolist()
+    last = crosses[-1] if crosses and followed.postures.prev[0] >= 0 else None
+    by_event = dict(zip(followed.moment_events.tolist(), crosses))
     found = []
-    for event, r, s in zip(pattern.events, right, left):
-        a, b = names[r], names[s]
-        found.append(Posture(event.start, a, b, cross.get((a, b)), event.indices))
+    for k, (event, r, s) in enumerate(zip(pattern.events, right, left)):
+        # While only feet play, the hands stay as they were.
+        last = by_event.get(k, last)
+        found.append(Posture(event.start, names[r], names[s], last, event.indices))
     return found

@@ -17,7 +17,7 @@ import numpy as np
 from deft_reach.core import cost as price
 from deft_reach.core.motion.follow import Ints
 from deft_reach.core.motion.pose import Floats
-from deft_reach.core.motion.timing import HAND_GRACE, grace_lead
+from deft_reach.core.motion.timing import GHOST, grace_lead
 from deft_reach.core.planner.moments import Moment, Option
 from deft_reach.core.planner.prices import NOWHERE, UNKNOWN, WINDOW, Places, Prices
 from deft_reach.core.progress import SILENT, Progress
@@ -174,7 +174,7 @@ class Graph:
         new = np.empty((2, 4, n), dtype=np.intp)
         new[:, PLACE], new[:, VOICE] = usual.own, usual.voice
         new[:, MOVE] = np.where(code < prices.no_move, code, move)
-        np.minimum(hands[:, RUN] * prices.both[3].take(back) + 1, RUN_CAP, out=new[:, RUN])
+        np.minimum(hands[:, RUN] * prices.both[4].take(back) + 1, RUN_CAP, out=new[:, RUN])
         rested = hands.copy()
         rested[:, RUN] = 0
         old = (place >= 0) & (place < self.kept_from[:, e, None])
@@ -207,9 +207,10 @@ class Graph:
         voice = np.repeat([u.voice for u in usual], lengths)
         at, move = hands[:, VOICE], hands[:, MOVE]
         back = self._backs(own, base, hands[:, PLACE])
-        cost, bounced, load, together = prices.both
+        cost, bounced, caught, load, together = prices.both
         run = hands[:, RUN] * together.take(back) + 1
         found = cost.take(back) + load.take(back) * np.clip(run - 2, 0, 8) + (run == 2) * bounced.take(back)
+        found += (run == 3) * caught.take(back)
         found += prices.flat_turns.take(move * (prices.no_move + 1) + prices.codes[voice, at])
         now = np.stack([voice * size + at[1], at[0] * size + voice])
         found += prices.lone_pairs.take((at[0] * size + at[1]) * (size * size) + now)
@@ -251,10 +252,9 @@ class Graph:
                 graced = columns.graced[own]
                 run = np.ones_like(k) if graced else np.where(table.together[own][k], states[row + RUN], 0) + 1
                 part = table.cost[own][k] + table.load[own][k] * np.clip(run - 2, 0, 8)
-                if lone is not None:
-                    part += np.where(run == 2, table.bounced[own][k], 0.0)
+                part += np.where(run == 2, table.bounced[own][k], 0.0) + np.where(run == 3, table.caught[own][k], 0.0)
                 if graced:
-                    part = self._graced(side, own, k, states, part)
+                    part = self._graced(side, own, states, part)
                 cost += part
                 voice = columns.voice[own]
                 if voice != prices.unknown:
@@ -288,25 +288,23 @@ class Graph:
             after[row + MOVE][old] = self.prices.no_move
             after[row + VOICE][old] = self.prices.unknown
 
-    def _graced(self, side: int, own: int, k: Ints, states: Ints, plain: Floats) -> Floats:
-        """The cost of strokes whose graces may be harder for the other hand than the stroke is for this one."""
+    def _graced(self, side: int, own: int, states: Ints, plain: Floats) -> Floats:
+        """The cost of strokes with what their graces cost the other hand."""
         prices, w = self.prices, self.prices.weights
         stroke = self.places[side].strokes[own]
         assert stroke is not None
         other, voice = states[4 * (1 - side) + PLACE], states[4 * (1 - side) + VOICE]
         time, _, _, head, *_ = prices.columns[1 - side]
         v = self.places[side].voice[own]
-        way = prices.table.travel_times[np.where(voice < prices.nowhere, voice, -1), v if v < prices.nowhere else -1]
-        needed = np.maximum(HAND_GRACE, way) * prices.skills[1 - side] + grace_lead(stroke.grace)[0] - head[other]
+        mine = 1 - side
+        way = prices.table.grace_times[
+            mine, np.where(voice < prices.nowhere, voice, -1), v if v < prices.nowhere else -1
+        ]
+        asked = np.maximum(prices.table.restrikes[mine] * GHOST, way) + grace_lead(stroke.grace)[0] - head[other]
         gap = (self.places[side].time[own] - time[other]) * prices.whole
         there = (other >= 0) & (voice < prices.nowhere) & (gap > 0)
-        asked = np.where(there, np.maximum(0.0, needed) / np.where(gap > 0, gap, 1.0), 0.0)
-        level = prices.columns[side][2]
-        place = states[4 * side + PLACE]
-        lift = np.where(place >= 0, np.abs(level[own] - level[place]), 0)
-        reach = prices.table.reach_costs.item(side, v) if v < prices.nowhere else 0.0
-        harder = w.pace * price.pace_cost(asked) + w.lift * price.lift_cost(lift, 0, asked) + w.reach * reach
-        return np.asarray(np.where(asked > prices.tables[side].pace[own][k], harder, plain))
+        pace = np.where(there, np.maximum(0.0, asked) / np.where(gap > 0, gap, 1.0), 0.0)
+        return np.asarray(plain + w.pace * price.pace_cost(pace))
 
     def _restrict(self, states: Ints, after: Ints, cost: Floats, moment: Moment, who: int) -> None:
         last, streak = states[LAST], states[STREAK]
@@ -326,8 +324,10 @@ class Graph:
             return lead, 0.0
         if option.leads is None:
             return (lead if self.led[e] else option.first), 0.0
-        changed = self.led[e] and option.leads != lead
-        return option.leads, self.prices.weights.switch * price.SWITCH_COST if changed else 0.0
+        cost = price.SWITCH_COST if self.led[e] and option.leads != lead else 0.0
+        if option.leads != self.prices.table.leading_side:
+            cost += price.OTHER_LEAD_COST
+        return option.leads, self.prices.weights.switch * cost
 
     def _match(self, beginning: Ints, end: Ints) -> Ints:
         """For each state at the end the one of the beginning that it is a round later, −1 if there is none."""

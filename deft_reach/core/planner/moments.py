@@ -6,8 +6,7 @@ from dataclasses import dataclass
 from itertools import product
 
 from deft_reach.core.limbs import EITHER, HANDS, LEFT, RIGHT
-from deft_reach.core.motion.follow import GHOST_LEVEL, level_of
-from deft_reach.core.motion.timing import GRACE_LEAD
+from deft_reach.core.motion.timing import GHOST_LEVEL, GRACE_LEAST, level_of
 from deft_reach.core.pattern import Event, Pattern, Stroke
 from deft_reach.core.planner.prices import Place, Places
 
@@ -77,8 +76,12 @@ class _Choice:
         self.first = HANDS.index(strokes[0].limb)
         self.lone = None if all(self.by_hand) else self.first
         #: The voice of the graces that the other hand plays, if any.
-        self.grace = strokes[0].voice if self.lone is not None and strokes[0].grace else None
-        self.voices = {v: number.get(v, unknown) for v in {s.voice for s in strokes}}
+        self.grace = (
+            (strokes[0].grace_voice or strokes[0].voice) if self.lone is not None and strokes[0].grace else None
+        )
+        self.voices = {
+            v: number.get(v, unknown) for v in {s.voice for s in strokes} | {self.grace or strokes[0].voice}
+        }
         self.levels = {s.index: level_of(s.marks) for s in strokes}
 
     def option(
@@ -93,7 +96,7 @@ class _Choice:
             if key not in made:
                 made[key] = len(rows[side])
                 voice = self.voices[self.grace]
-                rows[side].append(Place(time, voice, GHOST_LEVEL, GRACE_LEAD, None, False, base[side], event))
+                rows[side].append(Place(time, voice, GHOST_LEVEL, GRACE_LEAST, None, False, base[side], event))
             graced = made[key]
         struck: list[tuple[int, ...]] = []
         for side, own in enumerate(self.by_hand):

@@ -17,11 +17,10 @@ from numpy.typing import NDArray
 
 from deft_reach.core import cost as price
 from deft_reach.core.cost import Weights
-from deft_reach.core.limbs import HANDS
 from deft_reach.core.motion.follow import RUN_GAP
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import ReachTable
-from deft_reach.core.motion.timing import grace_lead, restrike_time
+from deft_reach.core.motion.timing import HAND_REBOUND, PLAIN_LEVEL, grace_lead, level_factors
 from deft_reach.core.pattern import Stroke
 
 #: How many places back the tables reach. A hand that has rested longer costs no more than its reach.
@@ -72,13 +71,14 @@ class Places:
 class Table:
     """One hand's prices by (place, how many places back − 1), the last column for hands that come from nowhere.
 
-    ``cost`` of a stroke that begins a run; ``bounced`` to add for the second of one; ``load`` to add for each
-    stroke of a run beyond the second; ``together`` whether the gap is short enough to go on with it. ``pace`` is what
-    a stroke with graces is measured by.
+    ``cost`` of a stroke that begins a run; ``bounced`` and ``caught`` to add for the second and the third of one,
+    which the stick's rebound helps; ``load`` to add for each stroke of a run beyond the second; ``together`` whether
+    the gap is short enough to go on with it. ``pace`` is what a stroke with graces is measured by.
     """
 
     cost: Floats
     bounced: Floats
+    caught: Floats
     load: Floats
     together: NDArray[np.bool_]
     pace: Floats
@@ -87,7 +87,6 @@ class Table:
 class Prices:
     def __init__(self, table: ReachTable, weights: Weights, whole: float, places: tuple[Places, Places]) -> None:
         self.table, self.weights, self.whole, self.places = table, weights, whole, places
-        self.skills = [table.player.skill_of(hand) for hand in HANDS]
         n = len(table.names)
         self.nowhere, self.unknown = n, n + 1
         self.size = n + 2
@@ -95,18 +94,19 @@ class Prices:
             (
                 np.array([*p.time, 0.0, 0.0]), np.array([*p.voice, self.unknown, self.nowhere], dtype=np.intp),
                 np.array([*p.level, 1, 1]), np.array([*p.head, 0.0, 0.0]),
-                np.array([0.0 if s is None else restrike_time(s.limb, s.marks, False) for s in p.strokes]),
-                np.array([0.0 if s is None else restrike_time(s.limb, s.marks, True) for s in p.strokes]),
+                level_factors(1.0, np.array(p.level), PLAIN_LEVEL),
                 np.array([0.0 if s is None else grace_lead(s.grace)[1] for s in p.strokes]),
             )
             for p in places
         ]  # fmt: skip
         self.tables = [self._table(side) for side in (0, 1)]
-        #: Both hands' tables as one, by (cost, bounced, load, together), then place and places back in one number;
-        #: ``offset`` (2, 1) is where each hand's places begin.
+        #: Both hands' tables as one, by (cost, bounced, caught, load, together), then place and places back in one
+        #: number; ``offset`` (2, 1) is where each hand's places begin.
         self.both = tuple(
             np.concatenate(columns).ravel()
-            for columns in zip(*((t.cost, t.bounced, t.load, t.together.astype(np.intp)) for t in self.tables))
+            for columns in zip(
+                *((t.cost, t.bounced, t.caught, t.load, t.together.astype(np.intp)) for t in self.tables)
+            )
         )
         self.offset = np.array([[0], [len(places[0].time)]])
         self.turns = self._turns()
@@ -133,19 +133,18 @@ class Prices:
     def _price(self, side: int, own: NDArray[np.intp], before: NDArray[np.intp]) -> tuple[Any, ...]:
         """Prices of strikes after places; a place of UNKNOWN is one from which everything is free."""
         t, w = self.table, self.weights
-        time, voice, level, head, plain, rebound, extra = self.columns[side]
+        time, voice, level, head, factor, extra = self.columns[side]
         n = self.nowhere
         v, was = voice[own], voice[before]
         there = (v < n) & (was < n)
         a, b = np.where(there, was, -1), np.where(there, v, -1)
-        far, way = t.distances[a, b], t.travel_times[a, b]
-        moves = far > 0
+        way = t.travel_times[side, a, b]
         gap = np.where(before < 0, np.nan, (time[own] - time[before]) * self.whole)
         shifted = (extra[own] > 0) | (head[before] > 0)
         has = before >= 0
 
-        def pace_of(strike: Floats) -> Floats:
-            needed = np.maximum(strike, way) * self.skills[side]
+        def pace_of(part: float) -> Floats:
+            needed = np.maximum(t.restrikes[side] * factor[own] * part, way)
             return np.asarray(
                 np.where(shifted & has, np.maximum(1e-4, needed + extra[own] - head[before]), needed) / gap
             )
@@ -156,11 +155,13 @@ class Prices:
         def cost_of(pace: Floats) -> Floats:
             return np.asarray(w.pace * price.pace_cost(pace) + w.lift * price.lift_cost(lift, 0, pace) + reach)
 
-        pace = pace_of(plain[own])
+        pace = pace_of(1.0)
         cost = cost_of(pace)
-        bounced = np.where(moves, 0.0, cost_of(pace_of(rebound[own])) - cost)
+        bounced, caught = (
+            cost_of(pace_of(share)) + w.control * price.control_cost(share) - cost for share in HAND_REBOUND[:2]
+        )
         together = has & (gap <= RUN_GAP * self.whole)
-        return cost, bounced, w.load * price.load_cost(3, pace, False), together, pace
+        return cost, bounced, caught, w.load * price.load_cost(3, pace, False), together, pace
 
     def _turns(self) -> Floats:
         """Cost of a move after another, by their codes (from · size + to); nothing where either is not known."""

@@ -73,7 +73,7 @@ def build_up(
     seen: list[object] = []
     for name, text in texts.items():
         new = read_text(text, kit)
-        key = tuple((s.start, s.limb, s.voice, frozenset(s.marks), s.grace) for s in new.strokes)
+        key = tuple((s.start, s.limb, s.voice, frozenset(s.marks), s.grace_text) for s in new.strokes)
         if not new.strokes or (key in seen and name != "everything"):
             continue
         if name == "everything" and key in seen:

@@ -7,7 +7,7 @@ from dataclasses import replace
 from deft_reach.core.document import read_text
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import EITHER, HANDS, other_hand
-from deft_reach.core.pattern import Pattern
+from deft_reach.core.pattern import OVER, UNDER, Pattern
 from deft_reach.core.session.history import History
 from deft_reach.core.stroke_text import TEMPO_RANGE, StrokeTextError, replace_strike, replace_strikes, strike_of
 
@@ -104,7 +104,7 @@ class StrokeEdits(History):
         if mark in strike.marks:
             marks = strike.marks.replace(mark, "")
         else:
-            rival = {">": ".", ".": ">"}.get(mark, "")
+            rival = {">": ".", ".": ">", OVER: UNDER, UNDER: OVER}.get(mark, "")
             marks = strike.marks.replace(rival, "") + mark if rival else strike.marks + mark
         self.set_text(replace_strike(pattern, index, replace(strike, marks=marks)), f"Mark {mark}", None)
 
@@ -113,7 +113,7 @@ class StrokeEdits(History):
         if pattern is None or pattern.strokes[index].limb not in (*HANDS, EITHER):
             return
         strike = strike_of(pattern, index)
-        strike = replace(strike, grace="" if strike.grace == grace else grace)
+        strike = replace(strike, grace="" if strike.grace == grace else grace, grace_voice=None, grace_marks="")
         self.set_text(replace_strike(pattern, index, strike), "Grace note", None)
 
 

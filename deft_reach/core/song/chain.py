@@ -84,7 +84,7 @@ class Chain:
             raise ValueError("sections at different tempi cannot be written out as one plan: give them one tempo")
         rows: dict[Fraction, list[Strike]] = {}
         for s in self.nominal.strokes:
-            rows.setdefault(s.start, []).append(Strike(s.limb, s.voice, s.marks, s.grace))
+            rows.setdefault(s.start, []).append(s.strike())
         meters: list[tuple[Fraction, tuple[int, int]]] = []
         for bar in self.nominal.bar_rows:
             if not meters or meters[-1][1] != bar.meter:
@@ -440,7 +440,7 @@ def _pattern(
             strokes.append(
                 Stroke(
                     len(strokes), start, one.length, here.number, beat, one.limb, one.voice, one.marks, one.grace,
-                    number, group, one.span,
+                    number, group, one.span, one.grace_voice, one.grace_marks,
                 )
             )  # fmt: skip
             origin.append((laid[at].part, laid[at].own))

@@ -125,7 +125,7 @@ def _other_feet(plan: str, pattern: Pattern, run: list[int], found: SongReport) 
         for index, limb in zip(run, limbs):
             s = pattern.strokes[index]
             if s.limb in (KICK, SECOND_KICK) and s.limb != limb:
-                changes[index] = Strike(limb, None, s.marks, s.grace)
+                changes[index] = replace(s.strike(False), limb=limb)
         if changes:
             yield _Idea(name, plan, rewrite(pattern, changes), "nothing: every stroke is heard")
 
