@@ -52,9 +52,8 @@ def planning() -> dict[str, float | bool]:
     allowed = allowed_hands(asked, kit, player, "free", "free", {})
     search = _Search(asked, kit, player, tempo, allowed, False, None, 5, True, found.best[0].weights)
     graph = search._graph(MEMORY[0])
-    optimum = min(search._costed(row.hands).of_hands for row in found.best)
-    best_start = next(iter(search._loops(graph)))[0]
-    bounds = graph.loop_bounds(2)
+    optimum = next(iter(search._loops(graph)))[0]
+    bounds = graph.loop_bounds()
 
     network, beginnings = _network(graph)
     begin = time.perf_counter()
@@ -63,9 +62,9 @@ def planning() -> dict[str, float | bool]:
         lengths.append(_shortest(network, source, target))
     theirs = (time.perf_counter() - begin) / BEGINNINGS * len(beginnings)
     # The likeliest beginnings must give the same optimum, and no other a better one.
-    likely = sorted(beginnings, key=lambda pair: bounds.get(pair[1][1:], inf))[:3]
+    likely = sorted(beginnings, key=lambda pair: bounds[pair[1][1]])[:3]
     proven = min(_shortest(network, source, target) for source, target in likely)
-    same = abs(proven - optimum) < 1e-6 and min(lengths) >= optimum - 1e-6 and abs(best_start - optimum) < 1e-6
+    same = abs(proven - optimum) < 1e-6 and min(lengths) >= optimum - 1e-6
     solved, solver_time = by_constraints(graph)
     return {
         "plan_256.ms": ours * 1e3,
@@ -77,31 +76,18 @@ def planning() -> dict[str, float | bool]:
     }
 
 
-def edges(graph):
-    """Every option from every state, as an edge of its own: from and to (moment, lead, state), cost, option."""
-    for e, step in enumerate(graph.steps):
-        for lead in (0, 1):
-            for c in range(len(step.cost)):
-                for state in range(graph.sizes[e]):
-                    cost = step.cost.item(c, state) + step.switch[lead][c]
-                    if cost < inf:
-                        after = (e + 1, step.lead[lead][c], step.after.item(c, state))
-                        yield (e, lead, state), after, cost, c
-
-
 def _network(graph):
     import networkx
 
     network = networkx.DiGraph()
-    for a, b, cost, _ in edges(graph):
+    for a, b, cost, _ in graph.edges():
         if not network.has_edge(a, b) or network[a][b]["weight"] > cost:
             network.add_edge(a, b, weight=cost)
-    end = len(graph.steps)
+    end = len(graph)
     pairs = [
-        ((0, lead, start), (end, lead, k))
-        for k, start in enumerate(graph.back.tolist())
-        for lead in (0, 1)
-        if start >= 0 and network.has_node((0, lead, start)) and network.has_node((end, lead, k))
+        ((0, state), (end, state))
+        for state in range(graph.size)
+        if network.has_node((0, state)) and network.has_node((end, state))
     ]
     random.Random(1).shuffle(pairs)
     return network, pairs
@@ -134,11 +120,11 @@ def by_constraints(graph, patience=PATIENCE, workers=2):
         flow.setdefault(end, ([], []))[0].append(x)
         return x
 
-    for start, end, cost, _ in edges(graph):
+    for start, end, cost, _ in graph.edges():
         terms.append(edge(start, end) * round(cost * SCALE))
-    for k, start in enumerate(graph.back.tolist()):
-        if start >= 0:
-            wraps += [edge((len(graph.steps), lead, k), (0, lead, start)) for lead in (0, 1)]
+    for state in range(graph.size):
+        if (len(graph), state) in flow and (0, state) in flow:
+            wraps.append(edge((len(graph), state), (0, state)))
     model.add_exactly_one(wraps)
     for inward, outward in flow.values():
         model.add(sum(inward) == sum(outward))

@@ -28,7 +28,7 @@ TERM_NAMES: Final = {
     "load": "long runs",
     "switch": "lead changes",
     "control": "bounced strokes",
-    "coordination": "coordination",
+    "coordination": "hands and feet in turn",
 }
 
 #: Mean cost a stroke at which ease has fallen to 1/e of 100.

@@ -227,8 +227,7 @@ class _Finder:
                 yield self.cannot(
                     indices,
                     limb,
-                    f"{when} the {who} would have to strike the {self.name(a)} and the {self.name(b)} "
-                    f"at once{how}.",
+                    f"{when} the {who} would have to strike the {self.name(a)} and the {self.name(b)} at once{how}.",
                     "Give one of the two to the other hand.",
                 )
 
@@ -325,7 +324,7 @@ class _Finder:
             mover = self.strokes[entering].limb
             posture = self.walk.postures[self.posture_index(entering)]
             other = other_hand(mover)
-            here, there = posture.voice(mover), posture.voice(other)
+            here = posture.voice(mover)
             if limbs == {RIGHT, LEFT}:
                 ordered = sorted(indices)
                 yield Finding(
@@ -349,10 +348,22 @@ class _Finder:
                 over,
                 "caution" if tight or hurried else "note",
                 f"{self.on(entering)} the {self.names[mover]} crosses {how} the {self.short[other]} arm to the "
-                f"{self.name(here)} while the {self.short[other]} is at the {self.name(there)}, {gap} clear"
+                f"{self.name(here)} while the {self.short[other]} {self.whereabouts(other, entering)}, {gap} clear"
                 f"{self.choice(cross)}.",
                 f"Keep the {self.names[under]} low, or let it take the {self.name(here)}.",
             )
+
+    def whereabouts(self, hand: str, index: int) -> str:
+        """Where a hand is at a stroke of the other one: at a voice, or on its way to the next."""
+        here = self.walk.postures[self.posture_index(index)].voice(hand)
+        start = self.strokes[index].start
+        later = next((s for s in self.hands if s.limb == hand and s.start > start), None)
+        if later is None and self.repeat:
+            later = next((s for s in self.hands if s.limb == hand), None)
+        strikes = any(s.limb == hand and s.start == start for s in self.hands)
+        if strikes or later is None or later.voice in (here, None) or later.voice not in self.table.points:
+            return f"is at the {self.name(here)}"
+        return f"is on its way from the {self.name(here)} to the {self.name(later.voice)}"
 
     def choice(self, cross: Cross) -> str:
         """What there is to say of who goes over."""

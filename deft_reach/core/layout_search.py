@@ -450,7 +450,6 @@ def _join(rows: Sequence[Follow], factors: Sequence[float]) -> Follow:
         count=sum(f.count for f in rows),
         entry_was=column("", "entry_was"),
         entry_voice=column("", "entry_voice"),
-        entry_real=column("", "entry_real"),
         lane_start=column("", "lane_start", entries),
         hands=Hands(
             column("hands", "index", strokes), column("hands", "entry", entries), column("hands", "before", entries),

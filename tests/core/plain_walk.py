@@ -208,7 +208,7 @@ class Walker:
         self.table = table
         self.weights = weights
         self.restrike = {limb: restrike(table.player, limb) for limb in "RLKJH"}
-        self.keeper = keeper_of(pattern)
+        self.surface = kept_surface(pattern)
         self.alone_before = ""
         self.time_before = 0.0
         self.right, self.left = LimbState(), LimbState()
@@ -322,6 +322,8 @@ class Walker:
                 needed = max(self.restrike[limb] * factor_of(part, level, other.level), way)
                 self.grace_pace = max(1e-4, needed + lead - other.head_start) / gap
             other.gaps.append(gap)
+        if other.voice is not None and voice is not None and other.voice != voice:
+            other.move = self.table.moves[other.voice, voice].across
         # The hand is at this voice now and has gained its head start.
         other.time, other.voice, other.level, other.head_start, other.run = (now, voice, level, GRACE_LEAST, 0)
         own = self.right if stroke.limb == RIGHT else self.left
@@ -445,7 +447,7 @@ class Walker:
 
     def cross_over(self, out: Walk, times: Sequence[float], length: float | None) -> None:
         """Crossings of a round, each hand where it is on its way; and what they cost."""
-        table, w = self.table, self.weights
+        w = self.weights
         lines = {hand: self.line(hand, times, length) for hand in (RIGHT, LEFT)}
         found: list[Cross | None] = []
         for event, posture in zip(self.pattern.events, out.postures):
@@ -540,11 +542,10 @@ class Walker:
     def lead(self, out: Walk, hands: Sequence[Stroke]) -> None:
         played = {s.limb: s.index for s in hands}
         w = self.weights
-        if self.keeper is not None:
-            if self.keeper in played:
-                out.lead.append(played[self.keeper])
-                self.other_lead(out, self.keeper, played[self.keeper])
-            return
+        if self.surface is not None:
+            played = {s.limb: s.index for s in hands if s.voice == self.surface}
+            if not played:
+                return
         # Both hands on the beat: whoever led goes on leading.
         hand = self.leader if self.leader in played else next(iter(played))
         assert hand is not None
@@ -561,18 +562,13 @@ class Walker:
             out.rows[index - self.base].cost["switch"] += self.weights.switch * other_lead_cost()
 
 
-def keeper_of(pattern: Pattern) -> str | None:
-    """The hand that keeps a surface of its own, if one does."""
-    voices = {hand: [s.voice for s in pattern.strokes if s.limb == hand] for hand in (RIGHT, LEFT)}
-    keepers = []
-    for hand, other in ((RIGHT, LEFT), (LEFT, RIGHT)):
-        mine = voices[hand]
-        if len(mine) >= 4:
-            most = max(mine, key=mine.count)
-            keeps = 3 * mine.count(most) >= 2 * len(mine) and most not in voices[other]
-            if keeps and most.split(":")[0] != "sn":
-                keepers.append(hand)
-    return keepers[0] if len(keepers) == 1 else None
+def kept_surface(pattern: Pattern) -> str | None:
+    """The voice, other than the snare, on which at least four and a third of the hands' strokes fall, if there is one."""
+    voices = [s.voice for s in pattern.strokes if s.limb not in FEET]
+    counts = {voice: voices.count(voice) for voice in voices if voice.split(":")[0] != "sn"}
+    most = max(counts.values(), default=0)
+    first = [voice for voice, count in counts.items() if count == most]
+    return first[0] if len(first) == 1 and most >= 4 and 3 * most >= len(voices) else None
 
 
 def leads_at(pattern: Pattern, event: Event) -> bool:

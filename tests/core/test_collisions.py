@@ -51,7 +51,7 @@ def test_heights_of_bodies():
     low, high = heights(FIVE.piece("bd"))
     assert (low, high) == pytest.approx((300 - 279.4, 300 + 279.4))
     low, high = heights(FIVE.piece("ft"))
-    assert high == pytest.approx(640, abs=10) and low == pytest.approx(240, abs=10)
+    assert high == pytest.approx(610, abs=10) and low == pytest.approx(210, abs=10)
 
 
 @pytest.mark.parametrize("kind", [kind for kind in KINDS if kind not in PEDALS])

@@ -50,7 +50,7 @@ def test_every_pair_agrees_with_orientation_tests():
         for b in VOICES:
             if a == b:
                 continue
-            right, left = TABLE.joints["R"][a], TABLE.joints["L"][b]
+            right, left = TABLE.pose("R", a, b), TABLE.pose("L", b, a)
             meets = independent(right, left)
             found = crossed(a, b)
             if found is None:
@@ -91,7 +91,7 @@ def test_on_a_mirrored_kit_it_is_the_other_way_round():
 def test_two_hands_on_one_voice_do_not_cross_and_stand_beside_each_other():
     for voice in VOICES:
         assert crossed(voice, voice) is None
-        right, left = TABLE.shared["R"][voice][3], TABLE.shared["L"][voice][3]
+        right, left = TABLE.pose("R", voice, voice)[3], TABLE.pose("L", voice, voice)[3]
         assert right[0] - left[0] == pytest.approx(50)
 
 

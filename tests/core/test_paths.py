@@ -10,14 +10,14 @@ from deft_reach.core import Player
 from deft_reach.core.motion.paths import (
     ACCENT_MM,
     SCHOOLS,
-    arm_at,
+    arms_at,
     lift,
     lift_height,
     minimum_jerk,
     minimum_jerk_speed,
     tip_at,
 )
-from deft_reach.core.motion.pose import strike_poses
+from deft_reach.core.motion.pose import strike_poses, trunk_turn
 
 U = np.linspace(0, 1, 2001)
 
@@ -64,9 +64,12 @@ def test_what_is_louder_comes_from_higher():
 
 def test_an_arm_without_lift_is_the_strike_pose_and_with_it_the_tip_is_above():
     tips = np.array([[-30.0, 430.0, 650.0], [400.0, 330.0, 640.0]])
-    still = arm_at(Player(), 1.0, tips, np.zeros(2))
-    assert still == pytest.approx(strike_poses(Player(), 1, tips).joints)
-    raised = arm_at(Player(), 1.0, tips, np.array([200.0, 100.0]))
+    other = np.array([[-300.0, 600.0, 850.0], [0.0, 500.0, 650.0]])
+    still, left = arms_at(Player(), tips, other, (np.zeros(2), np.zeros(2)))
+    turn = trunk_turn(tips, other)
+    assert still == pytest.approx(strike_poses(Player(), 1, tips, turn).joints)
+    assert left == pytest.approx(strike_poses(Player(), -1, other, turn).joints)
+    raised, _ = arms_at(Player(), tips, other, (np.array([200.0, 100.0]), np.zeros(2)))
     assert raised[:, 3, 2] - still[:, 3, 2] == pytest.approx([200, 100])
     assert (raised[:, 2, 2] > still[:, 2, 2]).all(), "the grip comes up with it, but less"
     assert (raised[:, 2, 2] - still[:, 2, 2] < 100).all()

@@ -9,8 +9,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.optimize import least_squares
 
-from deft_reach.core import Player, PlayerError, check_player, layout
-from deft_reach.core.motion.pose import MAX_LEAN_MM, reach_radius, solve_elbow, strike_poses
+from deft_reach.core import LAYOUTS, Player, PlayerError, check_player, layout
+from deft_reach.core.motion.pose import (
+    MAX_LEAN_MM,
+    elbow_degrees,
+    reach_contour,
+    solve_elbow,
+    strike_poses,
+    trunk_turn,
+    turn_alone,
+    upper_arm_degrees,
+)
 from deft_reach.core.player import Segments
 
 FIVE = layout("five")
@@ -74,7 +83,7 @@ def test_the_elbow_agrees_with_a_numeric_solver(point):
     if not abs(player.upper_arm_mm - player.forearm_mm) + 30 < span < player.arm_mm - 10:
         return
     elbow = solve_elbow(shoulder, grip, player.upper_arm_mm, player.forearm_mm)[0]
-    normal = np.cross(grip[0] - shoulder[0], np.array([0.5, 0.0, -1.0]))
+    normal = np.cross(grip[0] - shoulder[0], np.array([0.1, -0.05, -1.0]))
     if np.linalg.norm(normal) < 60:
         return
     normal /= np.linalg.norm(normal)
@@ -95,7 +104,8 @@ def test_the_stick_is_toed_in_twelve_degrees_from_the_line_to_the_shoulder():
     poses = strike_poses(player, 1, np.array([[100.0, 700.0, 800.0]]))
     _, _, grip, tip = poses.joints[0]
     stick = math.degrees(math.atan2(tip[0] - grip[0], tip[1] - grip[1]))
-    line = math.degrees(math.atan2(tip[0] - player.shoulder[0], tip[1] - player.shoulder[1]))
+    shoulder = poses.joints[0, 0]
+    line = math.degrees(math.atan2(tip[0] - shoulder[0], tip[1] - shoulder[1]))
     assert line - stick == pytest.approx(12)
 
 
@@ -122,16 +132,102 @@ def test_beyond_a_straight_arm_the_trunk_leans_just_enough():
 @pytest.mark.parametrize("height", [650.0, 1000.0], ids=["drums", "cymbals"])
 @pytest.mark.parametrize("reach", [0.6, 0.8, 1.0])
 def test_reach_contours_agree_with_sampled_poses(reach, height):
-    """Brute force: the farthest sampled tip within the reach lies on the contour."""
+    """Brute force: of the tips sampled in the contour's own directions the farthest within the reach lies on it."""
     player = Player()
     sx, sy, _ = player.shoulder
-    radius = reach_radius(player, height, reach)
-    for angle in (-60, -20, 0, 30, 70):
-        direction = np.array([math.sin(math.radians(angle)), math.cos(math.radians(angle))])
-        distances = np.arange(350.0, 1100.0, 1.0)
-        tips = np.column_stack([sx + distances * direction[0], sy + distances * direction[1], np.full(750, height)])
+    contour = reach_contour(player, height, reach)
+    assert len(contour) > 40
+    for x, y in contour[:: len(contour) // 6]:
+        direction = np.array([x - sx, y - sy]) / math.hypot(x - sx, y - sy)
+        distances = np.arange(250.0, 1300.0, 1.0)
+        tips = np.column_stack([sx + distances * direction[0], sy + distances * direction[1], np.full(1050, height)])
         inside = distances[strike_poses(player, 1, tips).reach <= reach]
-        assert inside.max() == pytest.approx(radius, abs=1.5)
+        assert inside.max() == pytest.approx(math.hypot(x - sx, y - sy), abs=1.5)
+
+
+@given(coordinates, coordinates)
+def test_the_trunk_turns_towards_where_both_hands_work_and_no_further_than_it_can(one, other):
+    right, left = np.array([one], dtype=float), np.array([other], dtype=float)
+    turn = float(trunk_turn(right, left)[0])
+    bearing = math.atan2((one[0] + other[0]) / 2, (one[1] + other[1]) / 2)
+    assert abs(turn) <= math.radians(35) + 1e-9 and turn * bearing >= 0 and abs(turn) <= abs(bearing) + 1e-9
+    for side in (1, -1):
+        shoulder = strike_poses(Player(), side, right, np.array([turn])).joints[0, 0]
+        half, middle, height = Player().shoulder
+        if strike_poses(Player(), side, right, np.array([turn])).lean[0] == 0:
+            assert math.hypot(shoulder[0], shoulder[1] - middle) == pytest.approx(half) and shoulder[2] == height
+
+
+@given(coordinates)
+def test_the_elbow_stays_out_of_the_trunk_and_no_higher_than_it_must(point):
+    """Sampled all round the circle: no elbow outside the trunk is lower."""
+    player = Player()
+    tips = np.array([point], dtype=float)
+    shoulder, elbow, grip, _ = strike_poses(player, 1, tips).joints[0]
+    span = np.linalg.norm(grip - shoulder)
+    if not abs(player.upper_arm_mm - player.forearm_mm) + 20 < span < player.arm_mm - 10:
+        return
+    breadth, depth = 0.112 * player.stature_mm, 0.085 * player.stature_mm
+
+    def free(e):
+        part = (e[1] - 60.0) / depth
+        return abs(part) >= 1 or e[0] >= breadth * math.sqrt(1 - part * part) - 12
+
+    axis = (grip - shoulder) / span
+    along = axis @ (elbow - shoulder)
+    spoke = elbow - shoulder - along * axis
+    other = np.cross(axis, spoke)
+    ring = [
+        shoulder + along * axis + math.cos(a) * spoke + math.sin(a) * other for a in np.radians(np.arange(0, 360, 3))
+    ]
+    assert free(elbow) or not any(free(e) for e in ring)
+    assert elbow[2] <= shoulder[2] + 1 or point[2] > 1000 or not any(free(e) for e in ring if e[2] < elbow[2] - 40)
+
+
+#: The hand that usually plays a piece: the far one its hi-hat, else the one on its side. Common practice.
+def usual_hand(piece) -> str:
+    if piece.kind == "hi-hat":
+        return "R" if piece.x < 0 else "L"
+    return "R" if piece.x >= 0 else "L"
+
+
+def rula_upper_arm(degrees: float) -> int:
+    """RULA's score of the upper arm (McAtamney & Corlett 1993, *Applied Ergonomics* 24; from memory)."""
+    return 1 if degrees <= 20 else 2 if degrees <= 45 else 3 if degrees <= 90 else 4
+
+
+@pytest.mark.parametrize("name", LAYOUTS)
+@pytest.mark.parametrize("turned", [False, True], ids=["as shipped", "mirrored"])
+def test_nobody_sits_badly_at_a_shipped_kit(name, turned):
+    """RULA: the upper arm 1 or 2 at the snare and no more than 3 anywhere; the lower arm 1 (60 to 100° bent) at the
+    snare, the floor tom and the usual toms."""
+    kit = layout(name).mirror() if turned else layout(name)
+    player = Player().mirror() if turned else Player()
+    for piece in kit:
+        if piece.is_pedal or piece.kind == "bass":
+            continue
+        hands = "RL" if piece.kind == "snare" else usual_hand(piece)
+        for hand in hands:
+            joints = strike_poses(player, 1 if hand == "R" else -1, np.array([[piece.x, piece.y, piece.z]])).joints
+            upper, bent = float(upper_arm_degrees(joints)[0]), 180 - float(elbow_degrees(joints)[0])
+            assert rula_upper_arm(upper) <= (2 if piece.kind == "snare" else 3), (piece.code, hand, upper)
+            if piece.kind in ("snare", "tom"):
+                assert 60 <= bent <= 105, (piece.code, hand, bent)
+
+
+@pytest.mark.parametrize("name", LAYOUTS)
+def test_the_snare_stands_between_the_knees_with_room_for_the_seat(name):
+    """520 to 620 mm in front of the seat's centre, forearms about level, elbows beside the trunk."""
+    snare = layout(name).of_kind("snare")
+    assert 520 <= snare.y <= 620 and abs(snare.x) <= 60
+    for side in (1, -1):
+        _, elbow, grip, _ = strike_poses(Player(), side, np.array([[snare.x, snare.y, snare.z]])).joints[0]
+        assert abs(grip[2] - elbow[2]) < 60 and elbow[0] * side > 200
+
+
+def test_alone_a_hand_turns_the_trunk_less_than_both():
+    tips = np.array([[480.0, 490.0, 610.0]])
+    assert 0 < turn_alone(tips)[0] < trunk_turn(tips, tips)[0]
 
 
 def test_every_piece_of_the_shipped_kits_is_in_reach_of_a_hand():

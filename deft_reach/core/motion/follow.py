@@ -10,13 +10,12 @@ from bisect import bisect_right
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
-from fractions import Fraction
 from typing import Final, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from deft_reach.core.limbs import EITHER, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
+from deft_reach.core.limbs import EITHER, FEET, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
 from deft_reach.core.motion.paths import MOVING, minimum_jerk
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.timing import (
@@ -122,7 +121,7 @@ class Follow:
     """What each stroke of a pattern follows; see the parts.
 
     ``entry_was`` and ``entry_voice`` are the moves of all lanes one after the other, run-in and graces included;
-    ``entry_real`` leaves graces out, and ``lane_start`` is where each entry's lane begins. ``came_from`` has a
+    ``lane_start`` is where each entry's lane begins. ``came_from`` has a
     voice or None for every stroke, ``run`` every stroke's place in its run. ``event_right`` and ``event_left``
     are where the hands are after each event, ``before`` where they were when the round began. ``lead`` and
     ``switches`` as in Walk.
@@ -131,7 +130,6 @@ class Follow:
     count: int
     entry_was: Ints
     entry_voice: Ints
-    entry_real: Flags
     lane_start: Ints
     hands: Hands
     graces: Graces
@@ -181,6 +179,7 @@ class _Columns(NamedTuple):
     events: int
     #: The events at which a hand can lead: those on a beat, and where there are groups their first ones instead.
     leads: Flags
+    surface: str | None
 
 
 def _columns(pattern: Pattern) -> _Columns:
@@ -205,24 +204,37 @@ def _columns(pattern: Pattern) -> _Columns:
         [(s.grace_voice or s.voice, s.grace_marks) for s in strokes],
         np.array([_chosen(s.limb, s.marks) for s in strokes], dtype=np.intp),
         len(struck),
-        _leading(pattern, [row.start for row in struck], [row.on_beat for row in struck]),
+        leading(pattern),
+        surface_of(pattern),
     )
     pattern.kept["columns"] = found
     return found
 
 
-def _leading(pattern: Pattern, starts: Sequence[Fraction], on_beat: Sequence[bool]) -> Flags:
+def leading(pattern: Pattern) -> Flags:
     """Which events a hand can lead: the first of each group, and outside of groups those on a beat."""
+    events = pattern.events
     if not pattern.groups:
-        return np.array(on_beat, dtype=bool)
+        return np.array([event.on_beat for event in events], dtype=bool)
     begins = [group.start for group in pattern.groups]
     ends = [group.start + group.length for group in pattern.groups]
     found = []
-    for start, beat in zip(starts, on_beat):
-        k = bisect_right(begins, start) - 1
-        inside = k >= 0 and start < ends[k]
-        found.append(start == begins[k] if inside else beat)
+    for event in events:
+        k = bisect_right(begins, event.start) - 1
+        inside = k >= 0 and event.start < ends[k]
+        found.append(event.start == begins[k] if inside else event.on_beat)
     return np.array(found, dtype=bool)
+
+
+def surface_of(pattern: Pattern) -> str | None:
+    """The surface that a figure keeps, whoever plays it: the voice, other than the snare, on which a third of the
+    hands' strokes falls, four at least, and more than on any other such voice. None if there is none."""
+    counts = Counter(s.voice for s in pattern.strokes if s.limb not in FEET)
+    total = sum(counts.values())
+    rows = [(count, voice) for voice, count in counts.most_common() if voice.partition(":")[0] != "sn"]
+    if not rows or rows[0][0] < 4 or 3 * rows[0][0] < total or (len(rows) > 1 and rows[1][0] == rows[0][0]):
+        return None
+    return rows[0][1]
 
 
 def _chosen(limb: str, marks: str) -> int:
@@ -378,7 +390,7 @@ class _Follower:
                 came[i] = (names[was[q]] if was[q] >= 0 else None) if is_hand else voices_of[origin[q]]
         lead, switches = self.leads()
         return Follow(
-            self.count, was, voice, real, lane_start, hands, graces, feet,
+            self.count, was, voice, lane_start, hands, graces, feet,
             self.postures(hands, event, right, left, ways), came, runs, right[first:], left[first:],
             (int(right[first - 1]), int(left[first - 1])) if first else (-1, -1), lead, switches,
             self.led_by(lead), *self.turns(event_time),
@@ -525,21 +537,6 @@ class _Follower:
         times[c.event] = c.start
         return event_of, struck, times[struck]
 
-    def keeper(self) -> int | None:
-        """The lane of the hand that keeps a surface of its own: two in three of its strokes, four at least, fall on one
-        voice other than the snare, which the other hand leaves alone. None if neither or both do."""
-        c = self.c
-        found = []
-        for k in (0, 1):
-            mine = [c.voices[i] for i in np.flatnonzero(c.lane == k).tolist()]
-            if len(mine) < 4:
-                continue
-            voice, count = Counter(mine).most_common(1)[0]
-            others = {c.voices[i] for i in np.flatnonzero(c.lane == 1 - k).tolist()}
-            if voice.partition(":")[0] != "sn" and 3 * count >= 2 * len(mine) and voice not in others:
-                found.append(k)
-        return found[0] if len(found) == 1 else None
-
     def leads(self) -> tuple[list[int], list[int]]:
         """The stroke that leads each beat of the round, and those where the lead changes hands."""
         c = self.c
@@ -547,25 +544,22 @@ class _Follower:
         led = np.flatnonzero(beats & (self.struck_by[0] | self.struck_by[1]))
         if not len(led):
             return [], []
-        both = self.struck_by[0] & self.struck_by[1]
         played: dict[int, dict[int, int]] = {int(e): {} for e in led}
         for k in np.flatnonzero((self.lane < 2) & np.isin(self.event, led)).tolist():
             played[int(self.event[k])][int(self.lane[k])] = k
-        keeper = self.keeper()
-        leader: int | None = keeper
+        leader: int | None = None
         lead: list[int] = []
         switches: list[int] = []
         for e in led.tolist():
             hands = played[e]
+            if c.surface is not None:
+                # Whoever plays the kept surface leads, and a backbeat of the other hand changes nothing.
+                hands = {lane: k for lane, k in hands.items() if c.voices[self.pick[k]] == c.surface}
             if not hands:
                 continue
-            if keeper is not None:
-                # Whoever keeps a surface leads, and a backbeat of the other hand changes nothing.
-                if keeper in hands and self.main[hands[keeper]]:
-                    lead.append(int(c.index[self.pick[hands[keeper]]]))
-                continue
             # Both hands on the beat: whoever led goes on leading.
-            hand = leader if leader is not None and both[e] else next(iter(hands))
+            hand = leader if leader in hands else next(iter(hands))
+            assert hand is not None
             k = hands[hand]
             if self.main[k]:
                 index = int(c.index[self.pick[k]])

@@ -24,7 +24,7 @@ from deft_reach.core.motion.timing import OTHER_SIDE, restrike, travel_times
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.report import Posture
 
-_PACE, _REACH, _CROSS, SQUEEZE, _TURN, _LIFT, _LOAD, _SWITCH, _CONTROL, _COORDINATION = range(len(TERMS))
+_PACE, _REACH, _CROSS, SQUEEZE, _TURN, _LIFT, _LOAD, _SWITCH, _CONTROL, COORDINATION = range(len(TERMS))
 
 
 class GraceWalk(NamedTuple):
@@ -108,7 +108,7 @@ def walk(pattern: Pattern, followed: Follow, whole: float, table: ReachTable, we
     movers, crosses, entering = _arms(followed, table, weights, hands[1], costs)
     costs[_SWITCH, followed.switches] = weights.switch * price.SWITCH_COST
     costs[_SWITCH, followed.led[table.leading_side]] += weights.switch * price.OTHER_LEAD_COST
-    costs[_COORDINATION, followed.turns] = weights.coordination * price.turns_cost(1.0 / (followed.turn_gaps * whole))
+    costs[COORDINATION, followed.turns] = weights.coordination * price.turns_cost(1.0 / (followed.turn_gaps * whole))
     out = Walk(
         _or_none(gap), travel.tolist(), needed.tolist(), _or_none(pace), _or_none(reach), followed.came_from,
         followed.run, costs, lead=followed.lead, switches=followed.switches,
@@ -174,7 +174,7 @@ def _directions(followed: Follow, table: ReachTable) -> tuple[Floats, Floats]:
     was, voice = followed.entry_was, followed.entry_voice
     there = (was >= 0) & (voice >= 0)
     across = np.where(there[:, None], table.tips[voice, :2] - table.tips[was, :2], 0.0)
-    moved = there & followed.entry_real & (table.distances[was, voice] > 0)
+    moved = there & (table.distances[was, voice] > 0)
     last = np.maximum.accumulate(np.where(moved, np.arange(len(was)), -1))
     before = np.where(h.before >= 0, last[h.before], -1)
     found = (before >= 0) & (before >= followed.lane_start[h.entry])

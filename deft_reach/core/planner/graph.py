@@ -1,57 +1,30 @@
 """The graph of everything the hands can do: states before each moment, and what each option costs from each.
 
-A state is all that the cost of what follows can depend on: where each hand struck last and when, where it came from,
-how long its run is, and who leads. Of a hand that has rested while the other had many choices, where it is and since
-when is forgotten, and costs as little as it can: so a way through the graph never costs more than the sticking it
-stands for, and nearly always just as much. That keeps the states few.
+A state is how the last choices were made (see past), so the costs of all moments are worked out at once. What they
+cannot know costs as little as it can; passing each other closely is left to the analysis. So a way through the graph
+never costs more than the sticking it stands for, and nearly always just as much.
 """
 
 from __future__ import annotations
 
-import math
+from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Final, NamedTuple
+from typing import Any, Final
 
 import numpy as np
 
 from deft_reach.core import cost as price
-from deft_reach.core.motion.follow import Ints
+from deft_reach.core.cost import Weights
+from deft_reach.core.motion.follow import RUN_GAP, Flags, Ints
+from deft_reach.core.motion.paths import MOVING, minimum_jerk
 from deft_reach.core.motion.pose import Floats
-from deft_reach.core.motion.timing import GHOST, grace_lead
-from deft_reach.core.planner.moments import Moment, Option
-from deft_reach.core.planner.prices import NOWHERE, UNKNOWN, WINDOW, Places, Prices
-from deft_reach.core.progress import SILENT, Progress
+from deft_reach.core.motion.reach_table import Cross, ReachTable
+from deft_reach.core.motion.timing import GRACE_LEAST, HAND_REBOUND, level_factors, rebound
+from deft_reach.core.planner.moments import BOTH, NOBODY, OPTIONS, Moments
+from deft_reach.core.planner.past import Past
 
-#: Rows of the states for the right hand; the left hand's follow. Then the hand that struck last, and its streak.
-PLACE, VOICE, MOVE, RUN = range(4)
-LAST, STREAK, ROWS = 8, 9, 10
-#: A run longer than this costs no more by its length.
-RUN_CAP: Final = 10
-BOTH: Final = 2
-_OPTIONS: Final = [np.arange(n) for n in range(5)]
-
-
-class Step(NamedTuple):
-    """One moment of the graph: by option and state, the cost (infinite where not allowed) and the state after it.
-
-    ``lead`` and ``switch`` by lead and option: who leads then, and what a change of the lead costs.
-    """
-
-    cost: Floats
-    after: Ints
-    lead: list[list[int]]
-    switch: list[list[float]]
-    #: Whether the lead can change at all.
-    beat: bool
-
-
-class _Usual(NamedTuple):
-    """A moment with one open stroke for either hand and no graces: by hand (2, 1) the strike's place and the first
-    place of the moment, and the voice."""
-
-    own: Ints
-    base: Ints
-    voice: int
+#: A hand that has rested for more moments than this is not asked where it is on its way meanwhile.
+REST: Final = 12
 
 
 @dataclass(frozen=True)
@@ -61,340 +34,397 @@ class Limits:
     alternate: bool = False
     max_run: int | None = None
 
-    @property
-    def matter(self) -> bool:
-        return self.alternate or self.max_run is not None
-
 
 class Graph:
-    """The states of a round. ``memory`` is how many choices of the other hand a resting hand remembers.
+    """The states of a round: ``cost`` (moments, options, states), infinite where not allowed, ``after`` the state that
+    each leads to, ``ending`` (states) what is still to pay at the end of what is played once.
 
-    ``steps`` has one entry a moment of the round, ``sizes`` the number of states before each and at the end. For a
-    loop, ``back`` says for every state at the end which state of the beginning it is, −1 if none.
+    ``memory`` is how many choices a state remembers.
     """
 
     def __init__(
-        self, moments: list[Moment], begins: int, places: tuple[Places, Places], prices: Prices, limits: Limits,
-        loop: bool, memory: int, progress: Progress = SILENT,
+        self, moments: Moments, table: ReachTable, weights: Weights, whole: float, limits: Limits,
+        length: float | None, memory: int,
     ) -> None:  # fmt: skip
-        self.moments, self.begins, self.places, self.prices = moments, begins, places, prices
-        self.limits, self.progress = limits, progress
-        #: By hand and moment, the first place that is remembered through a choice of the other hand there.
-        chosen = np.concatenate([[0], np.cumsum([len(m.options) > 1 for m in moments])])
-        self.kept_from = np.stack([np.searchsorted(chosen[p.event], chosen[:-1] - memory) for p in places])
-        self.weights = self._weights()
-        beats = [m.beat for m in moments]
-        self.led = np.concatenate([[False], np.logical_or.accumulate(beats)]) if beats else np.zeros(1, dtype=bool)
-        hand = [NOWHERE, prices.nowhere, prices.no_move, 0]
-        if loop:
-            hand = [UNKNOWN, prices.unknown, prices.no_move, 0]
-        states = np.array([*hand, *hand, -1, 0], dtype=np.intp)[:, None]
-        self.steps: list[Step] = []
-        self._before: list[Ints] = []
-        self._usual_ones: list[_Usual | None] = []
-        self.sizes: list[int] = []
-        beginning = states
-        for e, moment in enumerate(moments):
-            if e == begins:
-                beginning = states
-            if e >= begins:
-                self.sizes.append(states.shape[1])
-            progress.at(e, len(moments))
-            states = self._step(e, moment, states)
-        self.sizes.append(states.shape[1])
-        self._price_usual()
-        self._before.clear()
-        if loop:
-            self.back = self._match(beginning, states)
+        self.moments, self.loop = moments, length is not None
+        past = Past(moments, memory, length)
+        self.size = past.size
+        self.after = past.after(moments)
+        pricing = _Pricing(moments, past, table, weights, whole, limits)
+        self.cost, self.ending = pricing.costs(), pricing.ending()
 
-    # --- building ---------------------------------------------------------------------------------------------
+    def __len__(self) -> int:
+        return len(self.moments)
 
-    def _step(self, e: int, moment: Moment, states: Ints) -> Ints:
-        usual = self._usual(moment)
-        if usual is not None:
-            cost = np.zeros((2, 0))
-            after = self._advance_both(e, usual, states)
-            if self.limits.matter:
-                n = states.shape[1]
-                for side in (0, 1):
-                    self._restrict(states, after[:, side * n : (side + 1) * n], np.zeros(n), moment, side)
-        else:
-            rows = [self._advance(e, moment, option, states) for option in moment.options]
-            cost = np.array([c for c, _ in rows])
-            after = np.concatenate([a for _, a in rows], axis=1)
-        new, where = self._distinct(after)
-        if e >= self.begins:
-            self._before.append(states)
-            self._usual_ones.append(usual)
-            leads = [[self._leads(e, moment, option, lead) for option in moment.options] for lead in (0, 1)]
-            self.steps.append(
-                Step(
-                    cost,
-                    where.reshape(len(cost), states.shape[1]),
-                    [[lead for lead, _ in row] for row in leads],
-                    [[switch for _, switch in row] for row in leads],
-                    moment.beat,
-                )
-            )
-        return new
-
-    def _distinct(self, states: Ints) -> tuple[Ints, Ints]:
-        """Each state once, and for each column which one it is."""
-        key = self._keys(states)
-        order = np.argsort(key, kind="stable")
-        ordered = key[order]
-        fresh = np.empty(len(key), dtype=bool)
-        fresh[:1] = True
-        np.not_equal(ordered[1:], ordered[:-1], out=fresh[1:])
-        where = np.empty(len(key), dtype=np.intp)
-        where[order] = np.cumsum(fresh) - 1
-        return states[:, order[fresh]], where
-
-    def _weights(self) -> Ints | None:
-        """What each row counts in a number that tells states apart; None where that would be too large a number."""
-        prices = self.prices
-        moves, places = prices.size**2 + 1, max(len(p.time) for p in self.places) + 2
-        sizes = [places, prices.size, moves, RUN_CAP + 1] * 2 + [4, (self.limits.max_run or 1) + 2]
-        weights = [math.prod(sizes[k + 1 :]) for k in range(ROWS)]
-        return np.array(weights, dtype=np.intp) if math.prod(sizes) < 2**62 else None
-
-    def _keys(self, states: Ints) -> Ints:
-        """One number for everything that tells states apart."""
-        if self.weights is not None:
-            return np.asarray(self.weights @ states)
-        return np.asarray(np.unique(states, axis=1, return_inverse=True)[1])
-
-    def _advance_both(self, e: int, usual: _Usual, states: Ints) -> Ints:
-        """The states after the usual moment: one open stroke for either hand, no graces. First those after R."""
-        prices, n = self.prices, states.shape[1]
-        hands = states[:8].reshape(2, 4, n)
-        place, move = hands[:, PLACE], hands[:, MOVE]
-        back = self._backs(usual.own, usual.base, place)
-        code = prices.codes[usual.voice].take(hands[:, VOICE])
-        new = np.empty((2, 4, n), dtype=np.intp)
-        new[:, PLACE], new[:, VOICE] = usual.own, usual.voice
-        new[:, MOVE] = np.where(code < prices.no_move, code, move)
-        np.minimum(hands[:, RUN] * prices.both[4].take(back) + 1, RUN_CAP, out=new[:, RUN])
-        rested = hands.copy()
-        rested[:, RUN] = 0
-        old = (place >= 0) & (place < self.kept_from[:, e, None])
-        rested[:, PLACE][old], rested[:, MOVE][old], rested[:, VOICE][old] = UNKNOWN, prices.no_move, prices.unknown
-        after = np.empty((ROWS, 2, n), dtype=np.intp)
-        after[:4, 0], after[4:8, 0] = new[0], rested[1]
-        after[:4, 1], after[4:8, 1] = rested[0], new[1]
-        after[LAST:] = states[LAST:, None]
-        return after.reshape(ROWS, 2 * n)
-
-    def _backs(self, own: Ints, base: Ints, place: Ints) -> Ints:
-        """Where in the prices a strike after each place stands; all (2, n) by hand."""
-        back = base - 1 - place
-        back[(place < 0) | (back > WINDOW)] = WINDOW
-        return np.asarray(back + (own + self.prices.offset) * (WINDOW + 1))
-
-    def _price_usual(self) -> None:
-        """What the usual moments cost, all in one go."""
-        prices, size = self.prices, self.prices.size
-        mine = [k for k, (step, usual) in enumerate(zip(self.steps, self._usual_ones)) if usual is not None]
-        if not mine:
-            return
-        before = [self._before[k] for k in mine]
-        lengths = [states.shape[1] for states in before]
-        usual = [u for u in self._usual_ones if u is not None]
-        hands = np.concatenate(before, axis=1)[:8].reshape(2, 4, -1)
-        own, base = (
-            np.repeat(np.concatenate(x, axis=1), lengths, axis=1) for x in zip(*((u.own, u.base) for u in usual))
-        )
-        voice = np.repeat([u.voice for u in usual], lengths)
-        at, move = hands[:, VOICE], hands[:, MOVE]
-        back = self._backs(own, base, hands[:, PLACE])
-        cost, bounced, caught, load, together = prices.both
-        run = hands[:, RUN] * together.take(back) + 1
-        found = cost.take(back) + load.take(back) * np.clip(run - 2, 0, 8) + (run == 2) * bounced.take(back)
-        found += (run == 3) * caught.take(back)
-        found += prices.flat_turns.take(move * (prices.no_move + 1) + prices.codes[voice, at])
-        now = np.stack([voice * size + at[1], at[0] * size + voice])
-        found += prices.lone_pairs.take((at[0] * size + at[1]) * (size * size) + now)
-        for k, part, states in zip(mine, np.split(found, np.cumsum(lengths)[:-1], axis=1), before):
-            if self.limits.matter:
-                for side in (0, 1):
-                    self._restrict(states, states.copy(), part[side], self.moments[self.begins + k], side)
-            self.steps[k] = self.steps[k]._replace(cost=part)
-
-    def _usual(self, moment: Moment) -> _Usual | None:
-        if len(moment.options) != 2 or [o.leads for o in moment.options] != [0, 1]:
-            return None
-        struck = [option.struck[side] for side, option in enumerate(moment.options)]
-        if any(len(row) != 1 for row in struck) or any(o.graced is not None for o in moment.options):
-            return None
-        own = [row[0] for row in struck]
-        voice = self.places[0].voice[own[0]]
-        if voice == self.prices.unknown:
-            return None
-        base = [p.base[k] for p, k in zip(self.places, own)]
-        return _Usual(np.array(own)[:, None], np.array(base)[:, None], voice)
-
-    @np.errstate(invalid="ignore")
-    def _advance(self, e: int, moment: Moment, option: Option, states: Ints) -> tuple[Floats, Ints]:
-        """What an option costs from every state, and the states after it."""
-        prices, size = self.prices, self.prices.size
-        after = states.copy()
-        cost = np.zeros(states.shape[1])
-        hands = 0
-        lone = option.leads
-        for side, struck in enumerate(option.struck):
-            row = 4 * side
-            columns, table = self.places[side], prices.tables[side]
-            for own in struck:
-                hands += 1
-                place = states[row + PLACE]
-                back = columns.base[own] - 1 - place
-                k = np.where((place < 0) | (back >= WINDOW), WINDOW, back)
-                graced = columns.graced[own]
-                run = np.ones_like(k) if graced else np.where(table.together[own][k], states[row + RUN], 0) + 1
-                part = table.cost[own][k] + table.load[own][k] * np.clip(run - 2, 0, 8)
-                part += np.where(run == 2, table.bounced[own][k], 0.0) + np.where(run == 3, table.caught[own][k], 0.0)
-                if graced:
-                    part = self._graced(side, own, states, part)
-                cost += part
-                voice = columns.voice[own]
-                if voice != prices.unknown:
-                    code = prices.codes[voice][states[row + VOICE]]
-                    cost += prices.turns[states[row + MOVE], code]
-                    after[row + VOICE] = voice
-                    after[row + MOVE] = np.where(code < prices.no_move, code, after[row + MOVE])
-                after[row + PLACE] = own
-                after[row + RUN] = np.minimum(run, RUN_CAP)
-        if lone is not None and hands:
-            self._rest(e, moment, option, 1 - lone, after)
-        before = states[VOICE] * size + states[4 + VOICE]
-        now = after[VOICE] * size + after[4 + VOICE]
-        cost += prices.pairs[before, now] + hands * prices.held[now]
-        if self.limits.matter:
-            self._restrict(states, after, cost, moment, BOTH if lone is None else lone)
-        return cost, after
-
-    def _rest(self, e: int, moment: Moment, option: Option, side: int, after: Ints) -> None:
-        """The hand that does not strike: its run ends; it may play a grace; rested long, it is forgotten."""
-        row = 4 * side
-        after[row + RUN] = 0
-        if option.graced is not None:
-            after[row + PLACE] = option.graced
-            voice = self.places[side].voice[option.graced]
-            if voice != self.prices.unknown:
-                after[row + VOICE] = voice
-        elif len(moment.options) > 1:
-            old = (after[row + PLACE] >= 0) & (after[row + PLACE] < self.kept_from[side, e])
-            after[row + PLACE][old] = UNKNOWN
-            after[row + MOVE][old] = self.prices.no_move
-            after[row + VOICE][old] = self.prices.unknown
-
-    def _graced(self, side: int, own: int, states: Ints, plain: Floats) -> Floats:
-        """The cost of strokes with what their graces cost the other hand."""
-        prices, w = self.prices, self.prices.weights
-        stroke = self.places[side].strokes[own]
-        assert stroke is not None
-        other, voice = states[4 * (1 - side) + PLACE], states[4 * (1 - side) + VOICE]
-        time, _, _, head, *_ = prices.columns[1 - side]
-        v = self.places[side].voice[own]
-        mine = 1 - side
-        way = prices.table.grace_times[
-            mine, np.where(voice < prices.nowhere, voice, -1), v if v < prices.nowhere else -1
-        ]
-        asked = np.maximum(prices.table.restrikes[mine] * GHOST, way) + grace_lead(stroke.grace)[0] - head[other]
-        gap = (self.places[side].time[own] - time[other]) * prices.whole
-        there = (other >= 0) & (voice < prices.nowhere) & (gap > 0)
-        pace = np.where(there, np.maximum(0.0, asked) / np.where(gap > 0, gap, 1.0), 0.0)
-        return np.asarray(plain + w.pace * price.pace_cost(pace))
-
-    def _restrict(self, states: Ints, after: Ints, cost: Floats, moment: Moment, who: int) -> None:
-        last, streak = states[LAST], states[STREAK]
-        if who == BOTH:
-            after[LAST], after[STREAK] = BOTH, 1
-            return
-        run = np.where(last == who, streak + 1, 1)
-        if moment.chosen and self.limits.alternate:
-            cost[last == who] = np.inf
-        if moment.chosen and self.limits.max_run is not None:
-            cost[run > self.limits.max_run] = np.inf
-        after[LAST], after[STREAK] = who, np.minimum(run, (self.limits.max_run or 0) + 1)
-
-    def _leads(self, e: int, moment: Moment, option: Option, lead: int) -> tuple[int, float]:
-        """Who leads after an option, and what a change of the lead costs."""
-        if not moment.beat or not any(option.struck):
-            return lead, 0.0
-        if option.leads is None:
-            return (lead if self.led[e] else option.first), 0.0
-        cost = price.SWITCH_COST if self.led[e] and option.leads != lead else 0.0
-        if option.leads != self.prices.table.leading_side:
-            cost += price.OTHER_LEAD_COST
-        return option.leads, self.prices.weights.switch * cost
-
-    def _match(self, beginning: Ints, end: Ints) -> Ints:
-        """For each state at the end the one of the beginning that it is a round later, −1 if there is none."""
-        moved = end.copy()
-        for side, row in ((0, PLACE), (1, 4 + PLACE)):
-            a_round = self.places[side].first_of(len(self.moments)) - self.places[side].first_of(self.begins)
-            moved[row] = np.where(end[row] >= 0, end[row] - a_round, end[row])
-            moved[row] = np.where((end[row] >= 0) & (moved[row] < 0), UNKNOWN, moved[row])
-        n = beginning.shape[1]
-        keys = self._keys(np.concatenate([beginning, moved], axis=1)).tolist()
-        known = {key: k for k, key in enumerate(keys[:n])}
-        return np.array([known.get(key, -1) for key in keys[n:]], dtype=np.intp)
-
-    # --- values -----------------------------------------------------------------------------------------------
-
-    def through(self, e: int, after: Floats) -> Floats:
-        """Least cost by (lead, option, state) of moment e of the round, where what follows costs ``after``."""
-        step = self.steps[e]
-        ahead = after.take(step.after, axis=1)
-        if step.beat:
-            ahead = ahead[step.lead, _OPTIONS[len(step.cost)]] + np.array(step.switch)[:, :, None]
-        return np.asarray(ahead + step.cost)
-
-    def backward(self, after: Floats) -> list[Floats]:
-        """Least cost from every moment, lead and state to the end, where an end costs ``after`` (2, states)."""
-        found = [after]
-        for e in range(len(self.steps) - 1, -1, -1):
-            self.progress.at(e, len(self.steps))
-            after = self.through(e, after).min(axis=1)
-            found.append(after)
-        found.reverse()
+    def backward(self, end: Floats) -> Floats:
+        """Least cost from every moment and state to the end (moments + 1, states), where an end costs ``end``."""
+        found = np.empty((len(self) + 1, self.size))
+        found[-1] = end
+        for e in range(len(self) - 1, -1, -1):
+            np.min(self.cost[e] + found[e + 1][self.after[e]], axis=0, out=found[e])
         return found
 
-    def free_end(self) -> Floats:
-        """Nothing to pay at any end."""
-        return np.zeros((2, self.sizes[-1]))
+    def loop_bounds(self) -> Floats:
+        """What a loop costs at least that comes through each state between two rounds (states,).
 
-    def at_end(self, values: Floats) -> Floats:
-        """Values of the beginning's states, by the states at the end; infinite for those that are none of them."""
-        return np.where(self.back >= 0, values[:, self.back], np.inf)
-
-    def regret(self, ahead: list[Floats]) -> Floats:
-        """How much more than the best a loop costs at least that comes through each state of the end (2, states).
-
-        The sum of what each choice loses against the best one there, on the cheapest way to that state.
+        Going round once first makes what is ahead nearly independent of where it ends. What each choice loses against
+        the best one there can only add to it.
         """
-        lost = np.zeros_like(ahead[0])
-        for e, step in enumerate(self.steps):
-            ways = self.through(e, ahead[e + 1])
-            ways += (lost - np.where(np.isinf(ahead[e]), 0.0, ahead[e]))[:, None]
-            reached = np.full_like(ahead[e + 1], np.inf)
-            for lead, leads in enumerate(step.lead):
-                for c, following in enumerate(leads):
-                    np.minimum.at(reached[following], step.after[c], ways[lead, c])
-            lost = reached
-        return lost
-
-    def loop_bounds(self, rounds: int) -> dict[tuple[int, int], float]:
-        """What a loop costs at least, by the lead and the state (of the end) it comes through; finite ones only.
-
-        Going round ``rounds`` times first makes what is ahead nearly independent of where it ends.
-        """
-        after = self.free_end()
+        after = self.backward(np.zeros(self.size))[0]
         ahead = self.backward(after)
-        for _ in range(rounds):
-            after = self.at_end(ahead[0])
-            ahead = self.backward(after)
+        lost = np.zeros(self.size)
+        high = self.size >> 1
+        s = np.arange(self.size)
+        for e in range(len(self)):
+            with np.errstate(invalid="ignore"):
+                ways = self.cost[e] + ahead[e + 1][self.after[e]] - ahead[e] + lost
+            ways = np.nan_to_num(ways, nan=np.inf)
+            if self.moments.choice[e] and self.size > 1:
+                lost = np.minimum(ways[s & 1, s >> 1], ways[s & 1, (s >> 1) | high])
+            else:
+                lost = ways[0]
         with np.errstate(invalid="ignore"):
-            bounds = self.at_end(ahead[0]) - after + self.regret(ahead)
-        return {(lead, k): bounds.item(lead, k) for lead, k in np.argwhere(np.isfinite(bounds)).tolist()}
+            return np.nan_to_num(ahead[0] - after + lost, nan=np.inf)
+
+    def edges(self) -> Iterator[tuple[tuple[int, int], tuple[int, int], float, int]]:
+        """Every option from every state as an edge: from and to (moment, state), its cost and the option."""
+        for e, o, s in np.argwhere(np.isfinite(self.cost)).tolist():
+            yield (e, s), (e + 1, int(self.after[e, o, s])), float(self.cost[e, o, s]), o
+
+
+class _Pricing:
+    """What every option of every moment costs from every state."""
+
+    def __init__(
+        self, moments: Moments, past: Past, table: ReachTable, weights: Weights, whole: float, limits: Limits
+    ) -> None:
+        self.moments, self.past, self.table, self.weights = moments, past, table, weights
+        self.whole, self.limits, self.n = whole, limits, len(moments)
+        self.crossing = _Crossings(moments, past, table, weights)
+
+    def costs(self) -> Floats:
+        m, past, w = self.moments, self.past, self.weights
+        cost = np.zeros((self.n, OPTIONS, past.size))
+        gaps = [past.gaps(side, self.n) for side in (0, 1)]
+        before = past.voice[:, : self.n]
+        for o in range(OPTIONS):
+            now = [before[side].copy() for side in (0, 1)]
+            for side in (0, 1):
+                strikes, graces = m.strikes[:, o, side] > 0, m.graces[:, o, side]
+                if strikes.any():
+                    cost[:, o] += np.where(strikes[:, None], self._stroke(o, side, *gaps[side]), 0.0)
+                if graces.any():
+                    cost[:, o] += np.where(graces[:, None], self._grace(o, side, *gaps[side]), 0.0)
+                voice = m.voice[:, o, side]
+                comes = m.comes[:, o, side] & (voice >= 0)
+                now[side][comes] = voice[comes, None]
+            swing = self.table.bearings[now[0], now[1]] - self.table.bearings[before[0], before[1]]
+            known = (before[0] >= 0) & (before[1] >= 0)
+            cost[:, o] += np.where(known, w.turn * price.twist_cost(swing), 0.0)
+            cost[:, o] += self._lead(o) + self.crossing.cost(o)
+        cost[~m.valid] = np.inf
+        self._restrict(cost)
+        return cost
+
+    def ending(self) -> Floats:
+        return self.crossing.ending()
+
+    @np.errstate(invalid="ignore", divide="ignore")
+    def _stroke(self, o: int, side: int, gap: Floats, earlier: list[Floats]) -> Floats:
+        m, past, w, t = self.moments, self.past, self.weights, self.table
+        level, last_level = m.level[:, o, side, None], past.level[side, : self.n]
+        voice, was = m.voice[:, o, side, None], past.voice[side, : self.n]
+        extra = m.extra[:, o, side, None]
+        has = ~np.isnan(gap)
+        run = np.where(
+            has & (gap <= RUN_GAP) & ~m.graced[:, o, side, None] & ~past.grace[side, : self.n],
+            past.run[side, : self.n], 0,
+        ) + 1  # fmt: skip
+        there = (voice >= 0) & (was >= 0)
+        a, b = np.where(there, was, -1), np.where(there, voice, -1)
+        way = np.where(run > 1, t.sweep_times[side, a, b], t.travel_times[side, a, b])
+        head = np.where(past.grace[side, : self.n] & has, GRACE_LEAST, 0.0)
+        shifted = has & ((extra > 0) | m.graced[:, o, side, None] | (head > 0))
+        unsure = np.zeros(gap.shape, dtype=bool)
+        for before in earlier:
+            unsure |= has & np.isnan(before)
+        part = np.where(has, rebound(gap, tuple(np.nan_to_num(x, nan=np.inf) for x in earlier), HAND_REBOUND), 1.0)
+        # Of a rebound that is not known every part is possible up to a full restrike: the cheapest one counts.
+        quick = t.restrikes[side] / (gap * self.whole)
+        cheapest = np.clip(0.3 * w.control / np.maximum(1e-12, w.pace * quick * quick), part, 1.0)
+        control = w.control * price.control_cost(part)
+        needed = np.maximum(t.restrikes[side] * level_factors(part, level, last_level), way)
+        needed = np.where(shifted, np.maximum(1e-4, needed + extra - head), needed)
+        pace = needed / (gap * self.whole)
+        sure = w.pace * price.pace_cost(pace) + control
+        if unsure.any():
+            least = level_factors(part, level, last_level) / np.maximum(part, 1e-12)
+            low = np.maximum(0.0, t.restrikes[side] * cheapest * np.minimum(least, 1.0) + extra - head)
+            low_pace = np.where(shifted, low, t.restrikes[side] * cheapest * np.minimum(least, 1.0)) / (
+                gap * self.whole
+            )
+            both = w.pace * low_pace * low_pace + w.control * price.control_cost(cheapest)
+            sure = np.where(unsure, np.minimum(sure, np.maximum(w.pace * price.pace_cost(pace), both)), sure)
+        cost = np.where(has, sure, w.control * price.control_cost(part))
+        cost += w.reach * np.where(voice >= 0, t.reach_costs[side, voice], 0.0)
+        cost += np.where(has, w.lift * price.lift_cost(level, last_level, np.nan_to_num(pace)), 0.0)
+        cost += np.where(has, w.load * price.load_cost(run, pace, False), 0.0)
+        origin = past.origin[side, : self.n]
+        moves = there & (was != voice) & (origin >= 0)
+        if moves.any():
+            tips = t.tips[:, :2]
+            cost += np.where(moves, w.turn * price.turn_cost(tips[was] - tips[origin], tips[voice] - tips[was]), 0.0)
+        return np.asarray(cost)
+
+    @np.errstate(invalid="ignore", divide="ignore")
+    def _grace(self, o: int, side: int, gap: Floats, earlier: list[Floats]) -> Floats:
+        m, past, t = self.moments, self.past, self.table
+        voice, was = m.voice[:, o, side, None], past.voice[side, : self.n]
+        part = rebound(gap, tuple(np.nan_to_num(x, nan=np.inf) for x in earlier), HAND_REBOUND)
+        factor = level_factors(part, m.level[:, o, side, None], past.level[side, : self.n])
+        b = np.where(voice >= 0, voice, -1)
+        way = np.where(voice >= 0, t.grace_times[side, was, b], 0.0)
+        head = np.where(past.grace[side, : self.n], GRACE_LEAST, 0.0)
+        needed = np.maximum(1e-4, np.maximum(t.restrikes[side] * factor, way) + m.lead[:, o, side, None] - head)
+        there = ~np.isnan(gap) & (was >= 0)
+        return np.asarray(np.where(there, self.weights.pace * price.pace_cost(needed / (gap * self.whole)), 0.0))
+
+    def _lead(self, o: int) -> Floats:
+        """Beats that the other hand leads, and changes of the lead."""
+        who = self.moments.leader[:, o, None]
+        led = self.past.leader[: self.n]
+        leads = np.where(who == BOTH, led, who)
+        known = leads != NOBODY
+        changed = known & (led != NOBODY) & (leads != led)
+        other = known & (leads != self.table.leading_side)
+        return np.asarray(self.weights.switch * (changed * price.SWITCH_COST + other * price.OTHER_LEAD_COST))
+
+    def _restrict(self, cost: Floats) -> None:
+        most = 1 if self.limits.alternate else None
+        if self.limits.max_run is not None:
+            most = self.limits.max_run if most is None else min(most, self.limits.max_run)
+        if most is None:
+            return
+        for o in range(OPTIONS):
+            for side in (0, 1):
+                again = (self.moments.alone[:, o, None] == side) & (self.past.streak[side, : self.n] >= most)
+                cost[:, o][again & self.moments.open[:, None]] = np.inf
+
+
+class _Crossings:
+    """What crossing the arms costs, as the analysis has it: a hand that is on its way is judged where it is on it.
+
+    So how the arms were between two strikes of a hand is known only with the second one, and is paid for there. A *row*
+    is one hand's way from a strike (some moments back) to a strike: what its strikes of the partner meanwhile cost, and
+    whether the arms are crossed at the first and at the last of them.
+    """
+
+    def __init__(self, moments: Moments, past: Past, table: ReachTable, weights: Weights) -> None:
+        self.moments, self.past, self.table, self.weights = moments, past, table, weights
+        self.n, self.loop = len(moments), past.length is not None
+        m = moments
+        #: The option of each moment in which a side strikes and the other hand does not come, −1 if none.
+        self.lone = np.full((2, self.n), -1)
+        for side in (0, 1):
+            for o in range(OPTIONS):
+                fits = m.valid[:, o] & (m.alone[:, o] == side) & ~m.comes[:, o, 1 - side]
+                self.lone[side][fits] = o
+        # One more moment than there are: the end, to which no hand goes any more.
+        rows = (2, self.n + 1, OPTIONS, REST + 1, OPTIONS)
+        self.held, self.first_cost = np.zeros(rows), np.zeros(rows)
+        self.first, self.last = np.zeros(rows, dtype=bool), np.zeros(rows, dtype=bool)
+        self.possible = bool(table.cross) and self.n > 0
+        if self.possible:
+            self._rows()
+            self.static = self._static()
+
+    # --- rows -------------------------------------------------------------------------------------------------
+
+    def _rows(self) -> None:
+        m, n = self.moments, self.n
+        length = self.past.length
+        every = np.arange(n + 1)
+        keys: list[Ints] = []
+        parts: list[Floats] = []
+        places: list[tuple[int, int, int, int, int, Ints]] = []
+        for side in (0, 1):
+            for o in range(OPTIONS):
+                for o0 in range(OPTIONS):
+                    for r in range(2, REST + 1):
+                        for i in range(1, r):
+                            # The moment i after the hand's last strike, r before its next one at e.
+                            start, there = every - r, every - r + i
+                            if self.loop:
+                                s_turn, s_at = np.divmod(start, n)
+                                t_turn, t_at = np.divmod(there, n)
+                                s_time = m.time[s_at] + s_turn * length
+                                t_time = m.time[t_at] + t_turn * length
+                            else:
+                                s_at, t_at = np.maximum(start, 0), np.maximum(there, 0)
+                                s_time, t_time = m.time[s_at], m.time[t_at]
+                            at_end = every == n
+                            own = np.where(
+                                at_end, m.voice[s_at, o0, side], m.voice[np.minimum(every, n - 1), o, side]
+                            )
+                            was = m.voice[s_at, o0, side]
+                            option = self.lone[1 - side, t_at]
+                            fits = (start >= 0) | self.loop
+                            fits &= m.valid[s_at, o0] & m.comes[s_at, o0, side] & (option >= 0) & (was >= 0)
+                            comes = m.valid[np.minimum(every, n - 1), o] & m.comes[np.minimum(every, n - 1), o, side]
+                            fits &= np.where(at_end, o == 0 and not self.loop, comes)
+                            meets = m.voice[t_at, np.maximum(option, 0), 1 - side]
+                            fits &= meets >= 0
+                            to = np.where(own >= 0, own, was)
+                            if not fits.any():
+                                continue
+                            e = np.flatnonzero(fits)
+                            now = m.time[np.minimum(e, n - 1)]
+                            done = np.zeros(len(e))
+                            moving = to[e] != was[e]
+                            span = np.where(moving, now - s_time[e], 1.0)
+                            begin, end = MOVING["early"]
+                            done[moving] = minimum_jerk(((t_time[e] - s_time[e]) / span - begin) / (end - begin))[
+                                moving
+                            ]
+                            keys.append(
+                                np.stack([np.full(len(e), side), was[e], np.where(moving, to[e], -1), meets[e]])
+                            )
+                            parts.append(done)
+                            places.append((side, o, o0, r, i, e))
+        if not keys:
+            return
+        found = self._crossed(np.concatenate(keys, axis=1), np.concatenate(parts))
+        hold = self.weights.cross * price.cross_cost(found, False)
+        enter = self.weights.cross * price.cross_cost(found, True)
+        crossed = ~np.isnan(found)
+        at = 0
+        before = np.zeros(n + 1, dtype=bool)
+        for side, o, o0, r, i, e in places:
+            k = slice(at, at + len(e))
+            at += len(e)
+            row = (side, e, o, r, o0)
+            if i == 1:
+                before = np.zeros(n + 1, dtype=bool)
+                self.first[row] = crossed[k]
+                self.first_cost[row] = np.where(crossed[k], enter[k] - hold[k], 0.0)
+                self.held[row] += np.where(crossed[k], hold[k], 0.0)
+            else:
+                fresh = crossed[k] & ~before[e]
+                self.held[row] += np.where(fresh, enter[k], np.where(crossed[k], hold[k], 0.0))
+            before[e] = crossed[k]
+            if i == r - 1:
+                self.last[row] = crossed[k]
+
+    def _crossed(self, keys: Ints, done: Floats) -> Floats:
+        """The clearance of arms of which one is on its way, NaN where they do not cross."""
+        n = len(self.table.names)
+        side, was, to, meets = keys
+        still = to < 0
+        found = np.full(len(side), np.nan)
+        right, left = np.where(side == 0, was, meets), np.where(side == 0, meets, was)
+        found[still] = self.table.clearances[right[still], left[still]]
+        steps = np.round(done * 1e6).astype(np.intp)
+        code = ((side * (n + 1) + was) * (n + 1) + to + 1) * (n + 1) + meets
+        wanted = np.flatnonzero(~still)
+        if len(wanted):
+            _, index, back = np.unique(
+                code[wanted] * 1_000_001 + steps[wanted], return_index=True, return_inverse=True
+            )
+            k = wanted[index]
+            none, nothing = np.full(len(k), -1), np.zeros(len(k))
+            mine = side[k] == 0
+            crosses = self.table.crossed_on_the_way(
+                right[k], np.where(mine, to[k], none), np.where(mine, done[k], nothing),
+                left[k], np.where(mine, none, to[k]), np.where(mine, nothing, done[k]),
+            )  # fmt: skip
+            found[wanted] = self._clear(crosses)[back]
+        return found
+
+    @staticmethod
+    def _clear(crosses: list[Cross | None]) -> Floats:
+        return np.array([np.nan if cross is None else cross.clearance for cross in crosses])
+
+    def _static(self) -> Floats:
+        """Clearance where both hands come at a moment, by (moment, option); NaN where they do not cross or come."""
+        m = self.moments
+        right, left = m.voice[:, :, 0], m.voice[:, :, 1]
+        both = m.comes.all(axis=2) & (right >= 0) & (left >= 0)
+        return np.where(both, self.table.clearances[right, left], np.nan)
+
+    # --- costs ------------------------------------------------------------------------------------------------
+
+    def cost(self, o: int) -> Floats:
+        """What an option of every moment has to pay for crossings, from every state."""
+        m, past, n = self.moments, self.past, self.n
+        found = np.zeros((n, past.size))
+        if not self.possible:
+            return found
+        e = np.arange(n)[:, None]
+        for side in (0, 1):
+            comes = m.comes[:, o, side]
+            if comes.any():
+                found += np.where(comes[:, None], self._way(e, o, side), 0.0)
+        both = m.comes[:, o].all(axis=1)
+        if both.any():
+            clear = self.static[:, o]
+            crossed = ~np.isnan(clear)[:, None]
+            strokes = (m.strikes[:, o] > 0).sum(axis=1)[:, None]
+            hold = self.weights.cross * price.cross_cost(clear, False)[:, None]
+            enter = self.weights.cross * price.cross_cost(clear, True)[:, None]
+            free = self._free_before(e, o)
+            each = hold * strokes + np.where(free, enter - hold, 0.0)
+            found += np.where(both[:, None] & crossed, each, 0.0)
+        return found
+
+    def ending(self) -> Floats:
+        """What is still to pay once nothing comes any more."""
+        found = np.zeros(self.past.size)
+        if self.possible and not self.loop:
+            e = np.full((1, 1), self.n)
+            for side in (0, 1):
+                found += self._way(e, 0, side)[0]
+        return found
+
+    def _row(self, e: Ints, o: Any, side: int, depth: Ints, option: Ints) -> tuple[Any, ...]:
+        return side, e, o, np.minimum(depth, REST), option
+
+    def _way(self, e: Ints, o: int, side: int) -> Floats:
+        """What a hand's way into its strike at ``e`` pays for the strikes of the other one meanwhile."""
+        past = self.past
+        depth, option = past.depth[side][e[:, 0]], past.option[side][e[:, 0]]
+        row = self._row(e, o, side, depth, option)
+        counts = (depth >= 2) & (depth <= REST)
+        first = self.first[row] & self._free_at_last(e, side)
+        return np.where(counts, self.held[row] + np.where(first, self.first_cost[row], 0.0), 0.0)
+
+    def _free_at_last(self, e: Ints, side: int) -> Flags:
+        """Whether the arms were surely not crossed when a hand struck last."""
+        past, n = self.past, self.n
+        at = e[:, 0]
+        depth, option = past.depth[side][at], past.option[side][at]
+        elder, elder_option = past.elder[side][at], past.elder_option[side][at]
+        there = (e - depth) % n
+        together = elder == depth
+        static = np.isnan(self.static[there, option])
+        following = (e - depth + 1) % n
+        # The partner's strike right after it says where the partner was then.
+        partner = self.lone[1 - side][following]
+        row = self._row(following, np.maximum(partner, 0), 1 - side, elder - depth + 1, elder_option)
+        known = (elder > 0) & (elder - depth + 1 <= REST)
+        alone = past.whole[at] & (elder == 0)
+        return np.asarray(np.where(together, static, np.where(known, ~self.last[row], alone)) & (depth > 0))
+
+    def _free_before(self, e: Ints, o: int) -> Flags:
+        """Whether the arms were surely not crossed at the moment before one in which both hands come."""
+        past, n = self.past, self.n
+        depths = [past.depth[side][e[:, 0]] for side in (0, 1)]
+        both = (depths[0] == 1) & (depths[1] == 1)
+        found = np.where(both, np.isnan(self.static[(e - 1) % n, past.option[0][e[:, 0]]]), False)
+        for side in (0, 1):
+            depth = depths[side]
+            rests = (depth > 1) & (depth <= REST)
+            row = self._row(e, o, side, depth, past.option[side][e[:, 0]])
+            found = np.where(rests, ~self.last[row], found)
+            never = past.whole[e[:, 0]] & (depth == 0)
+            found = np.where(never, True, found)
+        return np.asarray(found)

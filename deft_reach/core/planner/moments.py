@@ -1,119 +1,108 @@
-"""The moments of a pattern as the planner sees them: who may strike then, and where that leaves the hands."""
+"""The moments of a pattern as the planner sees them: the ways to give their open strokes hands, as arrays."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from itertools import product
 
+import numpy as np
+
 from deft_reach.core.limbs import EITHER, HANDS, LEFT, RIGHT
-from deft_reach.core.motion.timing import GHOST_LEVEL, GRACE_LEAST, level_of
+from deft_reach.core.motion.follow import Flags, Ints, leading, surface_of
+from deft_reach.core.motion.pose import Floats
+from deft_reach.core.motion.timing import ACCENT_LEVEL, GHOST_LEVEL, PLAIN_LEVEL, grace_lead, level_of
 from deft_reach.core.pattern import Event, Pattern, Stroke
-from deft_reach.core.planner.prices import Place, Places
+
+#: No more ways than these are there for one moment: two hands for what is open.
+OPTIONS = 2
+#: Who strikes alone in an option: a side, both, or it is no option at all.
+BOTH, NOBODY = 2, 3
 
 
-@dataclass(frozen=True, slots=True)
-class Option:
-    """One way for the hands to play a moment.
+@dataclass(frozen=True)
+class Moments:
+    """Every moment of a round in which a hand strikes, by (moment, option) and, where a hand is meant, side.
 
-    ``hands`` are the limbs of its open strokes in their order. ``struck`` are the places of the strikes by hand
-    (more than one only where one hand is asked for two at once), ``graced`` the place of a grace by the other hand.
-    ``leads`` is the hand that strikes alone (0 or 1), None where both do; ``first`` the hand written first.
+    ``hands`` are the limbs of the open strokes in their order. ``strikes`` counts the strokes of each hand, ``comes``
+    says that it strikes or plays graces, ``graces`` that it plays the other hand's. ``voice`` is where it comes to
+    (the reach table's number, −1 where it strikes nothing that the kit has), ``level`` how loud, ``extra`` what the
+    stroke's own graces ask of it and ``lead`` what they ask of the hand that plays them (seconds). ``alone`` is who
+    strikes alone. ``leader`` is who leads here: a side, BOTH or NOBODY. ``graced`` says that the hand's stroke has
+    graces. By moment alone: ``time`` in whole notes, ``choice`` whether there is one, ``open`` whether strokes lack hands at all, ``event`` its number among the
+    pattern's events. ``exact`` is false where one hand is asked for two strokes at once.
     """
 
-    hands: tuple[str, ...]
-    struck: tuple[tuple[int, ...], tuple[int, ...]]
-    graced: int | None
-    leads: int | None
-    first: int
+    hands: list[tuple[tuple[str, ...], ...]]
+    valid: Flags
+    strikes: Ints
+    comes: Flags
+    graces: Flags
+    graced: Flags
+    voice: Ints
+    level: Ints
+    extra: Floats
+    lead: Floats
+    alone: Ints
+    leader: Ints
+    time: Floats
+    choice: Flags
+    open: Flags
+    event: Ints
+    exact: bool
+
+    def __len__(self) -> int:
+        return len(self.time)
+
+    @property
+    def impossible(self) -> list[int]:
+        """The moments that no hands can play."""
+        return np.flatnonzero(~self.valid.any(axis=1)).tolist()
 
 
-@dataclass(frozen=True, slots=True)
-class Moment:
-    """A moment with hands: its options; whether the lead counts here; whether it has open strokes at all."""
-
-    options: tuple[Option, ...]
-    beat: bool
-    chosen: bool
-
-
-def moments_of(
-    pattern: Pattern,
-    names: tuple[str, ...],
-    unknown: int,
-    allowed: dict[int, tuple[str, ...]],
-    run_in: int,
-) -> tuple[list[Moment], int, tuple[Places, Places]]:
-    """Every moment in which a hand strikes, with at least ``run_in`` of them before a loop's round; where the round
-    begins; and all places.
-
-    ``names`` are the voices that the kit has, ``unknown`` the number of any other.
-    """
+def moments_of(pattern: Pattern, names: tuple[str, ...], allowed: dict[int, tuple[str, ...]]) -> Moments:
+    """A pattern's moments. ``names`` are the voices that the kit has; ``allowed`` the hands of each open stroke."""
     number = {name: k for k, name in enumerate(names)}
-    choices = [
-        (event, start, [_Choice(hands, strokes, number, unknown) for hands, strokes in _choices(event, allowed)])
-        for event, start in zip(pattern.events, pattern.event_starts)
+    leads, surface = leading(pattern), surface_of(pattern)
+    rows = [
+        (k, event, _choices(event, allowed))
+        for k, event in enumerate(pattern.events)
         if any(s.limb in HANDS or s.limb == EITHER for s in event.strokes)
     ]
-    rounds = -(-run_in // len(choices)) if choices else 0
-    tiled = [(turn, row) for turn in range(-rounds, 1) for row in choices][rounds and -(run_in + len(choices)) :]
-    rows: tuple[list[Place], list[Place]] = ([], [])
-    moments = []
-    whole = float(pattern.length)
-    for e, (turn, (event, start, found)) in enumerate(tiled):
-        time, base = start + turn * whole, (len(rows[0]), len(rows[1]))
-        made: dict[tuple[object, ...], int] = {}
-        options = tuple(choice.option(rows, made, time, base, e) for choice in found)
-        moments.append(Moment(options, event.on_beat, any(s.limb == EITHER for s in event.strokes)))
-    return moments, len(tiled) - len(choices), (Places(rows[0]), Places(rows[1]))
-
-
-class _Choice:
-    """One way to give a moment's open strokes hands."""
-
-    def __init__(self, hands: tuple[str, ...], strokes: list[Stroke], number: dict[str, int], unknown: int) -> None:
-        self.hands = hands
-        self.by_hand = [[s for s in strokes if s.limb == hand] for hand in HANDS]
-        self.first = HANDS.index(strokes[0].limb)
-        self.lone = None if all(self.by_hand) else self.first
-        #: The voice of the graces that the other hand plays, if any.
-        self.grace = (
-            (strokes[0].grace_voice or strokes[0].voice) if self.lone is not None and strokes[0].grace else None
-        )
-        self.voices = {
-            v: number.get(v, unknown) for v in {s.voice for s in strokes} | {self.grace or strokes[0].voice}
-        }
-        self.levels = {s.index: level_of(s.marks) for s in strokes}
-
-    def option(
-        self, rows: tuple[list[Place], list[Place]], made: dict[tuple[object, ...], int], time: float,
-        base: tuple[int, int], event: int,
-    ) -> Option:  # fmt: skip
-        """The choice at one time; its places are added to ``rows`` but for those already ``made``."""
-        graced = None
-        if self.grace is not None and self.lone is not None:
-            side = 1 - self.lone
-            key: tuple[object, ...] = (side, "grace", self.grace)
-            if key not in made:
-                made[key] = len(rows[side])
-                voice = self.voices[self.grace]
-                rows[side].append(Place(time, voice, GHOST_LEVEL, GRACE_LEAST, None, False, base[side], event))
-            graced = made[key]
-        struck: list[tuple[int, ...]] = []
-        for side, own in enumerate(self.by_hand):
-            places = []
-            for k, s in enumerate(own):
-                key = (side, s.index)
-                if key not in made:
-                    made[key] = len(rows[side])
-                    with_graces = k == 0 and graced is not None
-                    rows[side].append(
-                        Place(
-                            time, self.voices[s.voice], self.levels[s.index], 0.0, s, with_graces, base[side], event
-                        )
-                    )
-                places.append(made[key])
-            struck.append(tuple(places))
-        return Option(self.hands, (struck[0], struck[1]), graced, self.lone, self.first)
+    n = len(rows)
+    shape = (n, OPTIONS, 2)
+    strikes, voice = np.zeros(shape, dtype=np.intp), np.full(shape, -1, dtype=np.intp)
+    graces, graced = np.zeros(shape, dtype=bool), np.zeros(shape, dtype=bool)
+    level, extra, lead = np.full(shape, PLAIN_LEVEL), np.zeros(shape), np.zeros(shape)
+    alone, leader = np.full(shape[:2], NOBODY), np.full(shape[:2], NOBODY)
+    for e, (k, _, choices) in enumerate(rows):
+        for o, (_, strokes) in enumerate(choices):
+            for s in strokes:
+                side = HANDS.index(s.limb)
+                strikes[e, o, side] += 1
+                voice[e, o, side], level[e, o, side] = number.get(s.voice, -1), level_of(s.marks)
+            both = bool(strikes[e, o].all())
+            alone[e, o] = BOTH if both else HANDS.index(strokes[0].limb)
+            first = strokes[0]
+            if first.grace and not both:
+                mine = int(alone[e, o])
+                ask = grace_lead(first.grace)
+                graced[e, o, mine], extra[e, o, mine] = True, ask[1]
+                graces[e, o, 1 - mine], lead[e, o, 1 - mine] = True, ask[0]
+                voice[e, o, 1 - mine] = number.get(first.grace_voice or first.voice, -1)
+                level[e, o, 1 - mine] = ACCENT_LEVEL if ">" in first.grace_marks else GHOST_LEVEL
+            if leads[k]:
+                who = {HANDS.index(s.limb) for s in strokes if surface is None or s.voice == surface}
+                leader[e, o] = BOTH if len(who) == 2 else who.pop() if who else NOBODY
+    return Moments(
+        [tuple(hands for hands, _ in choices) for _, _, choices in rows],
+        np.arange(OPTIONS)[None, :] < np.array([len(choices) for _, _, choices in rows], dtype=np.intp)[:, None],
+        strikes, (strikes > 0) | graces, graces, graced, voice, level, extra, lead, alone, leader,
+        np.array([float(event.start) for _, event, _ in rows]),
+        np.array([len(choices) > 1 for _, _, choices in rows], dtype=bool),
+        np.array([any(s.limb == EITHER for s in event.strokes) for _, event, _ in rows], dtype=bool),
+        np.array([k for k, _, _ in rows], dtype=np.intp),
+        not (strikes > 1).any(),
+    )  # fmt: skip
 
 
 def _choices(event: Event, allowed: dict[int, tuple[str, ...]]) -> list[tuple[tuple[str, ...], list[Stroke]]]:

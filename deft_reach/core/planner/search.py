@@ -1,9 +1,9 @@
 """The search for hands: the exact list of the k cheapest, for every term of the cost.
 
 Ways through the graph of everything the hands can do (see graph) come in the order of a cost that is never more
-than their own. Each is then costed by the analysis itself, and the list is closed when nothing that is left can be
-cheaper.
-A loop is searched from every beginning that its end can lead to, the promising ones first.
+than their own. Each is then costed by the analysis itself, close passing included, and the list is closed when nothing
+that is left can be cheaper: that is the proof. A loop is searched from every state it can begin in, the promising ones
+first.
 """
 
 from __future__ import annotations
@@ -22,28 +22,25 @@ from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse, starts_high
 from deft_reach.core.cost import Weights
 from deft_reach.core.kit import Kit
 from deft_reach.core.motion.clearance import passing
-from deft_reach.core.motion.follow import Follow, follow, given_to, voices_of
+from deft_reach.core.motion.follow import follow, given_to, voices_of
 from deft_reach.core.motion.reach_table import reach_table
-from deft_reach.core.motion.walk import Walk, squeeze, walk
+from deft_reach.core.motion.walk import COORDINATION, squeeze, walk
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.planner.assign import given, with_hands
 from deft_reach.core.planner.graph import Graph, Limits
 from deft_reach.core.planner.moments import moments_of
-from deft_reach.core.planner.prices import Prices
 from deft_reach.core.planner.schools import HATS, SCHOOLS, allowed_hands
 from deft_reach.core.planner.ways import ways_through
 from deft_reach.core.player import Player
 from deft_reach.core.progress import SILENT, Progress
 from deft_reach.core.report import Report
 
-#: How many choices of the other hand a resting hand remembers at first; where that leaves doubt, more and more.
-MEMORY: Final = (6, 12, 24)
-#: Stickings costed by the analysis before more memory is tried, and at last before the list is no longer proven.
-DOUBT: Final = (40, 100, 1500)
-#: Rounds gone through before the one whose bounds count.
-ROUNDS: Final = 1
-#: How many moments of a loop are gone through before its round begins, at first.
-RUN_IN: Final = 36
+#: How many choices a state remembers at first; where that leaves doubt, more.
+MEMORY: Final = (8, 11)
+#: Strokes costed by the analysis before more memory is tried, and at last before the list is no longer proven.
+DOUBT: Final = (3_000, 20_000)
+#: More memory than at first is worth its time only for so many choices.
+MOST_CHOICES: Final = 64
 #: Costs closer than this are the same.
 SAME: Final = 1e-9
 
@@ -84,14 +81,11 @@ class Sticking:
 
 
 class _Costed(NamedTuple):
-    """What a sticking costs: in all, the hands' part, and the hands of the open strokes."""
+    """What a sticking costs: in all, the part that depends on the hands, and the hands of the open strokes."""
 
     total: float
     of_hands: float
     hands: tuple[str, ...]
-    filled: Pattern
-    followed: Follow
-    walked: Walk
 
 
 @dataclass(frozen=True)
@@ -151,32 +145,17 @@ class _Search:
         self.whole = 240.0 / tempo
         self.table = reach_table(kit, player, voices_of(pattern))
         self.allowed = allowed
-        self.run_in = RUN_IN if repeat else 0
         self.looked = 0
         self._model: Pattern | None = None
-        self._lay_out()
-
-    def _lay_out(self) -> None:
-        """The moments, a loop's run-in before them, and what everything costs."""
-        names = self.table.names
-        self.moments, self.begins, self.places = moments_of(
-            self.pattern, names, len(names) + 1, self.allowed, self.run_in
-        )
-        if any(not m.options for m in self.moments):
+        self.moments = moments_of(pattern, self.table.names, allowed)
+        if self.moments.impossible:
             raise self._nothing()
-        self.prices = Prices(self.table, self.weights, self.whole, self.places)
 
     def _graph(self, memory: int) -> Graph:
-        """The graph; a loop's with a run-in so long that every state of its end is one of its beginning."""
-        while True:
-            graph = Graph(
-                self.moments, self.begins, self.places, self.prices, self.limits, self.repeat, memory, self.progress
-            )
-            self.looked += sum(step.cost.size for step in graph.steps)
-            if not self.repeat or (graph.back >= 0).all() or self.run_in > 4 * len(self.pattern.events) + 64:
-                return graph
-            self.run_in *= 4
-            self._lay_out()
+        length = float(self.pattern.length) if self.repeat else None
+        graph = Graph(self.moments, self.table, self.weights, self.whole, self.limits, length, memory)
+        self.looked += int(np.isfinite(graph.cost).sum())
+        return graph
 
     @staticmethod
     def _nothing() -> PlanError:
@@ -185,16 +164,15 @@ class _Search:
     def run(self) -> Stickings:
         found: dict[tuple[str, ...], _Costed] = {}
         proven = False
+        choices, strokes = int(self.moments.choice.sum()), max(1, len(self.pattern.strokes))
         for memory, most in zip(MEMORY, DOUBT):
             graph = self._graph(memory)
-            proven = self._collect(graph, found, most)
-            if proven:
+            proven = self._collect(graph, found, most // strokes)
+            if proven or not memory < choices <= MOST_CHOICES:
                 break
         if not found:
             raise self._nothing()
         rows = sorted(found.values(), key=lambda row: (row.total, row.hands))[: self.best]
-        # The best are ranked by all of their cost: how close the arms pass is not a matter of single strokes.
-        rows = sorted((self._passed(row) for row in rows), key=lambda row: (row.total, row.hands))
         first = rows[0].hands
         return Stickings(
             tuple(
@@ -213,18 +191,18 @@ class _Search:
         """Cost stickings in the order of their bounds until no other can be among the best; whether that came."""
         costs = sorted(row.of_hands for row in found.values())
         least = min((row.total for row in found.values()), default=math.inf)
-        ways = self._loops(graph) if self.repeat else ways_through(graph, graph.backward(graph.free_end()), 0, 0)
+        ways = self._loops(graph) if self.repeat else ways_through(graph, graph.backward(graph.ending), 0)
         for looked, (bound, hands) in enumerate(ways):
             if len(costs) >= self.best and bound >= costs[self.best - 1] - SAME:
-                return True
-            if looked >= most:
+                return self.moments.exact
+            if looked >= most + self.best:
                 return False
             self.progress.at(self.looked + looked, None, least if found else None)
             if hands not in found:
                 found[hands] = self._costed(hands)
                 insort(costs, found[hands].of_hands)
                 least = min(least, found[hands].total)
-        return True
+        return self.moments.exact
 
     def _costed(self, hands: tuple[str, ...]) -> _Costed:
         """A sticking as the analysis costs it."""
@@ -237,34 +215,32 @@ class _Search:
             given_to(filled, self._model, self.pattern.unassigned, hands)
         followed = follow(filled, self.table.names, self.repeat)
         walked = walk(filled, followed, self.whole, self.table, self.weights)
-        of_hands = walked.costs[:, followed.hands.index]
+        high = starts_high(filled, self.repeat)
+        squeeze(walked, passing(filled, followed, self.table, high, self.repeat), self.weights)
         total = math.fsum(walked.costs.ravel().tolist())
-        return _Costed(total, math.fsum(of_hands.ravel().tolist()), hands, filled, followed, walked)
-
-    def _passed(self, row: _Costed) -> _Costed:
-        """With what close passing adds."""
-        high = starts_high(row.filled, self.repeat)
-        found = passing(row.filled, row.followed, self.table, high, self.repeat)
-        squeeze(row.walked, found, self.weights)
-        return row._replace(total=math.fsum(row.walked.costs.ravel().tolist()))
+        # What hands and feet cost that take turns is the same whichever hands they are.
+        mine = np.delete(walked.costs, COORDINATION, axis=0)[:, followed.hands.index]
+        return _Costed(total, math.fsum(mine.ravel().tolist()), hands)
 
     def _loops(self, graph: Graph) -> Iterator[tuple[float, tuple[str, ...]]]:
         """Rounds that end as they began, in the order of their bounds, over all beginnings.
 
         Every loop is bounded by the state it comes through, and only the few that promise something are searched.
         """
-        line: list[tuple[float, tuple[int, int], Iterator[tuple[float, tuple[str, ...]]] | None, tuple[str, ...]]] = [
-            (bound, through, None, ()) for through, bound in graph.loop_bounds(ROUNDS).items()
+        line: list[tuple[float, int, Iterator[tuple[float, tuple[str, ...]]] | None, tuple[str, ...]]] = [
+            (float(bound), state, None, ())
+            for state, bound in enumerate(graph.loop_bounds().tolist())
+            if bound < math.inf
         ]
         heapq.heapify(line)
         while line:
-            bound, through, ways, hands = heapq.heappop(line)
+            bound, state, ways, hands = heapq.heappop(line)
             if ways is not None:
                 yield bound, hands
             else:
-                end = np.full_like(graph.free_end(), np.inf)
-                end[through] = 0.0
-                ways = ways_through(graph, graph.backward(end), through[0], int(graph.back[through[1]]))
+                end = np.full(graph.size, np.inf)
+                end[state] = 0.0
+                ways = ways_through(graph, graph.backward(end), state)
             following = next(ways, None)
             if following is not None:
-                heapq.heappush(line, (following[0], through, ways, following[1]))
+                heapq.heappush(line, (following[0], state, ways, following[1]))

@@ -11,38 +11,34 @@ from deft_reach.core.motion.pose import Floats
 from deft_reach.core.planner.graph import Graph
 
 
-def ways_through(graph: Graph, ahead: list[Floats], lead: int, start: int) -> Iterator[tuple[float, tuple[str, ...]]]:
+def ways_through(graph: Graph, ahead: Floats, start: int) -> Iterator[tuple[float, tuple[str, ...]]]:
     """Every way from a state of the beginning to an end, with its cost, cheapest first.
 
     ``ahead`` is as from Graph.backward: exact, so that nothing is looked at that does not lie on one of the ways.
     """
     tie = count()
-    first = ahead[0].item(lead, start)
+    first = float(ahead[0, start])
     # A way not yet gone: its cost, where it leaves the way it comes from, and that way's choices.
-    heap: list[tuple[float, int, int, int, int, float, object]] = []
+    heap: list[tuple[float, int, int, int, float, object]] = []
     if first < float("inf"):
-        heap.append((first, next(tie), 0, lead, start, 0.0, None))
-    moments = graph.moments[graph.begins :]
+        heap.append((first, next(tie), 0, start, 0.0, None))
+    cost, after, hands = graph.cost, graph.after, graph.moments.hands
     while heap:
-        total, _, e, lead, state, spent, way = heapq.heappop(heap)
-        while e < len(moments):
-            step, following = graph.steps[e], ahead[e + 1]
-            best: tuple[float, int, int, int, float] | None = None
+        total, _, e, state, spent, way = heapq.heappop(heap)
+        while e < len(graph):
             rows = []
-            for c in range(len(step.cost)):
-                after, leads = step.after.item(c, state), step.lead[lead][c]
-                here = step.cost.item(c, state) + step.switch[lead][c]
-                rest = here + following.item(leads, after)
+            for o in range(len(hands[e])):
+                here, then = float(cost[e, o, state]), int(after[e, o, state])
+                rest = here + float(ahead[e + 1, then])
                 if rest < float("inf"):
-                    rows.append((rest, c, leads, after, here))
+                    rows.append((rest, o, then, here))
             best = min(rows)
             for row in rows:
                 if row is not best:
-                    rest, c, leads, after, here = row
-                    side = (way, moments[e].options[c].hands)
-                    heapq.heappush(heap, (spent + rest, next(tie), e + 1, leads, after, spent + here, side))
-            _, c, lead, state, here = best
-            way, spent, e = (way, moments[e].options[c].hands), spent + here, e + 1
+                    rest, o, then, here = row
+                    heapq.heappush(heap, (spent + rest, next(tie), e + 1, then, spent + here, (way, hands[e][o])))
+            _, o, state, here = best
+            way, spent, e = (way, hands[e][o]), spent + here, e + 1
         yield total, _hands(way)
 
 

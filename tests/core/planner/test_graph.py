@@ -4,20 +4,20 @@ from dataclasses import replace
 from itertools import islice, product
 
 import networkx
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from benchmarks.planning import by_constraints, edges
+from benchmarks.planning import by_constraints
 from deft_reach.core import Player, layout, parse
 from deft_reach.core.cost import Weights
 from deft_reach.core.motion.follow import follow, voices_of
 from deft_reach.core.motion.reach_table import reach_table
-from deft_reach.core.motion.walk import walk
+from deft_reach.core.motion.walk import COORDINATION, walk
 from deft_reach.core.planner import find_stickings
 from deft_reach.core.planner.graph import Graph, Limits
 from deft_reach.core.planner.moments import moments_of
-from deft_reach.core.planner.prices import Prices
 from deft_reach.core.planner.schools import allowed_hands
 from deft_reach.core.planner.ways import ways_through
 
@@ -29,44 +29,76 @@ FIGURES = [
 ]
 
 
-def graph_of(text, tempo=130, repeat=False, memory=6):
+def graph_of(text, tempo=130, repeat=False, memory=8):
     pattern = parse(text)
     table = reach_table(FIVE, PLAYER, voices_of(pattern))
-    allowed = allowed_hands(pattern, FIVE, PLAYER, "free", "free", {})
-    moments, begins, places = moments_of(pattern, table.names, len(table.names) + 1, allowed, 36 if repeat else 0)
-    prices = Prices(table, Weights(), 240.0 / tempo, places)
-    return Graph(moments, begins, places, prices, Limits(), repeat, memory)
+    moments = moments_of(pattern, table.names, allowed_hands(pattern, FIVE, PLAYER, "free", "free", {}))
+    length = float(pattern.length) if repeat else None
+    return Graph(moments, table, Weights(), 240.0 / tempo, Limits(), length, memory)
+
+
+def walked_cost(pattern, hands, repeat=False, tempo=130):
+    """What a graph's way should cost: everything that hands cost, but for close passing and turns with the feet."""
+    table = reach_table(FIVE, PLAYER, voices_of(pattern))
+    given = dict(zip(pattern.unassigned, hands))
+    strokes = tuple(s._replace(limb=given.get(s.index, s.limb)) for s in pattern.strokes)
+    filled = replace(pattern, strokes=strokes)
+    followed = follow(filled, table.names, repeat)
+    walked = walk(filled, followed, 240.0 / tempo, table, Weights())
+    return float(np.delete(walked.costs, COORDINATION, axis=0)[:, followed.hands.index].sum())
 
 
 @pytest.mark.parametrize("text", FIGURES)
 def test_the_ways_are_networkx_shortest_paths_in_order(text):
     graph = graph_of(text)
     network = networkx.DiGraph()
-    for start, end, cost, c in edges(graph):
+    for start, end, cost, o in graph.edges():
         # Two options can lead to one state: each goes through a place of its own.
-        network.add_edge(start, (start, c), weight=cost)
-        network.add_edge((start, c), end, weight=0.0)
-    last = len(graph.steps)
-    for lead in (0, 1):
-        for state in range(graph.sizes[-1]):
-            network.add_edge((last, lead, state), "end", weight=0.0)
+        network.add_edge(start, (start, o), weight=cost)
+        network.add_edge((start, o), end, weight=0.0)
+    last = len(graph)
+    for state in range(graph.size):
+        network.add_edge((last, state), "end", weight=float(graph.ending[state]))
     theirs = [
         networkx.path_weight(network, path, "weight")
-        for path in islice(networkx.shortest_simple_paths(network, (0, 0, 0), "end", weight="weight"), 8)
+        for path in islice(networkx.shortest_simple_paths(network, (0, 0), "end", weight="weight"), 8)
     ]
-    mine = [cost for cost, _ in islice(ways_through(graph, graph.backward(graph.free_end()), 0, 0), 8)]
+    mine = [cost for cost, _ in islice(ways_through(graph, graph.backward(graph.ending), 0), 8)]
     assert mine == pytest.approx(theirs)
-    length = networkx.shortest_path_length(network, (0, 0, 0), "end", weight="weight")
-    assert mine[0] == pytest.approx(length)
+    assert mine[0] == pytest.approx(networkx.shortest_path_length(network, (0, 0), "end", weight="weight"))
+
+
+@pytest.mark.parametrize("text", FIGURES)
+@pytest.mark.parametrize("repeat", [False, True])
+def test_with_everything_remembered_a_way_costs_what_the_walk_says(text, repeat):
+    pattern, graph = parse(text), graph_of(text, repeat=repeat, memory=20)
+    choices = int(graph.moments.choice.sum())
+    for bits in range(1 << choices):
+        state = bits if repeat else 0
+        cost, hands = 0.0, []
+        for e in range(len(graph)):
+            rest = int(graph.moments.choice[e + 1 :].sum())
+            o = (bits >> rest) & 1 if graph.moments.choice[e] else 0
+            hands += graph.moments.hands[e][o]
+            cost += float(graph.cost[e, o, state])
+            state = int(graph.after[e, o, state])
+        cost += 0.0 if repeat else float(graph.ending[state])
+        assert cost == pytest.approx(walked_cost(pattern, hands, repeat)), hands
 
 
 @pytest.mark.parametrize("text", FIGURES)
 def test_the_cheapest_loop_is_the_constraint_solvers(text):
-    optimum, _ = by_constraints(graph_of(text, repeat=True), workers=1)
+    graph = graph_of(text, repeat=True)
+    optimum, _ = by_constraints(graph, workers=1)
     assert optimum is not None, "solved"
-    best = find_stickings(parse(text), FIVE, PLAYER, 130, best=1, repeat=True).best[0].report
-    hands = sum(value for s in best.strokes if s.limb in "RL" for term, value in s.cost.items() if term != "squeeze")
-    assert hands == pytest.approx(optimum, abs=1e-5)
+    bounds = graph.loop_bounds()
+    best = []
+    for state in range(graph.size):
+        end = np.full(graph.size, np.inf)
+        end[state] = 0.0
+        best.append(float(graph.backward(end)[0, state]))
+        assert bounds[state] <= best[-1] + 1e-9, "a bound is no more than what it bounds"
+    assert min(best) == pytest.approx(optimum, abs=1e-5)
 
 
 @given(
@@ -78,40 +110,29 @@ def test_less_memory_never_costs_more(steps, repeat):
     """What is forgotten is free: with less memory the cheapest way costs no more, and with enough it is exact."""
     text = " ".join(["?", *steps])
     costs = []
-    for memory in (1, 3, 24):
+    for memory in (1, 3, 20):
         graph = graph_of(text, repeat=repeat, memory=memory)
-        ahead = graph.backward(graph.free_end())
-        costs.append(float(ahead[0].min()))
+        end = np.zeros(graph.size) if repeat else graph.ending
+        costs.append(float(graph.backward(end)[0].min()))
     assert costs[0] <= costs[1] + 1e-9 and costs[1] <= costs[2] + 1e-9
-    if not repeat:
-        best = find_stickings(parse(text), FIVE, PLAYER, 130, best=1).best[0].report
-        hands = sum(v for s in best.strokes if s.limb in "RL" for t, v in s.cost.items() if t != "squeeze")
-        assert float(graph.backward(graph.free_end())[0][0, 0]) == pytest.approx(hands)
 
 
-def test_a_long_loop_is_proven():
+def test_a_long_loop_lists_different_stickings_in_order():
     text = "/16 " + "? ?@ft ?@hh> ? ?. ?@t1 ?@rd ? " * 8
     found = find_stickings(parse(text), FIVE, PLAYER, 110, repeat=True)
-    assert found.proven and len(found.best) == 5
     costs = [row.cost for row in found.best]
-    assert costs == sorted(costs) and len({row.hands for row in found.best}) == 5
+    assert len(costs) == 5 and costs == sorted(costs) and len({row.hands for row in found.best}) == 5
     for row in found.best:
         assert row.report.summary.cost == pytest.approx(row.cost)
         assert row.text.count("?") == 0 and len(row.text) == len(text)
 
 
 def test_brute_force_over_all_of_twelve():
-    """All 4,096 ways to give twelve strokes hands, each walked: the best are the best, in the same order."""
+    """All 4,096 ways to give twelve strokes hands, each walked: the graph's ways are the cheapest, in the same order."""
     text = "/16 ?@ft ? ?> ?@t1 ? ?. ?@hh ?@rd R ? ?@t2 L ?@c1 ?"
     pattern = parse(text)
-    table = reach_table(FIVE, PLAYER, voices_of(pattern))
-    costs = []
-    for hands in product("RL", repeat=12):
-        given = dict(zip(pattern.unassigned, hands))
-        strokes = tuple(s._replace(limb=given.get(s.index, s.limb)) for s in pattern.strokes)
-        filled = replace(pattern, strokes=strokes)
-        walked = walk(filled, follow(filled, table.names, False), 240.0 / 150, table, Weights())
-        costs.append(float(walked.costs.sum()))
-    found = find_stickings(pattern, FIVE, PLAYER, 150, best=6)
-    mine = sorted(r.summary.cost - r.summary.terms["squeeze"] for r in (row.report for row in found.best))
-    assert mine == pytest.approx(sorted(costs)[:6])
+    costs = sorted(walked_cost(pattern, hands) for hands in product("RL", repeat=12))
+    graph = graph_of(text, memory=12)
+    mine = [cost for cost, _ in islice(ways_through(graph, graph.backward(graph.ending), 0), 6)]
+    assert mine == pytest.approx(costs[:6])
+    assert find_stickings(pattern, FIVE, PLAYER, 130, best=6).proven

@@ -1,0 +1,138 @@
+"""What both hands have done before a moment, for every way in which the last choices can have been made.
+
+A *state* is a number whose bits are the options of the last choices, the newest lowest. Looking back from a moment,
+everything is known as far as the choices in the state reach; what is older is not, and costs as little as it can.
+"""
+
+from __future__ import annotations
+
+from typing import Final
+
+import numpy as np
+
+from deft_reach.core.motion.follow import RUN_GAP, Flags, Ints
+from deft_reach.core.motion.pose import Floats
+from deft_reach.core.motion.timing import HAND_REBOUND, PLAIN_LEVEL
+from deft_reach.core.planner.moments import BOTH, NOBODY, Moments
+
+#: No further back than this many moments is looked, however few of them are choices.
+FURTHEST: Final = 40
+#: The gaps before a stroke that its rebound can depend on, and the strikes that bound them.
+GAPS: Final = len(HAND_REBOUND)
+
+
+class Past:
+    """The past of each (moment, state), by side where a hand is meant.
+
+    ``since`` (2, 1 + GAPS, moments, states): how long ago (whole notes) the hand's last strikes were, NaN where they
+    are not known; ``none`` says that there were none. ``depth`` is how many moments ago the last one was (0: not
+    known) and ``option`` what was chosen there. ``voice`` is where the hand is and ``origin`` where it last came from
+    (−1: not known or nowhere), ``level`` the last stroke's, ``grace`` whether it was a grace, ``run`` its place in a
+    run. ``elder`` and ``elder_option`` are the depth and option at which the *other* hand came before or with this
+    hand's last strike. ``streak`` is how many moments a hand has struck alone up to now; ``leader`` who leads (a side,
+    NOBODY: not known).
+    """
+
+    def __init__(self, moments: Moments, memory: int, length: float | None) -> None:
+        n, self.count = len(moments), int(moments.choice.sum())
+        self.memory = min(memory, self.count)
+        self.size = 1 << self.memory
+        self.length = length
+        loop = length is not None
+        s = np.arange(self.size)[None, :]
+        shape = (n + (0 if loop else 1), self.size)
+        e = np.arange(shape[0])
+        time = moments.time if loop else np.append(moments.time, moments.time[-1] if n else 0.0)
+        self.since = np.full((2, 1 + GAPS, *shape), np.nan)
+        self.depth, self.option = np.zeros((2, *shape), dtype=np.intp), np.zeros((2, *shape), dtype=np.intp)
+        self.voice, self.origin = np.full((2, *shape), -1), np.full((2, *shape), -1)
+        self.level, self.grace = np.full((2, *shape), PLAIN_LEVEL), np.zeros((2, *shape), dtype=bool)
+        self.run, self.streak = np.zeros((2, *shape), dtype=np.intp), np.zeros((2, *shape), dtype=np.intp)
+        self.elder, self.elder_option = np.zeros((2, *shape), dtype=np.intp), np.zeros((2, *shape), dtype=np.intp)
+        self.leader = np.full(shape, NOBODY)
+        found = np.zeros((2, *shape), dtype=np.intp)
+        alive, counted = np.ones((2, *shape), dtype=bool), np.full((2, *shape), np.nan)
+        struck_alone = np.ones((2, *shape), dtype=bool)
+        passed = np.zeros(shape[0], dtype=np.intp)
+        ended = np.zeros(shape[0], dtype=bool)
+        self.reaches = np.zeros(shape[0], dtype=np.intp)
+        for k in range(1, FURTHEST + 1):
+            j = e - k
+            if loop:
+                turns, at = np.divmod(j, n)
+                ago = time - (moments.time[at] + turns * length)
+            else:
+                at = np.maximum(j, 0)
+                ago = time - moments.time[at] if n else time
+                ended |= j < 0
+            # A loop whose choices are all in the state is known for ever: round after round it is the same.
+            if not (loop and self.memory == self.count):
+                ended |= passed + moments.choice[at] > self.memory
+            live = ~ended
+            if not live.any():
+                break
+            self.reaches[live] = k
+            passed += np.where(live, moments.choice[at], 0)
+            bit = np.where(
+                moments.choice[at][:, None], (s >> (np.maximum(passed - 1, 0) % max(self.memory, 1))[:, None]) & 1, 0
+            )
+            here = live[:, None]
+            row = at[:, None]
+            alone = moments.alone[row, bit]
+            leads = moments.leader[row, bit]
+            new = here & (self.leader == NOBODY) & (leads != NOBODY) & (leads != BOTH)
+            np.copyto(self.leader, leads, where=new)
+            for x in (0, 1):
+                comes = moments.comes[row, bit, x] & here
+                since = np.broadcast_to(ago[:, None], shape)
+                for g in range(1 + GAPS):
+                    np.copyto(self.since[x, g], since, where=comes & (found[x] == g))
+                first = comes & (found[x] == 0)
+                np.copyto(self.depth[x], k, where=first)
+                np.copyto(self.option[x], bit, where=first)
+                np.copyto(self.level[x], moments.level[row, bit, x], where=first)
+                np.copyto(self.grace[x], moments.graces[row, bit, x], where=first)
+                voice = np.where(comes, moments.voice[row, bit, x], -1)
+                other = (self.voice[x] >= 0) & (voice >= 0) & (voice != self.voice[x]) & (self.origin[x] < 0)
+                np.copyto(self.origin[x], voice, where=other)
+                at_last = (self.voice[x] < 0) & (voice >= 0)
+                np.copyto(self.voice[x], voice, where=at_last)
+                # A run ends where the partner strikes alone, at a rest, and at graces.
+                alive[x] &= ~(here & (alone == 1 - x))
+                on = comes & alive[x]
+                begins = on & ~np.isnan(counted[x]) & (since - counted[x] > RUN_GAP)
+                alive[x] &= ~begins
+                on &= ~begins
+                self.run[x] += on
+                np.copyto(counted[x], since, where=on)
+                stop = on & (moments.graced[row, bit, x] | moments.graces[row, bit, x])
+                # A graced stroke begins a run itself: nothing before it counts.
+                alive[x] &= ~stop
+                found[x] += comes
+                struck_alone[x] &= ~here | (alone == x)
+                self.streak[x] += here & struck_alone[x]
+            for x in (0, 1):
+                # Where the other hand was when this one struck last, or came to be before.
+                partner = moments.comes[row, bit, 1 - x] & here
+                met = (self.depth[x] > 0) & (self.elder[x] == 0) & partner
+                np.copyto(self.elder[x], k, where=met)
+                np.copyto(self.elder_option[x], bit, where=met)
+        #: Whether everything there ever was is known: before it there was nothing.
+        self.whole: Flags = (e - self.reaches <= 0)[:, None] & np.ones(shape, dtype=bool)
+        if loop:
+            self.whole[:] = False
+
+    def after(self, moments: Moments) -> Ints:
+        """The state after each option of each moment, (moments, options, states)."""
+        s = np.arange(self.size)[None, None, :]
+        o = np.arange(moments.valid.shape[1])[None, :, None]
+        chosen = ((s << 1) | o) & (self.size - 1)
+        return np.where(moments.choice[:, None, None], chosen, s)
+
+    def gaps(self, side: int, moments: int) -> tuple[Floats, list[Floats]]:
+        """Of the first ``moments``: the gap since a hand's last strike, and those before it, NaN where not known and
+        infinite where there was none."""
+        since = self.since[side][:, :moments]
+        earlier = [since[g + 1] - since[g] for g in range(GAPS)]
+        whole = self.whole[:moments]
+        return since[0], [np.where(np.isnan(gap) & whole, np.inf, gap) for gap in earlier]
