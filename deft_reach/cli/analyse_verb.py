@@ -54,7 +54,7 @@ def in_words(report: Report) -> str:
         b = report.strokes[s.bottleneck]
         limit += f" (bar {b.bar}, {place(b.beat)}: {b.limb} to {b.voice})"
     lines = [
-        f"{s.strokes} strokes at {s.tempo:g} BPM on '{report.table.kit.name}': ease {s.ease:.0f}, "
+        f"{s.strokes} strokes at {s.tempo:g} BPM on '{report.table.kit.name}': {s.level}, ease {s.ease:.0f}, "
         f"cost {s.cost:.2f} ({s.cost_per_bar:.2f} a bar), {limit}",
         "",
         _ROW.format("", "bar", "beat", "limb", "voice", "marks", "gap", "needed", "pace", "limit", "").rstrip(),

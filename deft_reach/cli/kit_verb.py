@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import math
 import sys
 from pathlib import Path
 from typing import Any
@@ -10,6 +11,7 @@ from typing import Any
 from deft_reach.cli.inputs import InputError, guarded, print_json, read_kit, tell
 from deft_reach.core.kit import Kit, KitError
 from deft_reach.core.layouts import LAYOUTS, layout
+from deft_reach.core.motion.comfort import Comfort, comforts
 from deft_reach.core.player import Player
 from deft_reach.core.tape import Measured, TapeError, measure
 from deft_reach.formats.document import dump_kit, kit_dict, load_player
@@ -150,9 +152,27 @@ def _write(kit: Kit, name: str) -> None:
     print(f"wrote {name}", file=sys.stderr)
 
 
+def _comfort(found: dict[str, dict[str, Comfort]]) -> dict[str, dict[str, dict[str, float]]]:
+    """Each hand's posture at each piece, for the default player while the other hand is at rest."""
+    return {
+        voice: {
+            hand: {
+                "reach": round(c.reach, 3),
+                "elbow_deg": round(c.elbow, 1),
+                "upper_arm_deg": round(c.upper_arm, 1),
+                "lean_mm": round(c.lean, 1) if math.isfinite(c.lean) else None,
+                "turn_deg": round(c.turn, 1),
+            }
+            for hand, c in hands.items()
+        }
+        for voice, hands in found.items()
+    }
+
+
 def _show(kit: Kit, as_json: bool) -> None:
+    found = comforts(kit, Player() if kit.hat_side < 0 else Player().mirror(), kit.struck)
     if as_json:
-        print_json(kit_dict(kit))
+        print_json({**kit_dict(kit), "comfort": _comfort(found)})
         return
     print(f"{kit.name}: {kit.note}")
     print(f"{'code':<6}{'name':<20}{'kind':<19}{'x mm':>7}{'y mm':>7}{'z mm':>7}{'width':>7}{'across':>8}{'tilt':>7}")

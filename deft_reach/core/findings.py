@@ -542,7 +542,8 @@ class _Finder:
         return found
 
     def hurried(self) -> Iterator[Finding]:
-        """One finding for each move that is hurried, and one where there is no time for it, however often they come."""
+        """One finding for each move that is hurried, and one where there is no time for it, however often they
+        come."""
         moves: dict[tuple[str, str | None, str, bool], list[int]] = {}
         for i, pace in enumerate(self.walk.pace):
             if pace is not None and pace > HURRIED_PACE:

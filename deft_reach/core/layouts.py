@@ -177,7 +177,7 @@ def _pit() -> Kit:
             make_piece("rd", "ride", "ride", (390, 680, 940), 18 * INCH, 170, tilt=14, bell=80),
             make_piece("c1", "left crash", "crash", (-290, 760, 1080), 15 * INCH, 170, tilt=15),
             make_piece("wb", "plank block", "block", (-130, 775, 900), 160, 70, depth=60),
-            make_piece("bl", "buoy bell", "block", (760, 400, 1230), 180, 80, depth=150),
+            make_piece("bl", "buoy bell", "block", (930, 480, 1120), 180, 80, depth=150),
             *_pedals(second=(-195, 620)),
         ),
         note="A cramped theatre pit: everything close, the buoy bell hung on the wall to the right.",

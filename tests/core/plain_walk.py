@@ -455,13 +455,19 @@ class Walker:
         moments = [k for k, event in enumerate(self.pattern.events) if event.hands]
         # Going round twice lets a hold that begins at the end of a loop go on at its beginning.
         last = None
+        marked = {RIGHT: 0, LEFT: 0}
         for turn in (0, 1) if length is not None else (1,):
             for k in moments:
                 cross = found[k]
+                hands = self.pattern.events[k].hands
+                for s in hands:
+                    over = 1 if "'" in s.marks else -1 if "," in s.marks else 0
+                    marked[s.limb] = over if s.limb == RIGHT else -over
                 if cross is not None:
-                    cross = self.decided(
-                        cross, last, self.pattern.events[k].hands, self.mover(out, self.pattern.events[k].hands)
-                    )
+                    struck = {s.limb for s in hands}
+                    own = next((marked[h] for h in (LEFT, RIGHT) if h in struck and marked[h]), 0)
+                    others = next((marked[h] for h in (RIGHT, LEFT) if h not in struck and marked[h]), 0)
+                    cross = self.decided(cross, last, own or others, self.mover(out, hands))
                     if turn:
                         found[k] = cross
                 last = cross
@@ -525,13 +531,11 @@ class Walker:
         return table.crossed_on_the_way(*row)[0]
 
     @staticmethod
-    def decided(cross: Cross, before: Cross | None, hands: Sequence[Stroke], mover: Stroke) -> Cross:
+    def decided(cross: Cross, before: Cross | None, said: int, mover: Stroke) -> Cross:
         """Who goes over: whom the player chose, else the higher one, else the one that came second."""
         over, chosen = cross.over, False
-        said = [s for s in hands if "'" in s.marks or "," in s.marks]
         if said:
-            s = said[-1]
-            over, chosen = (s.limb if "'" in s.marks else LEFT if s.limb == RIGHT else RIGHT), True
+            over, chosen = RIGHT if said > 0 else LEFT, True
         elif before is not None and before.chosen:
             over, chosen = before.over, True
         elif cross.either:
@@ -563,7 +567,8 @@ class Walker:
 
 
 def kept_surface(pattern: Pattern) -> str | None:
-    """The voice, other than the snare, on which at least four and a third of the hands' strokes fall, if there is one."""
+    """The voice, other than the snare, on which at least four and a third of the hands' strokes fall, if there is
+    one."""
     voices = [s.voice for s in pattern.strokes if s.limb not in FEET]
     counts = {voice: voices.count(voice) for voice in voices if voice.split(":")[0] != "sn"}
     most = max(counts.values(), default=0)

@@ -95,7 +95,7 @@ def test_hands_that_change_places_pass_close_and_it_costs():
 
 
 def test_a_near_miss_says_when_how_close_and_who_goes_over():
-    misses = [f for f in kinds("R L R@t1 L@t1 R@t2 L@t2 R@ft L@ft R L R@hh L@ft") if f.kind == "near-miss"]
+    misses = [f for f in kinds("R@ft L@sn R@sn L@t2 R@hh L@t1 R@sn L@t2") if f.kind == "near-miss"]
     assert misses
     for miss in misses:
         assert miss.over in ("R", "L") and "go over" in miss.advice
@@ -131,7 +131,7 @@ def test_a_run_of_feet_into_the_landing():
         if f.kind == "exit-run"
     ]
     assert len(found) == 1 and "1 of bar 2" in found[0].message and len(found[0].strokes) == 4
-    none = kinds("R L R L R L R L R L R L - R K K | R@c2+K - - - - - - - - - - - - - - - |")
+    none = kinds("R L R L R L R L R L R L - R L K | R@c2+K - - - - - - - - - - - - - - - |")
     assert not [f for f in none if f.kind == "exit-run"]
     looped = [f for f in kinds("R@c2+K R L R L R L R L R L R L K K K |") if f.kind == "exit-run"]
     assert len(looped) == 1, "the end of a loop runs into its beginning"

@@ -8,7 +8,8 @@ import pytest
 from hypothesis import given
 
 from deft_reach.core import Player, layout
-from deft_reach.core.motion.comfort import comfort, easier, elbow_angle
+from deft_reach.core.motion.comfort import comfort, easier
+from deft_reach.core.motion.pose import elbow_degrees
 from tests.strategies import kits
 
 FIVE = layout("five")
@@ -26,8 +27,8 @@ def test_the_elbow_angle_is_what_the_law_of_cosines_says():
 
 
 def test_a_straight_arm_has_180_degrees_and_a_right_angle_90():
-    assert elbow_angle(np.array([[0, 0, 3], [0, 0, 2], [0, 0, 1], [0, 0, 0.0]])) == pytest.approx(180)
-    assert elbow_angle(np.array([[0, 0, 3], [0, 0, 2], [0, 1, 2], [0, 2, 2.0]])) == pytest.approx(90)
+    assert elbow_degrees(np.array([[0, 0, 3], [0, 0, 2], [0, 0, 1], [0, 0, 0.0]])) == pytest.approx(180)
+    assert elbow_degrees(np.array([[0, 0, 3], [0, 0, 2], [0, 1, 2], [0, 2, 2.0]])) == pytest.approx(90)
 
 
 def test_a_higher_seat_puts_the_drum_lower_against_the_elbow():
@@ -53,4 +54,5 @@ def test_the_mirrored_kit_is_as_comfortable_for_the_other_hand(kit):
     for piece in kit:
         one, two = comfort(kit, PLAYER, piece.code), comfort(kit.mirror(), PLAYER.mirror(), piece.code)
         if one:
-            assert one["R"] == two["L"] and one["L"] == two["R"]
+            turned = {hand: row._replace(turn=-row.turn) for hand, row in two.items()}
+            assert one["R"] == turned["L"] and one["L"] == turned["R"]

@@ -44,7 +44,11 @@ def test_nine_notes_over_sixteenth_triplets_come_round_after_three_beats_of_six(
         (Fraction(11, 4), "a", "2 a"),
         (Fraction(4, 3), "trip", "1 trip"),
         (Fraction(5, 3), "let", "1 let"),
-        (Fraction(6, 5), "", "1.20"),
+        (Fraction(6, 5), "", "1, 2nd of 5"),
+        (Fraction(37, 8), "ta", "after 4 &"),
+        (Fraction(33, 8), "ta", "after 4"),
+        (Fraction(25, 12), "", "after 2"),
+        (Fraction(22, 7), "", "3, 2nd of 7"),
     ],
 )
 def test_what_is_said(beat, said, full):

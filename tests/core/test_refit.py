@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.layouts import LAYOUTS
-from deft_reach.core.motion.timing import FOOT_RESTRIKE
+from deft_reach.core.motion.timing import restrike
 from deft_reach.core.refit import RefitError, refit
 
 PLAYER = Player()
@@ -106,7 +106,7 @@ def test_one_pedal_does_what_one_foot_can(tempo):
         left_out = {i for sub in row.substitutions if sub.target == "left out" for i in sub.strokes}
         assert len(new.strokes) == len(pattern.strokes) - len(left_out)
     thinned = [row for row in rows if any("thinned" in sub.why for sub in row.substitutions)]
-    needed = FOOT_RESTRIKE * PLAYER.skill
+    needed = restrike(PLAYER, "K")
     for row in thinned:
         kicks = [s.time for s in row.report.strokes if s.limb == "K"]
         assert min(b - a for a, b in pairwise(kicks)) >= needed - 1e-9
@@ -126,7 +126,7 @@ def test_hands_and_flams_take_over_and_the_best_thinning_is_kept():
     thin = refit(parse("/32 K J K J K J K J K J K J"), layout("five-double"), layout("five"), PLAYER, 120, best=8)
     row = next(r for r in thin if any("thinned" in sub.why for sub in r.substitutions))
     gap = 60 / 120 / 8
-    step = -(-FOOT_RESTRIKE * PLAYER.skill // gap)
+    step = -(-restrike(PLAYER, "K") // gap)
     assert len(parse(row.text).strokes) == -(-12 // step)
 
 

@@ -171,7 +171,7 @@ def test_a_commitment_freezes_and_later_shows_what_changed(session):
     assert session.changes() == []
     session.set_tempo(120, None)
     session.set_limb(1, "L")
-    session.move_piece("ft", 380, 330)
+    session.move_piece("ft", 460, 490)
     lines = session.changes()
     assert "1 limb changed" in lines and "home tempo 90 → 120 BPM" in lines and "floor tom moved 20 mm" in lines
     assert any(line.startswith("breaks at") for line in lines)

@@ -52,8 +52,8 @@ def test_the_table_alone_lays_the_rug_out_again(name):
 def test_distances_are_from_the_two_marks():
     kit = layout("five")
     ride = next(m for m in rug_marks(kit) if m.label == "rd")
-    assert ride.from_a == pytest.approx(math.hypot(500, 640)) and ride.side == "right" and ride.height == 900
-    assert ride.from_b == pytest.approx(math.hypot(500, 640 - MARK_B_MM))
+    assert ride.from_a == pytest.approx(math.hypot(470, 700)) and ride.side == "right" and ride.height == 930
+    assert ride.from_b == pytest.approx(math.hypot(470, 700 - MARK_B_MM))
     assert next(m for m in rug_marks(kit) if m.label == "hp").what == "pedal"
 
 
@@ -97,4 +97,4 @@ def test_odd_names_do_no_harm():
 def test_pieces_as_a_table():
     lines = dump_pieces(layout("five")).decode().splitlines()
     assert lines[0] == ",".join(COLUMNS) and len(lines) == 1 + len(layout("five").pieces)
-    assert "ft,floor tom,floor-tom,400,330,640,406.4,200,3,400" in lines
+    assert "ft,floor tom,floor-tom,480,490,610,406.4,200,3,400" in lines

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from functools import lru_cache
 from typing import Final, NamedTuple
 
@@ -10,7 +9,13 @@ import numpy as np
 
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import LEFT, RIGHT
-from deft_reach.core.motion.pose import COMFORTABLE_REACH, Floats, strike_poses
+from deft_reach.core.motion.pose import (
+    COMFORTABLE_REACH,
+    elbow_degrees,
+    strike_poses,
+    turn_alone,
+    upper_arm_degrees,
+)
 from deft_reach.core.motion.reach_table import reach_words
 from deft_reach.core.player import Player
 
@@ -22,14 +27,17 @@ class Comfort(NamedTuple):
     """A hand at a voice.
 
     ``reach`` is shoulder to grip over arm length, ``word`` how that feels, ``elbow`` the angle between upper arm and
-    forearm in degrees (180 is a straight arm), ``above_elbow`` how far the strike point lies above the elbow of a
-    hanging arm in mm (negative: below), ``lean`` how far the trunk must come along in mm, ``strain`` what the two
+    forearm in degrees (180 is a straight arm), ``upper_arm`` how far the upper arm is from hanging and ``turn`` how far
+    the trunk is turned to the right (degrees), while the other hand is at rest; ``above_elbow`` how far the strike
+    point lies above the elbow of a hanging arm in mm (negative: below), ``lean`` how far the trunk must come along in mm, ``strain`` what the two
     hands are compared by.
     """
 
     reach: float
     word: str
     elbow: float
+    upper_arm: float
+    turn: float
     above_elbow: float
     lean: float
     strain: float
@@ -56,14 +64,17 @@ def comforts(kit: Kit, player: Player, voices: tuple[str, ...]) -> dict[str, dic
     low, high = COMFORTABLE_REACH
     for hand, side in ((RIGHT, 1), (LEFT, -1)):
         poses = strike_poses(player, side, tips)
+        elbows, uppers = elbow_degrees(poses.joints).tolist(), upper_arm_degrees(poses.joints).tolist()
+        turns = np.degrees(turn_alone(tips)).tolist()
         for k, (voice, point) in enumerate(points.items()):
             reach, lean = float(poses.reach[k]), float(poses.lean[k])
             beyond = max(low - reach, 0.0, reach - high)
             # Within the comfortable range the middle is a little better than its ends.
             strain = abs(reach - (low + high) / 2) * 0.5 + beyond + min(lean, 1000.0) / 250.0
             above = point[2] - player.resting_elbow_mm
-            angle = elbow_angle(poses.joints[k])
-            rows[voice][hand] = Comfort(reach, reach_words(reach, lean), angle, above, lean, strain)
+            rows[voice][hand] = Comfort(
+                reach, reach_words(reach, lean), elbows[k], uppers[k], turns[k], above, lean, strain
+            )
     return rows
 
 
@@ -72,10 +83,3 @@ def easier(found: dict[str, Comfort]) -> str | None:
     if len(found) < 2 or abs(found[RIGHT].strain - found[LEFT].strain) < ALIKE:
         return None
     return RIGHT if found[RIGHT].strain < found[LEFT].strain else LEFT
-
-
-def elbow_angle(joints: Floats) -> float:
-    """The angle at the elbow in degrees, from joints (4, 3): shoulder, elbow, grip, tip."""
-    upper, fore = joints[0] - joints[1], joints[2] - joints[1]
-    cosine = float(upper @ fore) / math.sqrt(float(upper @ upper) * float(fore @ fore))
-    return math.degrees(math.acos(min(1.0, max(-1.0, cosine))))

@@ -499,9 +499,7 @@ class _Follower:
         rows = np.argsort(events, kind="stable")
         sorted_events = events[rows]
         starts = np.searchsorted(sorted_events, main)
-        chosen = np.zeros(self.events, dtype=np.intp)
-        said = np.flatnonzero(self.c.chosen[self.pick])
-        chosen[self.event[said]] = self.c.chosen[self.pick[said]]
+        chosen = self.choices()
         prev = np.arange(len(main)) - 1
         if self.repeat and len(main):
             prev[0] = len(main) - 1
@@ -525,6 +523,22 @@ class _Follower:
         turned = turned[turned >= self.first_event]
         first = np.searchsorted(self.c.event, turned - self.first_event)
         return self.c.index[first], event_time[turned] - event_time[turned - 1]
+
+    def choices(self) -> Ints:
+        """Which hand goes over by the player's choice, at each event: as the strokes of that moment say, or else the
+        last stroke of the hand that does not strike then."""
+        said = self.c.chosen[self.pick]
+        if not said.any():
+            return np.zeros(self.events, dtype=np.intp)
+        now, last = np.zeros((2, self.events), dtype=np.intp), np.zeros((2, self.events), dtype=np.intp)
+        for lane in (0, 1):
+            mine = self.lane == lane
+            now[lane, self.event[mine]] = said[mine]
+            struck = np.where(self.struck_by[lane], np.arange(self.events), -1)
+            before = np.maximum.accumulate(struck)
+            last[lane] = np.where((before >= 0) & ~self.struck_by[lane], now[lane][before], 0)
+        own = np.where(now[1] != 0, now[1], now[0])
+        return np.asarray(np.where(own != 0, own, np.where(last[0] != 0, last[0], last[1])))
 
     def moments(self) -> tuple[Ints, Ints, Floats]:
         """Every stroke's event, and the events of the round in which a hand strikes, with their times."""

@@ -36,8 +36,8 @@ class Limits:
 
 
 class Graph:
-    """The states of a round: ``cost`` (moments, options, states), infinite where not allowed, ``after`` the state that
-    each leads to, ``ending`` (states) what is still to pay at the end of what is played once.
+    """The states of a round: ``cost`` (moments, options, states), infinite where not allowed, ``after`` the state
+    that each leads to, ``ending`` (states) what is still to pay at the end of what is played once.
 
     ``memory`` is how many choices a state remembers.
     """
@@ -214,8 +214,8 @@ class _Pricing:
 class _Crossings:
     """What crossing the arms costs, as the analysis has it: a hand that is on its way is judged where it is on it.
 
-    So how the arms were between two strikes of a hand is known only with the second one, and is paid for there. A *row*
-    is one hand's way from a strike (some moments back) to a strike: what its strikes of the partner meanwhile cost, and
+    So how the arms were between two strikes of a hand is known only with the second one, and is paid for there. A
+    *row* is one hand's way from a strike (some moments back) to a strike: what its strikes of the partner meanwhile cost, and
     whether the arms are crossed at the first and at the last of them.
     """
 

@@ -28,8 +28,9 @@ class Moments:
     (the reach table's number, −1 where it strikes nothing that the kit has), ``level`` how loud, ``extra`` what the
     stroke's own graces ask of it and ``lead`` what they ask of the hand that plays them (seconds). ``alone`` is who
     strikes alone. ``leader`` is who leads here: a side, BOTH or NOBODY. ``graced`` says that the hand's stroke has
-    graces. By moment alone: ``time`` in whole notes, ``choice`` whether there is one, ``open`` whether strokes lack hands at all, ``event`` its number among the
-    pattern's events. ``exact`` is false where one hand is asked for two strokes at once.
+    graces. By moment alone: ``time`` in whole notes, ``choice`` whether there is one, ``open`` whether strokes lack
+    hands at all, ``event`` its number among the pattern's events. ``exact`` is false where one hand is asked for two
+    strokes at once.
     """
 
     hands: list[tuple[tuple[str, ...], ...]]

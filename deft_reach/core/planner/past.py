@@ -29,8 +29,8 @@ class Past:
     known) and ``option`` what was chosen there. ``voice`` is where the hand is and ``origin`` where it last came from
     (−1: not known or nowhere), ``level`` the last stroke's, ``grace`` whether it was a grace, ``run`` its place in a
     run. ``elder`` and ``elder_option`` are the depth and option at which the *other* hand came before or with this
-    hand's last strike. ``streak`` is how many moments a hand has struck alone up to now; ``leader`` who leads (a side,
-    NOBODY: not known).
+    hand's last strike. ``streak`` is how many moments a hand has struck alone up to now; ``leader`` who leads (a
+    side, NOBODY: not known).
     """
 
     def __init__(self, moments: Moments, memory: int, length: float | None) -> None:

@@ -1,9 +1,9 @@
 """The search for hands: the exact list of the k cheapest, for every term of the cost.
 
 Ways through the graph of everything the hands can do (see graph) come in the order of a cost that is never more
-than their own. Each is then costed by the analysis itself, close passing included, and the list is closed when nothing
-that is left can be cheaper: that is the proof. A loop is searched from every state it can begin in, the promising ones
-first.
+than their own. Each is then costed by the analysis itself, close passing included, and the list is closed when
+nothing that is left can be cheaper: that is the proof. A loop is searched from every state it can begin in, the
+promising ones first.
 """
 
 from __future__ import annotations

@@ -128,7 +128,8 @@ def test_a_long_loop_lists_different_stickings_in_order():
 
 
 def test_brute_force_over_all_of_twelve():
-    """All 4,096 ways to give twelve strokes hands, each walked: the graph's ways are the cheapest, in the same order."""
+    """All 4,096 ways to give twelve strokes hands, each walked: the graph's ways are the cheapest, in the same
+    order."""
     text = "/16 ?@ft ? ?> ?@t1 ? ?. ?@hh ?@rd R ? ?@t2 L ?@c1 ?"
     pattern = parse(text)
     costs = sorted(walked_cost(pattern, hands) for hands in product("RL", repeat=12))
