@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme, units
+from deft_reach.core.report import headroom_words, level_words
 from deft_reach.core.session import Session
 
 
@@ -47,13 +48,12 @@ class CommitDialog(QDialog):
         sticking.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         limit = "no stroke sets one"
         if s.tempo_limit is not None and s.headroom is not None:
-            word = f"headroom {s.headroom * 100:.0f} %" if s.headroom >= 0 else f"{-s.headroom * 100:.0f} % too fast"
-            limit = f"breaks at {s.tempo_limit:.0f} BPM, {word}"
+            limit = f"breaks at {s.tempo_limit:.0f} BPM, {headroom_words(s.headroom)}"
         rows = (
             ("Sticking", sticking),
             ("Kit and player", QLabel(f"{session.kit.name}, {session.player.name}")),
             ("Tempo limit", QLabel(limit)),
-            ("Ease", QLabel("cannot be played" if report.impossible else f"{s.ease:.0f} of 100, cost {s.cost:.1f}")),
+            ("How hard", QLabel(level_words(report))),
         )
         for name, widget in rows:
             caption = QLabel(name)

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 from deft_reach.app import theme
 from deft_reach.app.commitments import day
 from deft_reach.app.transport import PlayButton, Transport
+from deft_reach.core.report import headroom_words
 from deft_reach.core.session import Session
 from deft_reach.core.stroke_text import TEMPO_RANGE
 
@@ -77,6 +78,7 @@ class Header(QFrame):
     """Plan, kit and player, home tempo, limit, ease; what is saved; and the commit button."""
 
     commit = Signal()
+    find_hands = Signal()
     show_commitments = Signal()
 
     def __init__(self, session: Session, transport: Transport) -> None:
@@ -97,7 +99,11 @@ class Header(QFrame):
         self.tempo_caption = QLabel("home tempo")
         self.tempo_caption.setObjectName("caption")
         self.limit = Figure("tempo limit")
-        self.ease = Figure("ease")
+        self.ease = Figure("how hard it is")
+        self.find = QPushButton("Find the hands")
+        self.find.setToolTip("Let the planner choose hands for all strokes that have none")
+        self.find.setAutoDefault(False)
+        self.find.setVisible(False)
         self.saved = QLabel()
         self.saved.setObjectName("caption")
         self.saved.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
@@ -126,6 +132,7 @@ class Header(QFrame):
         row.addWidget(self.play)
         row.addWidget(self.limit)
         row.addWidget(self.ease)
+        row.addWidget(self.find)
         state = QVBoxLayout()
         state.setSpacing(2)
         state.addWidget(self.saved)
@@ -137,6 +144,7 @@ class Header(QFrame):
         self.tempo.valueChanged.connect(lambda bpm: session.set_tempo(bpm))
         self.tempo.editingFinished.connect(session.end_merge)
         self.button.clicked.connect(self.commit)
+        self.find.clicked.connect(self.find_hands)
         self.committed.clicked.connect(self.show_commitments)
         session.verdict.connect(self.refresh)
         session.saved.connect(self.refresh)
@@ -171,6 +179,7 @@ class Header(QFrame):
             self.ease.show_value("–", "ease of 100")
             self.saved.setText("")
             self.committed.setText("")
+            self.find.setVisible(False)
             return
         with QSignalBlocker(self.tempo):
             if self.tempo.value() != plan.tempo:
@@ -190,14 +199,20 @@ class Header(QFrame):
                 self.limit.show_value("no limit", f"nothing repeats{old}")
             else:
                 tone = "stop" if s.headroom < 0 else "caution" if s.headroom < 0.1 else ""
-                word = (
-                    f"headroom {s.headroom * 100:.0f} %" if s.headroom >= 0 else f"{-s.headroom * 100:.0f} % too fast"
-                )
+                word = headroom_words(s.headroom)
                 self.limit.show_value(f"breaks at {s.tempo_limit:.0f}", f"BPM · {word}{old}", tone)
             if report.impossible:
                 self.ease.show_value("impossible", "see what happens", "stop")
-            else:
-                self.ease.show_value(f"ease {s.ease:.0f}", f"of 100 · cost {s.cost_per_bar:.1f} a bar{old}")
+            elif s.level is not None:
+                tone = {"hard": "caution", "impossible": "stop"}.get(s.level, "")
+                self.ease.show_value(
+                    s.level, f"ease {s.ease:.0f} of 100 · cost {s.cost_per_bar:.1f} a bar{old}", tone
+                )
+            if s.open:
+                # As long as strokes lack hands there is no verdict.
+                self.limit.show_value("no verdict", "until every stroke has a hand")
+                self.ease.show_value(f"{s.open} open", f"of {s.strokes} strokes have no hand yet", "caution")
+        self.find.setVisible(report is not None and bool(report.summary.open) and not session.outdated)
         self.saved.setText("saved" if session.is_saved else "unsaved changes, kept safe")
         commitment = session.commitment
         self.committed.setEnabled(commitment is not None)

@@ -83,7 +83,7 @@ def draw_plan_page(session: Session, painter: QPainter, high: float) -> None:
     who = f"{session.kit.name} · {session.player.name}, {session.player.handedness}-handed"
     y = page.text(f"{plan.tempo:g} BPM{', round and round' if plan.repeat else ''} · {who}", y + 2, 11)
     limit = "no stroke sets a limit" if s.tempo_limit is None else f"breaks at {s.tempo_limit:.0f} BPM"
-    ease = "cannot be played so" if report.impossible else f"ease {s.ease:.0f} of 100"
+    ease = "cannot be played so" if report.impossible else f"{s.level or 'hands open'}, ease {s.ease:.0f} of 100"
     lead = {"R": "right hand leads", "L": "left hand leads", None: "no hand leads"}[s.lead]
     y = page.text(f"{limit} · {ease} · cost {s.cost:.1f} · {lead}", y + 2, 11)
     commitment = session.commitment

@@ -35,6 +35,7 @@ SHEET = (
             ("T", "try the other hand"),
             ("> .", "accent, ghost"),
             ("x ^ ~ o", "cross-stick, rim shot, buzz, open"),
+            ("' ,", "where the arms cross, this hand goes over, or under"),
             ("F D U", "flam, drag, ruff"),
             ("N, Shift+N", "next finding, finding before"),
             ("Ctrl+wheel, wheel", "zoom, pan"),

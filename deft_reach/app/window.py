@@ -184,9 +184,17 @@ class MainWindow(QMainWindow):
         self.rail.chosen.connect(self.go)
         self.header.commit.connect(self.commit)
         self.header.show_commitments.connect(self.show_commitments)
+        self.header.find_hands.connect(self.find_hands)
         session.changed.connect(self._say_state)
         session.saved.connect(self._say_state)
         self._say_state()
+
+    def find_hands(self) -> None:
+        """Let the planner choose hands for every stroke that has none, where the answers can be compared."""
+        self.go("reach")
+        station = self.built.get("reach")
+        if isinstance(station, ReachStation):
+            station.find_hands()
 
     def station_widget(self, name: str) -> Station:
         """A station's widget, made on the first call."""

@@ -152,7 +152,7 @@ def _write(kit: Kit, name: str) -> None:
     print(f"wrote {name}", file=sys.stderr)
 
 
-def _comfort(found: dict[str, dict[str, Comfort]]) -> dict[str, dict[str, dict[str, float]]]:
+def _comfort(found: dict[str, dict[str, Comfort]]) -> dict[str, dict[str, dict[str, float | None]]]:
     """Each hand's posture at each piece, for the default player while the other hand is at rest."""
     return {
         voice: {

@@ -422,8 +422,8 @@ class _Finder:
             near,
             None,
             "note",
-            f"{self.span(kept[0], kept[-1])} the {hat.name} is the {self.names[near]}'s alone ({len(kept)} strokes), the "
-            f"{self.names[far]} is free of it, and nothing is crossed.",
+            f"{self.span(kept[0], kept[-1])} the {hat.name} is the {self.names[near]}'s alone ({len(kept)} strokes), "
+            f"the {self.names[far]} is free of it, and nothing is crossed.",
         )
 
     # --- moves ------------------------------------------------------------------------------------------------
@@ -508,6 +508,7 @@ class _Finder:
 
         pace = max((p for i in indices if (p := self.walk.pace[i]) is not None), default=0.0)
         hurried = pace > HURRIED_PACE
+        where = f"the stroke {self.at(index)}" if self.at(index).startswith("after") else self.at(index)
         how = f"{clearance:.0f} mm apart" if clearance >= 1 else "so close that they would touch"
         more = f"; it comes {len(rows)} times" if len(rows) > 1 else ""
         return Finding(
@@ -516,7 +517,7 @@ class _Finder:
             self.strokes[index].limb,
             over,
             "caution" if hurried else "note",
-            f"On the way to {'the stroke ' if self.at(index).startswith('after') else ''}{self.at(index)} the right {mine} and the left {others} pass {how}, while "
+            f"On the way to {where} the right {mine} and the left {others} pass {how}, while "
             f"{goes(RIGHT, way[0], way[1])} and {goes(LEFT, way[2], way[3])}{more}"
             f"{', and there is no time to go round' if hurried else ''}.",
             f"Let the {self.short[over]} go over, it is the higher one there already, and keep the "

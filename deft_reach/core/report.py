@@ -31,6 +31,16 @@ def headroom_words(headroom: float) -> str:
     return f"{(1 / (1 + headroom) - 1) * 100:.0f} % above the limit"
 
 
+def level_words(report: Report) -> str:
+    """How hard a report's plan is, in one line."""
+    s = report.summary
+    if report.impossible:
+        return "cannot be played"
+    if s.level is None:
+        return f"{s.open} strokes have no hand yet"
+    return f"{s.level}, ease {s.ease:.0f} of 100, cost {s.cost:.1f}"
+
+
 def pace_word(pace: float | None) -> str:
     """``slack``, ``busy``, ``hurried`` or ``past the limit``; empty for a stroke with nothing before it."""
     if pace is None:

@@ -14,7 +14,7 @@ from deft_reach.core.session import Session
 
 #: Typed on a selected stroke: what it becomes.
 LIMB_KEYS = {"r": "R", "l": "L", "k": "K", "j": "J", "h": "H"}
-MARK_KEYS = {">": ">", ".": ".", "~": "~", "x": "x", "^": "^", "o": "o"}
+MARK_KEYS = {">": ">", ".": ".", "~": "~", "x": "x", "^": "^", "o": "o", "'": "'", ",": ","}
 GRACE_KEYS = {"f": "f", "d": "d", "u": "u"}
 
 

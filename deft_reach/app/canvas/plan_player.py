@@ -118,6 +118,10 @@ def draw_arms(plan: ReachPlan, painter: QPainter, c: theme.Colours) -> None:
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawEllipse(centre, 17, 17)
         name = "right" if posture.cross.over == RIGHT else "left"
+        if posture.cross.chosen:
+            name = f"you chose: {name}"
+        elif posture.cross.either:
+            name = f"either, say {name}"
         halo = QColor(c.sheet)
         halo.setAlphaF(0.9)
         below = centre + QPointF(0, 28)

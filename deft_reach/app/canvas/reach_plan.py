@@ -30,6 +30,10 @@ from deft_reach.core.session import Session
 FRAME = (-520.0, 520.0, -185.0, 900.0)
 
 
+#: Radius (px) of the mark of a crossing.
+CROSS_PX = 17.0
+
+
 class ReachPlan(Canvas):
     """The kit from above. ``laying_out`` gives the arrow keys to the selected piece instead of the strokes.
 
@@ -132,6 +136,9 @@ class ReachPlan(Canvas):
         if self.tape is not None and self.tape.on:
             self.tape.press(event.position(), self.project, self.floor_at)
             return
+        if self.on_cross(event.position()) and self.session.stroke is not None:
+            self.session.exchange_over(self.session.stroke)
+            return
         piece = self.piece_at(event.position())
         self.session.select_piece(piece.code if piece else None)
         if piece is not None:
@@ -145,6 +152,9 @@ class ReachPlan(Canvas):
                 self.tape.move(event.position(), self.project, self.floor_at)
             return
         if self._drag is None:
+            if self.on_cross(event.position()):
+                self.setCursor(Qt.CursorShape.PointingHandCursor)
+                return
             self.setCursor(
                 Qt.CursorShape.OpenHandCursor if self.piece_at(event.position()) else Qt.CursorShape.ArrowCursor
             )
@@ -315,6 +325,11 @@ class ReachPlan(Canvas):
             return None
         cross = report.postures[report.posture_of[index]].cross
         return None if cross is None else self.to_px(*cross.place)
+
+    def on_cross(self, at: QPointF) -> bool:
+        """Whether a place is on the mark of the crossing at the selected stroke."""
+        place = None if self.session.outdated or self.session.position is not None else self.cross_place()
+        return place is not None and math.hypot(place.x() - at.x(), place.y() - at.y()) <= CROSS_PX
 
     def shoulders(self) -> tuple[QPointF, QPointF]:
         arms = self.arms()

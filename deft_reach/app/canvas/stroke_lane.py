@@ -14,7 +14,7 @@ from deft_reach.app.canvas.explain import where
 from deft_reach.app.canvas.sprites import text_size
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.canvas.timeline import Timeline
-from deft_reach.core.limbs import FEET
+from deft_reach.core.limbs import FEET, HANDS, other_hand
 from deft_reach.core.pattern import GRACES, Moment, Pattern
 from deft_reach.core.session import Session
 
@@ -161,9 +161,9 @@ class StrokeLane(Timeline):
                 painter.setPen(QPen(c.hand(stroke.limb), 1.5))
                 painter.drawPolyline([QPointF(x - 3.5, top), QPointF(x + 4, top + 2.3), QPointF(x - 3.5, top + 4.5)])
             if stroke.grace:
-                label(
-                    painter, QPointF(x - 9, y + 4), GRACES[stroke.grace][0], theme.lettering(8), c.hand(stroke.limb)
-                )
+                # A flam's and a drag's graces are the other hand's.
+                limb = other_hand(stroke.limb) if stroke.limb in HANDS else stroke.limb
+                label(painter, QPointF(x - 9, y + 4), GRACES[stroke.grace][0], theme.lettering(8), c.hand(limb))
             usual = {"R": "sn", "L": "sn", "?": "sn", "K": "bd", "J": "bd", "H": "hh:foot"}[stroke.limb]
             extra = stroke.marks.translate(str.maketrans("", "", ">."))
             small = ("" if stroke.voice == usual else stroke.voice.replace("hh:foot", "")) + extra

@@ -201,8 +201,27 @@ class Weave(Timeline):
         finding = self.finding_at(event.position())
         if finding is not None:
             self.session.select_finding(finding)
+        elif (crossed := self.meeting_at(event.position())) is not None:
+            self.session.select_stroke(crossed)
+            self.session.exchange_over(crossed)
         else:
             super().mousePressEvent(event)
+
+    def meeting_at(self, at: QPointF) -> int | None:
+        """The stroke at whose crossing a place lies where one thread goes over the other, None if there is none."""
+        report = self.session.report
+        if report is None or self.session.outdated or not report.strokes:
+            return None
+        threads = self.threads(report, self.rows(report))
+        for x, over in self.meetings(report, threads):
+            y = float(threads[over].heights(np.array([x]))[0])
+            if math.hypot(x - at.x(), y - at.y()) <= 9.0:
+                event = bisect_right(report.pattern.event_starts, self.axis.time(x))
+                for posture in report.postures[max(0, event - 1) : event + 1][::-1]:
+                    hands = [i for i in posture.strokes if report.strokes[i].limb in HANDS]
+                    if posture.cross is not None and hands:
+                        return hands[0]
+        return None
 
     def words_at(self, at: QPointF) -> str:
         finding = self.finding_at(at)

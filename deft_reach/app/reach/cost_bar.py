@@ -24,6 +24,8 @@ def term_colour(term: str) -> QColor:
         "lift": ("#87969c", "#93a6ae"),
         "load": ("#4b3f72", "#b2a4e0"),
         "switch": ("#c7b299", "#6f6353"),
+        "control": ("#2f7d5b", "#8fd3b4"),
+        "coordination": ("#a0522d", "#d9a07f"),
     }
     return QColor(shades[term][1 if dark else 0])
 

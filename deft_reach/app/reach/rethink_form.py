@@ -148,6 +148,11 @@ class RethinkForm(Listener):
 
     # --- asking -----------------------------------------------------------------------------------------------
 
+    def ask_for(self, which: str) -> None:
+        """Ask about a part of WHICH at once, with everything else as it is set."""
+        self.which.setCurrentIndex(self.which.findData(which))
+        self.search()
+
     def search(self) -> None:
         """Ask in the background; only the newest answer counts."""
         session = self.session

@@ -133,6 +133,11 @@ class ReachStation(Station):
         else:
             self.tray.words.setText("The tray is full: drop one to make room.")
 
+    def find_hands(self) -> None:
+        """Ask for the hands of all strokes that have none yet."""
+        self.tabs.setCurrentWidget(self.rethink)
+        self.rethink.ask_for("open")
+
     def first_focus(self) -> QWidget:
         return self.weave
 

@@ -47,7 +47,7 @@ def facts(report: Report) -> list[str]:
     s = report.summary
     cautions = sum(f.severity != "note" for f in report.findings)
     return [
-        "impossible" if report.impossible else f"ease {s.ease:.0f}",
+        "impossible" if report.impossible else f"{s.level or 'hands open'}, ease {s.ease:.0f}",
         f"cost {s.cost:.1f}",
         "no limit" if s.tempo_limit is None else f"breaks at {s.tempo_limit:.0f} BPM",
         f"{cautions} caution{'s' if cautions != 1 else ''}" if cautions else "no cautions",

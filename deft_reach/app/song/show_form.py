@@ -10,6 +10,7 @@ from deft_reach.app.choices import chosen_kit, fill_box, kit_choices
 from deft_reach.app.marks import severity_icon
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
+from deft_reach.core.report import headroom_words
 from deft_reach.core.session import Session
 from deft_reach.core.session.song_view import SongView
 from deft_reach.core.song.setlist import ShowRow, whole_show
@@ -105,6 +106,6 @@ def _cells(row: ShowRow) -> tuple[str, ...]:
     if row.headroom is None:
         room = "–"
     else:
-        room = f"{row.headroom * 100:.0f} %" if row.headroom >= 0 else f"{-row.headroom * 100:.0f} % too fast"
+        room = f"{row.headroom * 100:.0f} %" if row.headroom >= 0 else headroom_words(row.headroom)
     name = f"♪ {row.name}" if row.kind == "song" else row.name
     return name, row.kit or "–", tempo, room, row.problem or row.hardest, row.state

@@ -24,6 +24,7 @@ from deft_reach.app.marks import severity_icon
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import say, sentence
+from deft_reach.core.report import headroom_words
 from deft_reach.core.session import Session
 from deft_reach.core.session.song_view import SongView
 from deft_reach.core.session.songs import MOST_TIMES
@@ -269,9 +270,7 @@ class SongBar(Listener):
         if tightest is not None and tightest.headroom is not None:
             name = self.session.document.plan(song.sections[tightest.section].plan).name
             over = tightest.headroom < 0
-            how = (
-                f"{-tightest.headroom * 100:.0f} % too fast" if over else f"{tightest.headroom * 100:.0f} % headroom"
-            )
+            how = headroom_words(tightest.headroom) if over else f"{tightest.headroom * 100:.0f} % headroom"
             text += f" Tightest: {name}, {how}."
         if any(p.severity == "stop" for p in others):
             text += " Another section cannot be played: see its mark."

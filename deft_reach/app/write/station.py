@@ -41,6 +41,7 @@ CRIB = (
     ("R>  R.", "accent, ghost"),
     ("fR  dR  uR", "flam, drag, ruff"),
     ("Rx R^ R~ Ro", "cross-stick, rim shot, buzz, open"),
+    ("R' R,", "goes over, goes under where the arms cross"),
     ("-   =", "rest, hold one step longer"),
     ('(R L)  ("a" R L)', "a group, with a name"),
     ("|", "end of the bar"),

@@ -208,10 +208,10 @@ def _hand(pattern: Pattern, followed: Follow, high: Flags, repeat: bool, side: i
     elif n:
         start, end = np.append(start, end[-1]), np.append(end, np.inf)
         strike, rests = np.append(strike, n - 1), np.append(rests, True)
+    chosen = followed.postures.chosen[np.searchsorted(followed.moment_events, events)]
     return _Hand(
-        was, voice, followed.event_right[events], followed.event_left[events],
-        followed.postures.chosen[np.searchsorted(followed.moment_events, events)], level, high[index], before, start, end,
-        strike, rests, np.zeros(0, dtype=np.intp),
+        was, voice, followed.event_right[events], followed.event_left[events], chosen, level, high[index], before,
+        start, end, strike, rests, np.zeros(0, dtype=np.intp),
     )  # fmt: skip
 
 

@@ -389,11 +389,12 @@ class _Follower:
             if has[q]:
                 came[i] = (names[was[q]] if was[q] >= 0 else None) if is_hand else voices_of[origin[q]]
         lead, switches = self.leads()
+        turns, turn_gaps = self.turns(event_time)
         return Follow(
             self.count, was, voice, lane_start, hands, graces, feet,
             self.postures(hands, event, right, left, ways), came, runs, right[first:], left[first:],
             (int(right[first - 1]), int(left[first - 1])) if first else (-1, -1), lead, switches,
-            self.led_by(lead), *self.turns(event_time),
+            self.led_by(lead), turns, turn_gaps,
             *self.moments(),
         )  # fmt: skip
 

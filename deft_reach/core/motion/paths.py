@@ -76,7 +76,7 @@ def tip_at(u: Any, start: Floats, end: Floats, height: Any, school: str = "early
 
 
 def arms_at(player: Player, right: Floats, left: Floats, above: tuple[Floats, Floats]) -> tuple[Floats, Floats]:
-    """Joints (n, 4, 3) of the right and the left arm whose tips are ``above`` (n,) mm over points on their ways (n, 3).
+    """Joints (n, 4, 3) of both arms, whose tips are ``above`` (n,) mm over points on their ways (n, 3).
 
     As in a strike there, but for the lift: the grip rises with a part of it, and the wrist turns the stick up. The
     trunk turns with both. A hand whose way is NaN is at rest, and so are its joints.

@@ -230,11 +230,11 @@ def _build(kit: Kit, player: Player, voices: tuple[str, ...]) -> ReachTable:
     arms = strike_poses(
         player, np.repeat([1.0, -1.0], n * n), np.concatenate([right, left]), np.concatenate([turn, turn])
     ).joints
-    found = crossings(arms[: n * n], arms[n * n :])
-    crossed = found.crossed & ~same
+    met = crossings(arms[: n * n], arms[n * n :])
+    crossed = met.crossed & ~same
     cross = {
         (names[k // n], names[k % n]): row
-        for k, row in enumerate(_crosses(found._replace(crossed=crossed)))
+        for k, row in enumerate(_crosses(met._replace(crossed=crossed)))
         if row is not None
     }
     padded = np.zeros((n + 1, 3))
@@ -262,8 +262,8 @@ def _build(kit: Kit, player: Player, voices: tuple[str, ...]) -> ReachTable:
     clearances, bearings = np.full((n + 1, n + 1), np.nan), np.full((n + 1, n + 1), np.nan)
     right_over = np.zeros((n + 1, n + 1), dtype=bool)
     if names:
-        clearances[:n, :n] = np.where(crossed, found.clearance, np.nan).reshape(n, n)
-        right_over[:n, :n] = (found.over > 0).reshape(n, n)
+        clearances[:n, :n] = np.where(crossed, met.clearance, np.nan).reshape(n, n)
+        right_over[:n, :n] = (met.over > 0).reshape(n, n)
     middle = tips[:, None, :] + tips[None, :, :]
     bearings[:n, :n] = np.arctan2(middle[..., 0] / 2, np.maximum(middle[..., 1] / 2, 1.0))
     pedals: dict[str, Point] = {}
@@ -278,8 +278,8 @@ def _build(kit: Kit, player: Player, voices: tuple[str, ...]) -> ReachTable:
         reach[limb] = {"": foot_reach(player, side_of[limb], point)}
     return ReachTable(
         kit, player, points, widths, joints, arms.reshape(2, n, n, 4, 3), reach, lean, cross, pedals, pedal_widths,
-        tuple(names), padded, distances, times, sweeps, graces, np.array(restrikes(player)), reaches, costs, clearances,
-        right_over, bearings,
+        tuple(names), padded, distances, times, sweeps, graces, np.array(restrikes(player)), reaches, costs,
+        clearances, right_over, bearings,
     )  # fmt: skip
 
 

@@ -84,7 +84,7 @@ class Graph:
             else:
                 lost = ways[0]
         with np.errstate(invalid="ignore"):
-            return np.nan_to_num(ahead[0] - after + lost, nan=np.inf)
+            return np.asarray(np.nan_to_num(ahead[0] - after + lost, nan=np.inf))
 
     def edges(self) -> Iterator[tuple[tuple[int, int], tuple[int, int], float, int]]:
         """Every option from every state as an edge: from and to (moment, state), its cost and the option."""
@@ -215,8 +215,8 @@ class _Crossings:
     """What crossing the arms costs, as the analysis has it: a hand that is on its way is judged where it is on it.
 
     So how the arms were between two strikes of a hand is known only with the second one, and is paid for there. A
-    *row* is one hand's way from a strike (some moments back) to a strike: what its strikes of the partner meanwhile cost, and
-    whether the arms are crossed at the first and at the last of them.
+    *row* is one hand's way from a strike (some moments back) to a strike: what its strikes of the partner meanwhile
+    cost, and whether the arms are crossed at the first and at the last of them.
     """
 
     def __init__(self, moments: Moments, past: Past, table: ReachTable, weights: Weights) -> None:
@@ -367,7 +367,7 @@ class _Crossings:
         both = m.comes[:, o].all(axis=1)
         if both.any():
             clear = self.static[:, o]
-            crossed = ~np.isnan(clear)[:, None]
+            crossed = np.logical_not(np.isnan(clear))[:, None]
             strokes = (m.strikes[:, o] > 0).sum(axis=1)[:, None]
             hold = self.weights.cross * price.cross_cost(clear, False)[:, None]
             enter = self.weights.cross * price.cross_cost(clear, True)[:, None]

@@ -108,6 +108,27 @@ class StrokeEdits(History):
             marks = strike.marks.replace(rival, "") + mark if rival else strike.marks + mark
         self.set_text(replace_strike(pattern, index, replace(strike, marks=marks)), f"Mark {mark}", None)
 
+    def exchange_over(self, index: int) -> None:
+        """Where the arms cross at a stroke, let the other hand go over; kept as a mark of that stroke."""
+        pattern, report = self.pattern(), self.report
+        if pattern is None or report is None or index >= len(report.strokes):
+            return
+        posture = report.postures[report.posture_of[index]]
+        if posture.cross is None:
+            return
+        hands = [i for i in posture.strokes if report.strokes[i].limb in HANDS]
+        index = index if index in hands else hands[0] if hands else index
+        strike = strike_of(pattern, index)
+        if strike.limb not in HANDS:
+            return
+        over = other_hand(posture.cross.over)
+        marks = "".join(mark for mark in strike.marks if mark not in (OVER, UNDER))
+        marks += OVER if strike.limb == over else UNDER
+        name = "right" if over == "R" else "left"
+        self.set_text(
+            replace_strike(pattern, index, replace(strike, marks=marks)), f"Let the {name} hand go over", None
+        )
+
     def toggle_grace(self, index: int, grace: str) -> None:
         pattern = self.pattern()
         if pattern is None or pattern.strokes[index].limb not in (*HANDS, EITHER):
