@@ -101,7 +101,7 @@ _T2 = make_piece("t2", "mid tom", "tom", (172, 795, 850), 12 * INCH, 160, tilt=1
 _FT = make_piece("ft", "floor tom", "floor-tom", (480, 490, 610), 16 * INCH, 200, tilt=3, depth=400)
 _RD = make_piece("rd", "ride", "ride", (470, 700, 930), 20 * INCH, 180, tilt=12, bell=80)
 _C1 = make_piece("c1", "left crash", "crash", (-360, 800, 1070), 16 * INCH, 180, tilt=15)
-_C2 = make_piece("c2", "right crash", "crash", (320, 840, 1080), 18 * INCH, 200, tilt=15)
+_C2 = make_piece("c2", "right crash", "crash", (285, 850, 1080), 18 * INCH, 200, tilt=15)
 
 
 def _compact() -> Kit:

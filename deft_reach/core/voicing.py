@@ -12,7 +12,7 @@ import heapq
 import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from itertools import count
+from itertools import count, product
 from typing import Final, NamedTuple
 
 import numpy as np
@@ -37,6 +37,10 @@ from deft_reach.core.stroke_text import replace_strikes, strike_of
 Floats = NDArray[np.float64]
 
 CONTOURS: Final = ("free", "down", "up", "out-and-back", "pairs", "home")
+#: So many voicings are all costed by the analysis, and the list is proven.
+EVERYTHING: Final = 256
+#: Of more than that, so many more are costed than are asked for.
+WIDER: Final = 8
 #: Past so many candidates looked at, the list is as good as it is and no longer proven complete.
 MAX_LOOKED_AT: Final = 30_000
 #: Past so many states the arrays would not fit the time a player waits.
@@ -137,9 +141,6 @@ class _Search:
         self.events: tuple[Event, ...] = tuple(e for e in pattern.events if e.hands)
         self.slots = self._slots()
         self.q = len(self.palette) if contour in ("down", "up", "out-and-back", "pairs") else 1
-        self.exact = not any(s.grace for s in pattern.strokes) and all(
-            len({h.limb for h in e.hands}) == len(e.hands) for e in self.events
-        )
         size = (self.n + 1) ** 4 * (self.q + 1)
         if size > MAX_STATES:
             raise VoicingError(f"{self.n} voices are too many to search at once; give a palette of up to eight")
@@ -277,19 +278,28 @@ class _Search:
     # --- search -----------------------------------------------------------------------------------------------
 
     def run(self, best: int) -> Voicings:
-        found: list[tuple[float, tuple[int, ...]]] = []
-        proven = self.exact
-        if self.repeat:
-            found, complete = self._loops(best)
-            proven = proven and complete
+        everything = self._everything()
+        if everything is not None:
+            every = sorted((self._voicing(voices) for voices in everything), key=lambda row: row[1].summary.cost)
+            rows: list[tuple[str, Report, tuple[str, ...]]] = []
+            hands = [s.index for s in self.pattern.strokes if s.limb in HANDS]
+            for row in every:
+                mine = [self.number[row[2][i]] for i in hands]
+                if all(self._audible(mine, [self.number[other[2][i]] for i in hands]) for other in rows):
+                    rows.append(row)
+                if len(rows) == best:
+                    break
         else:
-            ahead = self._ahead(None)
-            start = (self.n, self.n, self.n, self.n, self._q0)
-            found, complete = self._collect(self._in_order(ahead, start), best)
-            proven = proven and complete
-        if not found:
+            # What depends on where hands are on their way is not in the search: more are costed than are asked for.
+            wanted = best + WIDER
+            if self.repeat:
+                found, _ = self._loops(wanted)
+            else:
+                start = (self.n, self.n, self.n, self.n, self._q0)
+                found, _ = self._collect(self._in_order(self._ahead(None), start), wanted)
+            rows = sorted((self._voicing(voices) for _, voices in found), key=lambda row: row[1].summary.cost)[:best]
+        if not rows:
             raise VoicingError("no voicing follows that contour with this palette; try free, or more voices")
-        rows = sorted((self._voicing(voices) for _, voices in found), key=lambda row: row[1].summary.cost)
         first = rows[0][2]
         return Voicings(
             tuple(
@@ -302,8 +312,20 @@ class _Search:
                 for text, report, voices in rows
             ),
             self.looked,
-            proven,
+            everything is not None,
         )
+
+    def _everything(self) -> list[tuple[int, ...]] | None:
+        """All voicings, where they are few enough to cost each of them; else None."""
+        hands = [s.index for s in self.pattern.strokes if s.limb in HANDS]
+        allowed = [self.slots[index].allowed for index in hands]
+        if math.prod(len(voices) for voices in allowed) > EVERYTHING or (self.repeat and self.q > 1):
+            return None
+        if self.q == 1:
+            self.looked = math.prod(len(voices) for voices in allowed)
+            return list(product(*allowed))
+        start = (self.n, self.n, self.n, self.n, self._q0)
+        return [voices for _, voices in self._in_order(self._ahead(None), start)]
 
     @property
     def _q0(self) -> int:

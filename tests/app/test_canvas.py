@@ -121,9 +121,9 @@ def test_marks_on_the_tempo_rule_stand_at_their_limits(station):
 def test_a_stroke_in_words_has_every_number_with_its_unit(station):
     report = station.session.report
     facts = dict(stroke_facts(report, 9))
-    assert facts["comes from"] == "rack tom, 506 mm away"
-    assert facts["has"] == "127 ms, needs 161 ms"
-    assert "past the limit" in facts["pace"] and facts["breaks at"] == "93 BPM"
+    assert facts["comes from"] == "rack tom, 525 mm away"
+    assert facts["has"] == "127 ms, needs 136 ms"
+    assert "past the limit" in facts["pace"] and facts["breaks at"] == "111 BPM"
     assert facts["reach"].endswith("% of the arm")
     assert stroke_words(report, 9).startswith("bar 1, 3 e: right hand on the floor tom; ")
 

@@ -155,7 +155,7 @@ def test_comparison_shows_outlines_and_changes_what_the_list_is_against(station,
     form = station.compare_form
     assert "No difference" in form.words.text() and station.plan.ghost == window.session.kit
     session = window.session
-    session.move_piece("ft", 300, 300)
+    session.move_piece("ft", 350, 450)
     form.refresh()
     assert form.table.item(0, 0).text() == "floor tom" and form.table.item(0, 1).text() == "50 mm left"
     row = form.other_box.findText("Rehearsal hall")
@@ -205,12 +205,12 @@ def test_a_tape_between_two_points_with_height(station, window):
     press(station.tape_buttons.measure)
     drag(station.plan, at(station, "sn"), at(station, "ft"))
     assert station.tape.current == Dimension(Spot("sn"), Spot("ft"))
-    # (370, −110, −20): 386 mm level, 387 along the tape.
-    assert station.plan_panel.note.text() == "snare to floor tom: 387 mm (386 mm level, 20 mm down)"
+    # (410, −125, −30): 429 mm level, 430 along the tape.
+    assert station.plan_panel.note.text() == "snare to floor tom: 430 mm (429 mm level, 30 mm down)"
     assert session.kit.dimensions == (), "nothing is kept unasked"
     press(station.tape_buttons.keep)
     assert session.kit.dimensions == (Dimension(Spot("sn"), Spot("ft")),)
-    assert "snare to floor tom: 387 mm" in station.plan.in_words()
+    assert "snare to floor tom: 430 mm" in station.plan.in_words()
     undo(window)
     assert session.kit.dimensions == ()
 
@@ -218,7 +218,7 @@ def test_a_tape_between_two_points_with_height(station, window):
 def test_a_kept_line_follows_its_piece_and_is_removed(station, window):
     session = window.session
     session.keep_dimension(Dimension(Spot("sn"), Spot("ft")))
-    session.move_piece("ft", 380, 410, 650)
+    session.move_piece("ft", 390, 575, 640)
     assert "snare to floor tom: 400 mm" in station.plan.in_words()
     press(station.tape_buttons.measure)
     a, b = at(station, "sn"), at(station, "ft")
@@ -240,10 +240,10 @@ def test_a_tape_to_a_bare_point_of_the_floor(station):
 def test_the_tape_works_in_the_heights_too(station):
     press(station.tape_buttons.measure)
     kit = station.session.kit
-    points = [station.elevation.to_px(p.x, p.y, p.z) for p in (kit.piece("sn"), kit.piece("rd"))]
+    points = [station.elevation.to_px(p.x, p.y, p.z) for p in (kit.piece("hh"), kit.piece("ft"))]
     drag(station.elevation, *points)
-    assert station.tape.current == Dimension(Spot("sn"), Spot("rd"))
-    assert "280 mm up" in station.plan_panel.note.text()
+    assert station.tape.current == Dimension(Spot("hh"), Spot("ft"))
+    assert "260 mm down" in station.plan_panel.note.text()
 
 
 def test_the_tape_by_keys_alone(station, window):
@@ -297,7 +297,7 @@ def test_inches_everywhere(window):
     try:
         station = window.kit_station
         window.session.select_piece("ft")
-        assert station.pieces_form.places["x"].text() == "13.78 in"
+        assert station.pieces_form.places["x"].text() == "15.75 in"
         assert " in" in station.pieces_form.list.item(1, 2).text()
         assert " in high" in station.plan.in_words() and " mm" not in station.plan.in_words()
         assert window.memory.get("unit") == "in"

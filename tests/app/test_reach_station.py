@@ -7,6 +7,7 @@ from PySide6.QtGui import QPainterPath
 from PySide6.QtTest import QTest
 
 from deft_reach.app.canvas.time_axis import GUTTER
+from deft_reach.core.motion.playing import Playing
 from tests.app.conftest import click, drag
 
 
@@ -21,9 +22,9 @@ def test_the_header_says_what_is_always_true(storm):
     header = storm.header
     assert header.plans.currentText() == "Storm at the breakwater"
     assert header.tempo.value() == 118
-    assert header.limit.value.text() == "breaks at 93" and "BPM · 21 % too fast" in header.limit.caption.text()
-    assert header.ease.value.text().startswith("ease ")
-    assert header.committed.text().startswith("committed 30 Oct · 2 changes")
+    assert header.limit.value.text() == "breaks at 108" and "BPM · 9 % above the limit" in header.limit.caption.text()
+    assert header.ease.value.text() == "impossible" and "ease 0 of 100" in header.ease.caption.text()
+    assert header.committed.text().startswith("committed 30 Oct · 4 changes")
     assert "at 100 BPM" in header.committed.toolTip() and "home tempo 100 → 118 BPM" in header.committed.toolTip()
 
 
@@ -167,7 +168,9 @@ def test_the_poses_drawn_are_the_cores(storm):
     session.select_stroke(4)
     posture = session.report.postures[session.report.posture_of[4]]
     arms = plan.arms()
-    assert (arms["L"] == session.report.table.pose("L", posture.left, posture.right)).all()
+    paths = Playing(session.report).arms(float(posture.start))
+    assert (arms["L"] == paths["L"]).all() and (arms["R"] == paths["R"]).all(), "where the paths have them then"
+    assert tuple(arms["L"][3]) == pytest.approx(session.report.table.points[posture.left])
     assert plan.to_mm(plan.to_px(123.0, 456.0)) == pytest.approx((123.0, 456.0))
 
 
@@ -201,8 +204,8 @@ def test_every_drawing_says_in_words_what_it_shows(storm):
     assert "arms crossed" in station.plan.accessibleDescription()
     assert "arms crossed at" in station.weave.accessibleDescription()
     assert "19 strokes" in station.lane.accessibleDescription()
-    assert "breaks at 93 BPM" in station.rule.accessibleDescription()
-    assert "1380 mm" in station.elevation.accessibleDescription()
+    assert "breaks at 108 BPM" in station.rule.accessibleDescription()
+    assert "1120 mm" in station.elevation.accessibleDescription()
     for widget in (station.plan, station.weave, station.lane, station.rule, station.elevation, station.findings):
         assert widget.accessibleName() and widget.focusPolicy() != Qt.FocusPolicy.NoFocus
 

@@ -9,14 +9,10 @@ from hypothesis import strategies as st
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.limbs import HANDS
 from deft_reach.core.player import Speeds
-from deft_reach.core.voicing import VoicingError, find_voicings
+from deft_reach.core.voicing import EVERYTHING, VoicingError, find_voicings
 
 FIVE, PLAYER = layout("five"), Player()
 UNEVEN = Player(speeds=Speeds(right=0.8, left=1.25, feet=0.9, moves=1.4))
-
-
-def but_squeeze(report):
-    return report.summary.cost - report.summary.terms["squeeze"]
 
 
 def every_cost(text, palette, tempo, repeat, player=PLAYER):
@@ -29,7 +25,7 @@ def every_cost(text, palette, tempo, repeat, player=PLAYER):
         for k, voice in zip(hands, voices):
             words[k] = f"{words[k][0]}@{voice}{words[k][1:]}"
         report = analyse(parse(" ".join(words)), FIVE, player, tempo, repeat=repeat)
-        found[voices] = but_squeeze(report)
+        found[voices] = report.summary.cost
     return found
 
 
@@ -48,10 +44,14 @@ def test_the_cheapest_is_the_cheapest_of_all(text, palette, repeat):
     pattern = parse(text)
     found = find_voicings(pattern, FIVE, PLAYER, 140, palette, best=3, repeat=repeat)
     best = found.best[0]
-    assert found.proven
-    assert min(but_squeeze(row.report) for row in found.best) == pytest.approx(min(costs.values()), abs=1e-9)
+    few = len(costs) <= EVERYTHING
+    assert found.proven is few
+    if few:
+        assert best.report.summary.cost == pytest.approx(min(costs.values()), abs=1e-9), "by the whole cost"
+    else:
+        assert best.report.summary.cost <= 1.1 * min(costs.values())
     voices = tuple(v for v, s in zip(best.voices, pattern.strokes) if s.limb in HANDS)
-    assert costs[voices] == pytest.approx(but_squeeze(best.report), abs=1e-9)
+    assert costs[voices] == pytest.approx(best.report.summary.cost, abs=1e-9)
 
 
 @given(
@@ -66,8 +66,9 @@ def test_the_order_is_the_order_of_all(strokes, repeat, tempo, player):
     costs = sorted(every_cost(text, ["sn", "hh", "ft"], tempo, repeat, player).values())
     found = find_voicings(parse(text), FIVE, player, tempo, ["sn", "hh", "ft"], best=4, repeat=repeat)
     full = [row.report.summary.cost for row in found.best]
-    mine = sorted(but_squeeze(row.report) for row in found.best)
-    assert full == sorted(full) and mine[0] == pytest.approx(costs[0], abs=1e-9)
+    mine = full
+    assert full == sorted(full)
+    assert not found.proven or mine[0] == pytest.approx(costs[0], abs=1e-9)
     assert all(any(abs(cost - other) < 1e-9 for other in costs) for cost in mine)
 
 
@@ -124,9 +125,11 @@ def test_comments_and_spacing_stay():
     assert found == "# low tide\n(R@ft L@ft  R@ft R@ft) L@ft R@ft L@ft L@ft "
 
 
-def test_graces_are_searched_and_not_called_proven():
+def test_graces_are_searched_and_many_voicings_are_not_called_proven():
     found = find_voicings(parse("fR L dR L"), FIVE, PLAYER, 100, ["sn", "ft"])
-    assert not found.proven and found.best
+    assert found.proven and found.best, "few enough to cost them all"
+    many = find_voicings(parse("fR L dR L R L R L"), FIVE, PLAYER, 100, ["sn", "t1", "t2", "ft"])
+    assert many.best and not many.proven
 
 
 @pytest.mark.parametrize(

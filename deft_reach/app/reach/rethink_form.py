@@ -185,7 +185,7 @@ class RethinkForm(Listener):
     def _weighed(self, looked: int, of: int | None, least: float | None) -> None:
         """How far the search is, and the cheapest it has so far."""
         if of is not None:
-            self._say(f"Searching … laying out moment {looked + 1} of {of}.", "hint")
+            self._say(f"Searching … laying out what the hands can do, step {looked + 1} of {of}.", "hint")
             return
         so_far = "" if least is None else f", the cheapest so far costs {least:.1f}"
         self._say(f"Searching … {looked:,} moves weighed{so_far}.", "hint")

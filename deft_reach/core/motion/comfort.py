@@ -29,8 +29,8 @@ class Comfort(NamedTuple):
     ``reach`` is shoulder to grip over arm length, ``word`` how that feels, ``elbow`` the angle between upper arm and
     forearm in degrees (180 is a straight arm), ``upper_arm`` how far the upper arm is from hanging and ``turn`` how
     far the trunk is turned to the right (degrees), while the other hand is at rest; ``above_elbow`` how far the
-    strike point lies above the elbow of a hanging arm in mm (negative: below), ``lean`` how far the trunk must come along in
-    mm, ``strain`` what the two hands are compared by.
+    strike point lies above the elbow of a hanging arm in mm (negative: below), ``lean`` how far the trunk must come
+    along in mm, ``strain`` what the two hands are compared by.
     """
 
     reach: float

@@ -4,10 +4,10 @@
 
 *Travel* is ``a0 + b0 · log2(D/W + 1)`` with D the distance between the strike points and W the smaller effective
 width: the law of Fitts (1954, *J. Exp. Psych.* 47) in the Shannon form, which stays sensible for short moves. a0 and
-b0 are the published line through the tapping data of Fitts (MacKenzie 1992, *Human-Computer Interaction* 7). That line was
-fitted with the original index log2(2D/W); in the Shannon form the same data give 27.7 ms + 111.5 ms/bit. We keep the
-faster line on purpose: a stick is thrown at its target and stopped by it, while the people Fitts measured had to stop
-a stylus. So a limit errs towards what can be done.
+b0 are the published line through the tapping data of Fitts (MacKenzie 1992, *Human-Computer Interaction* 7). That
+line was fitted with the original index log2(2D/W); in the Shannon form the same data give 27.7 ms + 111.5 ms/bit.
+We keep the faster line on purpose: a stick is thrown at its target and stopped by it, while the people Fitts measured
+had to stop a stylus. So a limit errs towards what can be done.
 
 *Restrike* is the time of one hand or foot on one place. Skill shortens it down to what the fastest drummers have been
 measured at (Fujii et al. 2009, *Neuroscience Letters*: about 10 strokes a second with one hand). Its *factor* says

@@ -22,6 +22,7 @@ from deft_reach.core.motion.reach_table import Cross, ReachTable
 from deft_reach.core.motion.timing import GRACE_LEAST, HAND_REBOUND, level_factors, rebound
 from deft_reach.core.planner.moments import BOTH, NOBODY, OPTIONS, Moments
 from deft_reach.core.planner.past import Past
+from deft_reach.core.progress import SILENT, Progress
 
 #: A hand that has rested for more moments than this is not asked where it is on its way meanwhile.
 REST: Final = 12
@@ -44,13 +45,13 @@ class Graph:
 
     def __init__(
         self, moments: Moments, table: ReachTable, weights: Weights, whole: float, limits: Limits,
-        length: float | None, memory: int,
+        length: float | None, memory: int, progress: Progress = SILENT,
     ) -> None:  # fmt: skip
-        self.moments, self.loop = moments, length is not None
-        past = Past(moments, memory, length)
+        self.moments, self.loop, self.progress = moments, length is not None, progress
+        past = Past(moments, memory, length, progress)
         self.size = past.size
         self.after = past.after(moments)
-        pricing = _Pricing(moments, past, table, weights, whole, limits)
+        pricing = _Pricing(moments, past, table, weights, whole, limits, progress)
         self.cost, self.ending = pricing.costs(), pricing.ending()
 
     def __len__(self) -> int:
@@ -61,6 +62,8 @@ class Graph:
         found = np.empty((len(self) + 1, self.size))
         found[-1] = end
         for e in range(len(self) - 1, -1, -1):
+            if e % 64 == 0:
+                self.progress.at(len(self) - e, len(self))
             np.min(self.cost[e] + found[e + 1][self.after[e]], axis=0, out=found[e])
         return found
 
@@ -96,9 +99,11 @@ class _Pricing:
     """What every option of every moment costs from every state."""
 
     def __init__(
-        self, moments: Moments, past: Past, table: ReachTable, weights: Weights, whole: float, limits: Limits
-    ) -> None:
+        self, moments: Moments, past: Past, table: ReachTable, weights: Weights, whole: float, limits: Limits,
+        progress: Progress,
+    ) -> None:  # fmt: skip
         self.moments, self.past, self.table, self.weights = moments, past, table, weights
+        self.progress = progress
         self.whole, self.limits, self.n = whole, limits, len(moments)
         self.crossing = _Crossings(moments, past, table, weights)
 
@@ -110,6 +115,7 @@ class _Pricing:
         for o in range(OPTIONS):
             now = [before[side].copy() for side in (0, 1)]
             for side in (0, 1):
+                self.progress.at(2 * o + side, 2 * OPTIONS)
                 strikes, graces = m.strikes[:, o, side] > 0, m.graces[:, o, side]
                 if strikes.any():
                     cost[:, o] += np.where(strikes[:, None], self._stroke(o, side, *gaps[side]), 0.0)
@@ -367,7 +373,7 @@ class _Crossings:
         both = m.comes[:, o].all(axis=1)
         if both.any():
             clear = self.static[:, o]
-            crossed = np.logical_not(np.isnan(clear))[:, None]
+            crossed: Flags = ~np.isnan(clear[:, None])
             strokes = (m.strikes[:, o] > 0).sum(axis=1)[:, None]
             hold = self.weights.cross * price.cross_cost(clear, False)[:, None]
             enter = self.weights.cross * price.cross_cost(clear, True)[:, None]

@@ -14,6 +14,7 @@ from deft_reach.core.motion.follow import RUN_GAP, Flags, Ints
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.timing import HAND_REBOUND, PLAIN_LEVEL
 from deft_reach.core.planner.moments import BOTH, NOBODY, Moments
+from deft_reach.core.progress import SILENT, Progress
 
 #: No further back than this many moments is looked, however few of them are choices.
 FURTHEST: Final = 40
@@ -33,7 +34,7 @@ class Past:
     side, NOBODY: not known).
     """
 
-    def __init__(self, moments: Moments, memory: int, length: float | None) -> None:
+    def __init__(self, moments: Moments, memory: int, length: float | None, progress: Progress = SILENT) -> None:
         n, self.count = len(moments), int(moments.choice.sum())
         self.memory = min(memory, self.count)
         self.size = 1 << self.memory
@@ -57,6 +58,7 @@ class Past:
         ended = np.zeros(shape[0], dtype=bool)
         self.reaches = np.zeros(shape[0], dtype=np.intp)
         for k in range(1, FURTHEST + 1):
+            progress.at(k - 1, FURTHEST)
             j = e - k
             if loop:
                 turns, at = np.divmod(j, n)

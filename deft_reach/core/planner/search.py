@@ -153,7 +153,7 @@ class _Search:
 
     def _graph(self, memory: int) -> Graph:
         length = float(self.pattern.length) if self.repeat else None
-        graph = Graph(self.moments, self.table, self.weights, self.whole, self.limits, length, memory)
+        graph = Graph(self.moments, self.table, self.weights, self.whole, self.limits, length, memory, self.progress)
         self.looked += int(np.isfinite(graph.cost).sum())
         return graph
 
