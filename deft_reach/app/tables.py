@@ -16,7 +16,7 @@ def verdict_cells(report: Report) -> tuple[str, str, str]:
     s = report.summary
     cautions = sum(f.severity != "note" for f in report.findings)
     return (
-        "impossible" if report.impossible else f"{s.ease:.0f}",
+        "impossible" if report.impossible else f"{s.ease:.0f} {s.level or ''}".rstrip(),
         "–" if s.tempo_limit is None else f"{s.tempo_limit:.0f} BPM",
         str(cautions) if cautions else "none",
     )

@@ -385,6 +385,11 @@ class Pattern:
         return {key: tuple(indices) for key, indices in found.items()}
 
     @cached_property
+    def grace_voices(self) -> frozenset[str]:
+        """The voices on which graces fall that are written with one of their own."""
+        return frozenset(s.grace_voice for s in self.strokes if s.grace and s.grace_voice)
+
+    @cached_property
     def starts(self) -> tuple[float, ...]:
         """Every stroke's start in whole notes, as plain numbers."""
         return tuple(float(stroke.start) for stroke in self.strokes)

@@ -9,6 +9,7 @@ from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import FEET, HANDS, KICK, LEFT, RIGHT
 from deft_reach.core.motion.comfort import comfort, easier
 from deft_reach.core.motion.pose import MAX_LEAN_MM
+from deft_reach.core.pattern import GRACES
 from deft_reach.core.player import Player
 from deft_reach.core.report import Report, pace_word
 
@@ -54,11 +55,20 @@ def stroke_facts(report: Report, index: int) -> list[tuple[str, str]]:
         leaning = f", leaning {units.length(lean)}" if lean > 0 else ""
         facts.append(("reach", f"{stroke.reach * 100:.0f} % of the arm{leaning}"))
     facts.append(("stroke", stroke.stroke_type))
+    for grace in stroke.graces:
+        way = f"from the {voice_name(kit, grace.came_from)}" if grace.travel_mm else "already there"
+        times = f"has {grace.gap * 1000:.0f} ms, needs {grace.needed * 1000:.0f} ms"
+        facts.append((GRACES[stroke.grace], f"{limb_name(kit, grace.limb)}, {way}; {times}, pace {grace.pace:.2f}"))
     if stroke.limb in HANDS:
         posture = report.postures[report.posture_of[index]]
         if posture.cross is not None:
             over = "right" if posture.cross.over == RIGHT else "left"
-            facts.append(("arms", f"crossed, {over} over, {units.length(posture.cross.clearance)}"))
+            who = f"{over} over"
+            if posture.cross.chosen:
+                who += " by your choice"
+            elif posture.cross.either:
+                who = f"either over, say {over}"
+            facts.append(("arms", f"crossed, {who}, {units.length(posture.cross.clearance)}"))
     return facts
 
 

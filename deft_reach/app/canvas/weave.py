@@ -61,6 +61,10 @@ def mark_size(marks: str) -> float:
     return 6.6 if ">" in marks else 3.4 if "." in marks else 4.8
 
 
+#: How far before its stroke a grace is drawn (px).
+GRACE_PX = 5.0
+
+
 class Thread:
     """One hand's way through time: where each stroke is (px), and the thread's height at any x."""
 
@@ -68,11 +72,16 @@ class Thread:
         self.xs: list[float] = []
         self.ys: list[float] = []
         self.strokes: list[int] = []
+        self.paces: list[float | None] = []
+        #: Which of them are graces, played before the other hand's stroke.
+        self.graces: list[bool] = []
 
-    def add(self, x: float, y: float, stroke: int) -> None:
+    def add(self, x: float, y: float, stroke: int, pace: float | None, grace: bool = False) -> None:
         self.xs.append(x)
         self.ys.append(y)
         self.strokes.append(stroke)
+        self.paces.append(pace)
+        self.graces.append(grace)
 
     def heights(self, x: Floats) -> Floats:
         """Height at each x: between strokes the hand leaves and arrives gently."""
@@ -118,6 +127,7 @@ class Weave(Timeline):
     def rows(self, report: Report) -> dict[str, float]:
         """The height of each voice (px), far left on top: by bearing from the seat, spread so that labels clear."""
         voices = {v for limb, v in report.pattern.by_limb_and_voice if limb in HANDS and v in report.table.points}
+        voices |= {v for v in report.pattern.grace_voices if v in report.table.points}
         bearing = {v: math.atan2(report.table.points[v][0], max(report.table.points[v][1], 1.0)) for v in voices}
         order = sorted(voices, key=lambda v: (bearing[v], v))
         if not order:
@@ -150,8 +160,14 @@ class Weave(Timeline):
             stroke = report.pattern.strokes[i]
             if stroke.limb not in HANDS or stroke.voice not in rows:
                 continue
-            y = self.hand_y(report, rows, i)
-            found[stroke.limb].add(self.axis.x(report.pattern.starts[i]), y, i)
+            x, y = self.axis.x(report.pattern.starts[i]), self.hand_y(report, rows, i)
+            if stroke.grace:
+                for grace in report.strokes[i].graces:
+                    if grace.voice in rows:
+                        side = BESIDE if grace.limb == RIGHT else -BESIDE
+                        at = rows[grace.voice] + (side if grace.voice == stroke.voice else 0.0)
+                        found[grace.limb].add(x - GRACE_PX, at, i, grace.pace, grace=True)
+            found[stroke.limb].add(x, y, i, report.strokes[i].pace)
         return found
 
     @staticmethod
@@ -411,7 +427,7 @@ class Weave(Timeline):
         for k in range(1, len(thread.xs)):
             if thread.xs[k] < left or thread.xs[k - 1] > right:
                 continue
-            word = pace_word(report.strokes[thread.strokes[k]].pace)
+            word = pace_word(thread.paces[k])
             path = QPainterPath(QPointF(thread.xs[k - 1], thread.ys[k - 1]))
             thread.move(path, k)
             painter.setPen(QPen(c.hand(hand), _WIDTHS[word], Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
@@ -456,14 +472,14 @@ class Weave(Timeline):
     def _draw_marks(self, painter: QPainter, c: theme.Colours, report: Report, threads: dict[str, Thread]) -> None:
         for hand in (LEFT, RIGHT):
             thread = threads[hand]
-            for x, y, i in zip(thread.xs, thread.ys, thread.strokes):
+            for x, y, i, grace in zip(thread.xs, thread.ys, thread.strokes, thread.graces):
                 if x < GUTTER - 12 or x > self.width() + 12:
                     continue
                 stroke = report.pattern.strokes[i]
-                size = mark_size(stroke.marks)
+                size = mark_size(stroke.grace_marks or ".") * 0.8 if grace else mark_size(stroke.marks)
                 painter.setPen(QPen(QColor(c.sheet), 1.2))
                 painter.setBrush(c.hand(hand))
-                if "." in stroke.marks:
+                if grace or "." in stroke.marks:
                     painter.setPen(QPen(c.hand(hand), 1.5))
                     painter.setBrush(QColor(c.sheet))
                 painter.drawPath(theme.mark_path(hand, QPointF(x, y), size))

@@ -83,7 +83,7 @@ class StrokeModel(QAbstractTableModel):
             case "when":
                 return where(report, row)
             case "limb":
-                return stroke.limb + stroke.marks
+                return stroke.grace + stroke.limb + stroke.marks
             case "on":
                 return voice_name(report.table.kit, stroke.voice)
             case "how":

@@ -589,5 +589,5 @@ def voices_of(pattern: Pattern) -> Sequence[str]:
     """Every voice that a pattern names, each once."""
     found = pattern.kept.get("voices")
     if found is None:
-        found = pattern.kept["voices"] = tuple(sorted({s.voice for s in pattern.strokes}))
+        found = pattern.kept["voices"] = tuple(sorted({s.voice for s in pattern.strokes} | pattern.grace_voices))
     return found

@@ -373,13 +373,13 @@ class _Crossings:
         both = m.comes[:, o].all(axis=1)
         if both.any():
             clear = self.static[:, o]
-            crossed: Flags = ~np.isnan(clear[:, None])
+            crossed = ~np.isnan(clear)
             strokes = (m.strikes[:, o] > 0).sum(axis=1)[:, None]
             hold = self.weights.cross * price.cross_cost(clear, False)[:, None]
             enter = self.weights.cross * price.cross_cost(clear, True)[:, None]
             free = self._free_before(e, o)
             each = hold * strokes + np.where(free, enter - hold, 0.0)
-            found += np.where(both[:, None] & crossed, each, 0.0)
+            found += np.where((both & crossed)[:, None], each, 0.0)
         return found
 
     def ending(self) -> Floats:
