@@ -56,9 +56,10 @@ def stroke_facts(report: Report, index: int) -> list[tuple[str, str]]:
         facts.append(("reach", f"{stroke.reach * 100:.0f} % of the arm{leaning}"))
     facts.append(("stroke", stroke.stroke_type))
     for grace in stroke.graces:
+        name = GRACES[stroke.grace]
         way = f"from the {voice_name(kit, grace.came_from)}" if grace.travel_mm else "already there"
-        times = f"has {grace.gap * 1000:.0f} ms, needs {grace.needed * 1000:.0f} ms"
-        facts.append((GRACES[stroke.grace], f"{limb_name(kit, grace.limb)}, {way}; {times}, pace {grace.pace:.2f}"))
+        facts.append((f"{name} by", f"{limb_name(kit, grace.limb)}, {way}"))
+        facts.append((f"{name} pace", f"{grace.pace:.2f} · {pace_word(grace.pace)}"))
     if stroke.limb in HANDS:
         posture = report.postures[report.posture_of[index]]
         if posture.cross is not None:
