@@ -24,7 +24,7 @@ from deft_reach.core.motion.timing import (
     FOOT_REBOUND,
     GRACE_LEAST,
     HAND_REBOUND,
-    OTHER_SIDE,
+    OTHER_FOOT,
     grace_lead,
     restrike,
     travel_times,
@@ -113,7 +113,7 @@ def rebound(gap: float, before: list[float], shares: tuple[float, ...]) -> float
     part = 1.0
     for n, share in enumerate(shares, 1):
         earlier = before[-n] if n <= len(before) else math.inf
-        part = min(part, max(share, min(1.0, gap / (0.9 * earlier))))
+        part = min(part, max(share, min(1.0, gap / (0.95 * earlier))))
     return part
 
 
@@ -403,7 +403,7 @@ class Walker:
         )
         if travel:
             way = float(travel_times(travel, width, table.player.skill_of(HAT_FOOT)))
-            needed = max(needed, way * OTHER_SIDE)
+            needed = max(needed, way * OTHER_FOOT)
         state = self.state[limb]
         if gap is not None:
             pace = needed / gap

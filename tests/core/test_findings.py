@@ -70,7 +70,7 @@ def test_a_move_that_comes_often_is_said_once():
 
 def test_strained_and_out_of_reach():
     (strained,) = found("/4 R@c2 - R@c2", kind="strained-reach")
-    assert strained.strokes == (0, 1) and "82 % of the arm" in strained.message
+    assert strained.strokes == (0, 1) and "83 % of the arm" in strained.message
     far = layout("five").with_piece(layout("five").piece("c2").moved(520, 960))
     (leaning,) = [f for f in analyse(parse("/4 L@c2"), far, Player(), 90).findings if f.kind == "strained-reach"]
     assert leaning.severity == "caution" and "leans" in leaning.message

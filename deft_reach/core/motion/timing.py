@@ -39,15 +39,17 @@ HAND_FASTEST: Final = 0.102
 FOOT_FASTEST: Final = 0.12
 #: How sharply skill stops helping as a restrike comes near the fastest there is.
 _SOFTNESS: Final = 6.0
-#: The hand that does not lead is this much slower; so is the foot on the second pedal. Common practice: 5 to 10 %.
+#: The hand that does not lead is this much slower. Common practice: 5 to 10 %.
 OTHER_SIDE: Final = 1.05
+#: The foot on the second bass pedal and on the hi-hat pedal is this much slower. Common practice.
+OTHER_FOOT: Final = 1.03
 #: On the move the hands differ less. Common practice.
 OTHER_SIDE_TRAVEL: Final = 1.025
 #: A grace may land anywhere near: its target is wider than a stroke's by this factor. From memory.
 GRACE_WIDER: Final = 1.5
 
 #: A stroke rebounds where its gap is less than this part of an earlier one.
-REBOUND_BELOW: Final = 0.9
+REBOUND_BELOW: Final = 0.95
 #: The least part of a full restrike that the second, third and fourth stroke after a wait take. Common practice: a
 #: double bounces freely, a third stroke has to be caught by the fingers, a fourth has little left.
 HAND_REBOUND: Final = (0.44, 0.62, 0.8)
@@ -67,7 +69,7 @@ MOST_ACCELERATION: Final = 150_000.0
 #: Peak acceleration of a minimum-jerk move of length D in time T is 5.77 D/T² (Flash & Hogan 1985).
 PEAK_ACCELERATION: Final = 5.77
 #: A move towards the side of the hand that makes it is that much quicker than one across. From memory.
-HOMEWARD: Final = 0.94
+HOMEWARD: Final = 0.96
 #: Strokes of one hand in a row that fall outwards from piece to piece share their motion. From memory.
 FALLING: Final = 0.8
 #: How far (mm) the next piece must be below the last one for that.
@@ -112,7 +114,7 @@ def restrike(player: Player, limb: str) -> float:
     fastest = FOOT_FASTEST if foot else HAND_FASTEST
     soft = float((time**_SOFTNESS + fastest**_SOFTNESS) ** (1.0 / _SOFTNESS))
     leading = limb == KICK if foot else (limb == RIGHT) == (player.handedness == "right")
-    return soft if leading else soft * OTHER_SIDE
+    return soft if leading else soft * (OTHER_FOOT if foot else OTHER_SIDE)
 
 
 def restrikes(player: Player) -> tuple[float, float]:
@@ -125,7 +127,7 @@ def rebound(gap: Any, earlier: tuple[Any, ...], shares: tuple[float, ...]) -> An
     """The part of a full restrike that strokes take, by the rhythm's gaps alone.
 
     ``gap`` is each stroke's gap and ``earlier`` the gaps before it, nearest first (infinite where there is none).
-    For each of them a stroke takes ``gap / (0.9 × earlier gap)``, but no less than that place's share and no more
+    For each of them a stroke takes ``gap / (0.95 × earlier gap)``, but no less than that place's share and no more
     than all; the least of these counts. So only ratios of gaps matter, and making any gap longer never raises what is
     needed over the gap there is.
     """

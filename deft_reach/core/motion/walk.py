@@ -20,7 +20,7 @@ from deft_reach.core.motion.clearance import Passing
 from deft_reach.core.motion.follow import Flags, Follow, Ints
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import Cross, ReachTable
-from deft_reach.core.motion.timing import OTHER_SIDE, restrike, travel_times
+from deft_reach.core.motion.timing import OTHER_FOOT, restrike, travel_times
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.report import Posture
 
@@ -191,7 +191,7 @@ def _feet(
     each = {limb: restrike(player, limb) for limb in FEET}
     needed = np.array([each[limb] for limb in f.limb]) * f.factor
     if apart:
-        change = float(travel_times(apart, width, player.skill_of(HAT_FOOT))) * OTHER_SIDE
+        change = float(travel_times(apart, width, player.skill_of(HAT_FOOT))) * OTHER_FOOT
         needed = np.where(travel > 0, np.maximum(needed, change), needed)
     gap = f.gap * whole
     pace = needed / gap
