@@ -38,6 +38,8 @@ _ELBOW_DOWN: Final = (0.10, -0.05, -1.0)
 #: The trunk as the elbow meets it: half its breadth and depth, with half an upper arm, as parts of stature.
 _TRUNK_BREADTH: Final = 0.112
 _TRUNK_DEPTH: Final = 0.085
+#: So many steps turn an elbow out of the trunk.
+_TURNS_OUT: Final = 4
 
 
 class Poses(NamedTuple):
@@ -150,26 +152,32 @@ def solve_elbow(
     elbow = foot + off[:, None] * down
     if trunk is None:
         return np.asarray(elbow)
-    breadth, depth = trunk
-    # The trunk's side where the elbow is; in front of the trunk and behind it there is none.
-    part = (elbow[:, 1] - SHOULDERS_FORWARD) / depth
-    side = np.where(np.abs(part) < 1.0, breadth * np.sqrt(np.maximum(0.0, 1.0 - part * part)), -np.inf)
-    inside = np.flatnonzero(elbow[:, 0] < side)
-    if len(inside):
-        # Turn it about the axis from shoulder to grip until it is there: x = foot + off (down cos + across sin).
-        u, d = unit[inside], down[inside]
+    # Turned about the axis from shoulder to grip, x = foot + off (down cos + across sin). The trunk's side depends on
+    # where the elbow comes to be, so the turn is found in a few steps.
+    at = np.arange(len(elbow))
+    for _ in range(_TURNS_OUT):
+        side = _trunk_side(elbow[at], trunk)
+        at = at[elbow[at, 0] < side - 0.5]
+        if not len(at):
+            break
+        side, u, d = _trunk_side(elbow[at], trunk), unit[at], down[at]
         across_x = u[:, 1] * d[:, 2] - u[:, 2] * d[:, 1]
         size = np.sqrt(d[:, 0] ** 2 + across_x**2)
-        safe = np.where((size > 1e-9) & (off[inside] > 1e-9), size * off[inside], 1.0)
-        wanted = np.arccos(np.clip((side[inside] - foot[inside, 0]) / safe, -1.0, 1.0))
+        safe = np.where((size > 1e-9) & (off[at] > 1e-9), size * off[at], 1.0)
+        wanted = np.arccos(np.clip((side - foot[at, 0]) / safe, -1.0, 1.0))
         middle = np.arctan2(across_x, d[:, 0])
-        ways = np.stack([middle - wanted, middle + wanted])
-        ways = (ways + np.pi) % (2 * np.pi) - np.pi
+        ways = (np.stack([middle - wanted, middle + wanted]) + np.pi) % (2 * np.pi) - np.pi
         angle = np.where(np.abs(ways[0]) <= np.abs(ways[1]), ways[0], ways[1])
-        across = np.cross(u, d)
-        turned = d * np.cos(angle)[:, None] + across * np.sin(angle)[:, None]
-        elbow[inside] = foot[inside] + off[inside, None] * turned
+        turned = d * np.cos(angle)[:, None] + np.cross(u, d) * np.sin(angle)[:, None]
+        elbow[at] = foot[at] + off[at, None] * turned
     return np.asarray(elbow)
+
+
+def _trunk_side(elbow: Floats, trunk: tuple[float, float]) -> Floats:
+    """How far right the trunk reaches (n,) where elbows (n, 3) are, mm; −inf in front of it and behind it."""
+    breadth, depth = trunk
+    part = (elbow[:, 1] - SHOULDERS_FORWARD) / depth
+    return np.where(np.abs(part) < 1.0, breadth * np.sqrt(np.maximum(0.0, 1.0 - part * part)), -np.inf)
 
 
 def elbow_degrees(joints: Floats) -> Floats:
