@@ -7,6 +7,7 @@ a note; a caution asks for thought; a stop means it cannot be played so.
 from __future__ import annotations
 
 import math
+from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Final
 
@@ -99,6 +100,7 @@ class _Finder:
         self.length = length
         self.repeat = repeat
         self.hands = [s for s in self.strokes if s.limb in (RIGHT, LEFT)]
+        self.by_hand = {hand: [s.index for s in self.hands if s.limb == hand] for hand in HANDS}
         many = len(self.strokes) > 0 and self.strokes[-1].bar > 1
         self.many_bars = many or bool(pattern.pickup)
         foot = "right" if self.kit.bass_foot_side > 0 else "left"
@@ -355,12 +357,13 @@ class _Finder:
 
     def whereabouts(self, hand: str, index: int) -> str:
         """Where a hand is at a stroke of the other one: at a voice, or on its way to the next."""
-        here = self.walk.postures[self.posture_index(index)].voice(hand)
-        start = self.strokes[index].start
-        later = next((s for s in self.hands if s.limb == hand and s.start > start), None)
-        if later is None and self.repeat:
-            later = next((s for s in self.hands if s.limb == hand), None)
-        strikes = any(s.limb == hand and s.start == start for s in self.hands)
+        posture = self.walk.postures[self.posture_index(index)]
+        here, mine = posture.voice(hand), self.by_hand[hand]
+        strikes = any(self.strokes[i].limb == hand for i in posture.strokes)
+        at = bisect_right(mine, posture.strokes[-1])
+        later = None
+        if at < len(mine) or (self.repeat and mine):
+            later = self.strokes[mine[at if at < len(mine) else 0]]
         if strikes or later is None or later.voice in (here, None) or later.voice not in self.table.points:
             return f"is at the {self.name(here)}"
         return f"is on its way from the {self.name(here)} to the {self.name(later.voice)}"
@@ -750,13 +753,17 @@ class _Finder:
     def loose_unisons(self) -> Iterator[Finding]:
         """A hand and a foot together, and neither has time to wait for the other: they will flam."""
         found: list[int] = []
+        pace = self.walk.pace
+        if not any(p is not None and p > HURRIED_PACE for p in pace):
+            return
         for event in self.pattern.events:
-            hands, feet = (
-                [s.index for s in part if (self.walk.pace[s.index] or 0.0) > HURRIED_PACE]
-                for part in (event.hands, event.feet)
-            )
-            if hands and feet:
-                found += sorted([*hands, *feet])
+            if event.hands and event.feet:
+                hands, feet = (
+                    [s.index for s in part if (pace[s.index] or 0.0) > HURRIED_PACE]
+                    for part in (event.hands, event.feet)
+                )
+                if hands and feet:
+                    found += sorted([*hands, *feet])
         if found:
             yield Finding(
                 "uneven-feet",
