@@ -236,7 +236,8 @@ class _Crossings:
                 fits = m.valid[:, o] & (m.alone[:, o] == side) & ~m.comes[:, o, 1 - side]
                 self.lone[side][fits] = o
         # One more moment than there are: the end, to which no hand goes any more.
-        rows = (2, self.n + 1, OPTIONS, REST + 1, OPTIONS)
+        self.rest = min(REST, int(past.depth.max(initial=0)))
+        rows = (2, self.n + 1, OPTIONS, self.rest + 1, OPTIONS)
         self.held, self.first_cost = np.zeros(rows), np.zeros(rows)
         self.first, self.last = np.zeros(rows, dtype=bool), np.zeros(rows, dtype=bool)
         self.possible = bool(table.cross) and self.n > 0
@@ -254,9 +255,10 @@ class _Crossings:
         parts: list[Floats] = []
         places: list[tuple[int, int, int, int, int, Ints]] = []
         for side in (0, 1):
-            for o in range(OPTIONS):
-                for o0 in range(OPTIONS):
-                    for r in range(2, REST + 1):
+            coming = [o for o in range(OPTIONS) if (m.valid[:, o] & m.comes[:, o, side]).any()]
+            for o in range(OPTIONS) if not self.loop else coming:
+                for o0 in coming:
+                    for r in range(2, self.rest + 1):
                         for i in range(1, r):
                             # The moment i after the hand's last strike, r before its next one at e.
                             start, there = every - r, every - r + i
@@ -392,14 +394,14 @@ class _Crossings:
         return found
 
     def _row(self, e: Ints, o: Any, side: int, depth: Ints, option: Ints) -> tuple[Any, ...]:
-        return side, e, o, np.minimum(depth, REST), option
+        return side, e, o, np.minimum(depth, self.rest), option
 
     def _way(self, e: Ints, o: int, side: int) -> Floats:
         """What a hand's way into its strike at ``e`` pays for the strikes of the other one meanwhile."""
         past = self.past
         depth, option = past.depth[side][e[:, 0]], past.option[side][e[:, 0]]
         row = self._row(e, o, side, depth, option)
-        counts = (depth >= 2) & (depth <= REST)
+        counts = (depth >= 2) & (depth <= self.rest)
         first = self.first[row] & self._free_at_last(e, side)
         return np.where(counts, self.held[row] + np.where(first, self.first_cost[row], 0.0), 0.0)
 
@@ -416,7 +418,7 @@ class _Crossings:
         # The partner's strike right after it says where the partner was then.
         partner = self.lone[1 - side][following]
         row = self._row(following, np.maximum(partner, 0), 1 - side, elder - depth + 1, elder_option)
-        known = (elder > 0) & (elder - depth + 1 <= REST)
+        known = (elder > 0) & (elder - depth + 1 <= self.rest)
         alone = past.whole[at] & (elder == 0)
         return np.asarray(np.where(together, static, np.where(known, ~self.last[row], alone)) & (depth > 0))
 
@@ -428,7 +430,7 @@ class _Crossings:
         found = np.where(both, np.isnan(self.static[(e - 1) % n, past.option[0][e[:, 0]]]), False)
         for side in (0, 1):
             depth = depths[side]
-            rests = (depth > 1) & (depth <= REST)
+            rests = (depth > 1) & (depth <= self.rest)
             row = self._row(e, o, side, depth, past.option[side][e[:, 0]])
             found = np.where(rests, ~self.last[row], found)
             never = past.whole[e[:, 0]] & (depth == 0)

@@ -6,7 +6,7 @@ everything is known as far as the choices in the state reach; what is older is n
 
 from __future__ import annotations
 
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 
@@ -45,19 +45,20 @@ class Past:
         e = np.arange(shape[0])
         time = moments.time if loop else np.append(moments.time, moments.time[-1] if n else 0.0)
         self.since = np.full((2, 1 + GAPS, *shape), np.nan)
-        self.depth, self.option = np.zeros((2, *shape), dtype=np.intp), np.zeros((2, *shape), dtype=np.intp)
-        self.voice, self.origin = np.full((2, *shape), -1), np.full((2, *shape), -1)
-        self.level, self.grace = np.full((2, *shape), PLAIN_LEVEL), np.zeros((2, *shape), dtype=bool)
-        self.run, self.streak = np.zeros((2, *shape), dtype=np.intp), np.zeros((2, *shape), dtype=np.intp)
-        self.elder, self.elder_option = np.zeros((2, *shape), dtype=np.intp), np.zeros((2, *shape), dtype=np.intp)
+        self.depth, self.option = np.zeros((2, *shape), dtype=np.int32), np.zeros((2, *shape), dtype=np.int32)
+        self.voice, self.origin = np.full((2, *shape), -1, dtype=np.int32), np.full((2, *shape), -1, dtype=np.int32)
+        self.level, self.grace = np.full((2, *shape), PLAIN_LEVEL, dtype=np.int32), np.zeros((2, *shape), dtype=bool)
+        self.run, self.streak = np.zeros((2, *shape), dtype=np.int32), np.zeros((2, *shape), dtype=np.int32)
+        self.elder, self.elder_option = np.zeros((2, *shape), dtype=np.int32), np.zeros((2, *shape), dtype=np.int32)
         self.leader = np.full(shape, NOBODY)
-        found = np.zeros((2, *shape), dtype=np.intp)
+        found = np.zeros((2, *shape), dtype=np.int32)
         alive, counted = np.ones((2, *shape), dtype=bool), np.full((2, *shape), np.nan)
         struck_alone = np.ones((2, *shape), dtype=bool)
+        any_graces = bool(moments.graces.any())
         passed = np.zeros(shape[0], dtype=np.intp)
         ended = np.zeros(shape[0], dtype=bool)
         self.reaches = np.zeros(shape[0], dtype=np.intp)
-        for k in range(1, FURTHEST + 1):
+        for k in range(1, FURTHEST + 1) if n else ():
             progress.at(k - 1, FURTHEST)
             j = e - k
             if loop:
@@ -75,26 +76,29 @@ class Past:
                 break
             self.reaches[live] = k
             passed += np.where(live, moments.choice[at], 0)
-            bit = np.where(
-                moments.choice[at][:, None], (s >> (np.maximum(passed - 1, 0) % max(self.memory, 1))[:, None]) & 1, 0
-            )
+            shift = (np.maximum(passed - 1, 0) % max(self.memory, 1))[:, None]
+            bit = (((s >> shift) & 1) > 0) & moments.choice[at][:, None]
             here = live[:, None]
-            row = at[:, None]
-            alone = moments.alone[row, bit]
-            leads = moments.leader[row, bit]
+
+            def pick(column: Any, at: Ints = at, bit: Flags = bit) -> Any:
+                """Of a column by (moment, option) what was chosen."""
+                return np.where(bit, column[at, 1][:, None], column[at, 0][:, None])
+
+            alone, leads = pick(moments.alone), pick(moments.leader)
             new = here & (self.leader == NOBODY) & (leads != NOBODY) & (leads != BOTH)
             np.copyto(self.leader, leads, where=new)
             for x in (0, 1):
-                comes = moments.comes[row, bit, x] & here
+                comes = pick(moments.comes[:, :, x]) & here
+                graces = pick(moments.graces[:, :, x]) if any_graces else False
                 since = np.broadcast_to(ago[:, None], shape)
                 for g in range(1 + GAPS):
                     np.copyto(self.since[x, g], since, where=comes & (found[x] == g))
                 first = comes & (found[x] == 0)
                 np.copyto(self.depth[x], k, where=first)
                 np.copyto(self.option[x], bit, where=first)
-                np.copyto(self.level[x], moments.level[row, bit, x], where=first)
-                np.copyto(self.grace[x], moments.graces[row, bit, x], where=first)
-                voice = np.where(comes, moments.voice[row, bit, x], -1)
+                np.copyto(self.level[x], pick(moments.level[:, :, x]), where=first)
+                np.copyto(self.grace[x], graces, where=first)
+                voice = np.where(comes, pick(moments.voice[:, :, x]), -1)
                 other = (self.voice[x] >= 0) & (voice >= 0) & (voice != self.voice[x]) & (self.origin[x] < 0)
                 np.copyto(self.origin[x], voice, where=other)
                 at_last = (self.voice[x] < 0) & (voice >= 0)
@@ -107,7 +111,7 @@ class Past:
                 on &= ~begins
                 self.run[x] += on
                 np.copyto(counted[x], since, where=on)
-                stop = on & (moments.graced[row, bit, x] | moments.graces[row, bit, x])
+                stop = on & (pick(moments.graced[:, :, x]) | graces)
                 # A graced stroke begins a run itself: nothing before it counts.
                 alive[x] &= ~stop
                 found[x] += comes
@@ -115,7 +119,7 @@ class Past:
                 self.streak[x] += here & struck_alone[x]
             for x in (0, 1):
                 # Where the other hand was when this one struck last, or came to be before.
-                partner = moments.comes[row, bit, 1 - x] & here
+                partner = pick(moments.comes[:, :, 1 - x]) & here
                 met = (self.depth[x] > 0) & (self.elder[x] == 0) & partner
                 np.copyto(self.elder[x], k, where=met)
                 np.copyto(self.elder_option[x], bit, where=met)

@@ -38,7 +38,7 @@ from deft_reach.core.report import Report
 #: How many choices a state remembers at first; where that leaves doubt, more.
 MEMORY: Final = (8, 11)
 #: Strokes costed by the analysis before more memory is tried, and at last before the list is no longer proven.
-DOUBT: Final = (3_000, 20_000)
+DOUBT: Final = (2_000, 20_000)
 #: More memory than at first is worth its time only for so many choices.
 MOST_CHOICES: Final = 64
 #: Costs closer than this are the same.
