@@ -567,13 +567,13 @@ class Walker:
 
 
 def kept_surface(pattern: Pattern) -> str | None:
-    """The voice, other than the snare, on which at least four and a third of the hands' strokes fall, if there is
+    """The voice, other than the snare, on which at least four and two fifths of the hands' strokes fall, if there is
     one."""
     voices = [s.voice for s in pattern.strokes if s.limb not in FEET]
     counts = {voice: voices.count(voice) for voice in voices if voice.split(":")[0] != "sn"}
     most = max(counts.values(), default=0)
     first = [voice for voice, count in counts.items() if count == most]
-    return first[0] if len(first) == 1 and most >= 4 and 3 * most >= len(voices) else None
+    return first[0] if len(first) == 1 and most >= 4 and 5 * most >= 2 * len(voices) else None
 
 
 def leads_at(pattern: Pattern, event: Event) -> bool:

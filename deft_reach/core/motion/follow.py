@@ -227,12 +227,12 @@ def leading(pattern: Pattern) -> Flags:
 
 
 def surface_of(pattern: Pattern) -> str | None:
-    """The surface that a figure keeps, whoever plays it: the voice, other than the snare, on which a third of the
+    """The surface that a figure keeps, whoever plays it: the voice, other than the snare, on which two fifths of the
     hands' strokes falls, four at least, and more than on any other such voice. None if there is none."""
     counts = Counter(s.voice for s in pattern.strokes if s.limb not in FEET)
     total = sum(counts.values())
     rows = [(count, voice) for voice, count in counts.most_common() if voice.partition(":")[0] != "sn"]
-    if not rows or rows[0][0] < 4 or 3 * rows[0][0] < total or (len(rows) > 1 and rows[1][0] == rows[0][0]):
+    if not rows or rows[0][0] < 4 or 5 * rows[0][0] < 2 * total or (len(rows) > 1 and rows[1][0] == rows[0][0]):
         return None
     return rows[0][1]
 
