@@ -9,10 +9,10 @@ from hypothesis import strategies as st
 from deft_reach.core import Kit, layout
 
 VOICES = ("sn", "hh", "t1", "t2", "ft", "rd", "c1", "c2")
-_marks = st.sampled_from(["", ">", ".", "x", "^", "o", "~", ">o", ".x", ">^"])
+_marks = st.sampled_from(["", ">", ".", "x", "^", "o", "~", ">o", ".x", ">^", "'", ",", ">'"])
 _hand = st.builds(
     lambda grace, limb, voice, marks: f"{grace}{limb}{'@' + voice if voice else ''}{marks}",
-    st.sampled_from(["", "", "", "", "f", "d", "u"]),
+    st.sampled_from(["", "", "", "", "f", "d", "u", "f[t1.]", "d[ft~]", "f[sn>]"]),
     st.sampled_from(["R", "L"]),
     st.sampled_from(["", *VOICES, "rd:bell", "sn:rim"]),
     _marks,

@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QPainterPath
 from PySide6.QtTest import QTest
 
+from deft_reach.app.canvas.explain import stroke_facts
 from deft_reach.app.canvas.time_axis import GUTTER
 from deft_reach.core.motion.playing import Playing
 from tests.app.conftest import click, drag
@@ -249,3 +250,78 @@ def test_a_thread_is_drawn_where_it_is_reckoned(storm):
         for t in (0.1, 0.35, 0.5, 0.8):
             at = path.pointAtPercent(path.percentAtLength(path.length() * t))
             assert float(thread.heights(np.array([at.x()]))[0]) == pytest.approx(at.y(), abs=0.3)
+
+
+EITHER = "/8 R@hh L@t1 R@hh L@t1 |"
+
+
+def test_who_goes_over_is_exchanged_by_a_click_on_the_crossing_and_kept_in_the_text(storm):
+    session, plan = storm.session, storm.reach_station.plan
+    session.set_text(EITHER, "Text", None)
+    session.select_stroke(1)
+    before = session.report.postures[1].cross
+    assert not before.chosen
+    marks = {"L": ("L@t1'", "L@t1,"), "R": ("L@t1,", "L@t1'")}
+    other = "L" if before.over == "R" else "R"
+    click(plan, plan.cross_place())
+    after = session.report.postures[1].cross
+    assert after.over == other and after.chosen and marks[other][0] in session.text
+    assert session.undo_label == f"Let the {'right' if other == 'R' else 'left'} hand go over"
+    click(plan, plan.cross_place())
+    assert session.report.postures[1].cross.over == before.over and marks[before.over][0] in session.text
+    QTest.keyClick(storm, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    QTest.keyClick(storm, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.text == EITHER
+
+
+def test_who_goes_over_is_exchanged_where_the_threads_meet(storm):
+    session, weave = storm.session, storm.reach_station.weave
+    session.set_text("/8 R@t1 L@sn R@sn L@ft R@hh L@sn |", "Text", None)
+    report = session.report
+    threads = weave.threads(report, weave.rows(report))
+    x, over = weave.meetings(report, threads)[0]
+    y = float(threads[over].heights(np.array([x]))[0])
+    click(weave, QPointF(x, y))
+    index = session.stroke
+    cross = session.report.postures[session.report.posture_of[index]].cross
+    assert cross.chosen and cross.over != over
+
+
+def test_keys_say_who_goes_over(storm):
+    session, plan = storm.session, storm.reach_station.plan
+    session.set_text(EITHER, "Text", None)
+    session.select_stroke(3)
+    plan.setFocus()
+    QTest.keyClicks(plan, "'")
+    assert "L@t1'" in session.text and session.report.postures[3].cross.chosen
+    QTest.keyClicks(plan, ",")
+    assert "L@t1," in session.text and "'" not in session.text, "the one replaces the other"
+
+
+def test_while_strokes_lack_hands_the_header_has_no_verdict_and_finds_the_hands(storm, qtbot):
+    session, header = storm.session, storm.header
+    assert not header.find.isVisible()
+    storm.go("write")
+    session.set_text("/16 ? ? ? ? L ? ? ? |", "Text", None)
+    assert header.limit.value.text() == "no verdict" and header.ease.value.text() == "7 open"
+    assert header.find.isVisible()
+    QTest.mouseClick(header.find, Qt.MouseButton.LeftButton)
+    form = storm.reach_station.rethink
+    assert storm.stack.currentWidget() is storm.reach_station and storm.reach_station.tabs.currentWidget() is form
+    qtbot.waitUntil(lambda: form.table.rowCount() > 0, timeout=10_000)
+    QTest.mouseClick(form.use, Qt.MouseButton.LeftButton)
+    assert "?" not in session.text and not header.find.isVisible()
+    assert header.ease.value.text() in ("easy", "busy", "hard")
+
+
+def test_a_flams_grace_is_a_point_on_the_other_hands_thread(storm):
+    session, weave = storm.session, storm.reach_station.weave
+    session.set_text("/8 R L@ft fR@sn L@ft |", "Text", None)
+    threads = weave.threads(session.report, weave.rows(session.report))
+    left = threads["L"]
+    assert left.graces == [False, True, False] and left.strokes == [1, 2, 3]
+    session.select_stroke(2)
+    assert "flam by left hand, from the floor tom" in weave.accessibleDescription() or (
+        "flam by" in storm.reach_station.card.accessibleDescription()
+        or "flam" in " ".join(label for label, _ in stroke_facts(session.report, 2))
+    )

@@ -1,5 +1,6 @@
 """Stroke text: the whole grammar, every error with its place, and nothing lost on the way there and back."""
 
+import re
 from fractions import Fraction
 
 import pytest
@@ -217,3 +218,41 @@ def test_groups_have_names_and_may_cross_bar_lines_and_change_the_grid():
     assert (group.name, group.steps, group.start, group.length) == ("low tide", 6, Fraction(1, 2), 1)
     assert [s.group for s in pattern.strokes] == [-1, -1, 0, 0, 0, 0, 0, 0, -1, -1]
     assert parse(write(pattern.elements)) == pattern
+
+
+@pytest.mark.parametrize(
+    ("text", "voice", "marks", "tidy"),
+    [
+        ("f[t1~]R@ft", "t1", "~", "f[t1~]R@ft"),
+        ("d[sn.]L>@t1", "sn", ".", "d[sn.]L@t1>"),
+        ("f[~]R", None, "~", "f[~]R"),
+        ("u[rd:bell]R@rd", "rd:bell", "", "u[rd:bell]R@rd"),
+        ("fR", None, "", "fR"),
+    ],
+)
+def test_graces_have_a_voice_and_marks_of_their_own(text, voice, marks, tidy):
+    pattern = parse(text)
+    stroke = pattern.strokes[0]
+    assert (stroke.grace_voice, stroke.grace_marks) == (voice, marks)
+    assert write(pattern.elements) == tidy and parse(tidy) == pattern
+
+
+def test_marks_may_stand_before_the_voice():
+    assert parse("L>@t1 R.@hh K>") == parse("L@t1> R@hh. K>")
+    assert parse("R>@t1o").strokes[0].marks == ">o"
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("f[R", "the flam's voice, its marks and ]"),
+        ("f[]R", "the flam's voice, its marks and ]"),
+        ("f[t1", "the flam's voice, its marks and ]"),
+        ("f[t1>.]R", "one of > and ."),
+        ("R',", "over and under on one stroke"),
+        ("R''", "each mark once"),
+    ],
+)
+def test_graces_and_choices_that_cannot_be_are_refused_in_words(text, words):
+    with pytest.raises(StrokeTextError, match=re.escape(words)):
+        parse(text)

@@ -226,3 +226,13 @@ def test_ten_thousand_notes_are_read_in_little_time():
     found = load_midi(data, FIVE)
     # The budget is a second on a quiet machine; here it only must not run away.
     assert time.perf_counter() - begin < 10 and len(parse(found.text).strokes) == 10_000
+
+
+def test_a_flam_on_the_very_first_beat_and_graces_on_other_drums_are_written_and_come_back():
+    text = "/8 fR L f[t1~]R@ft L |"
+    data = dump_midi(parse(text), layout("five"), 120)
+    notes = [m for m in mido.MidiFile(file=io.BytesIO(data)).tracks[-1] if m.type == "note_on" and m.velocity]
+    assert len(notes) == 6, "four strokes and two graces"
+    assert load_midi(data, layout("five")).text == text
+    keys = [m.note for m in notes]
+    assert keys[0] == keys[1] and keys[3] != keys[4], "the second grace is on the small tom"
