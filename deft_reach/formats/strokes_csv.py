@@ -18,6 +18,8 @@ from deft_reach.formats.plain_text import DocumentError, decode
 
 COLUMNS: Final = ("index", "bar", "count", "start", "length", "meter", "limb", "voice", "marks", "grace")
 NEEDED: Final = ("start", "limb")
+#: What marks may not begin with unguarded: a spreadsheet would take them for a formula, or for a guard.
+_GUARDED: Final = ("=", "+", "-", "@", "'")
 #: Longest start that is read (whole notes): a thousand bars.
 MAX_START: Final = 1000
 
@@ -88,7 +90,10 @@ def _fraction(text: str, column: str, line: int) -> Fraction:
 
 def _strike(row: dict[str, str], line: int) -> Strike:
     limb, grace = row["limb"], row.get("grace", "")
-    marks = row.get("marks", "").removeprefix("'")
+    marks = row.get("marks", "")
+    # The guard comes off; a mark of its own that looks like it stays.
+    if marks.startswith("'") and marks[1:2] in _GUARDED:
+        marks = marks[1:]
     if limb not in LIMBS or not limb:
         raise DocumentError(f"limb is '{limb}'; expected one of {', '.join(LIMBS)}", line=line)
     try:
@@ -109,4 +114,4 @@ def _strike(row: dict[str, str], line: int) -> Strike:
 
 def _safe(marks: str) -> str:
     """Marks that a spreadsheet does not take for a formula."""
-    return f"'{marks}" if marks[:1] in ("=", "+", "-", "@") else marks
+    return f"'{marks}" if marks[:1] in _GUARDED else marks
