@@ -48,7 +48,9 @@ class CommitDialog(QDialog):
         sticking.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         limit = "no stroke sets one"
         if s.tempo_limit is not None and s.headroom is not None:
-            limit = f"breaks at {s.tempo_limit:.0f} BPM, {headroom_words(s.headroom)}"
+            limit = f"breaks at {s.tempo_limit:.0f} BPM; {s.tempo:g} BPM is {headroom_words(s.headroom)}"
+            if s.headroom >= 0:
+                limit = f"breaks at {s.tempo_limit:.0f} BPM, {headroom_words(s.headroom)}"
         rows = (
             ("Sticking", sticking),
             ("Kit and player", QLabel(f"{session.kit.name}, {session.player.name}")),

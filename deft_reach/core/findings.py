@@ -378,8 +378,7 @@ class _Finder:
 
     def hold_advice(self, indices: Sequence[int], cross: Cross) -> str:
         """The ordinary crossed posture is the far hand on the hi-hat over the near one on the snare."""
-        if cross.clearance < TIGHT_MM:
-            return "Play it open-handed, or raise the upper piece."
+        tight = cross.clearance < TIGHT_MM
         near = LEFT if self.kit.hat_side < 0 else RIGHT
         wanted = {near: "snare", other_hand(near): "hi-hat"}
         for index in indices:
@@ -387,7 +386,11 @@ class _Finder:
             for hand in HANDS:
                 piece = self.kit.piece(self.piece(posture.voice(hand) or ""))
                 if piece is None or piece.kind != wanted[hand]:
+                    if tight:
+                        return "Exchange the two hands, or raise one of the two pieces."
                     return f"Keep the {self.names[other_hand(cross.over)]} low."
+        if tight:
+            return "Play it open-handed, or raise the upper piece."
         return "The ordinary crossed posture." if cross.over != near else ""
 
     def posture_index(self, index: int) -> int:

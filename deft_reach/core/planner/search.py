@@ -21,6 +21,7 @@ import numpy as np
 from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse, starts_high
 from deft_reach.core.cost import Weights
 from deft_reach.core.kit import Kit
+from deft_reach.core.limbs import LEFT, RIGHT
 from deft_reach.core.motion.clearance import passing
 from deft_reach.core.motion.follow import follow, given_to, voices_of
 from deft_reach.core.motion.reach_table import reach_table
@@ -172,7 +173,9 @@ class _Search:
                 break
         if not found:
             raise self._nothing()
-        rows = sorted(found.values(), key=lambda row: (row.total, row.hands))[: self.best]
+        # Among what costs the same the leading hand comes first.
+        lead = RIGHT if self.player.handedness == "right" else LEFT
+        rows = sorted(found.values(), key=lambda row: (row.total, [hand != lead for hand in row.hands]))[: self.best]
         first = rows[0].hands
         return Stickings(
             tuple(
