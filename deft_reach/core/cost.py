@@ -16,7 +16,20 @@ import numpy as np
 from deft_reach.core.motion.pose import COMFORTABLE_REACH, MAX_LEAN_MM, Floats
 
 #: The terms in the order in which they are shown.
-TERMS: Final = ("pace", "reach", "cross", "squeeze", "turn", "lift", "load", "switch", "control", "coordination")
+TERMS: Final = (
+    "pace",
+    "reach",
+    "cross",
+    "squeeze",
+    "turn",
+    "lift",
+    "load",
+    "switch",
+    "keep",
+    "figure",
+    "control",
+    "coordination",
+)
 
 TERM_NAMES: Final = {
     "pace": "hurry",
@@ -27,6 +40,8 @@ TERM_NAMES: Final = {
     "lift": "height changes",
     "load": "long runs",
     "switch": "lead changes",
+    "keep": "surface changes hands",
+    "figure": "sticking differs by beat",
     "control": "bounced strokes",
     "coordination": "hands and feet in turn",
 }
@@ -53,6 +68,8 @@ class Weights:
     lift: float = 1.0
     load: float = 1.0
     switch: float = 1.0
+    keep: float = 1.0
+    figure: float = 1.0
     control: float = 1.0
     coordination: float = 1.0
 
@@ -70,17 +87,17 @@ def pace_cost(pace: Any) -> Any:
 
 
 def reach_costs(reach: Any, lean: Any) -> Any:
-    """Free while comfortable; one unit at a straight arm, a folded-up arm half as much; leaning costs more."""
+    """Free while comfortable; 0.4 at a straight arm, a folded-up arm half as much; leaning costs more."""
     low, high = COMFORTABLE_REACH
     stretched = np.maximum(0.0, np.minimum(reach, 1.0) - high) / (1.0 - high)
     folded = np.maximum(0.0, low - reach) / low
-    cost = stretched * stretched + 0.5 * folded * folded + 3.0 * np.minimum(lean, MAX_LEAN_MM) / MAX_LEAN_MM
+    cost = 0.4 * stretched * stretched + 0.2 * folded * folded + 3.0 * np.minimum(lean, MAX_LEAN_MM) / MAX_LEAN_MM
     return np.where(lean > MAX_LEAN_MM, 50.0, cost)[()]
 
 
 def cross_cost(clearance: Any, entering: Any) -> Any:
     """Crossing costs when it is made and a little while it lasts; the tighter the arms pass, the more."""
-    return np.nan_to_num(np.where(entering, 0.9, 0.12) * (1.0 + 80.0 / (clearance + 40.0)))
+    return np.nan_to_num(np.where(entering, 0.9, 0.12) * (0.1 + 120.0 / (clearance + 40.0)))
 
 
 def squeeze_cost(clearance: Any) -> Any:
@@ -115,15 +132,37 @@ def lift_cost(level: Any, previous: Any, pace: Any) -> Any:
     return 0.05 * change * change * (0.2 + hurry * hurry)
 
 
+#: From this pace on a hand tires quickly in a run.
+TIRING_PACE: Final = 0.8
+#: A hand that strikes again at once, on no kept surface: hands alternate where nothing speaks against it.
+AGAIN_COST: Final = 0.25
+
+
 def load_cost(run: Any, pace: Any, foot: bool) -> Any:
     """Long runs of one limb at a high rate. ``run`` counts this limb's strokes in a row."""
     hurry = np.nan_to_num(np.minimum(1.5, pace))
-    return (0.08 if foot else 0.06) * np.clip(run - 2, 0, 8) * hurry * hurry
+    if foot:
+        return 0.08 * np.clip(run - 2, 0, 8) * hurry * hurry
+    return np.clip(run - 2, 0, 8) * (0.04 * hurry * hurry + 20.0 * np.maximum(0.0, hurry - TIRING_PACE) ** 2)
 
 
 #: One change of the leading hand from beat to beat, and one beat that the player's other hand leads.
 SWITCH_COST: Final = 0.08
-OTHER_LEAD_COST: Final = 0.04
+OTHER_LEAD_COST: Final = 0.15
+#: A stroke whose hand comes back from neither of the last two beats of the same rhythm.
+FIGURE_COST: Final = 0.25
+#: A kept surface: a stroke by the other hand than last, hand to hand or else; the second stroke of a hand that took
+#: it over; and any stroke by the hand that does not lead.
+HAND_TO_HAND_COST, PASSED_COST, TAKEN_COST, OTHER_KEEP_COST = 0.62, 1.8, 0.5, 0.15
+
+
+def keep_cost(now: Any, last: Any, before: Any, alone: Any, leading: int) -> Any:
+    """What a stroke on a kept surface costs by the sides that struck it now, last and before, the one that struck
+    alone at the moment before (0 or 1; else unknown), and the one that leads."""
+    known = (now >= 0) & (now < 2) & (last >= 0) & (last < 2)
+    stays = np.where((before >= 0) & (before < 2) & (before != last) & (alone == now), TAKEN_COST, 0.0)
+    passes = np.where(alone == 1 - now, HAND_TO_HAND_COST, PASSED_COST)
+    return np.where(known, np.where(now == last, stays, passes), 0.0) + OTHER_KEEP_COST * (now == 1 - leading)
 
 
 def control_cost(factor: Any) -> Any:

@@ -21,7 +21,7 @@ from deft_reach.core.cost import Weights, squeeze_cost
 from deft_reach.core.kit import Kit, Piece
 from deft_reach.core.limbs import HANDS
 from deft_reach.core.motion.clearance import Ways, join_ways, pass_by, ways_of
-from deft_reach.core.motion.follow import Feet, Follow, Graces, Hands, Postures, follow, voices_of
+from deft_reach.core.motion.follow import Feet, Follow, Graces, Hands, Kept, Postures, follow, voices_of
 from deft_reach.core.motion.pose import MAX_LEAN_MM
 from deft_reach.core.motion.reach_table import ReachTable, reach_table
 from deft_reach.core.motion.walk import Walk, walk
@@ -485,6 +485,9 @@ def _join(rows: Sequence[Follow], factors: Sequence[float]) -> Follow:
             [i + by for f, by in zip(rows, strokes) for i in f.led[0]],
             [i + by for f, by in zip(rows, strokes) for i in f.led[1]],
         ),
+        kept=Kept(column("kept", "index", strokes), *(column("kept", name) for name in Kept._fields[1:])),
+        changed=column("", "changed", strokes),
+        again=column("", "again", strokes),
         turns=column("", "turns", strokes),
         turn_gaps=column("", "turn_gaps", scale=True),
         event_of=column("", "event_of", events),

@@ -12,6 +12,7 @@ import math
 from collections.abc import Sequence
 from copy import copy
 from dataclasses import dataclass, field
+from fractions import Fraction
 from typing import NamedTuple
 
 import numpy as np
@@ -29,7 +30,7 @@ from deft_reach.core.motion.timing import (
     restrike,
     travel_times,
 )
-from deft_reach.core.pattern import RUN_IN_EVENTS, Event, Pattern, Stroke
+from deft_reach.core.pattern import RUN_IN_EVENTS, Event, Pattern, Stroke, lead_beat
 from deft_reach.core.report import Posture
 
 
@@ -48,12 +49,12 @@ def reach_cost(reach: float, lean: float) -> float:
         return 50.0
     stretched = max(0.0, min(reach, 1.0) - high) / (1.0 - high)
     folded = max(0.0, low - reach) / low
-    return stretched * stretched + 0.5 * folded * folded + 3.0 * lean / MAX_LEAN_MM
+    return 0.4 * stretched * stretched + 0.2 * folded * folded + 3.0 * lean / MAX_LEAN_MM
 
 
 def cross_cost(clearance: float, entering: bool) -> float:
     """Crossing costs when it is made and a little while it lasts; the tighter the arms pass, the more."""
-    tight = 1.0 + 80.0 / (clearance + 40.0)
+    tight = 0.1 + 120.0 / (clearance + 40.0)
     return (0.9 if entering else 0.12) * tight
 
 
@@ -85,7 +86,9 @@ def load_cost(run: int, pace: float | None, foot: bool) -> float:
     if pace is None or run <= 2:
         return 0.0
     hurry = min(1.5, pace)
-    return (0.08 if foot else 0.06) * min(run - 2, 8) * hurry * hurry
+    if foot:
+        return 0.08 * min(run - 2, 8) * hurry * hurry
+    return min(run - 2, 8) * (0.04 * hurry * hurry + 20.0 * max(0.0, hurry - 0.8) ** 2)
 
 
 def switch_cost() -> float:
@@ -95,7 +98,21 @@ def switch_cost() -> float:
 
 def other_lead_cost() -> float:
     """One beat that the player's other hand leads."""
-    return 0.04
+    return 0.15
+
+
+def keep_cost(now: str, last: str, before: str, alone: str) -> float:
+    """A stroke on a kept surface: by the other hand than last, hand to hand or else; or a new keeper's second."""
+    if not now or not last:
+        return 0.0
+    if now == last:
+        return 0.5 if before and before != last and alone == now else 0.0
+    return 0.62 if alone and alone != now else 1.8
+
+
+def figure_cost() -> float:
+    """A stroke whose hand comes back from neither of the last two beats of the same rhythm."""
+    return 0.25
 
 
 def control_cost(part: float) -> float:
@@ -189,7 +206,7 @@ def walk(
 ) -> Walk:
     """Walk the pattern; ``times`` are the strokes' times and ``length`` the pattern's, in seconds."""
     whole = length / float(pattern.length) if pattern.length else 1.0
-    walker = Walker(pattern, table, weights, RUN_GAP * whole)
+    walker = Walker(pattern, table, weights, RUN_GAP * whole, repeat)
     if repeat:
         # A short loop goes round several times before its runs and doubles have settled.
         rounds = max(6, -(-RUN_IN_EVENTS // max(1, len(pattern.events))))
@@ -198,17 +215,18 @@ def walk(
         walker.round(times, -length)
     found = walker.round(times, 0.0)
     walker.cross_over(found, times, length if repeat else None)
+    walker.habits(found, repeat)
     return found
 
 
 class Walker:
-    def __init__(self, pattern: Pattern, table: ReachTable, weights: Weights, run_gap: float) -> None:
+    def __init__(self, pattern: Pattern, table: ReachTable, weights: Weights, run_gap: float, repeat: bool) -> None:
         self.run_gap = run_gap
         self.pattern = pattern
         self.table = table
         self.weights = weights
         self.restrike = {limb: restrike(table.player, limb) for limb in "RLKJH"}
-        self.surface = kept_surface(pattern)
+        self.surface = kept_surface(pattern, repeat)
         self.alone_before = ""
         self.time_before = 0.0
         self.right, self.left = LimbState(), LimbState()
@@ -289,8 +307,9 @@ class Walker:
             if alone:
                 (self.left if hands[0].limb == RIGHT else self.right).run = 0
             self.arms(out, hands)
-            if leads_at(self.pattern, event):
-                self.lead(out, hands)
+            rule = lead_rule(self.pattern, event, self.surface)
+            if rule:
+                self.lead(out, hands, rule)
         struck = {s.limb in FEET for s in event.strokes if s.limb != EITHER}
         now_alone = {frozenset({True}): "feet", frozenset({False}): "hands"}.get(frozenset(struck), "")
         if now_alone and self.alone_before and now_alone != self.alone_before:
@@ -371,8 +390,10 @@ class Walker:
             "cross": 0.0,
             "turn": w.turn * turn_cost(start.move, move.across, 0.0) if moves else 0.0,
             "lift": lift,
-            "load": w.load * load_cost(run, pace, False) if run > 2 else 0.0,
+            "load": w.load * load_cost(run, pace, False),
             "switch": 0.0,
+            "keep": 0.0,
+            "figure": 0.0,
             "control": w.control * control_cost(part),
             "coordination": 0.0,
         }
@@ -418,6 +439,8 @@ class Walker:
             "lift": w.lift * lift_cost(level, start.level, pace) if time is not None else 0.0,
             "load": w.load * load_cost(run, pace, True),
             "switch": 0.0,
+            "keep": 0.0,
+            "figure": 0.0,
             "control": 0.0,
             "coordination": 0.0,
         }
@@ -543,10 +566,10 @@ class Walker:
         against = chosen and not cross.either and over != cross.over
         return Cross(over, 0.0 if against else cross.clearance, cross.place, cross.either, chosen)
 
-    def lead(self, out: Walk, hands: Sequence[Stroke]) -> None:
+    def lead(self, out: Walk, hands: Sequence[Stroke], rule: str) -> None:
         played = {s.limb: s.index for s in hands}
         w = self.weights
-        if self.surface is not None:
+        if self.surface is not None and rule == "surface":
             played = {s.limb: s.index for s in hands if s.voice == self.surface}
             if not played:
                 return
@@ -561,19 +584,90 @@ class Walker:
         self.other_lead(out, hand, index)
         self.leader = hand
 
+    def habits(self, out: Walk, repeat: bool) -> None:
+        """A kept surface that changes hands, and sticking that does not come back."""
+        w, events = self.weights, self.pattern.events
+        on = [(e, {s.limb for s in e.hands if s.voice == self.surface}) for e in events]
+        on = [row for row in on if row[1]]
+        sides = ["".join(hands) if len(hands) == 1 else "" for _, hands in on]
+        for k, (event, _) in enumerate(on):
+            last, before = (sides[(k - n) % len(on)] if k >= n or repeat else "" for n in (1, 2))
+            first = next(s for s in event.strokes if s.limb in (RIGHT, LEFT) and s.voice == self.surface)
+            cost = keep_cost(sides[k], last, before, self.alone_before_event(on[k][0], repeat))
+            if sides[k] and (sides[k] == RIGHT) != (self.table.player.handedness == "right"):
+                cost += 0.15
+            out.rows[first.index].cost["keep"] += w.keep * cost
+        moments = [e for e in events if e.hands]
+        length = self.pattern.length
+        for k, event in enumerate(moments):
+            before = moments[k - 1] if k or repeat else None
+            if before is None:
+                continue
+            gap = float(event.start - before.start + (0 if k else length))
+            alone = [{s.limb for s in e.hands} for e in (event, before)]
+            if (
+                alone[0] == alone[1]
+                and len(alone[0]) == 1
+                and gap <= RUN_GAP
+                and event.hands[0].voice != self.surface
+            ):
+                out.rows[event.hands[0].index].cost["load"] += w.load * 0.25
+        if self.pattern.groups:
+            return
+        beats: dict[Fraction, dict[Fraction, Event]] = {}
+        for event in events:
+            if any(s.limb not in FEET for s in event.strokes):
+                bar = self.pattern.bar_at(event.start)
+                into = (event.start - bar.start + bar.offset) % lead_beat(bar.meter)
+                beats.setdefault(event.start - into, {})[into] = event
+
+        def shape(begin: Fraction) -> list[tuple[Fraction, int]] | None:
+            found = beats.get(begin)
+            if found is None:
+                return None
+            return [(into, sum(s.limb not in FEET for s in e.strokes)) for into, e in sorted(found.items())]
+
+        for begin, found in beats.items():
+            beat = lead_beat(self.pattern.bar_at(begin).meter)
+            if not shape(begin) == shape(begin - beat) == shape(begin - 2 * beat):
+                continue
+            for into, event in found.items():
+                now, *then = ({s.limb for s in beats[begin - n * beat][into].hands} for n in (0, 1, 2))
+                if event.hands and now not in then:
+                    out.rows[event.hands[0].index].cost["figure"] += w.figure * figure_cost()
+
+    def alone_before_event(self, event: Event, repeat: bool) -> str:
+        """The hand that struck alone at the last moment of the hands, if that is not long ago."""
+        moments = [e for e in self.pattern.events if e.hands]
+        k = moments.index(event)
+        if not k and not repeat:
+            return ""
+        gap = float(event.start - moments[k - 1].start + (0 if k else self.pattern.length))
+        hands = {s.limb for s in moments[k - 1].hands}
+        return hands.pop() if len(hands) == 1 and gap <= RUN_GAP else ""
+
     def other_lead(self, out: Walk, hand: str, index: int) -> None:
         if (hand == RIGHT) != (self.table.player.handedness == "right"):
             out.rows[index - self.base].cost["switch"] += self.weights.switch * other_lead_cost()
 
 
-def kept_surface(pattern: Pattern) -> str | None:
-    """The voice, other than the snare, on which at least four and two fifths of the hands' strokes fall, if there is
-    one."""
-    voices = [s.voice for s in pattern.strokes if s.limb not in FEET]
-    counts = {voice: voices.count(voice) for voice in voices if voice.split(":")[0] != "sn"}
+def kept_surface(pattern: Pattern, repeat: bool) -> str | None:
+    """The voice that is no drum with the most strokes, four at least: at four moments in a row, or two fifths of all.
+
+    A loop is looked at as four rounds.
+    """
+    moments = [[s.voice for s in e.strokes if s.limb not in FEET] for e in pattern.events]
+    moments = [m for m in moments if m] * (4 if repeat else 1)
+    voices = {
+        v for m in moments for v in m if v.split(":")[0].rstrip("0123456789") not in ("sn", "t", "f", "ft", "bd")
+    }
+    counts = {v: sum(v in m for m in moments) for v in voices}
     most = max(counts.values(), default=0)
-    first = [voice for voice, count in counts.items() if count == most]
-    return first[0] if len(first) == 1 and most >= 4 and 5 * most >= 2 * len(voices) else None
+    first = [v for v, count in counts.items() if count == most]
+    if len(first) != 1 or most < 4:
+        return None
+    marks = "".join("x" if first[0] in m else "-" for m in moments)
+    return first[0] if "xxxx" in marks or 5 * most >= 2 * sum(len(m) for m in moments) else None
 
 
 def leads_at(pattern: Pattern, event: Event) -> bool:
@@ -582,3 +676,19 @@ def leads_at(pattern: Pattern, event: Event) -> bool:
         if group.start <= event.start < group.start + group.length:
             return event.start == group.start
     return event.on_beat
+
+
+def lead_rule(pattern: Pattern, event: Event, surface: str | None) -> str:
+    """How an event is led: by the hand on the kept surface, by whoever strikes, or not at all."""
+    if not leads_at(pattern, event):
+        return ""
+    if surface is None:
+        return "stroke"
+    if any(s.voice == surface for s in event.strokes):
+        return "surface"
+    for later in pattern.events[pattern.events.index(event) + 1 :]:
+        if leads_at(pattern, later):
+            break
+        if any(s.voice == surface for s in later.strokes):
+            return ""
+    return "stroke"

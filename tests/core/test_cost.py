@@ -40,7 +40,7 @@ def test_stretching_folding_and_leaning_cost_more_and_more():
     beyond = price.reach_costs(1.4, MAX_LEAN_MM + 1)
     for row in (stretched, folded, leaning):
         assert row == sorted(row) and len(set(row)) == len(row)
-    assert stretched[-1] == pytest.approx(1.0) and leaning[0] > stretched[-1] and beyond > 10 * leaning[-1]
+    assert stretched[-1] == pytest.approx(0.4) and leaning[0] > stretched[-1] and beyond > 10 * leaning[-1]
     assert math.isfinite(price.reach_costs(2.0, math.inf))
 
 
@@ -81,8 +81,11 @@ def test_long_runs(a, b, pace, foot):
     short, long = sorted((a, b))
     assert 0 <= price.load_cost(short, pace, foot) <= price.load_cost(long, pace, foot)
     assert price.load_cost(2, pace, foot) == 0 and price.load_cost(long, math.nan, foot) == 0
-    if long > 2:
+    if long > 2 and pace < price.TIRING_PACE:
         assert price.load_cost(long, pace, True) > price.load_cost(long, pace, False)
+    if pace > price.TIRING_PACE and long > 2:
+        easy = price.load_cost(long, price.TIRING_PACE, False)
+        assert price.load_cost(long, pace, False) > easy * (pace / price.TIRING_PACE) ** 2, "a run in a hurry tires"
 
 
 def test_ease():

@@ -24,6 +24,8 @@ def term_colour(term: str) -> QColor:
         "lift": ("#87969c", "#93a6ae"),
         "load": ("#4b3f72", "#b2a4e0"),
         "switch": ("#c7b299", "#6f6353"),
+        "keep": ("#a3477c", "#e0a0c6"),
+        "figure": ("#3f6fb0", "#a4c4ee"),
         "control": ("#2f7d5b", "#8fd3b4"),
         "coordination": ("#a0522d", "#d9a07f"),
     }

@@ -10,6 +10,8 @@ from bisect import bisect_right
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
+from fractions import Fraction
+from itertools import chain
 from typing import Final, NamedTuple
 
 import numpy as np
@@ -28,13 +30,18 @@ from deft_reach.core.motion.timing import (
     level_of,
     rebound,
 )
-from deft_reach.core.pattern import OVER, RUN_IN_EVENTS, UNDER, Pattern
+from deft_reach.core.pattern import OVER, RUN_IN_EVENTS, UNDER, Pattern, lead_beat
 
 Ints = NDArray[np.intp]
 Flags = NDArray[np.bool_]
 
 #: Strokes further apart than this (whole notes, with room for rounding) are not one run.
 RUN_GAP: Final = 1.001 / 8
+
+#: How an event is led.
+NOT_LED, BY_SURFACE, BY_STROKE = 0, 1, 2
+#: The usual codes of drums, without their numbers.
+_DRUMS: Final = frozenset({"sn", "t", "f", "ft", "bd"})
 
 #: The physical limbs in the order of their lanes; the hi-hat foot is one limb for ``J`` and ``H``.
 _LANE: Final = {RIGHT: 0, LEFT: 1, KICK: 2, SECOND_KICK: 3, HAT_FOOT: 3}
@@ -92,6 +99,17 @@ class Feet(NamedTuple):
     last_level: Ints
 
 
+class Kept(NamedTuple):
+    """The strokes on a kept surface: their indices, the side that struck it then, last and before, and the
+    side that struck alone at the moment before, on whatever (−1: not known)."""
+
+    index: Ints  # type: ignore[assignment]
+    now: Ints
+    last: Ints
+    before: Ints
+    alone: Ints
+
+
 class Postures(NamedTuple):
     """The moments of one round in which a hand strikes: the voices both hands struck last by then, and before.
 
@@ -144,6 +162,11 @@ class Follow:
     switches: list[int]
     #: The strokes that lead a beat with the left hand, and those with the right: by the side that leads (0 right).
     led: tuple[list[int], list[int]]
+    #: The strokes on a kept surface, and those whose hands come back from neither of the last two beats.
+    kept: Kept
+    changed: Ints
+    #: The strokes of a hand that strikes alone again at once, on no kept surface.
+    again: Ints
     #: The strokes at which hands and feet take turns, and the gaps before them (whole notes).
     turns: Ints
     turn_gaps: Floats
@@ -177,13 +200,16 @@ class _Columns(NamedTuple):
     graced: list[tuple[str, str]]
     chosen: Ints
     events: int
-    #: The events at which a hand can lead: those on a beat, and where there are groups their first ones instead.
-    leads: Flags
+    #: How each event is led, see leading.
+    leads: Ints
     surface: str | None
+    #: By event, how many events back the same place of the last beat and the one before is; 0 where they differ.
+    figure: Ints
 
 
-def _columns(pattern: Pattern) -> _Columns:
-    found = pattern.kept.get("columns")
+def _columns(pattern: Pattern, repeat: bool) -> _Columns:
+    key = "loop columns" if repeat else "columns"
+    found = pattern.kept.get(key)
     if found is not None:
         return found  # type: ignore[no-any-return]
     struck = [row for row in pattern.moments if row.strokes]
@@ -204,37 +230,104 @@ def _columns(pattern: Pattern) -> _Columns:
         [(s.grace_voice or s.voice, s.grace_marks) for s in strokes],
         np.array([_chosen(s.limb, s.marks) for s in strokes], dtype=np.intp),
         len(struck),
-        leading(pattern),
-        surface_of(pattern),
+        leading(pattern, repeat),
+        surface_of(pattern, repeat),
+        figure_back(pattern),
     )
-    pattern.kept["columns"] = found
+    pattern.kept[key] = found
     return found
 
 
-def leading(pattern: Pattern) -> Flags:
-    """Which events a hand can lead: the first of each group, and outside of groups those on a beat."""
+def leading(pattern: Pattern, repeat: bool) -> Ints:
+    """How each event is led: NOT_LED, BY_SURFACE where the hand on the kept surface leads, or BY_STROKE where whoever
+    strikes does.
+
+    Hands lead on beats, and where there are groups on their first strokes instead. Where a figure keeps a surface, a
+    beat in which it is played after the beat only, such as a backbeat, is not led by anybody.
+    """
     events = pattern.events
-    if not pattern.groups:
-        return np.array([event.on_beat for event in events], dtype=bool)
     begins = [group.start for group in pattern.groups]
     ends = [group.start + group.length for group in pattern.groups]
-    found = []
+    led = []
     for event in events:
         k = bisect_right(begins, event.start) - 1
         inside = k >= 0 and event.start < ends[k]
-        found.append(event.start == begins[k] if inside else event.on_beat)
-    return np.array(found, dtype=bool)
+        led.append(event.start == begins[k] if inside else event.on_beat)
+    surface = surface_of(pattern, repeat)
+    found = np.where(led, BY_STROKE, NOT_LED)
+    if surface is not None:
+        after = False
+        for k in range(len(events) - 1, -1, -1):
+            here = any(s.voice == surface for s in events[k].strokes)
+            if led[k]:
+                found[k] = BY_SURFACE if here else NOT_LED if after else BY_STROKE
+                after = False
+            else:
+                after = after or here
+    return found
 
 
-def surface_of(pattern: Pattern) -> str | None:
-    """The surface that a figure keeps, whoever plays it: the voice, other than the snare, on which two fifths of the
-    hands' strokes falls, four at least, and more than on any other such voice. None if there is none."""
-    counts = Counter(s.voice for s in pattern.strokes if s.limb not in FEET)
-    total = sum(counts.values())
-    rows = [(count, voice) for voice, count in counts.most_common() if voice.partition(":")[0] != "sn"]
-    if not rows or rows[0][0] < 4 or 5 * rows[0][0] < 2 * total or (len(rows) > 1 and rows[1][0] == rows[0][0]):
+def surface_of(pattern: Pattern, repeat: bool) -> str | None:
+    """The surface that a figure keeps, whoever plays it.
+
+    A voice that is no drum, struck at least four times (in a loop, once a round), at four moments of the hands in a
+    row or with two fifths of all their strokes, and more often than any other such voice. None if there is none.
+    Drums are told by their usual codes, as a pattern knows no kit.
+    """
+    struck = [{s.voice for s in event.strokes if s.limb not in FEET} for event in pattern.events]
+    struck = [voices for voices in struck if voices]
+    total = sum(s.limb not in FEET for s in pattern.strokes)
+    counts = Counter(voice for voices in struck for voice in voices)
+    rows = [
+        (count, voice)
+        for voice, count in counts.most_common()
+        if voice.partition(":")[0].rstrip("0123456789") not in _DRUMS
+    ]
+    if not rows or (rows[0][0] < 4 and not repeat) or (len(rows) > 1 and rows[1][0] == rows[0][0]):
         return None
-    return rows[0][1]
+    count, voice = rows[0]
+    if 5 * count >= 2 * total:
+        return voice
+    # A run may go on into the next round.
+    run = 0
+    for voices in chain(struck, struck[:3] if repeat else ()):
+        run = run + 1 if voice in voices else 0
+        if run >= 4:
+            return voice
+    return None
+
+
+def figure_back(pattern: Pattern) -> Ints:
+    """How many events back (events, 2) the same place of the last beat and of the one before is.
+
+    Only where the hands' rhythm is the same in all three beats, and there are no groups: those say themselves what
+    belongs together. 0 where there is none.
+    """
+    events = pattern.events
+    found = np.zeros((len(events), 2), dtype=np.intp)
+    if pattern.groups or not events:
+        return found
+    number: dict[tuple[Fraction, Fraction], int] = {}
+    shapes: dict[Fraction, list[tuple[Fraction, int]]] = {}
+    rows = []
+    for k, event in enumerate(events):
+        hands = sum(s.limb not in FEET for s in event.strokes)
+        bar = pattern.bar_at(event.start)
+        beat = lead_beat(bar.meter)
+        at = (event.start - bar.start + bar.offset) % beat
+        first = event.start - at
+        place = (first, at)
+        rows.append((k, place, beat, hands))
+        if hands:
+            number[place] = k
+            shapes.setdefault(place[0], []).append((at, hands))
+    for k, (begin, at), beat, hands in rows:
+        if not hands or shapes[begin] != shapes.get(begin - beat) or shapes[begin] != shapes.get(begin - 2 * beat):
+            continue
+        one, two = (number.get((begin - n * beat, at)) for n in (1, 2))
+        if one is not None and two is not None:
+            found[k] = k - one, k - two
+    return found
 
 
 def _chosen(limb: str, marks: str) -> int:
@@ -268,17 +361,19 @@ def _run_in(c: _Columns) -> int:
 
 def given_to(pattern: Pattern, model: Pattern, strokes: Sequence[int], hands: Sequence[str]) -> None:
     """Spare a pattern sorting its strokes where a model has done so and only the hands of these strokes differ."""
-    columns: _Columns = model.kept["columns"]
-    lane = columns.lane.copy()
-    lane[list(strokes)] = [_LANE[hand] for hand in hands]
-    pattern.kept["columns"] = columns._replace(lane=lane)
+    for key in ("columns", "loop columns"):
+        if key in model.kept:
+            columns: _Columns = model.kept[key]
+            lane = columns.lane.copy()
+            lane[list(strokes)] = [_LANE[hand] for hand in hands]
+            pattern.kept[key] = columns._replace(lane=lane)
 
 
 class _Follower:
     def __init__(self, pattern: Pattern, names: tuple[str, ...], repeat: bool) -> None:
         self.names, self.repeat = names, repeat
         self.count = len(pattern.strokes)
-        c = self.c = _columns(pattern)
+        c = self.c = _columns(pattern, repeat)
         self.pattern_length = pattern.length
         number = self.number = {name: k for k, name in enumerate(names)}
         voices = np.array([number.get(v, -1) for v in c.voices], dtype=np.intp)
@@ -394,7 +489,7 @@ class _Follower:
             self.count, was, voice, lane_start, hands, graces, feet,
             self.postures(hands, event, right, left, ways), came, runs, right[first:], left[first:],
             (int(right[first - 1]), int(left[first - 1])) if first else (-1, -1), lead, switches,
-            self.led_by(lead), turns, turn_gaps,
+            self.led_by(lead), self.kept(event_time), self.changed(), self.again(event_time), turns, turn_gaps,
             *self.moments(),
         )  # fmt: skip
 
@@ -510,6 +605,57 @@ class _Follower:
             chosen[main], prev, rows, starts, np.searchsorted(main, sorted_events),
         )  # fmt: skip
 
+    def main_codes(self) -> Ints:
+        """Of each event of the round which hands strike: 1 right, 2 left, 3 both."""
+        hands = [self.struck_by[k][self.first_event :] for k in (0, 1)]
+        return np.asarray(hands[0] * 1 + hands[1] * 2)
+
+    def kept(self, event_time: Floats) -> Kept:
+        """The strokes on a kept surface, one a moment, with who struck it then and the last two times."""
+        c = self.c
+        none = np.zeros(0, dtype=np.intp)
+        if c.surface is None:
+            return Kept(none, none, none, none, none)
+        mine = np.array([v == c.surface for v in c.voices], dtype=bool) & (c.lane < 2)
+        code = np.zeros(c.events, dtype=np.intp)
+        np.bitwise_or.at(code, c.event[mine], 1 << c.lane[mine])
+        struck = np.flatnonzero(code)
+        # 1 right, 2 left, 3 both: as a side, both counting as unknown.
+        now = np.array([-1, 0, 1, -1], dtype=np.intp)[code[struck]]
+        last, before = (np.roll(now, n) for n in (1, 2))
+        if not self.repeat:
+            last[:1], before[:2] = -1, -1
+        hands = self.struck_by[0] * 1 + self.struck_by[1] * 2
+        moments = np.flatnonzero(hands)
+        at = np.searchsorted(moments, struck + self.first_event) - 1
+        earlier = moments[at]
+        near = (at >= 0) & (event_time[struck + self.first_event] - event_time[earlier] <= RUN_GAP)
+        alone = np.where(near, np.array([-1, 0, 1, -1], dtype=np.intp)[hands[earlier]], -1)
+        rows = np.flatnonzero(mine)
+        return Kept(c.index[rows[np.searchsorted(c.event[rows], struck)]], now, last, before, alone)
+
+    def again(self, event_time: Floats) -> Ints:
+        """The strokes of a hand that struck alone at the last moment as well, on no kept surface."""
+        c = self.c
+        hands = self.struck_by[0] * 1 + self.struck_by[1] * 2
+        struck = np.flatnonzero(hands)
+        code, time = hands[struck], event_time[struck]
+        same = np.zeros(len(struck), dtype=bool)
+        same[1:] = (code[1:] == code[:-1]) & (code[1:] < 3) & (np.diff(time) <= RUN_GAP)
+        e = struck[same & (struck >= self.first_event)] - self.first_event
+        rows = np.flatnonzero(c.lane < 2)
+        rows = rows[np.searchsorted(c.event[rows], e)]
+        return c.index[[k for k in rows.tolist() if c.voices[k] != c.surface]]
+
+    def changed(self) -> Ints:
+        """The first hand strokes of events whose hands come back from neither of the last two beats."""
+        code, back = self.main_codes(), self.c.figure
+        e = np.flatnonzero(back[:, 1])
+        same = (code[e] == code[e - back[e, 0]]) | (code[e] == code[e - back[e, 1]])
+        e = e[~same & (code[e] > 0)]
+        rows = np.flatnonzero(self.c.lane < 2)
+        return np.asarray(self.c.index[rows[np.searchsorted(self.c.event[rows], e)]])
+
     def led_by(self, lead: list[int]) -> tuple[list[int], list[int]]:
         """Of the strokes that lead a beat those of the left and those of the right hand."""
         limb = dict(zip(self.c.index.tolist(), self.c.lane.tolist()))
@@ -555,7 +701,7 @@ class _Follower:
     def leads(self) -> tuple[list[int], list[int]]:
         """The stroke that leads each beat of the round, and those where the lead changes hands."""
         c = self.c
-        beats = np.tile(c.leads, 1 - self.first_round)
+        beats = np.tile(c.leads > NOT_LED, 1 - self.first_round)
         led = np.flatnonzero(beats & (self.struck_by[0] | self.struck_by[1]))
         if not len(led):
             return [], []
@@ -567,7 +713,7 @@ class _Follower:
         switches: list[int] = []
         for e in led.tolist():
             hands = played[e]
-            if c.surface is not None:
+            if c.leads[e % c.events] == BY_SURFACE:
                 # Whoever plays the kept surface leads, and a backbeat of the other hand changes nothing.
                 hands = {lane: k for lane, k in hands.items() if c.voices[self.pick[k]] == c.surface}
             if not hands:

@@ -24,7 +24,9 @@ from deft_reach.core.motion.timing import OTHER_FOOT, restrike, travel_times
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.report import Posture
 
-_PACE, _REACH, _CROSS, SQUEEZE, _TURN, _LIFT, _LOAD, _SWITCH, _CONTROL, COORDINATION = range(len(TERMS))
+_PACE, _REACH, _CROSS, SQUEEZE, _TURN, _LIFT, _LOAD, _SWITCH, _KEEP, _FIGURE, _CONTROL, COORDINATION = range(
+    len(TERMS)
+)
 
 
 class GraceWalk(NamedTuple):
@@ -108,6 +110,9 @@ def walk(pattern: Pattern, followed: Follow, whole: float, table: ReachTable, we
     movers, crosses, entering = _arms(followed, table, weights, hands[1], costs)
     costs[_SWITCH, followed.switches] = weights.switch * price.SWITCH_COST
     costs[_SWITCH, followed.led[table.leading_side]] += weights.switch * price.OTHER_LEAD_COST
+    costs[_KEEP, followed.kept.index] = weights.keep * price.keep_cost(*followed.kept[1:], table.leading_side)
+    costs[_LOAD, followed.again] += weights.load * price.AGAIN_COST
+    costs[_FIGURE, followed.changed] = weights.figure * price.FIGURE_COST
     costs[COORDINATION, followed.turns] = weights.coordination * price.turns_cost(1.0 / (followed.turn_gaps * whole))
     out = Walk(
         _or_none(gap), travel.tolist(), needed.tolist(), _or_none(pace), _or_none(reach), followed.came_from,

@@ -127,7 +127,7 @@ class _Pricing:
             swing = self.table.bearings[now[0], now[1]] - self.table.bearings[before[0], before[1]]
             known = (before[0] >= 0) & (before[1] >= 0)
             cost[:, o] += np.where(known, w.turn * price.twist_cost(swing), 0.0)
-            cost[:, o] += self._lead(o) + self.crossing.cost(o)
+            cost[:, o] += self._lead(o) + self._habits(o) + self.crossing.cost(o)
         cost[~m.valid] = np.inf
         self._restrict(cost)
         return cost
@@ -204,6 +204,18 @@ class _Pricing:
         changed = known & (led != NOBODY) & (leads != led)
         other = known & (leads != self.table.leading_side)
         return np.asarray(self.weights.switch * (changed * price.SWITCH_COST + other * price.OTHER_LEAD_COST))
+
+    def _habits(self, o: int) -> Floats:
+        """A kept surface passed on to the other hand, and strokes whose hand comes back from neither of two beats."""
+        m, past, w = self.moments, self.past, self.weights
+        last, before = past.keeper[:, : self.n]
+        recent = past.last_alone[: self.n]
+        found = w.keep * price.keep_cost(m.keeper[:, o, None], last, before, recent, self.table.leading_side)
+        again = (m.alone[:, o, None] == recent) & (m.alone[:, o, None] < BOTH)
+        found += w.load * price.AGAIN_COST * (again & (m.keeper[:, o, None] == NOBODY))
+        alone, (one, two) = m.alone[:, o, None], past.figure[:, : self.n]
+        known = (one != NOBODY) & (two != NOBODY)
+        return np.asarray(found + w.figure * price.FIGURE_COST * (known & (alone != one) & (alone != two)))
 
     def _restrict(self, cost: Floats) -> None:
         most = 1 if self.limits.alternate else None

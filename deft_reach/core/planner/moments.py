@@ -8,7 +8,7 @@ from itertools import product
 import numpy as np
 
 from deft_reach.core.limbs import EITHER, HANDS, LEFT, RIGHT
-from deft_reach.core.motion.follow import Flags, Ints, leading, surface_of
+from deft_reach.core.motion.follow import BY_STROKE, NOT_LED, Flags, Ints, figure_back, leading, surface_of
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.timing import ACCENT_LEVEL, GHOST_LEVEL, PLAIN_LEVEL, grace_lead, level_of
 from deft_reach.core.pattern import Event, Pattern, Stroke
@@ -27,7 +27,9 @@ class Moments:
     says that it strikes or plays graces, ``graces`` that it plays the other hand's. ``voice`` is where it comes to
     (the reach table's number, −1 where it strikes nothing that the kit has), ``level`` how loud, ``extra`` what the
     stroke's own graces ask of it and ``lead`` what they ask of the hand that plays them (seconds). ``alone`` is who
-    strikes alone. ``leader`` is who leads here: a side, BOTH or NOBODY. ``graced`` says that the hand's stroke has
+    strikes alone. ``leader`` is who leads here: a side, BOTH or NOBODY; ``keeper`` is who
+    plays the kept surface, likewise. ``figure`` is how many moments back the same place of the last two beats is (see
+    follow.figure_back). ``graced`` says that the hand's stroke has
     graces. By moment alone: ``time`` in whole notes, ``choice`` whether there is one, ``open`` whether strokes lack
     hands at all, ``event`` its number among the pattern's events. ``exact`` is false where one hand is asked for two
     strokes at once.
@@ -45,6 +47,8 @@ class Moments:
     lead: Floats
     alone: Ints
     leader: Ints
+    keeper: Ints
+    figure: Ints
     time: Floats
     choice: Flags
     open: Flags
@@ -60,10 +64,12 @@ class Moments:
         return np.flatnonzero(~self.valid.any(axis=1)).tolist()
 
 
-def moments_of(pattern: Pattern, names: tuple[str, ...], allowed: dict[int, tuple[str, ...]]) -> Moments:
+def moments_of(
+    pattern: Pattern, names: tuple[str, ...], allowed: dict[int, tuple[str, ...]], repeat: bool
+) -> Moments:
     """A pattern's moments. ``names`` are the voices that the kit has; ``allowed`` the hands of each open stroke."""
     number = {name: k for k, name in enumerate(names)}
-    leads, surface = leading(pattern), surface_of(pattern)
+    leads, surface = leading(pattern, repeat), surface_of(pattern, repeat)
     rows = [
         (k, event, _choices(event, allowed))
         for k, event in enumerate(pattern.events)
@@ -74,7 +80,7 @@ def moments_of(pattern: Pattern, names: tuple[str, ...], allowed: dict[int, tupl
     strikes, voice = np.zeros(shape, dtype=np.intp), np.full(shape, -1, dtype=np.intp)
     graces, graced = np.zeros(shape, dtype=bool), np.zeros(shape, dtype=bool)
     level, extra, lead = np.full(shape, PLAIN_LEVEL), np.zeros(shape), np.zeros(shape)
-    alone, leader = np.full(shape[:2], NOBODY), np.full(shape[:2], NOBODY)
+    alone, leader, keeper = (np.full(shape[:2], NOBODY) for _ in range(3))
     for e, (k, _, choices) in enumerate(rows):
         for o, (_, strokes) in enumerate(choices):
             for s in strokes:
@@ -91,19 +97,33 @@ def moments_of(pattern: Pattern, names: tuple[str, ...], allowed: dict[int, tupl
                 graces[e, o, 1 - mine], lead[e, o, 1 - mine] = True, ask[0]
                 voice[e, o, 1 - mine] = number.get(first.grace_voice or first.voice, -1)
                 level[e, o, 1 - mine] = ACCENT_LEVEL if ">" in first.grace_marks else GHOST_LEVEL
-            if leads[k]:
-                who = {HANDS.index(s.limb) for s in strokes if surface is None or s.voice == surface}
+            on = {HANDS.index(s.limb) for s in strokes if s.voice == surface}
+            if on:
+                keeper[e, o] = BOTH if len(on) == 2 else on.pop()
+            if leads[k] != NOT_LED:
+                who = {HANDS.index(s.limb) for s in strokes if leads[k] == BY_STROKE or s.voice == surface}
                 leader[e, o] = BOTH if len(who) == 2 else who.pop() if who else NOBODY
     return Moments(
         [tuple(hands for hands, _ in choices) for _, _, choices in rows],
         np.arange(OPTIONS)[None, :] < np.array([len(choices) for _, _, choices in rows], dtype=np.intp)[:, None],
         strikes, (strikes > 0) | graces, graces, graced, voice, level, extra, lead, alone, leader,
+        keeper, _moments_back(figure_back(pattern), [k for k, _, _ in rows]),
         np.array([float(event.start) for _, event, _ in rows]),
         np.array([len(choices) > 1 for _, _, choices in rows], dtype=bool),
         np.array([any(s.limb == EITHER for s in event.strokes) for _, event, _ in rows], dtype=bool),
         np.array([k for k, _, _ in rows], dtype=np.intp),
         not (strikes > 1).any(),
     )  # fmt: skip
+
+
+def _moments_back(back: Ints, events: list[int]) -> Ints:
+    """Distances in events as distances in moments (moments, 2)."""
+    number = {k: e for e, k in enumerate(events)}
+    found = np.zeros((len(events), 2), dtype=np.intp)
+    for k, e in number.items():
+        if back[k, 1]:
+            found[e] = e - number[k - int(back[k, 0])], e - number[k - int(back[k, 1])]
+    return found
 
 
 def _choices(event: Event, allowed: dict[int, tuple[str, ...]]) -> list[tuple[tuple[str, ...], list[Stroke]]]:

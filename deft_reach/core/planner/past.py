@@ -50,7 +50,10 @@ class Past:
         self.level, self.grace = np.full((2, *shape), PLAIN_LEVEL, dtype=np.int32), np.zeros((2, *shape), dtype=bool)
         self.run, self.streak = np.zeros((2, *shape), dtype=np.int32), np.zeros((2, *shape), dtype=np.int32)
         self.elder, self.elder_option = np.zeros((2, *shape), dtype=np.int32), np.zeros((2, *shape), dtype=np.int32)
-        self.leader = np.full(shape, NOBODY)
+        self.leader, self.keeper = np.full(shape, NOBODY), np.full((2, *shape), NOBODY)
+        self.figure = np.full((2, *shape), NOBODY)
+        #: Who struck alone at the moment before, if it is not long ago.
+        self.last_alone = np.full(shape, NOBODY)
         found = np.zeros((2, *shape), dtype=np.int32)
         alive, counted = np.ones((2, *shape), dtype=bool), np.full((2, *shape), np.nan)
         struck_alone = np.ones((2, *shape), dtype=bool)
@@ -87,6 +90,18 @@ class Past:
             alone, leads = pick(moments.alone), pick(moments.leader)
             new = here & (self.leader == NOBODY) & (leads != NOBODY) & (leads != BOTH)
             np.copyto(self.leader, leads, where=new)
+            if k == 1:
+                np.copyto(self.last_alone, alone, where=here & (ago[:, None] <= RUN_GAP))
+            keeps = pick(moments.keeper)
+            played = here & (keeps != NOBODY)
+            np.copyto(self.keeper[1], keeps, where=played & (self.keeper[0] != NOBODY) & (self.keeper[1] == NOBODY))
+            np.copyto(self.keeper[0], keeps, where=played & (self.keeper[0] == NOBODY))
+            for n_beats in (0, 1):
+                there = moments.figure[:, n_beats] == k
+                if there.any():
+                    rows = np.zeros(shape[0], dtype=bool)
+                    rows[:n] = there
+                    np.copyto(self.figure[n_beats], alone, where=here & rows[:, None])
             for x in (0, 1):
                 comes = pick(moments.comes[:, :, x]) & here
                 graces = pick(moments.graces[:, :, x]) if any_graces else False

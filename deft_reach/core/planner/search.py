@@ -42,6 +42,8 @@ MEMORY: Final = (8, 11)
 DOUBT: Final = (2_000, 20_000)
 #: More memory than at first is worth its time only for so many choices.
 MOST_CHOICES: Final = 64
+#: So many stickings that may cost as much as the last of the list are costed too.
+TIES: Final = 8
 #: Costs closer than this are the same.
 SAME: Final = 1e-9
 
@@ -148,7 +150,7 @@ class _Search:
         self.allowed = allowed
         self.looked = 0
         self._model: Pattern | None = None
-        self.moments = moments_of(pattern, self.table.names, allowed)
+        self.moments = moments_of(pattern, self.table.names, allowed, repeat)
         if self.moments.impossible:
             raise self._nothing()
 
@@ -175,7 +177,9 @@ class _Search:
             raise self._nothing()
         # Among what costs the same the leading hand comes first.
         lead = RIGHT if self.player.handedness == "right" else LEFT
-        rows = sorted(found.values(), key=lambda row: (row.total, [hand != lead for hand in row.hands]))[: self.best]
+        rows = sorted(found.values(), key=lambda row: (round(row.total, 9), [hand != lead for hand in row.hands]))[
+            : self.best
+        ]
         first = rows[0].hands
         return Stickings(
             tuple(
@@ -195,9 +199,13 @@ class _Search:
         costs = sorted(row.of_hands for row in found.values())
         least = min((row.total for row in found.values()), default=math.inf)
         ways = self._loops(graph) if self.repeat else ways_through(graph, graph.backward(graph.ending), 0)
+        ties = 0
         for looked, (bound, hands) in enumerate(ways):
             if len(costs) >= self.best and bound >= costs[self.best - 1] - SAME:
-                return self.moments.exact
+                # What may cost the same is looked at as well, so that the leading hand comes first.
+                ties += 1
+                if ties > TIES or bound > costs[self.best - 1] + SAME:
+                    return self.moments.exact
             if looked >= most + self.best:
                 return False
             self.progress.at(self.looked + looked, None, least if found else None)

@@ -32,7 +32,7 @@ FIGURES = [
 def graph_of(text, tempo=130, repeat=False, memory=8):
     pattern = parse(text)
     table = reach_table(FIVE, PLAYER, voices_of(pattern))
-    moments = moments_of(pattern, table.names, allowed_hands(pattern, FIVE, PLAYER, "free", "free", {}))
+    moments = moments_of(pattern, table.names, allowed_hands(pattern, FIVE, PLAYER, "free", "free", {}), repeat)
     length = float(pattern.length) if repeat else None
     return Graph(moments, table, Weights(), 240.0 / tempo, Limits(), length, memory)
 
