@@ -6,6 +6,7 @@ import argparse
 from typing import Any
 
 from deft_reach.cli.inputs import InputError, add_pattern_options, check_count, question, tell
+from deft_reach.core.counting import in_bar
 from deft_reach.core.planner import HATS, SCHOOLS, PlanError, Stickings, find_stickings
 
 
@@ -13,8 +14,9 @@ def add(verbs: Any) -> None:
     parser = verbs.add_parser(
         "plan",
         help="the cheapest hands for strokes written ?",
-        description="Give every ? a hand so that the whole costs least, cheapest first. What is written stays. Exit "
-        "1 if even the best cannot be played.",
+        description="Give every ? a hand so that the whole costs least, cheapest first. What is written stays. A "
+        "moment that no hands can play is named and stays open; the rest is planned. Exit 1 if even the best cannot "
+        "be played.",
     )
     add_pattern_options(parser)
     parser.add_argument("--school", choices=SCHOOLS, default="free", help="who leads (default free)")
@@ -61,7 +63,17 @@ def as_dict(found: Stickings) -> dict[str, Any]:
         }
         for row in found.best
     ]
-    return {"best": rows, "searched": found.searched, "proven": found.proven}
+    strokes = found.best[0].report.strokes
+    missing = [
+        {
+            "bar": strokes[row.strokes[0]].bar,
+            "beat": float(strokes[row.strokes[0]].beat),
+            "strokes": list(row.strokes),
+            "why": f"{row.why}; {row.advice}",
+        }
+        for row in found.open
+    ]
+    return {"best": rows, "searched": found.searched, "proven": found.proven, "open": missing}
 
 
 def in_words(found: Stickings) -> str:
@@ -71,6 +83,9 @@ def in_words(found: Stickings) -> str:
         limit = "no limit" if s.tempo_limit is None else f"breaks at {s.tempo_limit:.0f} BPM"
         lines.append(f"{number}. {row.report.pattern.sticking}")
         lines.append(f"   cost {s.cost:.2f}, ease {s.ease:.0f}, {limit}")
+    for moment in found.open:
+        stroke = found.best[0].report.strokes[moment.strokes[0]]
+        lines.append(f"{in_bar(stroke.bar, stroke.beat)} stays open: {moment.why}; {moment.advice}")
     sure = "this order is proven" if found.proven else "the best found; others may be as good"
     lines.append(f"{found.searched:,} moments looked at; {sure}")
     return "\n".join(lines)

@@ -138,7 +138,7 @@ def _summary(
         cost=total,
         cost_per_bar=total / float(bars) if bars else 0.0,
         ease=0.0 if impossible else ease_at(hard),
-        level=None if pattern.unassigned else level_at(hard, impossible or late),
+        level=None if pattern.unassigned and not impossible else level_at(hard, impossible or late),
         difficulty=hard,
         pace=pace,
         demands=demands,

@@ -53,6 +53,11 @@ def place(beat: Fraction) -> str:
     return f"after {whole} {_SYLLABLES[before]}".rstrip()
 
 
+def in_bar(bar: int, beat: Fraction) -> str:
+    """The place with its bar, to begin a line: ``Bar 2, 3 &``; bar 0 is the pickup."""
+    return f"{f'Bar {bar}' if bar else 'Pickup'}, {place(beat)}"
+
+
 def group_fit(group: Fraction, bar: Fraction) -> tuple[int, Fraction]:
     """How often a group fits into a bar and what is left over, both lengths in whole notes.
 

@@ -16,7 +16,7 @@ import numpy as np
 from deft_reach.core.counting import place
 from deft_reach.core.endurance import SUSTAINED, kind_of, lasting, lasting_words
 from deft_reach.core.kit import Kit
-from deft_reach.core.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK, other_hand
+from deft_reach.core.limbs import EITHER, FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK, other_hand
 from deft_reach.core.motion.clearance import part_words
 from deft_reach.core.motion.follow import RUN_GAP
 from deft_reach.core.motion.pose import COMFORTABLE_REACH, MAX_LEAN_MM
@@ -81,6 +81,19 @@ def voice_name(kit: Kit, voice: str) -> str:
     if zone == "foot":
         return f"{piece.name} pedal"
     return f"{piece.name} {zone}" if zone else piece.name
+
+
+def too_many(kit: Kit, voices: Sequence[str]) -> tuple[str, str]:
+    """Why these voices at once are more than two hands can strike, and what to do about it."""
+    names = [f"the {voice_name(kit, voice)}" for voice in voices]
+    hats = [v for v in voices if ":" not in v and (piece := kit.piece(v)) is not None and piece.kind == "hi-hat"]
+    foot = f", or give the {voice_name(kit, hats[0])} to the foot (H)" if hats and kit.of_kind("hat-pedal") else ""
+    words = ("", "one", "two", "three", "four", "five")
+    number, over = (words[n] if n < len(words) else str(n) for n in (len(voices), len(voices) - 2))
+    return (
+        f"two hands have {number} strokes at once: {', '.join(names[:-1])} and {names[-1]}",
+        f"leave {over} out{foot}",
+    )
 
 
 def ms(seconds: float) -> str:
@@ -200,13 +213,19 @@ class _Finder:
             for index in row.strokes:
                 by_limb.setdefault(self.strokes[index].limb, []).append(self.strokes[index])
             for limb, both in by_limb.items():
-                if limb == "?" or len(both) < 2:
+                if limb == EITHER or len(both) < 2:
                     continue
                 a, b = both[0].voice, both[1].voice
                 points = self.table.points
                 sweepable = len(both) == 2 and a != b and a in points and b in points and self.table.one_sweep(a, b)
                 if not sweepable:
                     clashes.setdefault((limb, a, b), []).extend(s.index for s in both)
+            hands = [s for s in (self.strokes[i] for i in row.strokes) if s.limb not in FEET]
+            if len(hands) > 2 and EITHER in by_limb:
+                what, advice = too_many(self.kit, [s.voice for s in hands])
+                indices = [s.index for s in hands]
+                advice = f"{advice[0].upper()}{advice[1:]}."
+                yield self.cannot(indices, None, f"{self.on(indices[0])} {what}.", advice)
             if SECOND_KICK in by_limb and HAT_FOOT in by_limb and not self.table.foot_can_split:
                 both = by_limb[SECOND_KICK] + by_limb[HAT_FOOT]
                 if SECOND_KICK in self.table.pedals and HAT_FOOT in self.table.pedals:

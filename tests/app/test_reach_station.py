@@ -314,6 +314,21 @@ def test_while_strokes_lack_hands_the_header_has_no_verdict_and_finds_the_hands(
     assert header.ease.value.text() in ("easy", "busy", "hard")
 
 
+def test_a_moment_for_three_hands_is_named_and_the_rest_gets_hands(storm, qtbot):
+    session, header = storm.session, storm.header
+    session.set_text("/8 ? ? ?@hh+?@sn+?@c1 ? ? ? ? ? |", "Text", None)
+    storm.go("reach")
+    assert "impossible" in [f.kind for f in session.report.findings]
+    QTest.mouseClick(header.find, Qt.MouseButton.LeftButton)
+    form = storm.reach_station.rethink
+    qtbot.waitUntil(lambda: form.table.rowCount() > 0, timeout=10_000)
+    assert form.words.text().startswith("Bar 1, 2 stays open: two hands have three strokes at once")
+    assert "The rest is planned." in form.words.text()
+    QTest.mouseClick(form.use, Qt.MouseButton.LeftButton)
+    assert session.text.count("?") == 1 and "?@hh" in session.text
+    assert header.ease.value.text() == "1 open"
+
+
 def test_a_flams_grace_is_a_point_on_the_other_hands_thread(storm):
     session, weave = storm.session, storm.reach_station.weave
     session.set_text("/8 R L@ft fR@sn L@ft |", "Text", None)

@@ -13,7 +13,12 @@ def test_the_promised_object(capsys):
     )
     assert code == 0 and err == "" and out.count("\n") == 1
     found = json.loads(out)
-    assert set(found) == {"best", "searched", "proven"} and found["proven"] is True and found["searched"] > 0
+    assert (
+        set(found) == {"best", "searched", "proven", "open"}
+        and found["open"] == []
+        and found["proven"] is True
+        and found["searched"] > 0
+    )
     assert len(found["best"]) == 3
     for row in found["best"]:
         assert set(row) == {"sticking", "text", "cost", "tempo_limit", "findings", "differs"}
@@ -38,6 +43,21 @@ def test_nothing_open_is_itself_and_the_impossible_exits_1(capsys):
     assert code == 0 and [r["sticking"] for r in json.loads(out)["best"]] == ["R L R R"]
     code, out, _ = run(capsys, "plan", "-e", "?@zz ?", "--json")
     assert code == 1 and json.loads(out)["best"][0]["findings"][0]["kind"] == "impossible"
+
+
+def test_a_moment_for_three_hands_is_named_and_the_rest_is_planned(capsys):
+    text = "/8 ? ? ? ? ? ? ? ? | ? ?@hh+?@sn+?@c1 ? ?"
+    code, out, _ = run(capsys, "plan", "-e", text, "--json")
+    found = json.loads(out)
+    assert code == 1 and [(m["bar"], m["beat"], m["strokes"]) for m in found["open"]] == [(2, 1.5, [9])]
+    assert "three strokes at once" in found["open"][0]["why"] and "to the foot" in found["open"][0]["why"]
+    assert all(row["text"].count("?") == 1 and row["sticking"].count("?") == 1 for row in found["best"])
+    assert found["best"][0]["findings"][0]["kind"] == "impossible"
+    code, out, _ = run(capsys, "plan", "-e", text)
+    assert code == 1 and "Bar 2, 1 & stays open: two hands have three strokes at once" in out
+    code, out, _ = run(capsys, "analyse", "-e", text)
+    assert code == 1 and "Bar 2, 1 & stays open" in out
+    assert json.loads(run(capsys, "plan", "-e", "? ? ?", "--json")[1])["open"] == []
 
 
 @pytest.mark.parametrize(

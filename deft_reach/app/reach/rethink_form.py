@@ -26,6 +26,7 @@ from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list, verdict_cells
 from deft_reach.app.words import say, sentence
 from deft_reach.core.candidates import WHICH, both_hats, opened, rethought
+from deft_reach.core.counting import in_bar
 from deft_reach.core.document import Candidate
 from deft_reach.core.planner import PlanError, Sticking, Stickings, find_stickings
 from deft_reach.core.session import Session
@@ -196,7 +197,14 @@ class RethinkForm(Listener):
             return
         self.found = result
         sure = "the order is proven" if result.proven else "the best found; others may be as good"
-        self._say(f"{result.searched:,} moves weighed; {sure}.", "hint")
+        text, tone = f"{result.searched:,} moves weighed; {sure}.", "hint"
+        if result.open:
+            moment = result.open[0]
+            stroke = result.best[0].report.strokes[moment.strokes[0]]
+            more = f" So do {len(result.open) - 1} more moments." if len(result.open) > 1 else ""
+            where = f"{in_bar(stroke.bar, stroke.beat)} stays open"
+            text, tone = f"{where}: {moment.why}; {moment.advice}.{more} The rest is planned.", "error"
+        self._say(text, tone)
         self._fill()
 
     def _fill(self) -> None:

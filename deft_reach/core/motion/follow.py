@@ -365,7 +365,8 @@ def given_to(pattern: Pattern, model: Pattern, strokes: Sequence[int], hands: Se
         if key in model.kept:
             columns: _Columns = model.kept[key]
             lane = columns.lane.copy()
-            lane[list(strokes)] = [_LANE[hand] for hand in hands]
+            meant = [(i, hand) for i, hand in zip(strokes, hands) if hand != EITHER]
+            lane[np.searchsorted(columns.index, [i for i, _ in meant])] = [_LANE[hand] for _, hand in meant]
             pattern.kept[key] = columns._replace(lane=lane)
 
 

@@ -3,6 +3,6 @@
 from __future__ import annotations
 
 from deft_reach.core.planner.schools import HATS, SCHOOLS
-from deft_reach.core.planner.search import PlanError, Sticking, Stickings, find_stickings
+from deft_reach.core.planner.search import OpenMoment, PlanError, Sticking, Stickings, find_stickings
 
-__all__ = ["HATS", "SCHOOLS", "PlanError", "Sticking", "Stickings", "find_stickings"]
+__all__ = ["HATS", "SCHOOLS", "OpenMoment", "PlanError", "Sticking", "Stickings", "find_stickings"]

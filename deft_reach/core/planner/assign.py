@@ -18,7 +18,7 @@ def given(pattern: Pattern, limbs: Mapping[int, str]) -> tuple[Stroke, ...]:
 
 
 def with_hands(pattern: Pattern, hands: dict[int, str]) -> Pattern:
-    """The pattern with open strokes (by index) given to ``R`` or ``L``; all else is untouched.
+    """The pattern with open strokes (by index) given to ``R`` or ``L`` (or left open, ``?``); all else is untouched.
 
     One letter takes the place of another, so every place in the text stays where it was and nothing is read again.
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Container
 from dataclasses import dataclass
-from itertools import product
+from itertools import combinations, product
 
 import numpy as np
 
@@ -87,6 +88,8 @@ def moments_of(
                 side = HANDS.index(s.limb)
                 strikes[e, o, side] += 1
                 voice[e, o, side], level[e, o, side] = number.get(s.voice, -1), level_of(s.marks)
+            if not strokes:
+                continue
             both = bool(strikes[e, o].all())
             alone[e, o] = BOTH if both else HANDS.index(strokes[0].limb)
             first = strokes[0]
@@ -110,7 +113,7 @@ def moments_of(
         keeper, _moments_back(figure_back(pattern), [k for k, _, _ in rows]),
         np.array([float(event.start) for _, event, _ in rows]),
         np.array([len(choices) > 1 for _, _, choices in rows], dtype=bool),
-        np.array([any(s.limb == EITHER for s in event.strokes) for _, event, _ in rows], dtype=bool),
+        np.array([_is_open(event, allowed) for _, event, _ in rows], dtype=bool),
         np.array([k for k, _, _ in rows], dtype=np.intp),
         not (strikes > 1).any(),
     )  # fmt: skip
@@ -126,13 +129,36 @@ def _moments_back(back: Ints, events: list[int]) -> Ints:
     return found
 
 
+def _is_open(event: Event, allowed: dict[int, tuple[str, ...]]) -> bool:
+    """Whether strokes of a moment get their hands from the search."""
+    return any(s.limb == EITHER and allowed[s.index] != (EITHER,) for s in event.strokes)
+
+
+def left_open(event: Event, allowed: dict[int, tuple[str, ...]], hats: Container[str]) -> tuple[int, ...]:
+    """The fewest open strokes (their indices) without which hands can play a moment.
+
+    Ghosts go first, then what is on a hi-hat (``hats``, a foot can take it over), accents last.
+    """
+    strokes = [s for s in event.strokes if s.limb == EITHER]
+    strokes.sort(key=lambda s: ("." not in s.marks, s.voice not in hats, ">" in s.marks, s.index))
+    for count in range(1, len(strokes) + 1):
+        for some in combinations([s.index for s in strokes], count):
+            if _choices(event, {**allowed, **dict.fromkeys(some, (EITHER,))}):
+                return some
+    return ()
+
+
 def _choices(event: Event, allowed: dict[int, tuple[str, ...]]) -> list[tuple[tuple[str, ...], list[Stroke]]]:
-    """Every way to give a moment's open strokes hands, with all its hand strokes then."""
+    """Every way to give a moment's open strokes hands, with all its hand strokes then.
+
+    A stroke that is allowed nothing but ``?`` stays open.
+    """
     open_strokes = [s for s in event.strokes if s.limb == EITHER]
     taken = {s.limb for s in event.strokes if s.limb in (RIGHT, LEFT)}
     found = []
     for hands in product(*(allowed[s.index] for s in open_strokes)):
-        if len(set(hands)) < len(hands) or set(hands) & taken:
+        meant = [hand for hand in hands if hand != EITHER]
+        if len(set(meant)) < len(meant) or set(meant) & taken:
             continue  # one hand cannot be asked twice at once
         given = dict(zip((s.index for s in open_strokes), hands))
         strokes = [s._replace(limb=given.get(s.index, s.limb)) for s in event.strokes]

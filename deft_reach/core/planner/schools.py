@@ -9,7 +9,7 @@ from fractions import Fraction
 from typing import Final
 
 from deft_reach.core.kit import Kit
-from deft_reach.core.limbs import EITHER, HANDS, LEFT, RIGHT
+from deft_reach.core.limbs import EITHER, FEET, HANDS, LEFT, RIGHT
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.player import Player
 
@@ -22,11 +22,14 @@ def allowed_hands(
 ) -> dict[int, tuple[str, ...]]:
     """For every open stroke the hands it may have; ``excluded`` names hands that are not wanted for a stroke.
 
+    Where both hands strike at once no school says which of them does what.
+
     ``right-lead`` and ``left-lead`` give that hand every beat. ``natural`` gives each place of the grid the hand it
     has when the grid is played hand to hand from the first beat of the bar, beginning with the lead hand.
     ``alternate`` depends on what comes before and is kept by the search. ``crossed`` gives the hi-hat to the hand
     across from it, ``open`` to the hand beside it.
     """
+    both = {i for e in pattern.events if sum(s.limb not in FEET for s in e.strokes) > 1 for i in e.indices}
     beats = {i for event in pattern.events if event.on_beat for i in event.indices}
     lead = RIGHT if player.handedness == "right" else LEFT
     other = LEFT if lead == RIGHT else RIGHT
@@ -37,7 +40,9 @@ def allowed_hands(
         if stroke.limb != EITHER:
             continue
         hands = set(HANDS)
-        if school in ("right-lead", "left-lead") and stroke.index in beats:
+        if stroke.index in both:
+            pass
+        elif school in ("right-lead", "left-lead") and stroke.index in beats:
             hands &= {RIGHT if school == "right-lead" else LEFT}
         elif school == "natural":
             bar = pattern.bar_at(stroke.start)

@@ -20,8 +20,9 @@ import numpy as np
 
 from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse, starts_high
 from deft_reach.core.cost import Weights
+from deft_reach.core.findings import too_many, voice_name
 from deft_reach.core.kit import Kit
-from deft_reach.core.limbs import LEFT, RIGHT
+from deft_reach.core.limbs import EITHER, FEET, HANDS, LEFT, RIGHT
 from deft_reach.core.motion.clearance import passing
 from deft_reach.core.motion.follow import follow, given_to, voices_of
 from deft_reach.core.motion.reach_table import reach_table
@@ -29,7 +30,7 @@ from deft_reach.core.motion.walk import COORDINATION, squeeze, walk
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.planner.assign import given, with_hands
 from deft_reach.core.planner.graph import Graph, Limits
-from deft_reach.core.planner.moments import moments_of
+from deft_reach.core.planner.moments import left_open, moments_of
 from deft_reach.core.planner.schools import HATS, SCHOOLS, allowed_hands
 from deft_reach.core.planner.ways import ways_through
 from deft_reach.core.player import Player
@@ -54,7 +55,7 @@ class PlanError(ValueError):
 
 @dataclass(frozen=True)
 class Sticking:
-    """One answer: the hands of the open strokes in their order, and what the whole costs.
+    """One answer: the hands of the open strokes in their order (``?`` where none can play it), and the whole cost.
 
     ``differs`` lists the strokes with another hand than in the cheapest one; ``pattern`` is the pattern with these
     hands, ``text`` its stroke text and ``report`` its analysis.
@@ -91,13 +92,25 @@ class _Costed(NamedTuple):
     hands: tuple[str, ...]
 
 
+class OpenMoment(NamedTuple):
+    """A moment that no hands can play: the strokes (their indices) that stay open, why, and what to do about it."""
+
+    strokes: tuple[int, ...]
+    why: str
+    advice: str
+
+
 @dataclass(frozen=True)
 class Stickings:
-    """What was found: the cheapest first, how many states were looked at, and whether the order is proven."""
+    """What was found: the cheapest first, how many states were looked at, and whether the order is proven.
+
+    ``open`` are the moments that no hands can play; everything else is planned.
+    """
 
     best: tuple[Sticking, ...]
     searched: int
     proven: bool
+    open: tuple[OpenMoment, ...] = ()
 
 
 def find_stickings(
@@ -151,8 +164,28 @@ class _Search:
         self.looked = 0
         self._model: Pattern | None = None
         self.moments = moments_of(pattern, self.table.names, allowed, repeat)
+        self.open: tuple[OpenMoment, ...] = ()
         if self.moments.impossible:
-            raise self._nothing()
+            self._leave_open(allowed)
+            self.moments = moments_of(pattern, self.table.names, self.allowed, repeat)
+
+    def _leave_open(self, allowed: dict[int, tuple[str, ...]]) -> None:
+        """Leave strokes open where no hands can play all of a moment."""
+        self.allowed, found = dict(allowed), []
+        hats = {piece.code for piece in self.kit.pieces if piece.kind == "hi-hat"}
+        for number in self.moments.event[self.moments.impossible].tolist():
+            event = self.pattern.events[number]
+            strokes = left_open(event, allowed, hats)
+            self.allowed |= dict.fromkeys(strokes, (EITHER,))
+            voices = [s.voice for s in event.strokes if s.limb not in FEET]
+            if len(voices) > len(HANDS):
+                found.append(OpenMoment(strokes, *too_many(self.kit, voices)))
+            else:
+                names = " and ".join(f"the {voice_name(self.kit, self.pattern.strokes[i].voice)}" for i in strokes)
+                found.append(
+                    OpenMoment(strokes, f"what is asked for leaves no hand for {names}", "allow the other hand")
+                )
+        self.open = tuple(found)
 
     def _graph(self, memory: int) -> Graph:
         length = float(self.pattern.length) if self.repeat else None
@@ -160,8 +193,12 @@ class _Search:
         self.looked += int(np.isfinite(graph.cost).sum())
         return graph
 
-    @staticmethod
-    def _nothing() -> PlanError:
+    def _nothing(self) -> PlanError:
+        if self.limits.alternate and self.repeat:
+            return PlanError(
+                "hand to hand this loop does not come round: its next round begins with the other hand; write it "
+                "twice, or choose another school"
+            )
         return PlanError("no sticking satisfies all of that: allow longer runs, another school or the other hand")
 
     def run(self) -> Stickings:
@@ -192,6 +229,7 @@ class _Search:
             ),
             self.looked,
             proven,
+            self.open,
         )  # fmt: skip
 
     def _collect(self, graph: Graph, found: dict[tuple[str, ...], _Costed], most: int) -> bool:

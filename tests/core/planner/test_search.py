@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.planner import PlanError, find_stickings
+from deft_reach.core.planner.assign import with_hands
 from deft_reach.core.player import Speeds
 
 FIVE, PLAYER = layout("five"), Player()
@@ -150,13 +151,60 @@ def test_a_stroke_can_be_kept_from_a_hand():
 
 
 @pytest.mark.parametrize(
+    ("text", "left"),
+    [
+        ("/8 ?@hh+?@sn+?@c1 ? ?@ft ?", {0}),  # a foot can take the hi-hat
+        ("/8 ? ?@c1>+?@sn+?@t1. ? ?", {3}),  # a ghost is missed least
+        ("/8 ? ?@c1>+?@rd+?@ft> ? ?", {2}),  # an accent most
+        ("/8 R@hh+?@sn+L@c1 ? ? ?", {1}),  # what is written stays
+        ("/8 ? ?@hh+?@sn+?@c1+?@rd K ?@hh+?@sn+?@c1", {1, 2, 6}),
+    ],
+)
+@pytest.mark.parametrize("repeat", [False, True])
+def test_what_no_hands_can_play_stays_open_and_the_rest_is_planned(text, left, repeat):
+    pattern = parse(text)
+    found = find_stickings(pattern, FIVE, PLAYER, 100, repeat=repeat, best=4)
+    assert {i for moment in found.open for i in moment.strokes} == left
+    assert all("at once" in moment.why and moment.advice.startswith("leave") for moment in found.open)
+    for row in found.best:
+        assert {s.index for s in row.pattern.strokes if s.limb == "?"} == left
+        assert row.report.summary.cost == pytest.approx(row.cost) and row.report.stopped
+    # The rest is the cheapest that it can be: every other way to play it costs no less.
+    others = [i for i in pattern.unassigned if i not in left]
+    costs = []
+    for hands in product("RL", repeat=len(others)):
+        filled = with_hands(pattern, dict(zip(others, hands)))
+        if all(len(set(struck)) == len(struck) for struck in hands_at_once(filled)):
+            costs.append(analyse(filled, FIVE, PLAYER, 100, repeat=repeat).summary.cost)
+    assert [row.cost for row in found.best] == pytest.approx(sorted(costs)[: len(found.best)])
+    assert found.proven
+
+
+def hands_at_once(pattern):
+    """The hands that strike at every moment."""
+    return [[s.limb for s in event.strokes if s.limb in "RL"] for event in pattern.events]
+
+
+def test_where_both_hands_strike_no_school_stands_in_the_way():
+    for school in ("right-lead", "left-lead", "natural"):
+        found = find_stickings(parse("/8 ?@hh+?@sn ? R@hh+?@sn ?"), FIVE, PLAYER, 100, school=school)
+        assert not found.open and all("?" not in row.text for row in found.best)
+
+
+def test_a_wish_that_leaves_no_hand_is_named():
+    found = find_stickings(parse("R+?@c1 ? ?"), FIVE, PLAYER, 100, excluded={1: "L"})
+    assert [moment.strokes for moment in found.open] == [(1,)]
+    assert found.open[0].why == "what is asked for leaves no hand for the left crash"
+
+
+@pytest.mark.parametrize(
     ("text", "more", "words"),
     [
         ("? ?", {"school": "jazz"}, "unknown school 'jazz'"),
         ("? ?", {"hat": "shut"}, "unknown hi-hat choice"),
         ("? ?", {"max_run": 0}, "longest run is 0"),
         ("?@hh ?@hh", {"hat": "open", "school": "alternate"}, "no sticking satisfies"),
-        ("?+?+?", {}, "no sticking satisfies"),
+        ("? ? ?", {"school": "alternate", "repeat": True}, "does not come round"),
     ],
 )
 def test_questions_without_an_answer_are_refused_in_words(text, more, words):
