@@ -16,6 +16,7 @@ from deft_reach.core.relief import (
     Reliefs,
     find_reliefs,
     lighter,
+    moved_how,
 )
 
 
@@ -95,8 +96,7 @@ def in_words(found: Reliefs) -> str:
     for number, row in enumerate(found.best, 1):
         change = lighter(row, found.as_written) * 100
         lines.append(f"{number}. {change:.0f} % lighter: {line(row)}")
-        lines.append(
-            f"   {len(row.moved)} to the other hand, {len(row.dropped)} left out, {row.heard * 100:.0f} % heard"
-        )
+        moved = f"{len(row.moved)} to the other hand{moved_how(row)}"
+        lines.append(f"   {moved}, {len(row.dropped)} left out, {row.heard * 100:.0f} % heard")
         lines.append(f"   {' '.join(row.text.split())}")
     return "\n".join(lines)

@@ -1,8 +1,9 @@
-"""Relief for a hand that keeps something going: some of its strokes to the other hand as ghosts, or left out.
+"""Relief for a hand that keeps something going: some of its strokes to the other hand, or left out.
 
 What may go is chosen by its place in the beat, in two beats or in the bar, so that a figure stays a figure; a short
 one is searched stroke by stroke. Among rewrites that relieve enough, those that relieve more than they have to are
-left away. They come in the order of their cost, where every stroke that is not heard any more counts as SILENCE.
+discarded. They come in the order of their cost, where every stroke that is not heard any more counts as SILENCE, but
+as COVERED where the other hand sounds at the same moment: those go first.
 """
 
 from __future__ import annotations
@@ -11,7 +12,7 @@ import math
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
-from itertools import combinations, product
+from itertools import combinations, pairwise, product
 from typing import Final
 
 from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse
@@ -37,12 +38,19 @@ DEFAULT_KEEP: Final = ("beats", "backbeats", "accents")
 DEFAULT_SHARE: Final = 0.75
 #: What a stroke that is left out counts for beside the cost.
 SILENCE: Final = 0.35
+#: The same where the other hand sounds at that moment, and a beat that becomes a ghost.
+COVERED: Final = 0.1
+GHOST_BEAT: Final = 0.35
+#: A gap between what is still heard that differs from the one before.
+UNEVEN: Final = 0.1
+#: Where the other hand plays ghosts.
+GHOSTS: Final = "sn"
 #: Figures with no more strokes to give away than this are searched stroke by stroke.
 FEW: Final = 6
 #: Places in the bar of which every choice is tried; with more, only up to three at a time.
 PLACES: Final = 8
 #: Rewrites that are analysed at most.
-MOST: Final = 600
+MOST: Final = 400
 
 
 class ReliefError(ValueError):
@@ -66,10 +74,15 @@ class Relief:
     dropped: tuple[int, ...]
     kept: tuple[int, ...]
     load: Endurance | None
+    #: The voice that takes the moved strokes; None where nothing is moved.
+    on: str | None = None
+    #: What the loss counts for beside the cost.
+    loss: float = 0.0
 
     @property
     def rank(self) -> float:
-        return self.report.summary.cost + SILENCE * len(self.dropped)
+        # Passing the surface on is what was asked for: it is not held against the answer.
+        return self.report.summary.cost - self.report.summary.terms["keep"] + self.loss
 
 
 @dataclass(frozen=True)
@@ -101,10 +114,18 @@ def find_reliefs(
 
     Raises ReliefError for a hand that plays nothing and for unknown things to keep.
     """
-    if hand not in HANDS:
-        raise ReliefError(f"'{hand}' is no hand; give R or L")
     if not (math.isfinite(share) and 0 <= share <= 1):
         raise ReliefError(f"a share of {share:g} makes no sense; expected 0 to 1")
+    question = _asked(pattern, kit, player, tempo, hand, keep, repeat, weights)
+    return question.run(share, best, progress)
+
+
+def _asked(
+    pattern: Pattern, kit: Kit, player: Player, tempo: float, hand: str, keep: Collection[str], repeat: bool,
+    weights: Weights,
+) -> _Question:  # fmt: skip
+    if hand not in HANDS:
+        raise ReliefError(f"'{hand}' is no hand; give R or L")
     unknown = [name for name in keep if name not in KEEPS]
     if unknown:
         raise ReliefError(f"'{unknown[0]}' is nothing that can be kept; expected {', '.join(KEEPS)}")
@@ -113,7 +134,7 @@ def find_reliefs(
     question = _Question(pattern, kit, player, tempo, hand, tuple(keep), repeat, weights)
     if not question.mine:
         raise ReliefError(f"the {'right' if hand == 'R' else 'left'} hand plays nothing here")
-    return question.run(share, best, progress)
+    return question
 
 
 def relief_scale(
@@ -121,17 +142,14 @@ def relief_scale(
     repeat: bool = False, weights: Weights = DEFAULT_WEIGHTS, progress: Progress = SILENT,
 ) -> list[Relief]:  # fmt: skip
     """From as written to the lightest there is: each plays less than the one before, the best of its share."""
-    found = find_reliefs(
-        pattern, kit, player, tempo, hand, share=1.0, keep=keep, best=1, repeat=repeat, weights=weights,
-    )  # fmt: skip
+    question = _asked(pattern, kit, player, tempo, hand, keep, repeat, weights)
+    found = question.run(1.0, 1, SILENT)
     rows = [found.as_written]
     while rows[-1].share > found.least_share + 1e-9 and len(rows) < 24:
         below = rows[-1].share - 1e-9
         count = len(rows[-1].kept) - 1
-        following = find_reliefs(
-            pattern, kit, player, tempo, hand, share=max(0.0, min(below, count / len(found.as_written.kept))),
-            keep=keep, best=1, repeat=repeat, weights=weights, progress=progress,
-        ).best  # fmt: skip
+        share = max(0.0, min(below, count / len(found.as_written.kept)))
+        following = question.run(share, 1, progress).best
         if not following:
             break
         rows.append(following[0])
@@ -146,8 +164,10 @@ class _Question:
         self.pattern, self.kit, self.player, self.tempo = pattern, kit, player, tempo
         self.hand, self.other, self.repeat, self.weights = hand, other_hand(hand), repeat, weights
         self.mine = [s for s in pattern.strokes if s.limb == hand]
-        self.movable = [s for s in self.mine if not self._kept(s, keep)]
         busy = {s.moment for s in pattern.strokes if s.limb == self.other}
+        #: At these the other hand sounds as well: what beat they are on is heard without them.
+        self.covered = {s.index for s in self.mine if s.moment in busy}
+        self.movable = [s for s in self.mine if not self._kept(s, keep)]
         #: Whose moment the other hand has nothing to do in.
         self.free = {s.index for s in self.movable if s.moment not in busy}
 
@@ -160,6 +180,8 @@ class _Question:
 
     def _kept(self, stroke: Stroke, keep: Collection[str]) -> bool:
         into, beat = self._place(stroke)
+        if stroke.index in self.covered:
+            return "accents" in keep and ">" in stroke.marks
         return (
             ("accents" in keep and ">" in stroke.marks)
             or ("beats" in keep and into == 0)
@@ -178,19 +200,25 @@ class _Question:
             return Reliefs((), as_written, least)
         if not release:
             return Reliefs((as_written,), as_written, least)
-        seen: set[tuple[frozenset[int], frozenset[int]]] = set()
+        seen: set[tuple[frozenset[int], frozenset[int], str | None]] = set()
         made: list[Relief] = []
         sets = self._sets(release)
         for moved, dropped in (pair for gone in sets for pair in self._ways(gone, len(sets))):
-            if (moved, dropped) in seen:
-                continue
-            seen.add((moved, dropped))
-            progress.at(len(made), MOST, min((row.rank for row in made), default=None))
-            made.append(self._made(moved, dropped))
+            for on in self._voices(moved, dropped):
+                if (moved, dropped, on) in seen:
+                    continue
+                seen.add((moved, dropped, on))
+                progress.at(len(made), MOST, min((row.rank for row in made), default=None))
+                made.append(self._made(moved, dropped, on))
             if len(made) >= MOST:
                 break
         made.sort(key=lambda row: (row.report.impossible, row.rank))
-        return Reliefs(tuple(made[:best]), as_written, least)
+        rows = made[:best]
+        # Hands that share the surface sound like the figure itself: the best of them is always in the list.
+        shared = [row for row in made if row.moved and row.on != GHOSTS and not row.report.impossible]
+        if best > 2 and shared and shared[0] not in rows:
+            rows[best - 1 :] = shared[:1]
+        return Reliefs(tuple(rows), as_written, least)
 
     def _sets(self, release: int) -> list[frozenset[int]]:
         """Sets of strokes that relieve enough, none with a smaller one of them inside it."""
@@ -237,10 +265,20 @@ class _Question:
             alternate = frozenset(sorted(free)[::2])
             yield alternate, gone - alternate
 
-    def _made(self, moved: frozenset[int], dropped: frozenset[int]) -> Relief:
+    def _voices(self, moved: frozenset[int], dropped: frozenset[int]) -> list[str | None]:
+        """Where moved strokes can go: to the snare as ghosts or, where all go that can, to where they are."""
+        if not moved:
+            return [None]
+        if dropped & self.free and len(self.movable) > FEW:
+            return [GHOSTS]
+        here = {self.pattern.strokes[i].voice for i in moved}
+        return [GHOSTS, here.pop()] if len(here) == 1 and here != {GHOSTS} else [GHOSTS]
+
+    def _made(self, moved: frozenset[int], dropped: frozenset[int], on: str | None = None) -> Relief:
         changes: dict[int, Strike | None] = dict.fromkeys(dropped)
         for index in moved:
-            changes[index] = Strike(self.other, None, ".")
+            stroke = self.pattern.strokes[index]
+            changes[index] = Strike(self.other, None, ".") if on == GHOSTS else Strike(self.other, on, stroke.marks)
         pattern = read_unfinished(rewrite(self.pattern, changes), self.kit) if changes else self.pattern
         report = analyse(pattern, self.kit, self.player, self.tempo, repeat=self.repeat, weights=self.weights)
         kept = tuple(s.index for s in self.mine if s.index not in moved and s.index not in dropped)
@@ -248,8 +286,22 @@ class _Question:
         return Relief(
             pattern.text, report, len(kept) / len(self.mine), 1 - len(dropped) / len(self.pattern.strokes),
             load.longest_run if load else 0, tuple(sorted(moved)), tuple(sorted(dropped)), kept,
-            endurance(report, self.hand),
+            endurance(report, self.hand), on, self._loss(moved, dropped, on),
         )  # fmt: skip
+
+    def _loss(self, moved: frozenset[int], dropped: frozenset[int], on: str | None) -> float:
+        """What is lost of the figure, beside what it costs to play."""
+        beats = sum(self._place(self.pattern.strokes[i])[0] == 0 for i in moved) if on == GHOSTS else 0
+        covered = len(dropped & self.covered)
+        heard = [s.start for s in self.mine if s.index not in dropped or s.index in self.covered]
+        gaps = [b - a for a, b in pairwise(heard)]
+        uneven = sum(a != b for a, b in pairwise(gaps)) if dropped else 0
+        return SILENCE * (len(dropped) - covered) + COVERED * covered + GHOST_BEAT * beats + UNEVEN * uneven
+
+
+def moved_how(row: Relief) -> str:
+    """How the other hand plays what is moved, to follow on "to the other hand"."""
+    return "" if not row.moved else " as ghosts" if row.on == GHOSTS else " on the same surface"
 
 
 def lighter(relief: Relief, as_written: Relief) -> float:
@@ -265,7 +317,7 @@ def reliefs_in_words(rows: Sequence[Relief], as_written: Relief) -> list[str]:
     for row in rows:
         parts = [f"{lighter(row, as_written) * 100:.0f} % lighter"]
         if row.moved:
-            parts.append(f"{len(row.moved)} to the other hand")
+            parts.append(f"{len(row.moved)} to the other hand{moved_how(row)}")
         if row.dropped:
             parts.append(f"{len(row.dropped)} left out")
         parts.append(f"{row.heard * 100:.0f} % heard")

@@ -219,12 +219,12 @@ def test_relief_by_the_slider(hard, window, qtbot):
     form = hard.relief
     assert "right hand" in form.chart.in_words() and cells(form.loads, 0)[0] == "right hand"
     press(form.find)
-    qtbot.waitUntil(lambda: len(form.rows) > 3, timeout=20_000)
+    qtbot.waitUntil(lambda: len(form.rows) > 3, timeout=60_000)
     form.slider.setFocus()
     QTest.keyClick(form.slider, Qt.Key.Key_Home)
     assert form.verdict.text().startswith("As written") and not form.use.isEnabled()
     QTest.keyClick(form.slider, Qt.Key.Key_End)
-    assert "lighter" in form.verdict.text() and form.current.share == 0.25
+    assert "lighter" in form.verdict.text() and form.current.share == 0.125
     text = form.current.text
     press(form.use)
     assert session.text == text and session.undo_label == "Relief"

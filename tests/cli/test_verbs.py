@@ -328,7 +328,7 @@ def test_relieve_gives_the_promised_object(capsys):
         assert set(row) >= keys and row["share"] <= 0.5
         assert row["sticking"].split().count("R") == len(row["kept"])
     code, found = verb(capsys, "relieve", "-e", SIXTEENTHS, "--hand", "R", "--share", "0.1")
-    assert code == 1 and found["best"] == [] and found["least_share"] == 0.25
+    assert code == 1 and found["best"] == [] and found["least_share"] == 0.125
     code, found = verb(
         capsys, "relieve", "-e", SIXTEENTHS, "--hand", "R", "--share", "0.1", "--keep", "accents", "--best", "1"
     )

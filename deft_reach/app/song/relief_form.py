@@ -29,7 +29,7 @@ from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import preview_text, say, sentence
 from deft_reach.core.endurance import SUSTAINED, effort_over_time, endurance, lasting_words
 from deft_reach.core.limbs import FEET
-from deft_reach.core.relief import DEFAULT_KEEP, KEEPS, Relief, ReliefError, lighter, relief_scale
+from deft_reach.core.relief import DEFAULT_KEEP, KEEPS, Relief, ReliefError, lighter, moved_how, relief_scale
 from deft_reach.core.report import Report
 from deft_reach.core.session import Session
 from deft_reach.core.session.song_view import SongView
@@ -280,7 +280,7 @@ class ReliefForm(Listener):
         if changed:
             parts = [f"{lighter(row, first) * 100:.0f} % lighter", f"{row.heard * 100:.0f} % of it heard"]
             if row.moved:
-                parts.append(f"{len(row.moved)} to the other hand")
+                parts.append(f"{len(row.moved)} to the other hand{moved_how(row)}")
             if row.dropped:
                 parts.append(f"{len(row.dropped)} left out")
         else:
