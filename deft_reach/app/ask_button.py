@@ -25,7 +25,8 @@ class AskButton(QPushButton):
         self._text = text
         self._asker = asker
         self.clicked.connect(self._pressed)
-        asker.answered.connect(lambda _: self._say())
+        # A bound method is disconnected when the button goes, a lambda is not.
+        asker.answered.connect(self._say)
 
     def ask(self, work: Callable[[Progress], Any]) -> None:
         """Look for an answer; until it comes the button stops the search."""
@@ -40,5 +41,5 @@ class AskButton(QPushButton):
         self._say()
         self.stopped.emit()
 
-    def _say(self) -> None:
+    def _say(self, _answer: object = None) -> None:
         self.setText("Stop" if self._asker.busy else self._text)

@@ -210,8 +210,8 @@ class Header(QFrame):
                 )
             if s.open:
                 # As long as strokes lack hands there is no verdict.
-                self.limit.show_value("no verdict", "until every stroke has a hand")
-                self.ease.show_value(f"{s.open} open", f"of {s.strokes} strokes have no hand yet", "caution")
+                self.ease.show_value(f"{s.open} of {s.strokes} open", "no verdict until all have hands", "caution")
+        self.limit.setVisible(report is None or not report.summary.open)
         self.find.setVisible(report is not None and bool(report.summary.open) and not session.outdated)
         self.saved.setText("saved" if session.is_saved else "unsaved changes, kept safe")
         commitment = session.commitment

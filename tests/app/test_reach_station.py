@@ -303,14 +303,15 @@ def test_while_strokes_lack_hands_the_header_has_no_verdict_and_finds_the_hands(
     assert not header.find.isVisible()
     storm.go("write")
     session.set_text("/16 ? ? ? ? L ? ? ? |", "Text", None)
-    assert header.limit.value.text() == "no verdict" and header.ease.value.text() == "7 open"
+    assert not header.limit.isVisible() and header.ease.value.text() == "7 of 8 open"
+    assert header.ease.caption.text().startswith("no verdict")
     assert header.find.isVisible()
     QTest.mouseClick(header.find, Qt.MouseButton.LeftButton)
     form = storm.reach_station.rethink
     assert storm.stack.currentWidget() is storm.reach_station and storm.reach_station.tabs.currentWidget() is form
     qtbot.waitUntil(lambda: form.table.rowCount() > 0, timeout=10_000)
     QTest.mouseClick(form.use, Qt.MouseButton.LeftButton)
-    assert "?" not in session.text and not header.find.isVisible()
+    assert "?" not in session.text and not header.find.isVisible() and header.limit.isVisible()
     assert header.ease.value.text() in ("easy", "busy", "hard")
 
 
@@ -326,7 +327,7 @@ def test_a_moment_for_three_hands_is_named_and_the_rest_gets_hands(storm, qtbot)
     assert "The rest is planned." in form.words.text()
     QTest.mouseClick(form.use, Qt.MouseButton.LeftButton)
     assert session.text.count("?") == 1 and "?@hh" in session.text
-    assert header.ease.value.text() == "1 open"
+    assert header.ease.value.text() == "1 of 10 open"
 
 
 def test_a_flams_grace_is_a_point_on_the_other_hands_thread(storm):

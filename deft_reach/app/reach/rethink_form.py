@@ -201,7 +201,9 @@ class RethinkForm(Listener):
         if result.open:
             moment = result.open[0]
             stroke = result.best[0].report.strokes[moment.strokes[0]]
-            more = f" So do {len(result.open) - 1} more moments." if len(result.open) > 1 else ""
+            more = {1: "", 2: " So does one more moment."}.get(
+                len(result.open), f" So do {len(result.open) - 1} more moments."
+            )
             where = f"{in_bar(stroke.bar, stroke.beat)} stays open"
             text, tone = f"{where}: {moment.why}; {moment.advice}.{more} The rest is planned.", "error"
         self._say(text, tone)

@@ -194,12 +194,10 @@ class _Search:
         return graph
 
     def _nothing(self) -> PlanError:
-        if self.limits.alternate and self.repeat:
-            return PlanError(
-                "hand to hand this loop does not come round: its next round begins with the other hand; write it "
-                "twice, or choose another school"
-            )
-        return PlanError("no sticking satisfies all of that: allow longer runs, another school or the other hand")
+        said = "no sticking satisfies all of that: allow longer runs, another school or the other hand"
+        if self.limits.alternate and self.repeat and len(self.moments) % 2:
+            said += "; hand to hand, a loop of an odd number of strokes does not come round: write it twice"
+        return PlanError(said)
 
     def run(self) -> Stickings:
         found: dict[tuple[str, ...], _Costed] = {}
