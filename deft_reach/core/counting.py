@@ -54,8 +54,8 @@ def place(beat: Fraction) -> str:
 
 
 def in_bar(bar: int, beat: Fraction) -> str:
-    """The place with its bar, to begin a line: ``Bar 2, 3 &``; bar 0 is the pickup."""
-    return f"{f'Bar {bar}' if bar else 'Pickup'}, {place(beat)}"
+    """The place with its bar: ``bar 2, 3 &``; bar 0 is the pickup."""
+    return f"{f'bar {bar}' if bar else 'pickup'}, {place(beat)}"
 
 
 def group_fit(group: Fraction, bar: Fraction) -> tuple[int, Fraction]:

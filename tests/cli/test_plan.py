@@ -54,9 +54,9 @@ def test_a_moment_for_three_hands_is_named_and_the_rest_is_planned(capsys):
     assert all(row["text"].count("?") == 1 and row["sticking"].count("?") == 1 for row in found["best"])
     assert found["best"][0]["findings"][0]["kind"] == "impossible"
     code, out, _ = run(capsys, "plan", "-e", text)
-    assert code == 1 and "Bar 2, 1 & stays open: two hands have three strokes at once" in out
+    assert code == 1 and "bar 2, 1 & stays open: two hands have three strokes at once" in out
     code, out, _ = run(capsys, "analyse", "-e", text)
-    assert code == 1 and "Bar 2, 1 & stays open" in out
+    assert code == 1 and "bar 2, 1 & stays open" in out
     assert json.loads(run(capsys, "plan", "-e", "? ? ?", "--json")[1])["open"] == []
 
 

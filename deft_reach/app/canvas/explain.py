@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from deft_reach.app import units
-from deft_reach.core.counting import place
+from deft_reach.core.counting import in_bar, place
 from deft_reach.core.findings import voice_name
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import FEET, HANDS, KICK, LEFT, RIGHT
@@ -29,10 +29,9 @@ def limb_name(kit: Kit, limb: str) -> str:
 def where(report: Report, index: int) -> str:
     """Bar and beat: "bar 2, 3 &", or without the bar when there is only one."""
     stroke = report.strokes[index]
-    beat = place(stroke.beat)
     if report.strokes[-1].bar <= 1 and not report.pattern.pickup:
-        return beat
-    return f"pickup, {beat}" if stroke.bar == 0 else f"bar {stroke.bar}, {beat}"
+        return place(stroke.beat)
+    return in_bar(stroke.bar, stroke.beat)
 
 
 def stroke_facts(report: Report, index: int) -> list[tuple[str, str]]:

@@ -204,8 +204,8 @@ class RethinkForm(Listener):
             more = {1: "", 2: " So does one more moment."}.get(
                 len(result.open), f" So do {len(result.open) - 1} more moments."
             )
-            where = f"{in_bar(stroke.bar, stroke.beat)} stays open"
-            text, tone = f"{where}: {moment.why}; {moment.advice}.{more} The rest is planned.", "error"
+            why = sentence(f"{in_bar(stroke.bar, stroke.beat)} stays open: {moment.why}; {moment.advice}")
+            text, tone = f"{why}{more} The rest is planned.", "error"
         self._say(text, tone)
         self._fill()
 

@@ -33,7 +33,7 @@ class Moments:
     follow.figure_back). ``graced`` says that the hand's stroke has
     graces. By moment alone: ``time`` in whole notes, ``choice`` whether there is one, ``open`` whether strokes lack
     hands at all, ``event`` its number among the pattern's events. ``exact`` is false where one hand is asked for two
-    strokes at once.
+    strokes at once, and where a moment stays open altogether.
     """
 
     hands: list[tuple[tuple[str, ...], ...]]
@@ -115,7 +115,7 @@ def moments_of(
         np.array([len(choices) > 1 for _, _, choices in rows], dtype=bool),
         np.array([_is_open(event, allowed) for _, event, _ in rows], dtype=bool),
         np.array([k for k, _, _ in rows], dtype=np.intp),
-        not (strikes > 1).any(),
+        not (strikes > 1).any() and all(strokes for _, _, choices in rows for _, strokes in choices),
     )  # fmt: skip
 
 
@@ -140,12 +140,14 @@ def left_open(event: Event, allowed: dict[int, tuple[str, ...]], hats: Container
     Ghosts go first, then what is on a hi-hat (``hats``, a foot can take it over), accents last.
     """
     strokes = [s for s in event.strokes if s.limb == EITHER]
-    strokes.sort(key=lambda s: ("." not in s.marks, s.voice not in hats, ">" in s.marks, s.index))
-    for count in range(1, len(strokes) + 1):
-        for some in combinations([s.index for s in strokes], count):
-            if _choices(event, {**allowed, **dict.fromkeys(some, (EITHER,))}):
-                return some
-    return ()
+    strokes.sort(key=lambda s: ("." not in s.marks, s.voice not in hats, ">" in s.marks, s.index), reverse=True)
+    indices = [s.index for s in strokes]
+    for count in range(min(len(HANDS), len(indices)), 0, -1):
+        for kept in combinations(indices, count):
+            left = [i for i in indices if i not in kept]
+            if _choices(event, {**allowed, **dict.fromkeys(left, (EITHER,))}):
+                return tuple(sorted(left))
+    return tuple(sorted(indices))
 
 
 def _choices(event: Event, allowed: dict[int, tuple[str, ...]]) -> list[tuple[tuple[str, ...], list[Stroke]]]:
@@ -155,7 +157,9 @@ def _choices(event: Event, allowed: dict[int, tuple[str, ...]]) -> list[tuple[tu
     """
     open_strokes = [s for s in event.strokes if s.limb == EITHER]
     taken = {s.limb for s in event.strokes if s.limb in (RIGHT, LEFT)}
-    found = []
+    found: list[tuple[tuple[str, ...], list[Stroke]]] = []
+    if sum(allowed[s.index] != (EITHER,) for s in open_strokes) > len(HANDS):
+        return found
     for hands in product(*(allowed[s.index] for s in open_strokes)):
         meant = [hand for hand in hands if hand != EITHER]
         if len(set(meant)) < len(meant) or set(meant) & taken:

@@ -191,6 +191,23 @@ def test_where_both_hands_strike_no_school_stands_in_the_way():
         assert not found.open and all("?" not in row.text for row in found.best)
 
 
+def test_a_moment_of_very_many_strokes_is_named_at_once():
+    found = find_stickings(parse("/8 ? " + "+".join(["?"] * 40) + " ?"), FIVE, PLAYER, 100)
+    assert len(found.open[0].strokes) == 38 and "leave 38 out" in found.open[0].advice
+
+
+@pytest.mark.parametrize("repeat", [False, True])
+def test_a_moment_without_any_hand_is_passed_over(repeat):
+    """The only stroke of a moment cannot be given away: the rest is planned, though not proven."""
+    more = {"hat": "open", "excluded": {1: "L"}, "repeat": repeat}
+    found = find_stickings(parse("/8 ? ?@hh ?@ft ?"), FIVE, PLAYER, 100, **more)
+    rest = find_stickings(parse("/8 ? - ?@ft ?"), FIVE, PLAYER, 100, repeat=repeat)
+    assert [moment.strokes for moment in found.open] == [(1,)] and not found.proven
+    first = rest.best[0]
+    assert found.best[0].hands == (first.hands[0], "?", *first.hands[1:])
+    assert found.best[0].cost == pytest.approx(first.cost)
+
+
 def test_a_wish_that_leaves_no_hand_is_named():
     found = find_stickings(parse("R+?@c1 ? ?"), FIVE, PLAYER, 100, excluded={1: "L"})
     assert [moment.strokes for moment in found.open] == [(1,)]
