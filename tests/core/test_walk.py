@@ -222,6 +222,7 @@ def test_in_six_eight_singles_swap_the_lead_and_both_hands_on_the_beat_do_not():
 @given(texts(), kits(), st.booleans(), st.sampled_from([60, 140, 260]), st.sampled_from([Player(), UNEVEN]))
 @example("R@ft L@hh fR@ft uL dR+K K J H J+H R+R@t1 L", layout("five-double"), True, 120, UNEVEN)
 @example("f?. R@nowhere L@c1 ? R@c1 L@ft fR@nowhere L", layout("large"), True, 90, UNEVEN)
+@example("/8 R@hh+L@t1", FIVE, True, 60, Player())
 @example("R@sn+L@sn R@hh+L R@hh+L@t1 L+R@hh", layout("compact"), False, 90, Player())
 @settings(max_examples=150, deadline=None)
 def test_all_at_once_is_what_one_after_the_other_is(text, kit, repeat, tempo, player):

@@ -261,8 +261,9 @@ def _crossings(followed: Follow, table: ReachTable, mover: Ints) -> list[Cross |
     # A loop's last hold may go on into its first one.
     if crossed and prev[0] >= 0 and found[0] is not None and found[prev[0]] is not None:
         crossed = [*crossed[next((n for n, k in enumerate(crossed) if found[prev[k]] is None), 0) :], *crossed]
-    for k in crossed:
-        cross, before = found[k], found[prev[k]] if prev[k] >= 0 else None
+    for n, k in enumerate(crossed):
+        # Nothing is decided before the first: not even in a loop in which the arms are always crossed.
+        cross, before = found[k], found[prev[k]] if n and prev[k] >= 0 else None
         assert cross is not None
         hand, said = cross.over, False
         if chosen[k]:
