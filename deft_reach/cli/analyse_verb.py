@@ -7,7 +7,7 @@ from typing import Any
 
 from deft_reach.cli.inputs import InputError, add_pattern_options, print_json, question
 from deft_reach.core.analysis import analyse
-from deft_reach.core.counting import in_bar, place
+from deft_reach.core.counting import place
 from deft_reach.core.planner import PlanError, find_stickings
 from deft_reach.core.report import Report, pace_word
 
@@ -42,9 +42,8 @@ def run(args: argparse.Namespace) -> int:
     else:
         if asked.pattern.unassigned:
             print(f"Open hands were given the cheapest: {pattern.sticking}\n")
-            for moment in found.open:
-                stroke = report.strokes[moment.strokes[0]]
-                print(f"{in_bar(stroke.bar, stroke.beat)} stays open: {moment.why}; {moment.advice}\n")
+            for line in found.open_in_words:
+                print(f"{line}\n")
         print(in_words(report))
     return 1 if report.stopped else 0
 

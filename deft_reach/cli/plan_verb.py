@@ -6,7 +6,6 @@ import argparse
 from typing import Any
 
 from deft_reach.cli.inputs import InputError, add_pattern_options, check_count, question, tell
-from deft_reach.core.counting import in_bar
 from deft_reach.core.planner import HATS, SCHOOLS, PlanError, Stickings, find_stickings
 
 
@@ -83,9 +82,7 @@ def in_words(found: Stickings) -> str:
         limit = "no limit" if s.tempo_limit is None else f"breaks at {s.tempo_limit:.0f} BPM"
         lines.append(f"{number}. {row.report.pattern.sticking}")
         lines.append(f"   cost {s.cost:.2f}, ease {s.ease:.0f}, {limit}")
-    for moment in found.open:
-        stroke = found.best[0].report.strokes[moment.strokes[0]]
-        lines.append(f"{in_bar(stroke.bar, stroke.beat)} stays open: {moment.why}; {moment.advice}")
+    lines += found.open_in_words
     sure = "this order is proven" if found.proven else "the best found; others may be as good"
     lines.append(f"{found.searched:,} moments looked at; {sure}")
     return "\n".join(lines)

@@ -26,7 +26,6 @@ from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list, verdict_cells
 from deft_reach.app.words import say, sentence
 from deft_reach.core.candidates import WHICH, both_hats, opened, rethought
-from deft_reach.core.counting import in_bar
 from deft_reach.core.document import Candidate
 from deft_reach.core.planner import PlanError, Sticking, Stickings, find_stickings
 from deft_reach.core.session import Session
@@ -199,13 +198,10 @@ class RethinkForm(Listener):
         sure = "the order is proven" if result.proven else "the best found; others may be as good"
         text, tone = f"{result.searched:,} moves weighed; {sure}.", "hint"
         if result.open:
-            moment = result.open[0]
-            stroke = result.best[0].report.strokes[moment.strokes[0]]
             more = {1: "", 2: " So does one more moment."}.get(
                 len(result.open), f" So do {len(result.open) - 1} more moments."
             )
-            why = sentence(f"{in_bar(stroke.bar, stroke.beat)} stays open: {moment.why}; {moment.advice}")
-            text, tone = f"{why}{more} The rest is planned.", "error"
+            text, tone = f"{sentence(result.open_in_words[0])}{more} The rest is planned.", "error"
         self._say(text, tone)
         self._fill()
 

@@ -216,6 +216,7 @@ def _columns(pattern: Pattern, repeat: bool) -> _Columns:
     strokes = [s for s in pattern.strokes if s.limb != EITHER]
     event_of = np.zeros(len(pattern.moments), dtype=np.intp)
     event_of[[k for k, row in enumerate(pattern.moments) if row.strokes]] = np.arange(len(struck))
+    surface = surface_of(pattern, repeat)
     levels = {marks: level_of(marks) for marks in {s.marks for s in strokes}}
     starts = pattern.starts
     found = _Columns(
@@ -230,20 +231,21 @@ def _columns(pattern: Pattern, repeat: bool) -> _Columns:
         [(s.grace_voice or s.voice, s.grace_marks) for s in strokes],
         np.array([_chosen(s.limb, s.marks) for s in strokes], dtype=np.intp),
         len(struck),
-        leading(pattern, repeat),
-        surface_of(pattern, repeat),
+        leading(pattern, surface),
+        surface,
         figure_back(pattern),
     )
     pattern.kept[key] = found
     return found
 
 
-def leading(pattern: Pattern, repeat: bool) -> Ints:
+def leading(pattern: Pattern, surface: str | None) -> Ints:
     """How each event is led: NOT_LED, BY_SURFACE where the hand on the kept surface leads, or BY_STROKE where whoever
     strikes does.
 
     Hands lead on beats, and where there are groups on their first strokes instead. Where a figure keeps a surface, a
-    beat in which it is played after the beat only, such as a backbeat, is not led by anybody.
+    beat in which it (``surface``, see surface_of) is played after the beat only, such as a backbeat, is not led by
+    anybody.
     """
     events = pattern.events
     begins = [group.start for group in pattern.groups]
@@ -253,7 +255,6 @@ def leading(pattern: Pattern, repeat: bool) -> Ints:
         k = bisect_right(begins, event.start) - 1
         inside = k >= 0 and event.start < ends[k]
         led.append(event.start == begins[k] if inside else event.on_beat)
-    surface = surface_of(pattern, repeat)
     found = np.where(led, BY_STROKE, NOT_LED)
     if surface is not None:
         after = False
@@ -608,8 +609,11 @@ class _Follower:
 
     def main_codes(self) -> Ints:
         """Of each event of the round which hands strike: 1 right, 2 left, 3 both."""
-        hands = [self.struck_by[k][self.first_event :] for k in (0, 1)]
-        return np.asarray(hands[0] * 1 + hands[1] * 2)
+        return self.codes()[self.first_event :]
+
+    def codes(self) -> Ints:
+        """Of each event, the run-in's too, which hands strike: 1 right, 2 left, 3 both."""
+        return np.asarray(self.struck_by[0] * 1 + self.struck_by[1] * 2)
 
     def kept(self, event_time: Floats) -> Kept:
         """The strokes on a kept surface, one a moment, with who struck it then and the last two times."""
@@ -626,7 +630,7 @@ class _Follower:
         last, before = (np.roll(now, n) for n in (1, 2))
         if not self.repeat:
             last[:1], before[:2] = -1, -1
-        hands = self.struck_by[0] * 1 + self.struck_by[1] * 2
+        hands = self.codes()
         moments = np.flatnonzero(hands)
         at = np.searchsorted(moments, struck + self.first_event) - 1
         earlier = moments[at]
@@ -638,7 +642,7 @@ class _Follower:
     def again(self, event_time: Floats) -> Ints:
         """The strokes of a hand that struck alone at the last moment as well, on no kept surface."""
         c = self.c
-        hands = self.struck_by[0] * 1 + self.struck_by[1] * 2
+        hands = self.codes()
         struck = np.flatnonzero(hands)
         code, time = hands[struck], event_time[struck]
         same = np.zeros(len(struck), dtype=bool)

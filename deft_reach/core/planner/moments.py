@@ -70,7 +70,8 @@ def moments_of(
 ) -> Moments:
     """A pattern's moments. ``names`` are the voices that the kit has; ``allowed`` the hands of each open stroke."""
     number = {name: k for k, name in enumerate(names)}
-    leads, surface = leading(pattern, repeat), surface_of(pattern, repeat)
+    surface = surface_of(pattern, repeat)
+    leads = leading(pattern, surface)
     rows = [
         (k, event, _choices(event, allowed))
         for k, event in enumerate(pattern.events)

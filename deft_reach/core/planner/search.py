@@ -20,6 +20,7 @@ import numpy as np
 
 from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse, starts_high
 from deft_reach.core.cost import Weights
+from deft_reach.core.counting import in_bar
 from deft_reach.core.findings import too_many, voice_name
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import EITHER, FEET, HANDS, LEFT, RIGHT
@@ -111,6 +112,13 @@ class Stickings:
     searched: int
     proven: bool
     open: tuple[OpenMoment, ...] = ()
+
+    @property
+    def open_in_words(self) -> list[str]:
+        """A line for every moment that stays open: where, why, and what to do about it."""
+        strokes = self.best[0].report.strokes
+        places = [in_bar(strokes[row.strokes[0]].bar, strokes[row.strokes[0]].beat) for row in self.open]
+        return [f"{at} stays open: {row.why}; {row.advice}" for at, row in zip(places, self.open)]
 
 
 def find_stickings(
