@@ -15,13 +15,18 @@ def add(verbs: Any) -> None:
         "voice",
         help="a sticking put round the kit, the cheapest ways first",
         description="Keep the hands and look for voices. Strokes written with a voice keep it; if all have one, all "
-        "are free. Exit 1 if even the best cannot be played.",
+        "are free. Every voice of the palette is used, changes fall on groups or beats, doubles stay together. "
+        "Exit 1 if even the best cannot be played.",
     )
     add_pattern_options(parser)
     parser.add_argument("--palette", metavar="VOICE,…", required=True, help="the voices to choose from, in order")
     parser.add_argument("--accents", metavar="VOICE,…", help="where accented strokes go")
     parser.add_argument(
-        "--contour", choices=CONTOURS, default="free", help="the way through the palette (default free)"
+        "--contour",
+        choices=tuple(CONTOURS),
+        default="free",
+        help="the way through the palette; hands: one voice a hand; strokes: voices may change at every stroke "
+        "(default free: they change at groups and beats)",
     )
     parser.add_argument("--best", metavar="K", type=int, default=5, help="how many (default 5)")
     parser.set_defaults(run=run)

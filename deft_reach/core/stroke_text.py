@@ -152,6 +152,9 @@ def write(elements: Iterable[Element]) -> str:
 def write_strike(strike: Strike) -> str:
     """One strike as text."""
     voice = f"@{strike.voice}" if strike.voice else ""
+    if voice and strike.marks[:1] in ("x", "o") and strike.voice not in STANDARD_VOICES:
+        # Behind a voice that is not known a letter would be read as part of it.
+        return f"{strike.grace_text}{strike.limb}{strike.marks}{voice}"
     return f"{strike.grace_text}{strike.limb}{voice}{strike.marks}"
 
 

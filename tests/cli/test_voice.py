@@ -10,11 +10,11 @@ from tests.cli.test_verbs import run
 def test_the_promised_object(capsys):
     code, out, err = run(
         capsys, "voice", "-e", "R> L R R L> R L L", "--palette", "sn,t1,t2,ft", "--accents", "c1,c2", "--contour",
-        "down", "--best", "3", "--json",
+        "down", "--best", "2", "--json",
     )  # fmt: skip
     assert code == 0 and err == "" and out.count("\n") == 1
     found = json.loads(out)
-    assert set(found) == {"best", "searched", "proven"} and len(found["best"]) == 3 and found["proven"] is True
+    assert set(found) == {"best", "searched", "proven"} and len(found["best"]) == 2 and found["proven"] is True
     for row in found["best"]:
         assert set(row) == {"sticking", "text", "cost", "tempo_limit", "findings", "differs"}
         assert row["sticking"] == "R L R R L R L L"

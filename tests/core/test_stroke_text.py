@@ -4,7 +4,7 @@ import re
 from fractions import Fraction
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from deft_reach.core.pattern import Strike
@@ -155,6 +155,7 @@ def test_any_text_is_read_or_refused_with_a_place_inside_it(text):
 
 
 @given(st.text(alphabet="RLK?@sntf/816>.x|()-=+ \n", max_size=60))
+@example("?x@n")
 def test_near_misses_of_the_grammar_never_break_the_reader(text):
     try:
         assert parse(write(parse(text).elements)) == parse(text)

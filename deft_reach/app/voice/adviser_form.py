@@ -52,12 +52,9 @@ class AdviserForm(Listener):
         self.accents.setPlaceholderText("anywhere in the palette")
         self.contour = QComboBox()
         self.contour.setAccessibleName("Contour")
-        for name in CONTOURS:
-            self.contour.addItem(
-                {"free": "free: as little movement as can be", "down": "down the palette", "up": "up the palette",
-                 "out-and-back": "out and back", "pairs": "in pairs", "home": "home at the end"}[name], name,
-            )  # fmt: skip
-        self.contour.setCurrentIndex(CONTOURS.index("down"))
+        for name, words in CONTOURS.items():
+            self.contour.addItem(words, name)
+        self.contour.setCurrentIndex(self.contour.findData("down"))
         form.addRow("Palette", self.palette_field)
         form.addRow("Accents", self.accents)
         row = QHBoxLayout()

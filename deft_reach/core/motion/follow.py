@@ -6,6 +6,7 @@ A loop's end is put before its beginning, so that its first strokes know where t
 
 from __future__ import annotations
 
+import math
 from bisect import bisect_right
 from collections import Counter
 from collections.abc import Sequence
@@ -308,24 +309,35 @@ def figure_back(pattern: Pattern) -> Ints:
     found = np.zeros((len(events), 2), dtype=np.intp)
     if pattern.groups or not events:
         return found
-    number: dict[tuple[Fraction, Fraction], int] = {}
-    shapes: dict[Fraction, list[tuple[Fraction, int]]] = {}
+    # Times as whole numbers of a common fraction: fractions themselves are slow.
+    parts = math.lcm(
+        *{event.start.denominator for event in events},
+        *{x.denominator for bar in pattern.bar_rows for x in (bar.start, bar.offset, lead_beat(bar.meter))},
+    )
+
+    def ticks(time: Fraction) -> int:
+        return time.numerator * (parts // time.denominator)
+
+    bars = [
+        (ticks(bar.start), ticks(bar.start - bar.offset), ticks(lead_beat(bar.meter))) for bar in pattern.bar_rows
+    ]
+    begins = [start for start, _, _ in bars]
+    number: dict[tuple[int, int], int] = {}
+    shapes: dict[int, list[tuple[int, int]]] = {}
     rows = []
     for k, event in enumerate(events):
-        hands = sum(s.limb not in FEET for s in event.strokes)
-        bar = pattern.bar_at(event.start)
-        beat = lead_beat(bar.meter)
-        at = (event.start - bar.start + bar.offset) % beat
-        first = event.start - at
-        place = (first, at)
-        rows.append((k, place, beat, hands))
+        time = ticks(event.start)
+        hands = len(event.strokes) - len(event.feet)
+        _, origin, beat = bars[max(0, bisect_right(begins, time) - 1)]
+        at = (time - origin) % beat
+        rows.append((k, time - at, at, beat, hands))
         if hands:
-            number[place] = k
-            shapes.setdefault(place[0], []).append((at, hands))
-    for k, (begin, at), beat, hands in rows:
+            number[time - at, at] = k
+            shapes.setdefault(time - at, []).append((at, hands))
+    for k, begin, at, beat, hands in rows:
         if not hands or shapes[begin] != shapes.get(begin - beat) or shapes[begin] != shapes.get(begin - 2 * beat):
             continue
-        one, two = (number.get((begin - n * beat, at)) for n in (1, 2))
+        one, two = number.get((begin - beat, at)), number.get((begin - 2 * beat, at))
         if one is not None and two is not None:
             found[k] = k - one, k - two
     return found
