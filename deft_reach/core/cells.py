@@ -6,15 +6,15 @@ Orders of limbs are common practice of the trade and nobody's property.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import cache, cached_property
 from typing import Final
 
-from deft_reach.core.limbs import HANDS
+from deft_reach.core.limbs import DEFAULT_VOICE, FEET, HANDS
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.rudiments import RUDIMENTS
-from deft_reach.core.stroke_text import parse
+from deft_reach.core.stroke_text import parse, strike_of, write_strike
 
 #: Linear figures of hands and the bass foot, by their limbs in order.
 LINEAR: Final = (
@@ -39,6 +39,8 @@ HANDS_ALONE: Final = (
     "RLRLL",
     "RRLRL",
     "RRLLRL",
+    "RLRRLL",
+    "RLLRRL",
 )
 
 
@@ -97,6 +99,53 @@ def _all() -> Iterator[Cell]:
             mirrored = limbs.translate(str.maketrans("RL", "LR"))
             if mirrored != limbs:
                 yield Cell(" ".join(mirrored), family, " ".join(mirrored))
+
+
+def in_place_of(chosen: Cell, pattern: Pattern, low: int, high: int) -> str:
+    """The cell's text for the steps ``low`` to ``high`` of a pattern, with the voices and dynamics that stood there.
+
+    Steps answer to each other in order where there are as many, else by their time. A hand takes the voice, and the
+    accent or ghost, of the hand that struck there, else the voice it struck last; where nothing there was accented or
+    ghosted the cell keeps its own. Feet that sounded with a hand stay below a cell of hands alone.
+    """
+    cell = chosen.pattern
+    old = pattern.moments[low:high]
+    begin = old[0].start
+    same = len(cell.moments) == len(old)
+    dynamic = any(set(pattern.strokes[i].marks) & {">", "."} for row in old for i in row.strokes)
+    last: dict[str, str] = {}
+    words: dict[int, str] = {}
+    feet_below = not any(s.limb in FEET for s in cell.strokes)
+    for k, row in enumerate(cell.moments):
+        stood = old[k] if same else [m for m in old if m.start - begin <= row.start][-1]
+        there = [pattern.strokes[i] for i in stood.strokes]
+        exact = same or stood.start - begin == row.start
+        hands = [s for s in there if s.limb not in FEET]
+        strikes = []
+        for i in row.strokes:
+            strike = strike_of(cell, i)
+            if strike.limb in FEET:
+                strikes.append(strike)
+                continue
+            model = next((s for s in hands if s.limb == strike.limb), hands[0] if hands else None)
+            if model is not None:
+                last[strike.limb] = model.voice
+            marks = "".join(m for m in strike.marks if m not in (">", ".")) if dynamic else strike.marks
+            if dynamic and exact and model is not None:
+                marks = "".join(m for m in model.marks if m in (">", ".")) + marks
+            voice = last.get(strike.limb) or next(iter(last.values()), None)
+            if voice == DEFAULT_VOICE[strike.limb]:
+                voice = None
+            strikes.append(replace(strike, voice=voice, marks=marks))
+        if feet_below and exact and hands:
+            strikes += [strike_of(pattern, s.index) for s in there if s.limb in FEET]
+        if strikes:
+            words[k] = "+".join(write_strike(strike) for strike in strikes)
+    text = cell.text
+    for k in sorted(words, reverse=True):
+        span = cell.moments[k].span
+        text = text[: span.start] + words[k] + text[span.end :]
+    return text
 
 
 def find_cells(

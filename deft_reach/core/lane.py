@@ -603,15 +603,23 @@ class Lane:
             return ""
         last = pattern.moments[high - 1]
         length = last.start + last.length - pattern.moments[low].start
-        bar = pattern.bar_at(pattern.moments[low].start)
-        whole = Fraction(*bar.meter)
-        times, left = group_fit(length, whole)
-        grid = self.grid_at(low)
-        over = left / grid.step
-        round_after = comes_round(length, Fraction(1, bar.meter[1])) * bar.meter[1]
+        return f"{high - low} steps: {self.fit_words(length, low)}"
+
+    def fit_words(self, length: Fraction, at: int) -> str:
+        """How often a figure of this length (whole notes) fits into the bar of a step, and what is left over."""
+        pattern = self.pattern
+        if pattern is None or not length:
+            return ""
+        meter = pattern.meter
+        if pattern.moments:
+            meter = pattern.bar_at(pattern.moments[min(at, len(pattern.moments) - 1)].start).meter
+        times, left = group_fit(length, Fraction(*meter))
+        over = left / self.grid_at(at).step
+        round_after = comes_round(length, Fraction(1, meter[1])) * meter[1]
         beats = f"{round_after} beat{'s' if round_after != 1 else ''}"
-        rest = f", {_count(over)} step{'s' if over != 1 else ''} left" if left else " exactly"
-        return f"{high - low} steps: {times} times in a bar{rest}; on a beat again after {beats}"
+        rest = f", {_count(over)} step{'s' if over != 1 else ''} left over" if left else " exactly"
+        often = f"{times} time{'s' if times != 1 else ''}"
+        return f"fits {often} in a bar{rest}; on a beat again after {beats}"
 
     def fill_bar(self, tail: str = "") -> None:
         """Repeat the selection to the end of its bar; what is left is filled with ``tail``, or with its beginning."""

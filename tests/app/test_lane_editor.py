@@ -55,7 +55,7 @@ def test_arrows_select_and_the_clipboard_carries(editor, window):
     press(editor, KEY.Key_Right, SHIFT, 3)
     press(editor, KEY.Key_C, CONTROL)
     assert QGuiApplication.clipboard().text() == "/16 R L K"
-    assert "5 times in a bar, 1 step left" in window.write_station.lane_panel.note.text()
+    assert "fits 5 times in a bar, 1 step left over" in window.write_station.lane_panel.note.text()
     press(editor, KEY.Key_G)
     assert window.session.text == "(R L K) R L K"
     press(editor, KEY.Key_End)

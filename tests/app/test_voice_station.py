@@ -55,6 +55,22 @@ def test_selected_strokes_go_where_one_clicks(station, window):
     assert voices(window)[:2] == ["ft", "ft"]
 
 
+def test_a_set_of_strokes_stays_inside_the_selection(station, window):
+    lane = station.paint.lane
+    pick(station.paint.scope, "every right")
+    whole = window.session.pattern()
+    lane.go(2)
+    lane.go(4, extend=True)
+    inside = [i for m in whole.moments[2:4] for i in m.strokes]
+    wanted = [i for i in inside if whole.strokes[i].limb == "R"]
+    assert wanted and station.paint.put.text() == f"Put {len(wanted)} there"
+    pick(station.paint.voice, "rd")
+    press(station.paint.put)
+    after = window.session.pattern()
+    assert [s.index for s in after.strokes if s.voice == "rd"] == wanted
+    assert "in the selection" in window.session.undo_label
+
+
 @pytest.mark.parametrize(
     ("scope", "indices"), [("every right", [0, 2, 3, 5]), ("every accent", [0, 4]), ("first of each group", [0, 4])]
 )

@@ -153,7 +153,7 @@ def test_groups_are_bracketed_named_counted_and_opened_again():
     lane = start("R L R L R L")
     lane.go(0)
     lane.go(3, extend=True)
-    assert lane.group_words() == "3 steps: 5 times in a bar, 1 step left; on a beat again after 3 beats"
+    assert lane.group_words() == "3 steps: fits 5 times in a bar, 1 step left over; on a beat again after 3 beats"
     lane.group("low tide")
     assert text(lane) == '("low tide" R L R) L R L'
     lane.go(2)

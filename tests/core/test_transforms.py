@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from deft_reach.core import parse
-from deft_reach.core.cells import find_cells, shelf
+from deft_reach.core.cells import Cell, find_cells, in_place_of, shelf
 from deft_reach.core.rudiments import RUDIMENTS
 from deft_reach.core.transforms import TRANSFORMS, TransformError, ostinato, rotate
 from tests.strategies import texts
@@ -105,6 +105,27 @@ def test_the_shelf_has_the_rudiments_and_the_linear_figures():
         assert cell.pattern.strokes
         if cell.family == "hands and foot":
             assert all(len(m.strokes) == 1 for m in cell.pattern.moments), "one limb at a time"
+
+
+@pytest.mark.parametrize(
+    ("before", "cell", "after"),
+    [
+        ("R@t1> L@t1 R@t2 L@ft", "R L L R", "R@t1> L@t1 L@t2 R@ft"),
+        ("R@t1> L@t1 R@t2 L@ft", "R L R K", "R@t1> L@t1 R@t2 K"),
+        ("R@hh L. R@hh L>", "R R L L", "R@hh R. L@hh L>"),
+        ("R@hh+K L R@hh L", "R L L R", "R@hh+K L L@hh R"),
+        ("K K R@t1 L@t2", "R L R> L", "R L R@t1> L@t2"),
+        ("R@ft> L R L", "/8t R L R", "/8t R@ft> L R"),
+    ],
+)
+def test_a_cell_takes_over_voices_and_accents(before, cell, after):
+    pattern, new = parse(before), parse(cell)
+    assert in_place_of(Cell("", "", new.text), pattern, 0, 4) == after
+
+
+def test_the_sixes_of_singles_and_doubles_are_there():
+    names = {cell.name for cell in shelf()}
+    assert {"R L R R L L", "R L L R R L"} <= names
 
 
 def test_cells_are_found_by_length_ends_and_feet():

@@ -90,16 +90,17 @@ class PaintForm(Listener):
         self.follow()
 
     def chosen(self) -> list[int]:
-        """Indices of the hand strokes that are meant."""
+        """Indices of the hand strokes that are meant: of a set only those in the selection, where there is one."""
         pattern = self.session.pattern()
         if pattern is None:
             return []
         name = self.scope.currentData()
-        if name != SELECTION:
-            return strokes_in(pattern, name)
         low, high = self.lane.selection
-        if high > low:
-            found = [i for m in pattern.moments[low:high] for i in m.strokes]
+        within = [i for m in pattern.moments[low:high] for i in m.strokes] if high > low else None
+        if name != SELECTION:
+            return strokes_in(pattern, name, within)
+        if within is not None:
+            found = within
         else:
             found = [self.session.stroke] if self.session.stroke is not None else []
         return [i for i in found if pattern.strokes[i].limb in (*HANDS, EITHER)]
@@ -108,7 +109,10 @@ class PaintForm(Listener):
         """Put what is meant on a voice."""
         indices = self.chosen()
         if indices and voice:
-            words = self.scope.currentText() if self.scope.currentData() != SELECTION else f"{len(indices)} strokes"
+            low, high = self.lane.selection
+            inside = " in the selection" if high > low else ""
+            named = self.scope.currentData() != SELECTION
+            words = f"{self.scope.currentText()}{inside}" if named else f"{len(indices)} strokes"
             self.session.set_voices(dict.fromkeys(indices, voice), f"{words[:1].upper()}{words[1:]} to {voice}")
 
     def step(self, by: int) -> None:
@@ -124,7 +128,9 @@ class PaintForm(Listener):
         if not self.isVisible():
             return
         count = len(self.chosen())
+        low, high = self.lane.selection
         self.put.setText(f"Put {count} there" if count else "Put there")
+        self.put.setToolTip("Only in the selection" if high > low else "In the whole plan")
         for button in (self.put, self.before, self.after):
             button.setEnabled(count > 0)
 

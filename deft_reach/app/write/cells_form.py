@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
-from deft_reach.core.cells import Cell, find_cells, shelf
+from deft_reach.core.cells import Cell, find_cells, in_place_of, shelf
 from deft_reach.core.lane import Lane
 
 
@@ -56,7 +56,9 @@ class CellsForm(Listener):
         self.insert = QPushButton("Put in")
         self.insert.setToolTip("At the cursor")
         self.swap = QPushButton("Exchange group")
-        self.swap.setToolTip("Put the cell in place of the group under the cursor, or of the selection")
+        self.swap.setToolTip(
+            "Put the cell in place of the group under the cursor, or of the selection; voices and accents stay"
+        )
         self.tail = QPushButton("Fill, end with it")
         self.tail.setToolTip("Repeat the selection to the end of its bar and finish with this cell")
         for button in (self.insert, self.swap, self.tail):
@@ -154,7 +156,7 @@ class CellsForm(Listener):
         if cell is None:
             self.words.setText("No cell fits all of that: widen a filter.")
         else:
-            self.words.setText(cell.text)
+            self.words.setText(f"{cell.text}\n{self.lane.fit_words(cell.length, self.lane.at).capitalize()}.")
 
     def refresh(self) -> None:
         self._say()
@@ -168,7 +170,10 @@ class CellsForm(Listener):
         target = self._target()
         if self.chosen is not None and target is not None:
             self.lane.anchor, self.lane.at = target
-            self.lane.paste(self.chosen.text, f"Exchange for {self.chosen.name}")
+            pattern = self.lane.pattern
+            assert pattern is not None
+            text = in_place_of(self.chosen, pattern, *target)
+            self.lane.paste(text, f"Exchange for {self.chosen.name}")
 
     def _fill_with_tail(self) -> None:
         if self.chosen is not None:
