@@ -73,7 +73,7 @@ def in_words(found: Sequence[Refitted]) -> str:
     for number, row in enumerate(found, 1):
         s = row.report.summary
         limit = "no limit" if s.tempo_limit is None else f"breaks at {s.tempo_limit:.0f} BPM"
-        playable = "cannot be played; " if row.report.impossible else ""
+        playable = "cannot be played; " if row.report.impossible else "not at this tempo; " if row.breaks else ""
         lines.append(f"{number}. {playable}cost {s.cost:.2f}, ease {s.ease:.0f}, {limit}")
         lines.append(f"   {' '.join(row.text.split())}")
         lines += [f"   {sub.source} to {sub.target}, {len(sub.strokes)}x: {sub.why}" for sub in row.substitutions]

@@ -1,17 +1,15 @@
 """The same figure on another kit, or with one pedal instead of two.
 
 Drums keep their order from high to low: where there are fewer of them, neighbours share one. Cymbals go by their
-role. What is closest in sound comes first, then what is cheapest to play. What a second pedal played goes to one
-foot, is thinned to what one foot can do, or goes to free hands or into flams.
+role. What is closest in sound comes first, then what is cheapest to play. What the feet do is in refit_feet.
 """
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from itertools import combinations_with_replacement, pairwise, product
-from typing import Final, NamedTuple
+from itertools import combinations_with_replacement, product
+from typing import Final
 
 from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse
 from deft_reach.core.cost import Weights
@@ -20,11 +18,11 @@ from deft_reach.core.findings import voice_name
 from deft_reach.core.kit import Kit, Piece
 from deft_reach.core.layouts import STANDARD_VOICES, new_piece
 from deft_reach.core.layouts import layout as shipped
-from deft_reach.core.limbs import FEET, HANDS, KICK, LEFT, RIGHT, SECOND_KICK
-from deft_reach.core.motion.timing import restrike
-from deft_reach.core.pattern import Pattern, Strike, Stroke, lead_beat
+from deft_reach.core.limbs import HANDS
+from deft_reach.core.pattern import Pattern, Strike
 from deft_reach.core.player import Player
 from deft_reach.core.progress import SILENT, Progress
+from deft_reach.core.refit_feet import Substitution, foot_changes
 from deft_reach.core.report import Report
 from deft_reach.core.stroke_text import rewrite, strike_of
 from deft_reach.core.substitutes import LIKE
@@ -42,18 +40,6 @@ class RefitError(ValueError):
     """A question that has no answer: says what to give instead."""
 
 
-class Substitution(NamedTuple):
-    """What was replaced: a voice or a limb by another, the strokes of the original, and why."""
-
-    source: str
-    target: str
-    strokes: tuple[int, ...]
-    why: str
-
-    def as_dict(self) -> dict[str, object]:
-        return {"from": self.source, "to": self.target, "strokes": list(self.strokes), "why": self.why}
-
-
 @dataclass(frozen=True)
 class Refitted:
     """One answer. ``loss`` says how far it is from the original in sound: 0 is the same."""
@@ -63,6 +49,12 @@ class Refitted:
     substitutions: tuple[Substitution, ...]
     loss: float
     kit: Kit
+
+    @property
+    def breaks(self) -> bool:
+        """Whether it breaks at the tempo asked."""
+        limit = self.report.summary.tempo_limit
+        return self.report.impossible or (limit is not None and limit < self.report.tempo)
 
 
 def refit(
@@ -81,6 +73,8 @@ def refit(
 ) -> tuple[Refitted, ...]:
     """The pattern, meant for ``source``, on ``target``: closest in sound first, then cheapest.
 
+    What breaks at the tempo asked comes after everything that does not.
+
     ``pedals`` is how many bass pedals there are, 1 or 2; None leaves it to the kit. ``chosen`` settles what some
     voices become.
 
@@ -98,13 +92,20 @@ def refit(
         if voice not in voices:
             raise RefitError(f"no hand plays '{voice}' here; hands play {', '.join(voices)}")
     found: list[Refitted] = []
+    feet = foot_changes(pattern, kit, player, tempo, repeat)
     maps = sorted(_maps(voices, source, kit, chosen or {}), key=lambda row: row[0])[:MOST]
     if not maps:
         raise RefitError(f"the kit '{kit.name}' has nothing for the hands to strike")
     for loss, mapping in maps:
         moved, said = _voiced(pattern, source, kit, mapping)
-        for text, more, lost in _feet(pattern, moved, kit, player, tempo, repeat):
+        for change in feet:
             progress.at(len(found), None)
+            changes = {**moved, **change.strikes}
+            for index in change.flams:
+                strike = moved.get(index) or strike_of(pattern, index)
+                changes[index] = replace(strike, grace=strike.grace or "f")
+            text = rewrite(pattern, changes) if changes else pattern.text
+            more, lost = change.said, change.loss
             new = read_unfinished(text, kit)
             report = analyse(new, kit, player, tempo, repeat=repeat, weights=weights)
             found.append(Refitted(text, report, (*said, *more), loss + lost, kit))
@@ -112,8 +113,8 @@ def refit(
     return tuple(sorted(distinct.values(), key=_rank)[: max(1, best)])
 
 
-def _rank(row: Refitted) -> tuple[bool, float, float]:
-    return row.report.impossible, round(row.loss, 3), row.report.summary.cost
+def _rank(row: Refitted) -> tuple[bool, bool, float, float]:
+    return row.report.impossible, row.breaks, round(row.loss, 3), row.report.summary.cost
 
 
 def _with_pedals(kit: Kit, pedals: int | None) -> Kit:
@@ -261,160 +262,3 @@ def _why(was: str, now: str, source: Kit, target: Kit, mapping: Mapping[str, str
     if there.kind not in (home.kind, *_TOMS) or home.kind not in (*_TOMS, there.kind):
         why = f"the kit has no {name}: of what it has, the {words} is nearest to it"
     return why + (", which it shares" if also else "")
-
-
-# --- feet ------------------------------------------------------------------------------------------------------
-
-
-def _feet(
-    pattern: Pattern, moved: dict[int, Strike | None], kit: Kit, player: Player, tempo: float, repeat: bool
-) -> Iterator[tuple[str, list[Substitution], float]]:
-    """The text, what is said of the feet, and what is lost in likeness: every way to play them on this kit."""
-    second = [s for s in pattern.strokes if s.limb == SECOND_KICK]
-    if second and kit.of_kind("second-bass-pedal") is None:
-        yield from _one_pedal(pattern, moved, kit, player, tempo)
-        return
-    yield rewrite(pattern, moved) if moved else pattern.text, [], 0.0
-    if not second and kit.of_kind("second-bass-pedal") is not None:
-        yield from _two_pedals(pattern, moved, player, tempo)
-
-
-def _one_pedal(
-    pattern: Pattern, moved: dict[int, Strike | None], kit: Kit, player: Player, tempo: float
-) -> Iterator[tuple[str, list[Substitution], float]]:
-    second = [s for s in pattern.strokes if s.limb == SECOND_KICK]
-    both = {s.moment for s in pattern.strokes if s.limb == KICK}
-    single = [s for s in second if s.moment not in both]
-    doubled = {s.index: None for s in second if s.moment in both}
-    needed = restrike(player, KICK)
-    whole = 240.0 / tempo
-    feet = [s for s in pattern.strokes if s.limb == KICK or (s.limb == SECOND_KICK and s.moment not in both)]
-    gaps = [float(b.start - a.start) * whole for a, b in pairwise(feet)]
-    able = not gaps or min(gaps) >= needed
-    limit = f"one foot needs {needed * 1000:.0f} ms from stroke to stroke"
-    indices = tuple(s.index for s in single)
-    total = max(1, len(pattern.strokes))
-
-    to_one: dict[int, Strike | None] = {**moved, **doubled}
-    for s in single:
-        to_one[s.index] = Strike(KICK, None, s.marks)
-    why = f"one foot can play them all at this tempo: {limit}" if able else (
-        f"one foot cannot quite: {limit}, and the shortest gap is {min(gaps) * 1000:.0f} ms"
-    )  # fmt: skip
-    yield rewrite(pattern, to_one), [Substitution("J", "K", indices, why)], 0.0 if able else 2.0
-
-    kept = _thinned(pattern, [s.index for s in feet], needed / whole)
-    gone = tuple(s.index for s in feet if s.index not in kept)
-    if gone:
-        thin: dict[int, Strike | None] = {**moved, **doubled, **dict.fromkeys(gone)}
-        stays = [s for s in single if s.index in kept]
-        for s in stays:
-            thin[s.index] = Strike(KICK, None, s.marks)
-        said = [Substitution("J, K", "left out", gone, f"thinned to what one foot can do: {limit}")]
-        if stays:
-            said.append(Substitution("J", "K", tuple(s.index for s in stays), "the one foot plays what is left"))
-        yield rewrite(pattern, thin), said, 0.3 + 2.0 * len(gone) / total
-
-    by_hand, left, flams = _to_hands(pattern, single, kit)
-    if by_hand:
-        hands: dict[int, Strike | None] = {**moved, **doubled, **dict.fromkeys(left), **by_hand}
-        words = voice_name(kit, next(iter(by_hand.values())).voice or "sn")
-        said = [
-            Substitution("J", f"hands on the {words}", tuple(by_hand), "a free hand takes it, as low as there is")
-        ]
-        if left:
-            said.append(Substitution("J", "left out", tuple(left), "both hands have something else to do"))
-        yield rewrite(pattern, hands), said, 0.5 + 2.0 * len(left) / total
-    if flams:
-        flammed: dict[int, Strike | None] = {**moved, **doubled, **{s.index: None for s in single}}
-        for index in flams:
-            before = moved.get(index)
-            flammed[index] = replace(before if before is not None else strike_of(pattern, index), grace="f")
-        said = [
-            Substitution("J", "left out", indices, "the run is shortened"),
-            Substitution("hand stroke", "flam", tuple(flams), "a flam makes up for the foot before it"),
-        ]
-        yield rewrite(pattern, flammed), said, 0.6 + 2.0 * max(0, len(single) - len(flams)) / total
-
-
-def _thinned(pattern: Pattern, feet: Sequence[int], least: float) -> frozenset[int]:
-    """The foot strokes to keep so that none follows another within ``least`` whole notes, the weightiest there are.
-
-    Accents and beats weigh most, then what the first pedal played: dynamic programming over the strokes in order.
-    """
-    strokes = [pattern.strokes[i] for i in feet]
-
-    def weight(k: int) -> float:
-        s = strokes[k]
-        bar = pattern.bar_at(s.start)
-        into = (bar.offset + s.start - bar.start) % lead_beat(bar.meter)
-        return 1.0 + 2.0 * (">" in s.marks) + 1.5 * (into == 0) + 0.5 * (s.limb == KICK)
-
-    best: list[tuple[float, int]] = []  # (weight so far with this one kept, the one before it)
-    for k in range(len(strokes)):
-        before = [(best[j][0], j) for j in range(k) if float(strokes[k].start - strokes[j].start) >= least - 1e-9]
-        top, j = max(before, default=(0.0, -1))
-        best.append((top + weight(k), j))
-    k = max(range(len(best)), key=lambda n: best[n][0], default=-1)
-    kept = set()
-    while k >= 0:
-        kept.add(feet[k])
-        k = best[k][1]
-    return frozenset(kept)
-
-
-def _to_hands(
-    pattern: Pattern, strokes: Sequence[Stroke], kit: Kit
-) -> tuple[dict[int, Strike], list[int], list[int]]:
-    """Foot strokes that free hands can take, those they cannot, and the hand strokes that could be flams instead."""
-    low = max((p for p in kit if p.kind in (*_TOMS, "snare")), key=_pitch, default=None)
-    taken: dict[int, Strike] = {}
-    left: list[int] = []
-    flams: list[int] = []
-    if low is None:
-        return taken, left, flams
-    last = dict.fromkeys(HANDS, -math.inf)
-    wanted = {s.index for s in strokes}
-    following = False
-    for moment in pattern.moments:
-        here = [pattern.strokes[i] for i in moment.strokes]
-        busy = {s.limb for s in here if s.limb in HANDS}
-        for s in here:
-            if s.index in wanted:
-                free = [hand for hand in (RIGHT, LEFT) if hand not in busy]
-                if free:
-                    hand = min(free, key=lambda h: last[h])
-                    taken[s.index] = Strike(hand, low.code, s.marks)
-                    busy.add(hand)
-                else:
-                    left.append(s.index)
-                following = True
-        hands = [s for s in here if s.limb in HANDS]
-        if hands and following and not hands[0].grace:
-            flams.append(hands[0].index)
-        if here and not any(s.index in wanted for s in here):
-            following = False
-        for hand in busy:
-            last[hand] = float(moment.start)
-    return taken, left, flams
-
-
-def _two_pedals(
-    pattern: Pattern, moved: dict[int, Strike | None], player: Player, tempo: float
-) -> Iterator[tuple[str, list[Substitution], float]]:
-    """Runs that hurry one foot, shared between two."""
-    needed = restrike(player, KICK) * tempo / 240.0
-    kicks = [s for s in pattern.strokes if s.limb == KICK]
-    busy = {s.moment for s in pattern.strokes if s.limb in FEET and s.limb != KICK}
-    changes: dict[int, Strike | None] = dict(moved)
-    shared: list[int] = []
-    previous_shared = False
-    for a, b in pairwise(kicks):
-        hurried = float(b.start - a.start) < needed / 0.85
-        previous_shared = hurried and not previous_shared and b.moment not in busy
-        if previous_shared:
-            changes[b.index] = Strike(SECOND_KICK, None, b.marks)
-            shared.append(b.index)
-    if shared:
-        why = "two feet share what hurries one"
-        yield rewrite(pattern, changes), [Substitution("K", "J", tuple(shared), why)], 0.02
