@@ -109,6 +109,6 @@ def in_words(found: Layouts) -> str:
         for plan in layout.plans if len(layout.plans) > 1 else ():
             lines.append(f"   {plan.name}: cost {plan.cost_before:.2f} to {plan.cost_after:.2f}")
     if not lines:
-        lines.append("no place within that distance is cheaper")
+        lines.append("no move within that distance gains a twentieth of the cost")
     lines.append(f"{found.evaluated:,} layouts looked at")
     return "\n".join(lines)

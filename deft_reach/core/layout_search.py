@@ -21,8 +21,9 @@ from deft_reach.core.cost import Weights, squeeze_cost
 from deft_reach.core.kit import Kit, Piece
 from deft_reach.core.limbs import HANDS
 from deft_reach.core.motion.clearance import Ways, join_ways, pass_by, ways_of
+from deft_reach.core.motion.comfort import rula
 from deft_reach.core.motion.follow import Feet, Follow, Graces, Hands, Kept, Postures, follow, voices_of
-from deft_reach.core.motion.pose import MAX_LEAN_MM
+from deft_reach.core.motion.pose import MAX_LEAN_MM, elbow_degrees, upper_arm_degrees
 from deft_reach.core.motion.reach_table import ReachTable, reach_table
 from deft_reach.core.motion.walk import Walk, walk
 from deft_reach.core.pattern import Pattern
@@ -39,8 +40,10 @@ BUDGET: Final = 3000
 MOST_MM: Final = 400.0
 #: Two answers differ where some piece stands this far apart (mm).
 APART_MM: Final = 25.0
-#: What moving a piece by a metre must gain at least, as a part of the whole cost: nothing moves for nothing.
-MOVE_PRICE: Final = 0.02
+#: What moving a piece must gain at least, as a part of the whole cost; an answer that gains less is none.
+LEAST_GAIN: Final = 0.05
+#: What moving a piece by a metre must gain beyond that.
+MOVE_PRICE: Final = 0.1
 #: A plan that gets dearer weighs so many times what it loses.
 PAYS: Final = 10.0
 
@@ -185,6 +188,19 @@ class _Search:
         self.was = {code: trouble(kit, self._piece(code)) for code in pieces}
         table = reach_table(kit, player, self.voices)
         self.leaned = {code: self._least_lean(table, code) for code in pieces}
+        #: The voices of the pieces that move, with the hands that play them.
+        self.played = {
+            code: sorted(
+                {
+                    (s.limb, s.voice)
+                    for plan in plans
+                    for s in plan.pattern.strokes
+                    if s.limb in HANDS and s.voice.partition(":")[0] == code
+                }
+            )
+            for code in pieces
+        }
+        self.held = self._held(table)
         self.joined = _Joined.of(plans, table)
         self.before = self.joined.costs(table)
         self.scale = max(math.fsum(self.before), 1e-9)
@@ -203,6 +219,17 @@ class _Search:
     def _least_lean(table: ReachTable, code: str) -> float:
         leans = [table.lean[hand][code] for hand in HANDS if code in table.lean[hand]]
         return min(leans, default=0.0)
+
+    def _held(self, table: ReachTable) -> dict[str, int]:
+        """How strained the arms are held at each piece that moves, by the hands that play it there (RULA)."""
+        found = {}
+        for code, rows in self.played.items():
+            arms = [table.joints[hand][voice] for hand, voice in rows if voice in table.joints[hand]]
+            if arms:
+                joints = np.array(arms)
+                bent = zip(upper_arm_degrees(joints).tolist(), elbow_degrees(joints).tolist())
+                found[code] = sum(rula(upper, elbow) for upper, elbow in bent)
+        return found
 
     # --- one place --------------------------------------------------------------------------------------------
 
@@ -233,6 +260,9 @@ class _Search:
             if lean > self.leaned[code] + 1.0 and (lean > MAX_LEAN_MM or lean > 0):
                 self.seen[place] = _NEVER
                 return _NEVER
+        if any(score > self.held.get(code, score) for code, score in self._held(table).items()):
+            self.seen[place] = _NEVER
+            return _NEVER
         price = self._price_of_moving(place)
         bare = self.joined.without_squeeze(table)
         least = self._total(bare[1]) + price
@@ -278,7 +308,8 @@ class _Search:
             if total >= self.scale - 1e-9:
                 break
             place = self._tidied(place)
-            if all(self._apart(place, other) for other in chosen):
+            gain = self.scale - math.fsum(self.seen[place].costs)
+            if gain >= LEAST_GAIN * self.scale and all(self._apart(place, other) for other in chosen):
                 chosen.append(place)
         chosen.sort(key=lambda p: math.fsum(self.seen[p].costs))
         return Layouts(tuple(self._layout(place) for place in chosen[:best]), self.evaluated)
@@ -327,14 +358,31 @@ class _Search:
         return found
 
     def _tidied(self, place: _Place) -> _Place:
-        """The same without moves that gain next to nothing."""
-        total = self.seen[place].total
-        for k in range(len(place)):
-            if place[k]:
-                plain = (*place[:k], 0, *place[k + 1 :])
-                if (less := self.cost(plain).total) <= total + 0.002 * self.scale:
-                    place, total = plain, less
+        """The same without pieces whose moves gain too little, and with every move as small as serves."""
+        # Smaller moves gain less, so what is left of them is asked again.
+        return self._without_pieces(self._smaller(self._without_pieces(place)))
+
+    def _without_pieces(self, place: _Place) -> _Place:
+        pieces = sorted(range(0, len(place), 3), key=lambda k: math.dist(place[k : k + 3], (0, 0, 0)))
+        for k in pieces:
+            plain = (*place[:k], 0, 0, 0, *place[k + 3 :])
+            if plain != place and self._whole(plain) <= self._whole(place) + LEAST_GAIN * self.scale:
+                place = plain
         return place
+
+    def _smaller(self, place: _Place) -> _Place:
+        for k in range(len(place)):
+            for less in (0, int(place[k] / 2)):
+                smaller = (*place[:k], less, *place[k + 1 :])
+                if smaller != place and self._whole(smaller) <= self._whole(place) + 0.005 * self.scale:
+                    place = smaller
+                    break
+        return place
+
+    def _whole(self, place: _Place) -> float:
+        """What a place costs, without the price of moving there."""
+        found = self.cost(place)
+        return self._total(found.costs) if found.costs else math.inf
 
     def _note(self, total: float, place: _Place) -> None:
         if total < self._told_at - 0.005 * self.scale:

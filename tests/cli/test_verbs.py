@@ -366,7 +366,7 @@ def test_layout_gives_the_promised_object(capsys):
 
 
 def test_layout_of_a_document_takes_all_plans_on_one_kit(capsys):
-    _, found = verb(capsys, "layout", str(demo_file()), "--move", "rd", "--within", "30", "--evaluate", "60")
+    _, found = verb(capsys, "layout", str(demo_file()), "--move", "ft", "--within", "200", "--evaluate", "150")
     document = json.loads(demo_file().read_text())
     names = [plan["name"] for plan in document["plans"] if plan["kit"] == document["plans"][0]["kit"]]
     assert [plan["name"] for plan in found["best"][0]["plans"]] == names

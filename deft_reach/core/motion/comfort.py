@@ -78,6 +78,17 @@ def comforts(kit: Kit, player: Player, voices: tuple[str, ...]) -> dict[str, dic
     return rows
 
 
+def rula(upper_arm: float, elbow: float) -> int:
+    """How strained an arm is held, 2 (not at all) to 6: RULA's scores of the upper arm and of the lower arm together.
+
+    ``upper_arm`` is how far it is from hanging, ``elbow`` the angle between upper arm and forearm, both in degrees.
+    Source: McAtamney & Corlett 1993, *Applied Ergonomics* 24: upper arm within 20° scores 1, to 45° 2, to 90° 3,
+    above 4; an elbow bent by 60 to 100° scores 1, else 2.
+    """
+    arm = 1 + (upper_arm > 20.0) + (upper_arm > 45.0) + (upper_arm > 90.0)
+    return arm + (1 if 60.0 <= 180.0 - elbow <= 100.0 else 2)
+
+
 def easier(found: dict[str, Comfort]) -> str | None:
     """The hand that has it easier, None if neither has."""
     if len(found) < 2 or abs(found[RIGHT].strain - found[LEFT].strain) < ALIKE:
