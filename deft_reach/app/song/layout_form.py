@@ -170,7 +170,10 @@ class LayoutForm(Listener):
         if result.best:
             self._say(f"{result.evaluated:,} places looked at. Outlines on the plan: where they would stand.", "hint")
         else:
-            self._say("No move within that distance gains a twentieth of the cost: this kit is right for these plans.", "hint")
+            self._say(
+                "No move within that distance gains a twentieth of the cost: this kit is right for these plans.",
+                "hint",
+            )
 
     @property
     def rows(self) -> list[Layout]:

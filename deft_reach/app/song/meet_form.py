@@ -188,5 +188,8 @@ class MeetForm(Listener):
             self.session.apply(document.with_text(plan, offer.text), f"{plan.name}: {offer.name}")
 
 
-def _weight(seam: Seam) -> tuple[int, int]:
-    return ("", "note", "caution", "stop").index(seam.worst), len(seam.notes)
+def _weight(seam: Seam) -> tuple[int, int, int]:
+    """What comes of the meeting itself weighs more than what is hurried there anyway."""
+    ranks = ("", "note", "caution", "stop")
+    own = max((ranks.index(note.severity) for note in seam.notes if note.kind != "hurried"), default=0)
+    return own, ranks.index(seam.worst), len(seam.notes)

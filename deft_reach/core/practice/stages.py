@@ -12,7 +12,7 @@ from deft_reach.core.cost import Weights
 from deft_reach.core.document import Document, Plan, Score, Section, Song, read_text
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import FEET, HANDS
-from deft_reach.core.pattern import Pattern, Strike
+from deft_reach.core.pattern import Pattern, Strike, lead_beat
 from deft_reach.core.player import Player
 from deft_reach.core.report import Report
 from deft_reach.core.song.chain import chain_song
@@ -133,30 +133,49 @@ def _without(pattern: Pattern, limbs: tuple[str, ...]) -> str:
     return rewrite(pattern, {s.index: None for s in pattern.strokes if s.limb in limbs})
 
 
-def plain_groove(kit: Kit, meter: tuple[int, int]) -> str | None:
-    """One bar of eighths with a backbeat, on what the kit has; None for a kit with nothing to keep time on."""
+def on_triplets(pattern: Pattern) -> bool:
+    """Whether a figure divides its beats by three rather than by two: most of what falls between beats does.
+
+    In compound meters beats are divided by three anyway; that is their straight.
+    """
+    threes = twos = 0
+    for event in pattern.events:
+        bar = pattern.bar_at(event.start)
+        beat = lead_beat(bar.meter)
+        into = (event.start - bar.start + bar.offset) % beat / beat
+        if beat.numerator == 1 and into:
+            threes += into.denominator % 3 == 0
+            twos += into.denominator % 3 != 0
+    return threes > twos
+
+
+def plain_groove(kit: Kit, meter: tuple[int, int], triplets: bool = False) -> str | None:
+    """One bar with a backbeat on what the kit has: eighths, or a shuffle in ``triplets``; None for a kit with nothing
+    to keep time on."""
     time = next((p.code for kind in ("hi-hat", "ride", "crash") if (p := kit.of_kind(kind)) is not None), None)
     snare = kit.of_kind("snare")
     if time is None or snare is None:
         return None
     beats, value = meter
-    per_beat = 2 if value <= 4 else 1
+    per_beat = (3 if triplets else 2) if value <= 4 else 1
     lead_left = kit.hat_side > 0 and time == "hh"
     keeps, backs = ("L", "R") if lead_left else ("R", "L")
     words = []
     for beat in range(beats):
         for part in range(per_beat):
-            word = f"{keeps}@{time}"
+            word = f"{keeps}@{time}" if per_beat != 3 or part != 1 else "-"
             if part == 0:
                 word += f"+{backs}>" if beat % 2 == 1 else "+K"
             words.append(word)
     setting = "" if meter == (4, 4) else f"meter {beats}/{value} "
-    return f"{setting}/{value * per_beat} {' '.join(words)} |"
+    grid = f"/{value * 2}t" if per_beat == 3 else f"/{value * per_beat}"
+    return f"{setting}{grid} {' '.join(words)} |"
 
 
 def _between(pattern: Pattern, kit: Kit, player: Player, tempo: float, groove: str | None) -> str | None:
     """A bar or more of groove, the figure, and the groove again; None where they cannot be chained."""
-    text = groove or plain_groove(kit, pattern.bar_rows[-1].meter if pattern.bar_rows else (4, 4))
+    meter = pattern.bar_rows[-1].meter if pattern.bar_rows else (4, 4)
+    text = groove or plain_groove(kit, meter, on_triplets(pattern))
     if text is None or not any(bar.length == Fraction(*bar.meter) for bar in pattern.bar_rows):
         return None
     plans = (

@@ -7,10 +7,11 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Final, NamedTuple
 
+from deft_reach.core.counting import place
 from deft_reach.core.document import Document, Song
 from deft_reach.core.limbs import HANDS, KICK, SECOND_KICK, other_hand
 from deft_reach.core.pattern import Pattern, Strike
-from deft_reach.core.song.verdict import Seam, SongReport, analyse_song
+from deft_reach.core.song.verdict import Seam, SongReport, analyse_song, near_seam
 from deft_reach.core.stroke_text import rewrite, strike_of
 
 #: So much of the end of a plan (whole notes) counts as its exit.
@@ -80,15 +81,8 @@ def _pace_at(found: SongReport, seam: Seam | None) -> float:
     """The highest pace from the last beat before a seam to the first beat after it."""
     if found.chain is None or found.report is None or seam is None:
         return 0.0
-    length = found.chain.pattern.length
-    paces = [0.0]
-    for stroke, report in zip(found.chain.pattern.strokes, found.report.strokes):
-        away = stroke.start - seam.start
-        if found.chain.repeat:
-            away = (away + length / 2) % length - length / 2
-        if Fraction(-1, 4) <= away < Fraction(1, 4) and report.pace is not None:
-            paces.append(report.pace)
-    return max(paces)
+    first = next((k for k, s in enumerate(found.chain.pattern.strokes) if s.start == seam.start), None)
+    return max((found.report.strokes[i].pace or 0.0 for i in near_seam(found.chain, first)), default=0.0)
 
 
 def _ideas(found: SongReport, seam: Seam) -> Iterator[_Idea]:
@@ -101,6 +95,7 @@ def _ideas(found: SongReport, seam: Seam) -> Iterator[_Idea]:
         yield from _shorter(a.plan.id, text, run)
     yield from _group_less(a.plan.id, text)
     yield from _other_landing(b.plan.id, b.pattern)
+    yield from _stroke_less(found, seam)
 
 
 def _last_run(pattern: Pattern) -> list[int]:
@@ -165,6 +160,29 @@ def _group_less(plan: str, pattern: Pattern) -> Iterator[_Idea]:
     changes[first.index] = Strike(first.limb, strike_of(pattern, first.index).voice, accent, "f")
     text = rewrite(pattern, changes)
     yield _Idea("one group less and a flam", plan, text, f"{what}: {len(inside) - 1} strokes")
+
+
+def _stroke_less(found: SongReport, seam: Seam) -> Iterator[_Idea]:
+    """The most hurried stroke there left out, or the one of its limb before it, which it comes from."""
+    chain, report = found.chain, found.report
+    assert chain is not None and report is not None
+    first = next((k for k, s in enumerate(chain.pattern.strokes) if s.start == seam.start), None)
+    near = near_seam(chain, first)
+    if not near:
+        return
+    hurried = max(near, key=lambda i: report.strokes[i].pace or 0.0)
+    limb, count = chain.pattern.strokes[hurried].limb, len(chain.pattern.strokes)
+    back = ((hurried - k) % count for k in range(1, count if chain.repeat else hurried + 1))
+    before = next((i for i in back if chain.pattern.strokes[i].limb == limb), None)
+    for index in (before, hurried):
+        if index is None:
+            continue
+        part, own = chain.origin[index]
+        plan, pattern = chain.parts[part].plan, chain.parts[part].pattern
+        if len(pattern.strokes) > 1:
+            stroke = pattern.strokes[own]
+            what = f"{limb} on {stroke.voice}, bar {stroke.bar}, {place(stroke.beat)}"
+            yield _Idea("one stroke less", plan.id, rewrite(pattern, {own: None}), what)
 
 
 def _other_landing(plan: str, pattern: Pattern) -> Iterator[_Idea]:

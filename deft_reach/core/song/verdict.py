@@ -13,7 +13,7 @@ from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse
 from deft_reach.core.counting import place
 from deft_reach.core.document import Document, Song
 from deft_reach.core.findings import voice_name
-from deft_reach.core.limbs import FEET, HANDS, HAT_FOOT, LEFT, RIGHT
+from deft_reach.core.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
 from deft_reach.core.report import Finding, Report
 from deft_reach.core.song.chain import Chain, Part, Problem, chain_song, problems_of
 from deft_reach.core.song.pulse import Pulse, pulse_between
@@ -22,8 +22,16 @@ from deft_reach.core.song.pulse import Pulse, pulse_between
 FAR_MM: Final = 250.0
 #: An entry at this pace or more deserves a thought where the section alone has it easier.
 BUSY: Final = 0.6
+#: What is hurried more than this where sections meet is always said.
+HURRIED: Final = 0.85
+#: How far before and after a meeting counts as there (whole notes): a quarter note.
+NEAR: Final = Fraction(1, 4)
 #: A landing's foot comes out of so many foot strokes in a row, at least.
 FEET_IN_A_ROW: Final = 3
+_LIMB: Final = {
+    RIGHT: "The right hand", LEFT: "The left hand", KICK: "The bass foot", SECOND_KICK: "The second bass foot",
+    HAT_FOOT: "The hi-hat foot",
+}  # fmt: skip
 _HAND: Final = {RIGHT: "right hand", LEFT: "left hand"}
 
 
@@ -185,6 +193,22 @@ def _seams(chain: Chain, report: Report) -> Iterator[Seam]:
         yield Seam(before, after, start, tuple(meeting.notes()), pulse)
 
 
+def near_seam(chain: Chain, first: int | None) -> list[int]:
+    """The strokes from a quarter before a part's first stroke to a quarter after it."""
+    if first is None:
+        return []
+    strokes, length = chain.pattern.strokes, chain.pattern.length
+    begin = strokes[first].start
+    found = []
+    for stroke in strokes:
+        away = stroke.start - begin
+        if chain.repeat:
+            away = (away + length / 2) % length - length / 2
+        if -NEAR <= away < NEAR:
+            found.append(stroke.index)
+    return found
+
+
 def _edges(chain: Chain) -> tuple[dict[int, int], dict[int, int]]:
     """Every part's first and last stroke in the chain, in the part's own order."""
     first: dict[int, tuple[int, int]] = {}
@@ -213,10 +237,41 @@ class _Meeting:
     def notes(self) -> Iterator[SeamNote]:
         if self.at is None:
             return
-        yield from self._hands()
-        yield from self._feet()
+        said = [*self._hands(), *self._feet()]
+        yield from said
+        yield from self._hurried(said)
+        yield from self._stops()
         yield from self._hat()
         yield from self._lead()
+
+    def _hurried(self, said: Sequence[SeamNote]) -> Iterator[SeamNote]:
+        """The most hurried stroke here, where no other note has said it."""
+        rows = [(self.report.strokes[i].pace or 0.0, i) for i in near_seam(self.chain, self.at)]
+        pace, index = max(rows, default=(0.0, 0))
+        if pace <= HURRIED or any(index in note.strokes for note in said):
+            return
+        part, own = self.chain.origin[index]
+        mine = self.chain.parts[part]
+        by_itself = alone(self.chain, mine).strokes[own].pace or 0.0
+        stroke = self.report.strokes[index]
+        where = f"bar {stroke.bar}, {place(stroke.beat)}"
+        other = (
+            f" {mine.plan.name} alone is as hurried there."
+            if by_itself > pace - 0.02
+            else f" In {mine.plan.name} alone it is {by_itself:.2f}."
+        )
+        yield SeamNote(
+            "hurried", "stop" if pace > 1 else "caution", (index,),
+            f"{_LIMB[stroke.limb]} on the {voice_name(self.kit, stroke.voice)} ({where}) has "
+            f"{(stroke.gap or 0.0) * 1000:.0f} ms and needs {stroke.needed * 1000:.0f} ms: pace {pace:.2f}.{other}",
+        )  # fmt: skip
+
+    def _stops(self) -> Iterator[SeamNote]:
+        """What cannot be done across the two."""
+        for finding in self.report.findings:
+            parts = {self.chain.origin[i][0] for i in finding.strokes}
+            if finding.severity == "stop" and {self.before, self.number} <= parts:
+                yield SeamNote(finding.kind, "stop", tuple(finding.strokes), finding.message)
 
     def _own(self, index: int) -> int:
         return self.chain.origin[index][1]

@@ -74,6 +74,28 @@ def test_a_groove_of_the_players_own():
     assert "L@hh+R>" in left, "a mirrored kit is led by the left hand"
 
 
+@pytest.mark.parametrize(
+    ("text", "grid"),
+    [
+        ("/8t R@hh+K - R@hh R@hh+L - R@hh R@hh+K - R@hh R@hh+L - R@hh |", "/8t"),
+        ("/16t R L R L R L R L R L R L R L R L R L R L R L R L |", "/8t"),
+        ("/16 R L R L R L R L R L R L R L R L |", "/8"),
+        ("meter 12/8 /8 R L R R L R R L R R L R |", "/8"),
+    ],
+)
+def test_the_groove_around_it_has_the_figures_grid(text, grid):
+    """Common practice: a shuffle's fill is practised between shuffles, not between straight eighths."""
+    framed = build_up(parse(text), FIVE, PLAYER, 90)[-1]
+    assert framed.name == "between grooves"
+    first = parse(framed.text)
+    per_beat = sum(s.voice == "hh" and s.start < Fraction(1, 4) for s in first.strokes)
+    if grid == "/8t":
+        hats = [s.start for s in first.strokes if s.voice == "hh" and s.start < Fraction(1, 2)]
+        assert hats[:4] == [0, Fraction(1, 6), Fraction(1, 4), Fraction(5, 12)]
+    else:
+        assert per_beat == 2 and first.strokes[0].voice == "hh"
+
+
 def test_the_start_comes_from_the_fastest_passage():
     stages = build_up(FIGURE, FIVE, PLAYER, 100)
     limit = min(stage.tempo_limit for stage in stages)

@@ -268,3 +268,44 @@ def test_a_longer_song_is_only_more_of_the_same():
     assert long.chain.pattern.length == 6 and len(long.report.strokes) == 2 * len(short.report.strokes)
     document = show((GROOVE, 1))
     assert chain_song(document, replace(document.songs[0], sections=(Section("p0", 900),))).pattern.length == 900
+
+
+@given(st.lists(st.tuples(figures(), st.integers(1, 2)), min_size=2, max_size=3), st.booleans(), st.integers(80, 260))
+@settings(max_examples=15, deadline=None)
+def test_every_seam_that_is_hurried_or_cannot_be_done_is_said(rows, repeat, tempo):
+    found = song_of(*[(text, times, float(tempo)) for text, times in rows], repeat=repeat)
+    if found.report is None:
+        return
+    chain, length = found.chain, found.chain.pattern.length
+    for seam in found.seams:
+        worst = 0.0
+        for stroke, report in zip(chain.pattern.strokes, found.report.strokes):
+            away = stroke.start - seam.start
+            if repeat:
+                away = (away + length / 2) % length - length / 2
+            if -Fraction(1, 4) <= away < Fraction(1, 4) and report.pace is not None:
+                worst = max(worst, report.pace)
+        if worst > 0.85:
+            assert seam.worst == ("stop" if worst > 1 else seam.worst) and seam.worst in ("caution", "stop")
+        across = [
+            f
+            for f in found.report.findings
+            if f.severity == "stop" and {seam.before, seam.after} <= {chain.origin[i][0] for i in f.strokes}
+        ]
+        assert not across or seam.worst == "stop"
+
+
+def test_a_hurried_seam_has_ways_out():
+    """The right hand ends on the floor tom and begins on the left crash a thirty-second later."""
+    document = show(
+        ("/8 R@hh+K R@hh R@hh+L R@hh R@hh+K R@hh R@hh+L /32 L L R@ft R@ft |", 1), ("/4 R@c1>+K R L R |", 1)
+    )
+    song = document.songs[0]
+    found = analyse_song(document, song)
+    seam = found.seams[0]
+    assert seam.worst == "stop"
+    offers = exits(document, song, found, seam)
+    assert offers and offers[0].pace < 0.85 < offers[0].pace_before
+    for offer in offers:
+        changed = document.with_text(document.plan(offer.plan), offer.text)
+        assert analyse_song(changed, song).report.summary.tempo_limit == pytest.approx(offer.tempo_limit)
