@@ -30,9 +30,9 @@ _grid = st.sampled_from(["/8", "/16", "/8t", "/16t", "/32", "/5:4/16", "/7:8/32"
 
 
 @st.composite
-def texts(draw, max_steps: int = 24) -> str:
-    """Stroke text without bar lines: steps, grids, groups and ties."""
-    items: list[str] = []
+def texts(draw, max_steps: int = 24, swing: bool = True) -> str:
+    """Stroke text without bar lines: steps, grids, groups and ties, and now and then a swing."""
+    items: list[str] = [draw(st.sampled_from(["", "", "", "swing 66 /8", "swing 57.5 /16"])) if swing else ""]
     for _ in range(draw(st.integers(1, 4))):
         items.append(draw(_grid))
         steps = draw(st.lists(_step, min_size=1, max_size=max_steps // 4))
@@ -42,7 +42,7 @@ def texts(draw, max_steps: int = 24) -> str:
             items += steps
         if draw(st.booleans()):
             items.append("=")
-    return " ".join(items)
+    return " ".join(item for item in items if item)
 
 
 @st.composite

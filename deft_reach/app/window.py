@@ -43,6 +43,7 @@ from deft_reach.app.station import Station
 from deft_reach.app.transport import Transport
 from deft_reach.app.voice.station import VoiceStation
 from deft_reach.app.write.station import WriteStation
+from deft_reach.core.compose import empty_bar
 from deft_reach.core.document import Document, new_document
 from deft_reach.core.kit import KitError
 from deft_reach.core.rudiments import RUDIMENTS, Rudiment
@@ -472,8 +473,11 @@ class MainWindow(QMainWindow):
         if self.start_page is not None:
             self.new_document()
             return
-        self.session.new_plan()
+        pattern = self.session.pattern()
+        self.session.new_plan(text=empty_bar(pattern.meter if pattern is not None else (4, 4)))
         self.go("write")
+        # What is typed first takes the place of the rests.
+        self.write_station.editor.selectAll()
 
     def _new_from(self, rudiment: Rudiment) -> None:
         if self.start_page is None:

@@ -15,6 +15,7 @@ from deft_reach.core.limbs import DEFAULT_VOICE, FEET, HANDS
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.rudiments import RUDIMENTS
 from deft_reach.core.stroke_text import parse, strike_of, write_strike
+from deft_reach.core.swing import straight
 
 #: Linear figures of hands and the bass foot, by their limbs in order.
 LINEAR: Final = (
@@ -108,7 +109,7 @@ def in_place_of(chosen: Cell, pattern: Pattern, low: int, high: int) -> str:
     accent or ghost, of the hand that struck there, else the voice it struck last; where nothing there was accented or
     ghosted the cell keeps its own. Feet that sounded with a hand stay below a cell of hands alone.
     """
-    cell = chosen.pattern
+    cell, pattern = chosen.pattern, straight(pattern)
     old = pattern.moments[low:high]
     begin = old[0].start
     same = len(cell.moments) == len(old)

@@ -15,7 +15,7 @@ from itertools import pairwise
 from typing import Final
 
 from deft_reach.core.limbs import DEFAULT_VOICE
-from deft_reach.core.pattern import BarLine, Element, Grid, LineBreak, Meter, Rest, Step, Strike, Tempo, Tie
+from deft_reach.core.pattern import BarLine, Element, Grid, LineBreak, Meter, Rest, Step, Strike, Swing, Tempo, Tie
 from deft_reach.core.stroke_text import GRID_VALUES, MAX_TUPLET, write
 
 #: Finer than this part of a beat nothing is told apart.
@@ -39,6 +39,8 @@ class Frame:
     length: Fraction = Fraction(0)
     pickup: Fraction = Fraction(0)
     tempo: float | None = None
+    #: Onsets are given as written; this says how they swing.
+    swing: Swing | None = None
 
 
 def compose(onsets: Sequence[Onset], frame: Frame) -> str:
@@ -76,6 +78,8 @@ def compose(onsets: Sequence[Onset], frame: Frame) -> str:
         elements.append(Meter(*frame.meters[0][1]))
     if frame.tempo is not None:
         elements.append(Tempo(frame.tempo))
+    if frame.swing is not None:
+        elements.append(frame.swing)
     if elements:
         elements.append(LineBreak())
     grid: Grid | None = None
@@ -123,6 +127,18 @@ def compose(onsets: Sequence[Onset], frame: Frame) -> str:
     while elements and isinstance(elements[-1], LineBreak):
         elements.pop()
     return write(elements)
+
+
+def empty_bar(meter: tuple[int, int] = (4, 4)) -> str:
+    """A full bar of rests: sixteenths, or in meters of sixteenths and shorter their own notes.
+
+    >>> empty_bar((3, 8))
+    'meter 3/8\\n/16 - - - - - - |'
+    """
+    value = max(16, meter[1])
+    steps = int(Fraction(*meter) * value)
+    setting = "" if meter == (4, 4) else f"meter {meter[0]}/{meter[1]}\n"
+    return f"{setting}/{value} {' '.join('-' * steps)} |"
 
 
 def _plain(strike: Strike) -> Strike:

@@ -251,10 +251,10 @@ def _swap(rows: tuple[_Record, ...], row: _Record) -> tuple[_Record, ...]:
 
 
 def new_document() -> Document:
-    """What "new" gives: one kit, one player, one short plan to change."""
+    """What "new" gives: one kit, one player, one plan of a full bar to change."""
     kit = layout("five")
     player = Player()
-    score = Score("pattern-1", "First plan", "R L R R  L R L L |")
+    score = Score("pattern-1", "First plan", "/8 R L R R  L R L L |")
     plan = Plan("plan-1", "First plan", score.id, kit.id, player.id, tempo=90.0)
     return Document(players=(player,), kits=(kit,), patterns=(score,), plans=(plan,))
 

@@ -34,6 +34,7 @@ from deft_reach.core.pattern import (
 from deft_reach.core.session import Session
 from deft_reach.core.signals import Signal
 from deft_reach.core.stroke_text import StrokeTextError, parse, write, write_strike
+from deft_reach.core.swing import straight
 
 LIMB_KEYS: Final = {"r": "R", "l": "L", "k": "K", "j": "J", "h": "H", "?": "?"}
 _EMPTY_GROUP: Final = re.compile(r'\(\s*("[^"\n]*")?\s*\)')
@@ -75,6 +76,12 @@ class Lane:
     @property
     def pattern(self) -> Pattern | None:
         return self.session.pattern()
+
+    @property
+    def written(self) -> Pattern | None:
+        """The pattern as it is written, without its swing: lengths are counted in it."""
+        pattern = self.pattern
+        return None if pattern is None else straight(pattern)
 
     @property
     def steps(self) -> int:
@@ -479,7 +486,7 @@ class Lane:
 
     def shift(self, by: int, beat: bool = False) -> None:
         """Move the selection (or the step under the cursor) later or earlier, past one step or a beat's worth."""
-        pattern = self.pattern
+        pattern = self.written
         if pattern is None:
             return
         low, high = self.selection
@@ -597,7 +604,7 @@ class Lane:
 
     def group_words(self) -> str:
         """How the selection would sit in its bar as a group: how often, what is left, when it comes round."""
-        pattern = self.pattern
+        pattern = self.written
         low, high = self.selection
         if pattern is None or high <= low:
             return ""
@@ -623,7 +630,7 @@ class Lane:
 
     def fill_bar(self, tail: str = "") -> None:
         """Repeat the selection to the end of its bar; what is left is filled with ``tail``, or with its beginning."""
-        pattern = self.pattern
+        pattern = self.written
         low, high = self.selection
         if pattern is None or high <= low:
             return

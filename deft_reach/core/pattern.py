@@ -144,6 +144,24 @@ class Tempo:
 
 
 @dataclass(frozen=True, slots=True)
+class Swing:
+    """Where the second of two notes of a value (8 or 16) falls, in percent: 50 straight, 66 as in triplets."""
+
+    percent: float
+    value: int
+    span: Span = field(default=_NOWHERE, compare=False)
+
+    @property
+    def second(self) -> Fraction:
+        """The same as a part of the pair."""
+        return Fraction(str(self.percent)) / 100
+
+    @property
+    def text(self) -> str:
+        return f"swing {self.percent:g} /{self.value}"
+
+
+@dataclass(frozen=True, slots=True)
 class Comment:
     """A remark, from its # to the end of the line."""
 
@@ -156,7 +174,7 @@ class LineBreak:
     span: Span = field(default=_NOWHERE, compare=False)
 
 
-Element = Step | Rest | Tie | Grid | BarLine | GroupOpen | GroupClose | Meter | Tempo | Comment | LineBreak
+Element = Step | Rest | Tie | Grid | BarLine | GroupOpen | GroupClose | Meter | Tempo | Swing | Comment | LineBreak
 
 
 class Stroke(NamedTuple):
@@ -325,6 +343,8 @@ class Pattern:
     faults: tuple[BarFault, ...] = field(compare=False, default=())
     #: The finest note value written.
     finest: int = field(compare=False, default=16)
+    #: The swing that strokes, steps and groups are placed with; bars and beats are as written.
+    swing: Swing | None = field(compare=False, default=None)
 
     @cached_property
     def kept(self) -> dict[object, Any]:

@@ -4,6 +4,7 @@ The grammar::
 
     text    := ( setting | grid | "|" | step | group )*        # comments run from # to the end of the line
     setting := "meter" N/M | "tempo" BPM                       # at the start, a meter after a bar line too
+             | "swing" PERCENT "/8" | "swing" PERCENT "/16"    # where the second of two such notes falls: 50 straight
     grid    := "/" VALUE                                       # /4 /8 /16 /32, /8t /16t, or /n:m/VALUE
     step    := "-" | "=" | strike ( "+" strike )*
     strike  := [ "f" | "d" | "u" ] LIMB [ "@" VOICE ] MARK*
@@ -48,10 +49,12 @@ from deft_reach.core.pattern import (
     Step,
     Strike,
     Stroke,
+    Swing,
     Tempo,
     Tie,
     lead_beat,
 )
+from deft_reach.core.swing import SWING_RANGE, SWING_VALUES, played
 
 GRID_VALUES = (4, 8, 16, 32)
 METER_VALUES = (1, 2, 4, 8, 16, 32)
@@ -67,6 +70,7 @@ _VOICE = re.compile(r"[a-z][a-z0-9]*(:[a-z][a-z0-9]*)?")
 _WORD = re.compile(r"[A-Za-z]+")
 _METER = re.compile(r"(\d{1,3})/(\d{1,3})(?![\d/])")
 _NUMBER = re.compile(r"\d{1,6}(\.\d{1,6})?(?![\d.])")
+_SWING = re.compile(r"(\d{1,3}(?:\.\d{1,3})?)[ \t]*/(\d{1,4})(?![\w/:])")
 _GRID = re.compile(r"/(\d{1,4})(?::(\d{1,4})/(\d{1,4}))?(t?)(?![\w/:])")
 _EXPECTED_ITEM = "a stroke (R, L, K, J, H or ?), a rest -, a tie =, a grid such as /16, a group ( or a bar line |"
 _EXPECTED_IN_GROUP = "a stroke, a rest -, a tie =, a grid, a bar line | or the group's closing )"
@@ -225,6 +229,8 @@ def _element_text(element: Element) -> str:
             return f"meter {element.beats}/{element.value}"
         case Tempo():
             return f"tempo {element.bpm:.6f}".rstrip("0").rstrip(".")
+        case Swing():
+            return element.text
         case Comment():
             return element.text
         case _:
@@ -241,6 +247,7 @@ class _Checkpoint(NamedTuple):
     meter: tuple[int, int] | None
     pickup: Fraction
     tempo: float | None
+    swing: Swing | None
     elements: int
     rows: int
     groups: int
@@ -308,6 +315,7 @@ class _Reader:
         self.elements: list[Element] = []
         self.meter: tuple[int, int] | None = None
         self.tempo: float | None = None
+        self.swing: Swing | None = None
         self.grid = Grid(16)
         self.step = self.grid.step
         self.finest = 16
@@ -387,7 +395,7 @@ class _Reader:
             self.take_step([], Rest(Span(at, at + 1)))
         elif char == "=":
             self.tie()
-        elif char in "mt" and (word := _WORD.match(self.text, at)) and len(word.group()) > 1:
+        elif char in "mts" and (word := _WORD.match(self.text, at)) and len(word.group()) > 1:
             self.setting(word.group())
         else:
             self.strikes()
@@ -398,10 +406,12 @@ class _Reader:
 
     def setting(self, word: str) -> None:
         at = self.at
-        if word not in ("meter", "tempo"):
-            raise self.error(f"'{word}'", _EXPECTED_ITEM + ", or at the start meter or tempo", at, at + len(word))
+        if word not in ("meter", "tempo", "swing"):
+            raise self.error(
+                f"'{word}'", _EXPECTED_ITEM + ", or at the start meter, tempo or swing", at, at + len(word)
+            )
         later = self.started
-        if later and (word == "tempo" or self.group is not None or self.now != self.bar_start):
+        if later and (word != "meter" or self.group is not None or self.now != self.bar_start):
             right = "at the very start of the text" + (" or right after a bar line" if word == "meter" else "")
             raise self.error(f"'{word}' after the first step", f"{word} {right}", at, at + len(word))
         place = at + len(word)
@@ -418,6 +428,17 @@ class _Reader:
             self.meter = (beats, value)
             self.meters.append((self.now, self.meter))
             self.add(Meter(beats, value, Span(at, match.end())))
+        elif word == "swing":
+            match = _SWING.match(self.text, place)
+            percent, value = (float(match[1]), int(match[2])) if match else (0.0, 0)
+            low, high = SWING_RANGE
+            if match is None or not low <= percent <= high or value not in SWING_VALUES:
+                expected = f"a percentage from {low:g} to {high:g} and the notes that swing, such as swing 66 /8"
+                raise self.error(found, expected, place, match.end() if match else end)
+            if self.swing is not None:
+                raise self.error("a second swing", "one swing for the whole text", at, match.end())
+            self.swing = Swing(percent, value, Span(at, match.end()))
+            self.add(self.swing)
         else:
             match = _NUMBER.match(self.text, place)
             bpm = float(match[0]) if match else 0.0
@@ -542,7 +563,7 @@ class _Reader:
     def checkpoint(self) -> _Checkpoint:
         return _Checkpoint(
             self.at, self.now, self.grid, self.finest, self.meter, self.pickup, self.tempo,
-            len(self.elements), len(self.rows), len(self.groups), len(self.bar_ends), len(self.closed),
+            self.swing, len(self.elements), len(self.rows), len(self.groups), len(self.bar_ends), len(self.closed),
             len(self.meters), len(self.faults), self.strike_count,
             self.rows[-1][1] if self.rows else Fraction(0), self.bar_start,
         )  # fmt: skip
@@ -559,6 +580,7 @@ class _Reader:
             self.head = (old, found)
             self.at, self.now, self.grid, self.finest = found.at, found.now, found.grid, found.finest
             self.step, self.meter, self.pickup, self.tempo = found.grid.step, found.meter, found.pickup, found.tempo
+            self.swing = found.swing
             self.bar_start, self.strike_count, self.started = found.bar_start, found.strikes, True
             self.elements = old.elements[: found.elements]
             self.rows = old.rows[: found.rows]
@@ -771,7 +793,8 @@ class _Reader:
         # Nothing keeps a chain of all earlier texts alive.
         self.head = self.tail = self.before = None
         self.ahead = {}
-        return self.pattern
+        # What is read on from is the pattern as written.
+        return self.pattern if self.swing is None else played(self.pattern, self.swing)
 
     def bars(self) -> list[Bar]:
         """Every bar that is begun: as its bar lines say, and after the last of them counted by the meter."""

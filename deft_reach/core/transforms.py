@@ -9,11 +9,25 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from itertools import pairwise
 from typing import Final
 
 from deft_reach.core.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
-from deft_reach.core.pattern import BarLine, Comment, Element, Grid, LineBreak, Pattern, Rest, Step, Strike, Tie
-from deft_reach.core.stroke_text import GRID_VALUES, write, write_strike
+from deft_reach.core.pattern import (
+    BarLine,
+    Comment,
+    Element,
+    Grid,
+    LineBreak,
+    Pattern,
+    Rest,
+    Step,
+    Strike,
+    Swing,
+    Tie,
+)
+from deft_reach.core.stroke_text import GRID_VALUES, parse, write, write_strike
+from deft_reach.core.swing import SWING_VALUES, straight
 
 
 class TransformError(ValueError):
@@ -65,13 +79,43 @@ def exchange_feet(pattern: Pattern) -> Changed:
     return Changed(_map_limbs(pattern, {KICK: other, other: KICK}))
 
 
+def exchange_pedals(pattern: Pattern) -> Changed:
+    """The two bass feet change pedals: ``K`` for ``J`` and ``J`` for ``K``."""
+    if not {s.limb for s in pattern.strokes} & {KICK, SECOND_KICK}:
+        raise TransformError("there are no bass drum strokes to exchange")
+    return Changed(_map_limbs(pattern, {KICK: SECOND_KICK, SECOND_KICK: KICK}))
+
+
 def feet_first(pattern: Pattern) -> Changed:
     """Begin with the first foot stroke after a hand's."""
-    limbs = [{pattern.strokes[i].limb for i in m.strokes} for m in pattern.moments]
-    for k in range(1, len(limbs)):
-        if limbs[k] and limbs[k] <= set(FEET) and not limbs[k - 1] <= set(FEET):
-            return rotate(pattern, k)
-    raise TransformError("no foot stroke follows a hand's, so there is none to begin with")
+    k = _first_foot([{pattern.strokes[i].limb for i in m.strokes} for m in pattern.moments])
+    if k is None:
+        raise TransformError("no foot stroke follows a hand's, so there is none to begin with")
+    return rotate(pattern, k)
+
+
+def feet_first_by_groups(pattern: Pattern) -> Changed:
+    """Each group begins with its first foot stroke after a hand's; what stood before comes last in the group."""
+    if not pattern.groups:
+        raise TransformError("there are no groups: bracket some first")
+    words, limbs = _words(pattern), [{pattern.strokes[i].limb for i in m.strokes} for m in pattern.moments]
+    changed = False
+    for group in pattern.groups:
+        inside = [k for k, m in enumerate(pattern.moments) if group.start <= m.start < group.start + group.length]
+        low, high = inside[0], inside[-1] + 1
+        by = _first_foot(limbs[low:high])
+        if by is not None:
+            words[low:high] = words[low + by : high] + words[low : low + by]
+            changed = True
+    if not changed:
+        raise TransformError("in no group a foot stroke follows a hand's")
+    return Changed(_with_words(pattern, words))
+
+
+def _first_foot(limbs: Sequence[set[str]]) -> int | None:
+    """The first step of feet alone after one with a hand."""
+    rows = range(1, len(limbs))
+    return next((k for k in rows if limbs[k] and limbs[k] <= set(FEET) and not limbs[k - 1] <= set(FEET)), None)
 
 
 def regrid(pattern: Pattern, grid: Grid) -> Changed:
@@ -82,7 +126,7 @@ def regrid(pattern: Pattern, grid: Grid) -> Changed:
         if isinstance(element, (Grid, BarLine)):
             continue
         if not placed and not isinstance(element, (Comment, LineBreak)) and type(element).__name__ not in (
-            "Meter", "Tempo",
+            "Meter", "Tempo", "Swing",
         ):  # fmt: skip
             kept.append(replace(grid))
             placed = True
@@ -163,6 +207,107 @@ def ostinato(pattern: Pattern, limb: str, every: Fraction, offset: Fraction = Fr
     return Changed(text, remark=remark)
 
 
+def feet_under(pattern: Pattern, other: Pattern) -> Changed:
+    """Another pattern's feet under this one's hands, from bar to bar round and round, in place of its own.
+
+    Where a foot falls between two steps the step is written on a finer grid; what falls on none is left out and said.
+    """
+    pattern, other = straight(pattern), straight(other)
+    feet = [s for s in other.strokes if s.limb in FEET]
+    if not feet:
+        raise TransformError("the other pattern has no feet to put under this one")
+    # A pattern of nothing but a short bar goes round as that bar.
+    pickup = other.pickup if other.pickup < other.length else Fraction(0)
+    around = other.length - pickup
+    bodies = {_body(s.limb) for s in feet} | {KICK}
+    rows: dict[Fraction, list[Strike]] = {}
+    for s in feet:
+        time = pattern.pickup + (s.start - pickup) % around
+        time -= -(-time // around - 1) * around if time >= around else 0
+        while time < pattern.length:
+            rows.setdefault(time, []).append(s.strike(False))
+            time += around
+    edits: list[tuple[int, int, str]] = []
+    missed, now, grid = 0, Fraction(0), Grid(16)
+    times = sorted(rows)
+    for element in pattern.elements:
+        if isinstance(element, Grid):
+            grid = element
+        if not isinstance(element, (Step, Rest, Tie)):
+            continue
+        inside = [time for time in times if now <= time < now + grid.step]
+        strikes = element.strikes if isinstance(element, Step) else ()
+        hands = [s for s in strikes if s.limb not in FEET or _body(s.limb) not in bodies]
+        silent = "=" if isinstance(element, Tie) else "-"
+        first = "+".join(map(write_strike, [*hands, *rows.get(now, [])])) or silent
+        finer = _finer(grid, [time - now for time in inside])
+        if finer is None:
+            missed += sum(time != now for time in inside)
+            word = first
+        else:
+            count = int(grid.step / finer.step)
+            words = [first]
+            for k in range(1, count):
+                here = rows.get(now + k * finer.step)
+                words.append("+".join(map(write_strike, here)) if here else "=" if words[0] != "-" else "-")
+            word = f"{finer.text} {' '.join(words)} {grid.text}"
+        if word != pattern.text[element.span.start : element.span.end]:
+            edits.append((element.span.start, element.span.end, word))
+        now += grid.step
+    if not edits:
+        raise TransformError("these feet are under it already")
+    text = pattern.text
+    for start, end, word in reversed(edits):
+        text = text[:start] + word + text[end:]
+    text = _without_idle_grids(text)
+    remark = f"{missed} of the feet's strokes fall on no grid here and are left out" if missed else ""
+    return Changed(text, remark=remark)
+
+
+def _without_idle_grids(text: str) -> str:
+    """The text without grids that another one follows at once."""
+    elements = parse(text, lenient=True).elements
+    for one, two in reversed([*pairwise(elements)]):
+        if isinstance(one, Grid) and isinstance(two, Grid):
+            text = text[: one.span.start] + text[two.span.start :]
+    return text
+
+
+def _finer(grid: Grid, places: Sequence[Fraction]) -> Grid | None:
+    """The coarsest grid inside one step of another on which these places in it fall; None for the step itself."""
+    if not any(places):
+        return None
+    candidates = [(n, grid.triplet) for n in (2, 4, 8)] + ([] if grid.triplet else [(2, True), (4, True)])
+    for times, triplet in candidates:
+        finer = replace(grid, value=grid.value * times, triplet=triplet)
+        whole = grid.step / finer.step
+        if finer.value in GRID_VALUES and whole.denominator == 1 and all(x % finer.step == 0 for x in places):
+            return finer
+    return None
+
+
+def swing(pattern: Pattern, percent: float, value: int) -> Changed:
+    """The second of each two ``value`` notes at so many percent of the two; what swings already swings so instead."""
+    setting = Swing(percent, value)
+    if pattern.swing is not None:
+        span = pattern.swing.span
+        return Changed(pattern.text[: span.start] + setting.text + pattern.text[span.end :])
+    first = next((e for e in pattern.elements if not isinstance(e, (Comment, LineBreak))), None)
+    if first is None:
+        raise TransformError("there is nothing to swing")
+    at = first.span.start
+    return Changed(f"{pattern.text[:at]}{setting.text} {pattern.text[at:]}")
+
+
+def without_swing(pattern: Pattern) -> Changed:
+    """As written, without the swing."""
+    if pattern.swing is None:
+        raise TransformError("it does not swing")
+    span = pattern.swing.span
+    end = span.end + (pattern.text[span.end : span.end + 1] == " ")
+    return Changed(pattern.text[: span.start] + pattern.text[end:])
+
+
 _QUARTER, _EIGHTH = Fraction(1, 4), Fraction(1, 8)
 #: By id: what a player calls it, and the change.
 TRANSFORMS: Final[dict[str, tuple[str, Change]]] = {
@@ -171,7 +316,9 @@ TRANSFORMS: Final[dict[str, tuple[str, Change]]] = {
     "reverse": ("Back to front", reverse),
     "exchange-hands": ("Exchange hands", exchange_hands),
     "exchange-feet": ("Exchange feet", exchange_feet),
+    "exchange-pedals": ("Exchange the bass pedals, K and J", exchange_pedals),
     "feet-first": ("Begin with the feet", feet_first),
+    "feet-first-by-groups": ("Each group begins with the feet", feet_first_by_groups),
     "on-8t": ("Same sticking in eighth triplets", lambda p: regrid(p, Grid(8, triplet=True))),
     "on-16": ("Same sticking in sixteenths", lambda p: regrid(p, Grid(16))),
     "on-16t": ("Same sticking in sextuplets", lambda p: regrid(p, Grid(16, triplet=True))),
@@ -179,6 +326,11 @@ TRANSFORMS: Final[dict[str, tuple[str, Change]]] = {
     "on-5": ("Same sticking in fives", lambda p: regrid(p, Grid(16, 5, 4))),
     "faster": ("Double the notes, halve the tempo", faster),
     "slower": ("Halve the notes, double the tempo", slower),
+    "swing-8": ("Swing the eighths: 66 %, as in triplets", lambda p: swing(p, 66, 8)),
+    "swing-8-lightly": ("Swing the eighths lightly: 58 %", lambda p: swing(p, 58, 8)),
+    "swing-16": ("Swing the sixteenths: 66 %", lambda p: swing(p, 66, 16)),
+    "swing-16-lightly": ("Swing the sixteenths lightly: 58 %", lambda p: swing(p, 58, 16)),
+    "straight": ("Straight again, without swing", without_swing),
     "without-ghosts": ("Without ghosts", without_ghosts),
     "every-other": ("Every other unaccented stroke", every_other),
     "accents-only": ("Accents only", accents_only),
@@ -243,7 +395,12 @@ def _scale(pattern: Pattern, up: int, tempo: float) -> Changed:
     for element in pattern.elements:
         if isinstance(element, BarLine):
             continue
-        if isinstance(element, Grid):
+        if isinstance(element, Swing):
+            value = element.value * 2 if up == 2 else element.value // 2
+            if value not in SWING_VALUES:
+                raise TransformError(f"there is no swing of /{value} notes: take the swing out first")
+            kept.append(replace(element, value=value))
+        elif isinstance(element, Grid):
             kept.append(_scaled(element, up))
             used = True
         else:

@@ -21,8 +21,9 @@ from deft_reach.core.compose import Frame, Onset, compose
 from deft_reach.core.findings import voice_name
 from deft_reach.core.kit import CYMBALS, Kit
 from deft_reach.core.limbs import EITHER, FEET, HANDS, HAT_FOOT, KICK
-from deft_reach.core.pattern import GRACE_NOTES, Bar, Grid, Pattern, Rest, Step, Strike, Stroke, Tie
+from deft_reach.core.pattern import GRACE_NOTES, Bar, Grid, Pattern, Rest, Step, Strike, Stroke, Swing, Tie
 from deft_reach.core.stroke_text import METER_VALUES, TEMPO_RANGE, StrokeTextError, parse, write_strike
+from deft_reach.core.swing import SWING_RANGE, straight
 from deft_reach.formats.general_midi import key_of, sound_of
 from deft_reach.formats.midi import MAX_BEATS, MAX_NOTES, Imported, checked
 from deft_reach.formats.plain_text import DocumentError
@@ -138,6 +139,9 @@ def _split(written: Fraction) -> Iterator[tuple[str, int, Fraction]]:
 
 class _Writer:
     def __init__(self, pattern: Pattern, kit: Kit, tempo: float, title: str) -> None:
+        # Notation shows what is written; how it swings is said above.
+        self.swing = pattern.swing
+        pattern = straight(pattern)
         self.pattern, self.kit, self.tempo, self.title = pattern, kit, tempo, title
         self.rows = _rows(pattern)
         self.bars: list[Bar] = list(pattern.bar_rows)
@@ -243,7 +247,16 @@ class _Writer:
         mark = _add(_add(direction, "direction-type"), "metronome")
         _add(mark, "beat-unit", "quarter")
         _add(mark, "per-minute", f"{self.tempo:g}")
-        _add(direction, "sound", tempo=f"{self.tempo:g}")
+        sound = _add(direction, "sound", tempo=f"{self.tempo:g}")
+        if self.swing is not None:
+            words = _add(measure, "direction", placement="above")
+            name = "eighths" if self.swing.value == 8 else "sixteenths"
+            _add(_add(words, "direction-type"), "words", f"{name} swing, {self.swing.percent:g} %")
+            ratio = self.swing.second / (1 - self.swing.second)
+            swing = _add(sound, "swing")
+            _add(swing, "first", str(ratio.numerator))
+            _add(swing, "second", str(ratio.denominator))
+            _add(swing, "swing-type", "eighth" if self.swing.value == 8 else "16th")
 
     def _duration(self, length: Fraction) -> int:
         return int(length * 4 * self.divisions)
@@ -605,11 +618,24 @@ class _Score:
         if own is not None:
             return Imported(own, tempo, listed, chosen)
         onsets = [Onset(start, tuple(row.strikes), row.length or None) for start, row in sorted(rows.items())]
-        frame = Frame(tuple(self.meters) or ((Fraction(0), (4, 4)),), end, self.pickup)
+        frame = Frame(tuple(self.meters) or ((Fraction(0), (4, 4)),), end, self.pickup, swing=self._swing())
         text = compose(onsets, frame)
         if self.unknown:
             self.remarks.append("hands are not in the file: they are written as ? and still to be chosen")
         return Imported(checked(text), tempo, listed, chosen, tuple(dict.fromkeys(self.remarks)))
+
+    def _swing(self) -> Swing | None:
+        """The first swing that is said, if it is one that can be written."""
+        element = next(self.root.iter("swing"), None)
+        if element is None:
+            return None
+        first, second, kind = (element.findtext(tag) or "" for tag in ("first", "second", "swing-type"))
+        if not (first.isdecimal() and second.isdecimal() and len(first) < 6 and len(second) < 6 and int(second)):
+            return None
+        percent = round(100 * int(first) / (int(first) + int(second)), 3)
+        value = {"": 8, "eighth": 8, "16th": 16}.get(kind)
+        low, high = SWING_RANGE
+        return Swing(percent, value) if value is not None and low < percent <= high else None
 
     def _own_text(self, rows: dict[Fraction, _Row]) -> str | None:
         """The stroke text the file was made from, while its strokes are still those."""
@@ -617,7 +643,7 @@ class _Score:
         if _TEXT_FIELD not in fields or _SUM_FIELD not in fields:
             return None
         try:
-            pattern = parse(fields[_TEXT_FIELD])
+            pattern = straight(parse(fields[_TEXT_FIELD]))
         except StrokeTextError:
             return None
         read = sorted(

@@ -11,12 +11,15 @@ from typing import Final
 from deft_reach.core.compose import Frame, Onset, compose
 from deft_reach.core.counting import place
 from deft_reach.core.limbs import LIMBS
-from deft_reach.core.pattern import MARKS, Pattern, Strike
+from deft_reach.core.pattern import MARKS, Pattern, Strike, Swing
 from deft_reach.core.stroke_text import METER_VALUES, StrokeTextError, parse, write_strike
+from deft_reach.core.swing import straight
 from deft_reach.formats.midi import MAX_NOTES, Imported, checked
 from deft_reach.formats.plain_text import DocumentError, decode
 
 COLUMNS: Final = ("index", "bar", "count", "start", "length", "meter", "limb", "voice", "marks", "grace")
+#: The column that says how it swings, as in stroke text: ``66 /8``.
+SWING: Final = "swing"
 NEEDED: Final = ("start", "limb")
 #: What marks may not begin with unguarded: a spreadsheet would take them for a formula, or for a guard.
 _GUARDED: Final = ("=", "+", "-", "@", "'")
@@ -25,15 +28,18 @@ MAX_START: Final = 1000
 
 
 def dump_strokes(pattern: Pattern) -> bytes:
-    """A heading and one line a stroke; ``start`` and ``length`` are fractions of a whole note, such as ``3/16``."""
+    """A heading and one line a stroke; ``start`` and ``length`` are fractions of a whole note, such as ``3/16``, as
+    written. Where the pattern swings a last column says how."""
+    swing = pattern.swing
+    pattern = straight(pattern)
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(COLUMNS)
+    writer.writerow(COLUMNS if swing is None else (*COLUMNS, SWING))
     for s in pattern.strokes:
         meter = pattern.bar_at(s.start).meter
         writer.writerow(
             [s.index, s.bar, place(s.beat), s.start, s.length, f"{meter[0]}/{meter[1]}", s.limb, s.voice,
-             _safe(s.marks), s.grace_text]
+             _safe(s.marks), s.grace_text, *([] if swing is None else [f"{swing.percent:g} /{swing.value}"])]
         )  # fmt: skip
     return out.getvalue().encode()
 
@@ -53,6 +59,7 @@ def load_strokes(data: bytes) -> Imported:
     found: dict[Fraction, tuple[list[Strike], Fraction | None]] = {}
     meters: list[tuple[Fraction, tuple[int, int]]] = []
     pickup, bars = Fraction(0), set[str]()
+    swing: Swing | None = None
     for number, cells in enumerate(rows[1:], 2):
         if not any(cell.strip() for cell in cells):
             continue
@@ -63,6 +70,8 @@ def load_strokes(data: bytes) -> Imported:
         length = _fraction(row["length"], "length", number) if row.get("length") else None
         strikes, _ = found.setdefault(start, ([], length))
         strikes.append(_strike(row, number))
+        if row.get(SWING) and swing is None:
+            swing = _swing(row[SWING], number)
         meter = row.get("meter", "").partition("/")
         if all(part.isdigit() and len(part) < 3 for part in (meter[0], meter[2])):
             pair = (int(meter[0]), int(meter[2]))
@@ -74,8 +83,15 @@ def load_strokes(data: bytes) -> Imported:
             pickup = start % beat if row.get("count", "").split(" ")[0] == "1" else Fraction(0)
     onsets = [Onset(start, tuple(strikes), length) for start, (strikes, length) in sorted(found.items())]
     end = max((row.start + (row.length or Fraction(1, 16)) for row in onsets), default=Fraction(0))
-    text = compose(onsets, Frame(tuple(meters) or ((Fraction(0), (4, 4)),), end, pickup))
+    text = compose(onsets, Frame(tuple(meters) or ((Fraction(0), (4, 4)),), end, pickup, swing=swing))
     return Imported(checked(text), None)
+
+
+def _swing(text: str, line: int) -> Swing | None:
+    try:
+        return parse(f"swing {text}").swing
+    except StrokeTextError as error:
+        raise DocumentError(f"swing is '{text}'; expected {error.expected}", line=line) from None
 
 
 def _fraction(text: str, column: str, line: int) -> Fraction:

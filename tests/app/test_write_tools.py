@@ -1,5 +1,7 @@
 """Cells, changes, groups and the staff in the Write station."""
 
+from fractions import Fraction
+
 import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
@@ -94,6 +96,44 @@ def test_doubling_takes_the_tempo_along_and_what_cannot_be_says_why(station, win
     assert window.session.plan.tempo == tempo / 2 and window.session.text.startswith("/32")
     form.list.setCurrentRow(rows["Without ghosts"])
     assert "no ghost strokes" in form.words.text() and not form.make.isEnabled()
+
+
+def test_the_feet_of_another_plan_go_under_this_one(station, window):
+    station.tabs.setCurrentWidget(station.change)
+    form = station.change
+    window.session.new_plan("Kicks", "/8 K K - K")
+    window.session.step_plan(-1)
+    text = window.session.text
+    row = next(k for k in range(form.list.count()) if "“Kicks”" in form.list.item(k).text())
+    form.list.scrollToItem(form.list.item(row))
+    click(form.list.viewport(), QPointF(form.list.visualItemRect(form.list.item(row)).center()))
+    assert "+K" in form.preview.text()
+    press(form.make)
+    kicks = [s.start for s in window.session.pattern().strokes if s.limb == "K"]
+    assert kicks[:4] == [0, Fraction(1, 8), Fraction(3, 8), Fraction(1, 2)] and "Kicks" in window.session.undo_label
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert window.session.text == text
+
+
+def test_bass_pedals_are_exchanged_only_where_there_are_two(station, window):
+    station.tabs.setCurrentWidget(station.change)
+    form = station.change
+    rows = {form.list.item(k).text(): k for k in range(form.list.count())}
+    form.list.setCurrentRow(rows["Exchange the bass pedals, K and J"])
+    assert "J J" in form.preview.text() and form.make.isEnabled()
+    second = window.session.kit.of_kind("second-bass-pedal")
+    window.session.remove_piece(second.code)
+    assert "one bass pedal" in form.words.text() and not form.make.isEnabled()
+
+
+def test_a_new_plan_begins_with_a_full_bar_that_typing_replaces(station, window):
+    window.session.set_text("meter 7/8 /8 R L R L R L R |", "Text", None)
+    QTest.keyClick(window, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
+    pattern = window.session.pattern()
+    assert pattern.bars == 1 and pattern.meter == (7, 8) and not pattern.pickup and not pattern.strokes
+    station.editor.setFocus()
+    QTest.keyClicks(station.editor, "R L K")
+    assert window.session.text == "R L K"
 
 
 def test_groups_by_button_with_a_name(station, window, monkeypatch):

@@ -86,7 +86,7 @@ def test_the_numbers_agree_with_each_other(text, repeat):
     assert all(0 <= i < len(found.strokes) for f in found.findings for i in f.strokes)
 
 
-@given(texts(12))
+@given(texts(12, swing=False))
 @example("/16t K = /8t R+K /7:8/32 H")
 @example("/8t R /8t R R R+K /32 K R K =")
 @example("/8 R")

@@ -125,7 +125,7 @@ SIXTEEN = "R " * 16
         ("meter 4/4 meter 3/4", 1, 11, "a second meter", "one meter at a time"),
         ("tempo 0 R", 1, 7, "'0'", "a tempo"),
         ("R tempo 90", 1, 3, "after the first step", "at the very start"),
-        ("metre 4/4", 1, 1, "'metre'", "meter or tempo"),
+        ("metre 4/4", 1, 1, "'metre'", "meter, tempo or swing"),
         (f"{SIXTEEN}| R L |", 1, 39, "bar 2 too short at 2/16", "16/16 for a bar of 4/4"),
         (f"{SIXTEEN} R |", 1, 36, "bar 1 too long at 17/16", "16/16"),
         ("| R |", 1, 5, "bar 1 too short at 1/16", "16/16"),

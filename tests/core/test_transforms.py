@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 from deft_reach.core import parse
 from deft_reach.core.cells import Cell, find_cells, in_place_of, shelf
 from deft_reach.core.rudiments import RUDIMENTS
-from deft_reach.core.transforms import TRANSFORMS, TransformError, ostinato, rotate
+from deft_reach.core.swing import straight
+from deft_reach.core.transforms import TRANSFORMS, TransformError, feet_under, ostinato, rotate
 from tests.strategies import texts
 
 FIGURE = "/16 (R> L. K R@t2) # low tide\n(L@t1 K R. L) |".replace(" |", "")
@@ -105,6 +106,60 @@ def test_the_shelf_has_the_rudiments_and_the_linear_figures():
         assert cell.pattern.strokes
         if cell.family == "hands and foot":
             assert all(len(m.strokes) == 1 for m in cell.pattern.moments), "one limb at a time"
+
+
+@pytest.mark.parametrize(
+    ("above", "below", "wanted"),
+    [
+        ("/8 R@hh L R@hh L |", "/4 K K |", "/8 R@hh+K L R@hh+K L |"),
+        ("/8 R@hh+K L R@hh+K L", "/8 - K - K", "/8 R@hh L+K R@hh L+K"),
+        ("/8 R L R L", "/16 K - - K", "/8 R+K /16 L K /8 R+K /16 L K /8"),
+        ("/4 R - R =", "/8 - K", "/8 R K /8 - K /8 R K /8 = K /4"),
+        ("/4 R L", "/8t K - K", "/8t R+K = K /8t L+K = K /4"),
+        ("R@c1 | /4 R L R L |", "/4 K - K - |", "R@c1 | /4 R+K L R+K L |"),
+        ("/4 R+K+H L+H", "/4 - K", "/4 R+H L+H+K"),
+    ],
+)
+def test_the_feet_of_another_plan_go_under_it(above, below, wanted):
+    assert feet_under(parse(above), parse(below)).text == wanted
+
+
+@given(texts(), texts())
+def test_feet_under_are_the_other_ones_feet_and_the_hands_stay(above, below):
+    top, bottom = parse(above), parse(below)
+    try:
+        changed = feet_under(top, bottom)
+    except TransformError:
+        return
+    new = parse(changed.text)
+    hands = lambda p: [(s.start, s.limb, s.voice, s.marks, s.grace) for s in p.strokes if s.limb in "RL"]  # noqa: E731
+    assert hands(new) == hands(top) and new.length == top.length
+    theirs = {(s.start % bottom.length, s.limb, s.voice) for s in straight(bottom).strokes if s.limb in "KJH"}
+    kicks = {(s.start % bottom.length, s.limb, s.voice) for s in straight(new).strokes if s.limb == "K"}
+    assert kicks <= theirs
+    if not changed.remark:
+        wanted = sum(
+            time < top.length
+            for s in straight(bottom).strokes
+            if s.limb == "K"
+            for time in (s.start + n * bottom.length for n in range(int(top.length / bottom.length) + 1))
+        )
+        assert sum(s.limb == "K" for s in new.strokes) == wanted
+
+
+def test_each_group_begins_with_the_feet():
+    change = TRANSFORMS["feet-first-by-groups"][1]
+    assert change(parse("(R L K) (R K K L) (R L)")).text == "(K R L) (K K L R) (R L)"
+    for text, words in (("R L K", "no groups"), ("(R L) (K R)", "in no group")):
+        with pytest.raises(TransformError, match=words):
+            change(parse(text))
+
+
+def test_bass_pedals_are_exchanged():
+    change = TRANSFORMS["exchange-pedals"][1]
+    assert change(parse("R L K> J H")).text == "R L J> K H"
+    with pytest.raises(TransformError, match="no bass drum strokes"):
+        change(parse("R H"))
 
 
 @pytest.mark.parametrize(

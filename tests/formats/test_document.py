@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from deft_reach.core import layout
+from deft_reach.core.cost import TERMS
 from deft_reach.core.document import Document, new_document
 from deft_reach.core.session import Session
 from deft_reach.formats.document import (
@@ -169,3 +170,7 @@ def test_half_a_character_survives_saving():
     document = new_document()
     document = document.with_text(document.plans[0], "R L # \ud83e")
     assert load_document(dump_document(document)) == document
+
+
+def test_the_schema_knows_every_cost_term():
+    assert set(schema()["$defs"]["weights"]["properties"]) == set(TERMS)

@@ -4,16 +4,20 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout
 
 from deft_reach.app import theme
 from deft_reach.app.station import Listener
 from deft_reach.app.words import say, sentence
-from deft_reach.core.document import analyse_plan
+from deft_reach.core.document import analyse_plan, read_unfinished
+from deft_reach.core.pattern import Pattern
 from deft_reach.core.session import Session
 from deft_reach.core.stroke_text import TEMPO_RANGE, StrokeTextError
-from deft_reach.core.transforms import TRANSFORMS, Changed, TransformError
+from deft_reach.core.transforms import TRANSFORMS, Changed, TransformError, feet_under
+
+#: What the names of changes begin with that put a plan's feet under this one.
+_UNDER = "under "
 
 
 class ChangeForm(Listener):
@@ -23,6 +27,7 @@ class ChangeForm(Listener):
         super().__init__(session)
         self._change: Changed | None = None
         self._shown: object = None
+        self._plans: object = None
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 6)
         column.setSpacing(4)
@@ -58,6 +63,7 @@ class ChangeForm(Listener):
     def refresh(self) -> None:
         """Work the chosen change out and say what it would do; nothing is changed yet."""
         session = self.session
+        self._list_plans()
         item, plan, pattern = self.list.currentItem(), session.plan, session.pattern()
         key = (None if item is None else item.text(), plan, None if pattern is None else pattern.text, session.kit)
         if key == self._shown:
@@ -68,7 +74,7 @@ class ChangeForm(Listener):
             self._say("", "Write something first; then it can be changed here.", "hint")
             return
         try:
-            change = TRANSFORMS[item.data(Qt.ItemDataRole.UserRole)][1](pattern)
+            change = self._changed(item.data(Qt.ItemDataRole.UserRole), pattern)
             document = session.document.with_text(plan, change.text)
             low, high = TEMPO_RANGE
             after = replace(plan, tempo=min(high, max(low, plan.tempo * change.tempo)))
@@ -96,6 +102,32 @@ class ChangeForm(Listener):
             words.append(change.remark)
         short = change.text if len(change.text) < 220 else change.text[:220] + " …"
         self._say(short, ", ".join(words) + ".", "hint")
+
+    def _changed(self, name: str, pattern: Pattern) -> Changed:
+        """What a change of the list makes of the pattern. Raises TransformError, StrokeTextError."""
+        if name == "exchange-pedals" and self.session.kit.of_kind("second-bass-pedal") is None:
+            raise TransformError("this kit has one bass pedal")
+        if not name.startswith(_UNDER):
+            return TRANSFORMS[name][1](pattern)
+        session = self.session
+        other = session.document.plan(name[len(_UNDER) :])
+        return feet_under(pattern, read_unfinished(session.document.score(other.pattern).text, session.kit))
+
+    def _list_plans(self) -> None:
+        """The other plans, whose feet can be put under this one."""
+        session = self.session
+        here = session.plan.id if session.plan is not None else ""
+        rows = [(plan.id, plan.name) for plan in session.document.plans if plan.id != here]
+        if rows == self._plans:
+            return
+        self._plans = rows
+        with QSignalBlocker(self.list):
+            while self.list.count() > len(TRANSFORMS):
+                self.list.takeItem(self.list.count() - 1)
+            for id, name in rows:
+                item = QListWidgetItem(f"The feet of “{name}” under it")
+                item.setData(Qt.ItemDataRole.UserRole, _UNDER + id)
+                self.list.addItem(item)
 
     def _say(self, preview: str, words: str, tone: str) -> None:
         self.preview.setText(preview)

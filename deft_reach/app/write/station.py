@@ -48,6 +48,7 @@ CRIB = (
     ("/8  /16t", "step length, t for triplets"),
     ("/5:4/16", "five in the time of four"),
     ("meter 3/4", "at the start or after |; # a remark"),
+    ("swing 66 /8", "at the start: eighths swing, 50 is straight"),
 )
 
 
@@ -235,7 +236,7 @@ def _in_words(session: Session) -> str:
     """What was read, as a player would say it."""
     report = session.report
     if report is None or not report.pattern.moments:
-        return "Nothing written yet. Try R L R R  L R L L |"
+        return "Nothing written yet. Try /8 R L R R  L R L L |"
     pattern = report.pattern
     bars = pattern.bars
     full = int(bars) if bars.denominator == 1 else round(float(bars), 2)

@@ -20,7 +20,10 @@ from PySide6.QtWidgets import QPlainTextEdit, QTextEdit, QWidget
 from deft_reach.app import theme
 from deft_reach.core.session import Session
 
-_TOKEN = re.compile(r"#.*$|[|()]|/\S+|\b(?:meter|tempo)\s+[\d./]+|[fdu]?([RLKJH?])(@[a-z0-9:]+)?[>.~x^o]*|[-=]")
+_TOKEN = re.compile(
+    r"#.*$|[|()]|\bswing\s+[\d.]+\s*/\d+|/\S+|\b(?:meter|tempo)\s+[\d./]+"
+    r"|[fdu]?([RLKJH?])(@[a-z0-9:]+)?[>.~x^o]*|[-=]"
+)
 
 
 class _Colouring(QSyntaxHighlighter):
@@ -58,7 +61,7 @@ class TextEditor(QPlainTextEdit):
         self.setFont(theme.mono(12.5))
         self.setTabChangesFocus(True)
         self.setUndoRedoEnabled(False)
-        self.setPlaceholderText("R L R R  L R L L |")
+        self.setPlaceholderText("/8 R L R R  L R L L |")
         self.setLineWrapMode(QPlainTextEdit.LineWrapMode.WidgetWidth)
         self.document().setDocumentMargin(10)
         self._colouring = _Colouring(self.document())

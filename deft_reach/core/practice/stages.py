@@ -17,6 +17,7 @@ from deft_reach.core.player import Player
 from deft_reach.core.report import Report
 from deft_reach.core.song.chain import chain_song
 from deft_reach.core.stroke_text import StrokeTextError, rewrite, strike_of
+from deft_reach.core.swing import straight
 
 #: Every stage there can be, in order: its name, and the reason it exists.
 STAGES: Final = {
@@ -139,7 +140,7 @@ def on_triplets(pattern: Pattern) -> bool:
     In compound meters beats are divided by three anyway; that is their straight.
     """
     threes = twos = 0
-    for event in pattern.events:
+    for event in straight(pattern).events:
         bar = pattern.bar_at(event.start)
         beat = lead_beat(bar.meter)
         into = (event.start - bar.start + bar.offset) % beat / beat
@@ -176,6 +177,8 @@ def _between(pattern: Pattern, kit: Kit, player: Player, tempo: float, groove: s
     """A bar or more of groove, the figure, and the groove again; None where they cannot be chained."""
     meter = pattern.bar_rows[-1].meter if pattern.bar_rows else (4, 4)
     text = groove or plain_groove(kit, meter, on_triplets(pattern))
+    if text is not None and groove is None and pattern.swing is not None:
+        text = f"{pattern.swing.text} {text}"
     if text is None or not any(bar.length == Fraction(*bar.meter) for bar in pattern.bar_rows):
         return None
     plans = (

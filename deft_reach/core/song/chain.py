@@ -21,6 +21,7 @@ from deft_reach.core.limbs import HAT_FOOT, SECOND_KICK
 from deft_reach.core.pattern import Bar, Group, Moment, Pattern, Strike, Stroke, lead_beat
 from deft_reach.core.player import Player
 from deft_reach.core.stroke_text import StrokeTextError
+from deft_reach.core.swing import straight
 
 #: A song longer than this many strokes is not chained.
 MOST_STROKES: Final = 50_000
@@ -82,15 +83,20 @@ class Chain:
         """The chain written out as stroke text, at one tempo. Raises ValueError where it has several."""
         if not self.one_tempo:
             raise ValueError("sections at different tempi cannot be written out as one plan: give them one tempo")
+        nominal, swings = self.nominal, {part.pattern.swing for part in self.parts}
+        swing = swings.pop() if len(swings) == 1 else None
+        if swing is not None:
+            # All swing alike: written straight, under one setting.
+            nominal, _ = _lay([part._replace(pattern=straight(part.pattern)) for part in self.parts], self.repeat)
         rows: dict[Fraction, list[Strike]] = {}
-        for s in self.nominal.strokes:
+        for s in nominal.strokes:
             rows.setdefault(s.start, []).append(s.strike())
         meters: list[tuple[Fraction, tuple[int, int]]] = []
-        for bar in self.nominal.bar_rows:
+        for bar in nominal.bar_rows:
             if not meters or meters[-1][1] != bar.meter:
                 meters.append((bar.start, bar.meter))
         onsets = [Onset(start, tuple(strikes)) for start, strikes in sorted(rows.items())]
-        frame = Frame(tuple(meters), self.nominal.length, self.nominal.pickup)
+        frame = Frame(tuple(meters), nominal.length, nominal.pickup, swing=swing)
         return compose(onsets, frame)
 
     def part_at(self, stroke: int) -> Part:
