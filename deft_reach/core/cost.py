@@ -80,10 +80,15 @@ class Weights:
                 raise ValueError(f"weight '{name}' is {value:g}; expected 0 to 100")
 
 
+def _known(values: Any) -> Any:
+    """The values with 0 where they are NaN; quicker than np.nan_to_num, which looks for infinities as well."""
+    return np.where(np.isnan(values), 0.0, values)[()]
+
+
 def pace_cost(pace: Any) -> Any:
     """Grows with pace², with a wall above 0.9 that adds one unit by 1.0 and nine by 1.2."""
     over = np.maximum(0.0, pace - WALL_PACE)
-    return np.nan_to_num(pace * pace + 100.0 * over * over, posinf=np.inf)
+    return _known(pace * pace + 100.0 * over * over)
 
 
 def reach_costs(reach: Any, lean: Any) -> Any:
@@ -97,13 +102,13 @@ def reach_costs(reach: Any, lean: Any) -> Any:
 
 def cross_cost(clearance: Any, entering: Any) -> Any:
     """Crossing costs when it is made and a little while it lasts; the tighter the arms pass, the more."""
-    return np.nan_to_num(np.where(entering, 0.9, 0.12) * (0.1 + 120.0 / (clearance + 40.0)))
+    return _known(np.where(entering, 0.9, 0.12) * (0.1 + 120.0 / (clearance + 40.0)))
 
 
 def squeeze_cost(clearance: Any) -> Any:
     """Arms and sticks that pass each other closer than SQUEEZE_MM; NaN where they do not pass."""
     close = np.clip(1.0 - clearance / SQUEEZE_MM, 0.0, 1.5)
-    return np.nan_to_num(0.3 * close * close)
+    return _known(0.3 * close * close)
 
 
 def turn_cost(before: Floats, now: Floats) -> Floats:
@@ -122,13 +127,13 @@ def turn_cost(before: Floats, now: Floats) -> Floats:
 
 def twist_cost(bearing_change: Any) -> Any:
     """Twisting the trunk costs by its angle: how far the middle between the hands swings round the seat (radians)."""
-    return np.nan_to_num(bearing_change * bearing_change * 0.6)
+    return _known(bearing_change * bearing_change * 0.6)
 
 
 def lift_cost(level: Any, previous: Any, pace: Any) -> Any:
     """Changing the height of the stroke, harder the less time there is. Levels: 0 ghost, 1 plain, 2 accent."""
     change = np.abs(level - previous)
-    hurry = np.nan_to_num(np.minimum(1.0, pace))
+    hurry = _known(np.minimum(1.0, pace))
     return 0.05 * change * change * (0.2 + hurry * hurry)
 
 
@@ -140,7 +145,7 @@ AGAIN_COST: Final = 0.25
 
 def load_cost(run: Any, pace: Any, foot: bool) -> Any:
     """Long runs of one limb at a high rate. ``run`` counts this limb's strokes in a row."""
-    hurry = np.nan_to_num(np.minimum(1.5, pace))
+    hurry = _known(np.minimum(1.5, pace))
     if foot:
         return 0.08 * np.clip(run - 2, 0, 8) * hurry * hurry
     return np.clip(run - 2, 0, 8) * (0.04 * hurry * hurry + 20.0 * np.maximum(0.0, hurry - TIRING_PACE) ** 2)

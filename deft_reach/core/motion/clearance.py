@@ -109,7 +109,7 @@ class Gaps:
         return _gap_at(self.end, time)
 
 
-class _Hand(NamedTuple):
+class Hand(NamedTuple):
     """One hand's strikes and gaps as far as they do not depend on where things stand.
 
     A row a strike: the voices it comes from and goes to, those of the right and the left hand then, which one the
@@ -141,7 +141,7 @@ class Ways(NamedTuple):
     before: Floats
     times: Floats
     known: Flags
-    hands: tuple[_Hand, _Hand]
+    hands: tuple[Hand, Hand]
 
 
 def ways_of(pattern: Pattern, followed: Follow, high: Flags, repeat: bool) -> Ways | None:
@@ -175,7 +175,7 @@ def join_ways(rows: Sequence[Ways]) -> Ways:
             )
             for hand, n, m in zip(mine, strikes.tolist(), gaps.tolist())
         ]
-        hands.append(_Hand(*(np.concatenate(column) for column in zip(*moved))))
+        hands.append(Hand(*(np.concatenate(column) for column in zip(*moved))))
     columns = [np.concatenate(column) for column in zip(*(ways[:4] for ways in rows))]
     return Ways(columns[0], columns[1], columns[2], columns[3], (hands[0], hands[1]))
 
@@ -184,7 +184,7 @@ def _gap_at(end: Floats, time: Floats) -> Ints:
     return np.asarray(np.minimum(np.searchsorted(end, time, side="left"), len(end) - 1))
 
 
-def _hand(pattern: Pattern, followed: Follow, high: Flags, repeat: bool, side: int) -> _Hand:
+def _hand(pattern: Pattern, followed: Follow, high: Flags, repeat: bool, side: int) -> Hand:
     h = followed.hands
     mine = h.side == side
     index, was, voice = h.index[mine], h.was[mine], h.voice[mine]
@@ -209,13 +209,13 @@ def _hand(pattern: Pattern, followed: Follow, high: Flags, repeat: bool, side: i
         start, end = np.append(start, end[-1]), np.append(end, np.inf)
         strike, rests = np.append(strike, n - 1), np.append(rests, True)
     chosen = followed.postures.chosen[np.searchsorted(followed.moment_events, events)]
-    return _Hand(
+    return Hand(
         was, voice, followed.event_right[events], followed.event_left[events], chosen, level, high[index], before,
         start, end, strike, rests, np.zeros(0, dtype=np.intp),
     )  # fmt: skip
 
 
-def _gaps(hand: _Hand, table: ReachTable, side: int) -> Gaps:
+def gaps_of(hand: Hand, table: ReachTable, side: int) -> Gaps:
     """A hand's gaps with where things stand."""
     height = lift_height(hand.level, hand.high, table.distances[hand.was, hand.voice])
     clear = table.clearances[hand.right, hand.left]
@@ -236,7 +236,7 @@ def _gaps(hand: _Hand, table: ReachTable, side: int) -> Gaps:
 
 def hand_gaps(pattern: Pattern, followed: Follow, table: ReachTable, high: Flags, repeat: bool) -> list[Gaps]:
     """The right and the left hand's gaps; ``high`` says of each stroke whether it starts high."""
-    return [_gaps(_hand(pattern, followed, high, repeat, side), table, side) for side in (0, 1)]
+    return [gaps_of(_hand(pattern, followed, high, repeat, side), table, side) for side in (0, 1)]
 
 
 @np.errstate(invalid="ignore")
@@ -267,9 +267,27 @@ def passing(
 @np.errstate(invalid="ignore")
 def pass_by(ways: Ways, table: ReachTable, school: str = "early") -> Passing | None:
     """How close the arms come on the way to each moment of some ways; None where nothing passes anything."""
-    before, times = ways.before, ways.times
-    gaps = [_gaps(hand, table, side) for side, hand in enumerate(ways.hands)]
+    gaps = [gaps_of(hand, table, side) for side, hand in enumerate(ways.hands)]
     k = [hand.k for hand in ways.hands]
+    found = tightest(table, gaps, k, ways.before, ways.times, ways.known, school)
+    if found is None:
+        return None
+    return Passing(
+        ways.events, *found,
+        (gaps[0].was[k[0]], gaps[0].voice[k[0]]), (gaps[1].was[k[1]], gaps[1].voice[k[1]]),
+    )  # fmt: skip
+
+
+@np.errstate(invalid="ignore")
+def tightest(
+    table: ReachTable, gaps: Sequence[Gaps], k: Sequence[Ints], before: Floats, times: Floats, known: Flags,
+    school: str = "early",
+) -> tuple[Floats, Ints, Flags] | None:  # fmt: skip
+    """How close the arms come between ``before`` and ``times`` (whole notes, (n,)), the right hand in its gaps
+    ``k[0]`` (n,) and the left in ``k[1]``: clearance in mm, parts and whether right is over, as in Passing.
+
+    NaN where it is not ``known`` or neither hand goes anywhere; None where that is so everywhere.
+    """
     going = np.zeros(len(times), dtype=bool)
     rows = [(times - before)[:, None]]
     for g, mine in zip(gaps, k):
@@ -282,7 +300,7 @@ def pass_by(ways: Ways, table: ReachTable, school: str = "early") -> Passing | N
             (g.start[mine] - before)[:, None],
             (g.end[mine] - before)[:, None],
         ]
-    seen = np.flatnonzero(going & ways.known)
+    seen = np.flatnonzero(going & known)
     if not len(seen):
         return None
     # What has been looked at once need not be looked at again: figures repeat, and an edit changes little.
@@ -299,14 +317,11 @@ def pass_by(ways: Ways, table: ReachTable, school: str = "early") -> Passing | N
     )
     found = [kept[key] for key in keys]
     clearance[seen], parts[seen], over[seen] = (np.array(column) for column in zip(*found))
-    return Passing(
-        ways.events, clearance, parts, over,
-        (gaps[0].was[k[0]], gaps[0].voice[k[0]]), (gaps[1].was[k[1]], gaps[1].voice[k[1]]),
-    )  # fmt: skip
+    return clearance, parts, over
 
 
 def _look(
-    table: ReachTable, gaps: list[Gaps], k: list[Ints], before: Floats, times: Floats, school: str
+    table: ReachTable, gaps: Sequence[Gaps], k: Sequence[Ints], before: Floats, times: Floats, school: str
 ) -> list[tuple[float, int, bool]]:
     """The tightest clearance on the way to each of some moments, between which parts, and whether right is over."""
     m = len(times)

@@ -1,8 +1,8 @@
 """The graph of everything the hands can do: states before each moment, and what each option costs from each.
 
 A state is how the last choices were made (see past), so the costs of all moments are worked out at once. What they
-cannot know costs as little as it can; passing each other closely is left to the analysis. So a way through the graph
-never costs more than the sticking it stands for, and nearly always just as much.
+cannot know costs as little as it can; of close passing that is what happens on short ways (see passing). So a way
+through the graph never costs more than the sticking it stands for, and nearly always just as much.
 """
 
 from __future__ import annotations
@@ -21,6 +21,7 @@ from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import Cross, ReachTable
 from deft_reach.core.motion.timing import GRACE_LEAST, HAND_REBOUND, level_factors, rebound
 from deft_reach.core.planner.moments import BOTH, NOBODY, OPTIONS, Moments
+from deft_reach.core.planner.passing import Passings
 from deft_reach.core.planner.past import Past
 from deft_reach.core.progress import SILENT, Progress
 
@@ -106,6 +107,7 @@ class _Pricing:
         self.progress = progress
         self.whole, self.limits, self.n = whole, limits, len(moments)
         self.crossing = _Crossings(moments, past, table, weights)
+        self.passing = Passings(moments, past, table, weights)
 
     def costs(self) -> Floats:
         m, past, w = self.moments, self.past, self.weights
@@ -127,13 +129,13 @@ class _Pricing:
             swing = self.table.bearings[now[0], now[1]] - self.table.bearings[before[0], before[1]]
             known = (before[0] >= 0) & (before[1] >= 0)
             cost[:, o] += np.where(known, w.turn * price.twist_cost(swing), 0.0)
-            cost[:, o] += self._lead(o) + self._habits(o) + self.crossing.cost(o)
+            cost[:, o] += self._lead(o) + self._habits(o) + self.crossing.cost(o) + self.passing.cost(o)
         cost[~m.valid] = np.inf
         self._restrict(cost)
         return cost
 
     def ending(self) -> Floats:
-        return self.crossing.ending()
+        return self.crossing.ending() + self.passing.ending()
 
     @np.errstate(invalid="ignore", divide="ignore")
     def _stroke(self, o: int, side: int, gap: Floats, earlier: list[Floats]) -> Floats:

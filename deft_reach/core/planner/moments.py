@@ -12,7 +12,7 @@ from deft_reach.core.limbs import EITHER, HANDS, LEFT, RIGHT
 from deft_reach.core.motion.follow import BY_STROKE, NOT_LED, Flags, Ints, figure_back, leading, surface_of
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.timing import ACCENT_LEVEL, GHOST_LEVEL, PLAIN_LEVEL, grace_lead, level_of
-from deft_reach.core.pattern import Event, Pattern, Stroke
+from deft_reach.core.pattern import OVER, UNDER, Event, Pattern, Stroke
 
 #: No more ways than these are there for one moment: two hands for what is open.
 OPTIONS = 2
@@ -33,7 +33,7 @@ class Moments:
     follow.figure_back). ``graced`` says that the hand's stroke has
     graces. By moment alone: ``time`` in whole notes, ``choice`` whether there is one, ``open`` whether strokes lack
     hands at all, ``event`` its number among the pattern's events. ``exact`` is false where one hand is asked for two
-    strokes at once, and where a moment stays open altogether.
+    strokes at once, and where a moment stays open altogether; ``marked`` where the player says who goes over.
     """
 
     hands: list[tuple[tuple[str, ...], ...]]
@@ -55,6 +55,7 @@ class Moments:
     open: Flags
     event: Ints
     exact: bool
+    marked: bool
 
     def __len__(self) -> int:
         return len(self.time)
@@ -117,6 +118,7 @@ def moments_of(
         np.array([_is_open(event, allowed) for _, event, _ in rows], dtype=bool),
         np.array([k for k, _, _ in rows], dtype=np.intp),
         not (strikes > 1).any() and all(strokes for _, _, choices in rows for _, strokes in choices),
+        any(OVER in s.marks or UNDER in s.marks for _, event, _ in rows for s in event.strokes),
     )  # fmt: skip
 
 

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from benchmarks.planning import by_constraints
-from deft_reach.core import Player, layout, parse
+from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.cost import Weights
 from deft_reach.core.motion.follow import follow, voices_of
 from deft_reach.core.motion.reach_table import reach_table
@@ -29,12 +29,16 @@ FIGURES = [
 ]
 
 
-def graph_of(text, tempo=130, repeat=False, memory=8):
+#: Without close passing a way costs exactly what the walk says.
+NO_SQUEEZE = replace(Weights(), squeeze=0.0)
+
+
+def graph_of(text, tempo=130, repeat=False, memory=8, weights=NO_SQUEEZE):
     pattern = parse(text)
     table = reach_table(FIVE, PLAYER, voices_of(pattern))
     moments = moments_of(pattern, table.names, allowed_hands(pattern, FIVE, PLAYER, "free", "free", {}), repeat)
     length = float(pattern.length) if repeat else None
-    return Graph(moments, table, Weights(), 240.0 / tempo, Limits(), length, memory)
+    return Graph(moments, table, weights, 240.0 / tempo, Limits(), length, memory)
 
 
 def walked_cost(pattern, hands, repeat=False, tempo=130):
@@ -125,6 +129,67 @@ def test_a_long_loop_lists_different_stickings_in_order():
     for row in found.best:
         assert row.report.summary.cost == pytest.approx(row.cost)
         assert row.text.count("?") == 0 and len(row.text) == len(text)
+
+
+@given(
+    st.lists(
+        st.sampled_from(["?", "?@ft", "?@hh>", "?.", "R@c1", "L@t1", "?@rd+?@sn", "?@c2", "K", "-"]),
+        min_size=3,
+        max_size=9,
+    ),
+    st.booleans(),
+    st.sampled_from([90, 150]),
+)
+@settings(max_examples=25, deadline=None)
+def test_a_way_pays_no_more_for_passing_than_the_analysis_asks(steps, repeat, tempo):
+    """With close passing a way costs at least the walk, and never more than the whole sticking: a bound stays one."""
+    text = " ".join(["?", *steps])
+    pattern = parse(text)
+    graph = graph_of(text, tempo, repeat, 12, Weights())
+    if repeat:
+        end = np.full(graph.size, np.inf)
+        ways = []
+        for state in range(0, graph.size, max(1, graph.size // 8)):
+            end[:] = np.inf
+            end[state] = 0.0
+            ways += islice(ways_through(graph, graph.backward(end), state), 4)
+    else:
+        ways = list(islice(ways_through(graph, graph.backward(graph.ending), 0), 40))
+    for cost, hands in ways:
+        given_to = dict(zip(pattern.unassigned, hands))
+        strokes = tuple(s._replace(limb=given_to.get(s.index, s.limb)) for s in pattern.strokes)
+        report = analyse(replace(pattern, strokes=strokes), FIVE, PLAYER, tempo, repeat=repeat)
+        feet = report.summary.terms["coordination"]
+        hands_only = sum(sum(s.cost.values()) for s in report.strokes if s.limb in "RL") - sum(
+            s.cost["coordination"] for s in report.strokes if s.limb in "RL"
+        )
+        assert feet >= 0 and cost <= hands_only + 1e-7
+        if not repeat:
+            assert cost >= walked_cost(pattern, hands, repeat, tempo) - 1e-7
+
+
+@pytest.mark.parametrize("repeat", [False, True])
+@pytest.mark.parametrize(
+    "text",
+    ["/8 R@c1 L@ft R@rd L@hh R@ft L@c1 R@hh L@rd ?@sn ?@t1", "/8 R@c1 L@ft L@rd R@hh L@c2 L@t1 R@ft L@hh ?@rd ?@c1"],
+)
+def test_passing_is_in_the_graph_where_hands_alternate_or_double(text, repeat):
+    pattern = parse(text)
+    graph = graph_of(text, 130, repeat, 12, Weights())
+    end = graph.ending
+    states = range(graph.size) if repeat else [0]
+    best = (np.inf, ())
+    for state in states:
+        if repeat:
+            end = np.full(graph.size, np.inf)
+            end[state] = 0.0
+        best = min(best, next(ways_through(graph, graph.backward(end), state), best))
+    given_to = dict(zip(pattern.unassigned, best[1]))
+    strokes = tuple(s._replace(limb=given_to.get(s.index, s.limb)) for s in pattern.strokes)
+    report = analyse(replace(pattern, strokes=strokes), FIVE, PLAYER, 130, repeat=repeat)
+    squeezed = report.summary.terms["squeeze"]
+    paid = best[0] - walked_cost(pattern, best[1], repeat, 130)
+    assert squeezed > 0.05 and paid >= 0.6 * squeezed
 
 
 def test_brute_force_over_all_of_twelve():
