@@ -7,6 +7,7 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from itertools import product
 from typing import Final, NamedTuple
 
 from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse
@@ -183,11 +184,17 @@ def _seams(chain: Chain, report: Report) -> Iterator[Seam]:
     if chain.repeat and len({part.section for part in parts}) > 1:
         rows.append(len(parts) - 1)
     first_of, last_of = _edges(chain)
+    across: dict[tuple[int, int], list[Finding]] = {}
+    for finding in report.findings:
+        if finding.severity == "stop":
+            parts_of = sorted({chain.origin[i][0] for i in finding.strokes})
+            for pair in product(parts_of, parts_of):
+                across.setdefault(pair, []).append(finding)
     for before in rows:
         after = (before + 1) % len(parts)
         if parts[before].section == parts[after].section:
             continue
-        meeting = _Meeting(chain, report, before, after, first_of, last_of)
+        meeting = _Meeting(chain, report, before, after, first_of, last_of, across.get((before, after), ()))
         start = chain.pattern.strokes[first_of[after]].start if after in first_of else Fraction(0)
         pulse = pulse_between(chain, before, after)
         yield Seam(before, after, start, tuple(meeting.notes()), pulse)
@@ -197,15 +204,15 @@ def near_seam(chain: Chain, first: int | None) -> list[int]:
     """The strokes from a quarter before a part's first stroke to a quarter after it."""
     if first is None:
         return []
-    strokes, length = chain.pattern.strokes, chain.pattern.length
-    begin = strokes[first].start
-    found = []
-    for stroke in strokes:
-        away = stroke.start - begin
-        if chain.repeat:
-            away = (away + length / 2) % length - length / 2
-        if -NEAR <= away < NEAR:
-            found.append(stroke.index)
+    starts, length = chain.pattern.starts, float(chain.pattern.length)
+    begin, near = starts[first], float(NEAR)
+    found: list[int] = []
+    # Round again, what comes before the beginning is the end, and the other way round.
+    for turn in (-length, 0.0, length) if chain.repeat and length > 2 * near else (0.0,):
+        low = bisect_left(starts, begin + turn - near - 1e-9)
+        found += range(low, bisect_left(starts, begin + turn + near - 1e-9))
+    if chain.repeat and length <= 2 * near:
+        found = list(range(len(starts)))
     return found
 
 
@@ -225,8 +232,10 @@ class _Meeting:
     """The end of one part and the beginning of the next."""
 
     def __init__(
-        self, chain: Chain, report: Report, before: int, after: int, first: dict[int, int], last: dict[int, int]
-    ) -> None:
+        self, chain: Chain, report: Report, before: int, after: int, first: dict[int, int], last: dict[int, int],
+        across: Sequence[Finding],
+    ) -> None:  # fmt: skip
+        self.across = across
         self.chain, self.report = chain, report
         self.a, self.b = chain.parts[before], chain.parts[after]
         self.at, self.number = first.get(after), after
@@ -268,10 +277,8 @@ class _Meeting:
 
     def _stops(self) -> Iterator[SeamNote]:
         """What cannot be done across the two."""
-        for finding in self.report.findings:
-            parts = {self.chain.origin[i][0] for i in finding.strokes}
-            if finding.severity == "stop" and {self.before, self.number} <= parts:
-                yield SeamNote(finding.kind, "stop", tuple(finding.strokes), finding.message)
+        for finding in self.across:
+            yield SeamNote(finding.kind, "stop", tuple(finding.strokes), finding.message)
 
     def _own(self, index: int) -> int:
         return self.chain.origin[index][1]
