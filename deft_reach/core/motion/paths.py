@@ -86,7 +86,8 @@ def arms_at(player: Player, right: Floats, left: Floats, above: tuple[Floats, Fl
     turn = trunk_turn(ways[0], ways[1])
     n = len(right)
     base = np.concatenate(ways)
-    lifted = np.nan_to_num(np.concatenate(above))
+    lifted = np.concatenate(above)
+    lifted = np.where(np.isnan(lifted), 0.0, lifted)
     base[:, 2] += GRIP_RISES * lifted
     joints = strike_poses(player, np.repeat([1.0, -1.0], n), base, np.concatenate([turn, turn])).joints
     joints[:, 3, 2] += (1.0 - GRIP_RISES) * lifted

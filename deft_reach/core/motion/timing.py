@@ -134,8 +134,9 @@ def rebound(gap: Any, earlier: tuple[Any, ...], shares: tuple[float, ...]) -> An
     part = np.ones_like(gap)
     for before, share in zip(earlier, shares):
         with np.errstate(invalid="ignore", divide="ignore"):
+            # Not known is a full restrike; a gap over an infinite one is 0.
             ratio = np.where(np.isinf(before), 0.0, gap / (REBOUND_BELOW * before))
-        part = np.minimum(part, np.clip(np.nan_to_num(ratio, nan=1.0), share, 1.0))
+        part = np.minimum(part, np.clip(np.where(np.isnan(ratio), 1.0, ratio), share, 1.0))
     return np.where(np.isnan(gap), 1.0, part)
 
 

@@ -82,7 +82,7 @@ class Graph:
         for e in range(len(self)):
             with np.errstate(invalid="ignore"):
                 ways = self.cost[e] + ahead[e + 1][self.after[e]] - ahead[e] + lost
-            ways = np.nan_to_num(ways, nan=np.inf)
+            ways[np.isnan(ways)] = np.inf
             if self.moments.choice[e] and self.size > 1:
                 lost = np.minimum(ways[s & 1, s >> 1], ways[s & 1, (s >> 1) | high])
             else:
@@ -156,7 +156,9 @@ class _Pricing:
         unsure = np.zeros(gap.shape, dtype=bool)
         for before in earlier:
             unsure |= has & np.isnan(before)
-        part = np.where(has, rebound(gap, tuple(np.nan_to_num(x, nan=np.inf) for x in earlier), HAND_REBOUND), 1.0)
+        part = np.where(
+            has, rebound(gap, tuple(np.where(np.isnan(x), np.inf, x) for x in earlier), HAND_REBOUND), 1.0
+        )
         # Of a rebound that is not known every part is possible up to a full restrike: the cheapest one counts.
         quick = t.restrikes[side] / (gap * self.whole)
         cheapest = np.clip(0.3 * w.control / np.maximum(1e-12, w.pace * quick * quick), part, 1.0)
@@ -175,7 +177,7 @@ class _Pricing:
             sure = np.where(unsure, np.minimum(sure, np.maximum(w.pace * price.pace_cost(pace), both)), sure)
         cost = np.where(has, sure, w.control * price.control_cost(part))
         cost += w.reach * np.where(voice >= 0, t.reach_costs[side, voice], 0.0)
-        cost += np.where(has, w.lift * price.lift_cost(level, last_level, np.nan_to_num(pace)), 0.0)
+        cost += np.where(has, w.lift * price.lift_cost(level, last_level, pace), 0.0)
         cost += np.where(has, w.load * price.load_cost(run, pace, False), 0.0)
         origin = past.origin[side, : self.n]
         moves = there & (was != voice) & (origin >= 0)
@@ -188,7 +190,7 @@ class _Pricing:
     def _grace(self, o: int, side: int, gap: Floats, earlier: list[Floats]) -> Floats:
         m, past, t = self.moments, self.past, self.table
         voice, was = m.voice[:, o, side, None], past.voice[side, : self.n]
-        part = rebound(gap, tuple(np.nan_to_num(x, nan=np.inf) for x in earlier), HAND_REBOUND)
+        part = rebound(gap, tuple(np.where(np.isnan(x), np.inf, x) for x in earlier), HAND_REBOUND)
         factor = level_factors(part, m.level[:, o, side, None], past.level[side, : self.n])
         b = np.where(voice >= 0, voice, -1)
         way = np.where(voice >= 0, t.grace_times[side, was, b], 0.0)
