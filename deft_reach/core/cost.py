@@ -139,8 +139,11 @@ def lift_cost(level: Any, previous: Any, pace: Any) -> Any:
 
 #: From this pace on a hand tires quickly in a run.
 TIRING_PACE: Final = 0.8
-#: A hand that strikes again at once, on no kept surface: hands alternate where nothing speaks against it.
+#: A hand that strikes again at once, neither on a kept surface nor coming from it: hands alternate where nothing
+#: speaks against it.
 AGAIN_COST: Final = 0.25
+#: The same where it is the hand that does not lead: a double is better where the stronger hand has it.
+OTHER_AGAIN_COST: Final = 0.03
 
 
 def load_cost(run: Any, pace: Any, foot: bool) -> Any:

@@ -610,8 +610,10 @@ class Walker:
                 and len(alone[0]) == 1
                 and gap <= RUN_GAP
                 and event.hands[0].voice != self.surface
+                and all(s.voice != self.surface for s in before.hands)
             ):
-                out.rows[event.hands[0].index].cost["load"] += w.load * 0.25
+                weak = (event.hands[0].limb == RIGHT) != (self.table.player.handedness == "right")
+                out.rows[event.hands[0].index].cost["load"] += w.load * (0.25 + 0.03 * weak)
         if self.pattern.groups:
             return
         beats: dict[Fraction, dict[Fraction, Event]] = {}

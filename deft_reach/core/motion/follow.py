@@ -166,7 +166,7 @@ class Follow:
     #: The strokes on a kept surface, and those whose hands come back from neither of the last two beats.
     kept: Kept
     changed: Ints
-    #: The strokes of a hand that strikes alone again at once, on no kept surface.
+    #: The strokes of a hand that strikes alone again at once, neither on a kept surface nor coming from it.
     again: Ints
     #: The strokes at which hands and feet take turns, and the gaps before them (whole notes).
     turns: Ints
@@ -652,13 +652,19 @@ class _Follower:
         return Kept(c.index[rows[np.searchsorted(c.event[rows], struck)]], now, last, before, alone)
 
     def again(self, event_time: Floats) -> Ints:
-        """The strokes of a hand that struck alone at the last moment as well, on no kept surface."""
+        """The strokes of a hand that struck alone at the last moment as well: neither on a kept surface nor coming
+        from it."""
         c = self.c
         hands = self.codes()
         struck = np.flatnonzero(hands)
         code, time = hands[struck], event_time[struck]
         same = np.zeros(len(struck), dtype=bool)
         same[1:] = (code[1:] == code[:-1]) & (code[1:] < 3) & (np.diff(time) <= RUN_GAP)
+        keeps = np.zeros(c.events, dtype=bool)
+        keeps[
+            [e for e, v, lane in zip(c.event.tolist(), c.voices, c.lane.tolist()) if v == c.surface and lane < 2]
+        ] = True
+        same[1:] &= ~keeps[(struck[:-1] - self.first_event) % max(1, c.events)]
         e = struck[same & (struck >= self.first_event)] - self.first_event
         rows = np.flatnonzero(c.lane < 2)
         rows = rows[np.searchsorted(c.event[rows], e)]

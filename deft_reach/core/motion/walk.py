@@ -112,6 +112,8 @@ def walk(pattern: Pattern, followed: Follow, whole: float, table: ReachTable, we
     costs[_SWITCH, followed.led[table.leading_side]] += weights.switch * price.OTHER_LEAD_COST
     costs[_KEEP, followed.kept.index] = weights.keep * price.keep_cost(*followed.kept[1:], table.leading_side)
     costs[_LOAD, followed.again] += weights.load * price.AGAIN_COST
+    other = followed.hands.index[followed.hands.side != table.leading_side]
+    costs[_LOAD, np.intersect1d(followed.again, other)] += weights.load * price.OTHER_AGAIN_COST
     costs[_FIGURE, followed.changed] = weights.figure * price.FIGURE_COST
     costs[COORDINATION, followed.turns] = weights.coordination * price.turns_cost(1.0 / (followed.turn_gaps * whole))
     out = Walk(

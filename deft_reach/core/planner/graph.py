@@ -216,7 +216,9 @@ class _Pricing:
         recent = past.last_alone[: self.n]
         found = w.keep * price.keep_cost(m.keeper[:, o, None], last, before, recent, self.table.leading_side)
         again = (m.alone[:, o, None] == recent) & (m.alone[:, o, None] < BOTH)
-        found += w.load * price.AGAIN_COST * (again & (m.keeper[:, o, None] == NOBODY))
+        again &= (m.keeper[:, o, None] == NOBODY) & ~past.last_kept[: self.n]
+        weak = m.alone[:, o, None] == 1 - self.table.leading_side
+        found += w.load * again * (price.AGAIN_COST + price.OTHER_AGAIN_COST * weak)
         alone, (one, two) = m.alone[:, o, None], past.figure[:, : self.n]
         known = (one != NOBODY) & (two != NOBODY)
         return np.asarray(found + w.figure * price.FIGURE_COST * (known & (alone != one) & (alone != two)))

@@ -54,6 +54,8 @@ class Past:
         self.figure = np.full((2, *shape), NOBODY)
         #: Who struck alone at the moment before, if it is not long ago.
         self.last_alone = np.full(shape, NOBODY)
+        #: Whether the kept surface was struck then.
+        self.last_kept = np.zeros(shape, dtype=bool)
         found = np.zeros((2, *shape), dtype=np.int32)
         alive, counted = np.ones((2, *shape), dtype=bool), np.full((2, *shape), np.nan)
         struck_alone = np.ones((2, *shape), dtype=bool)
@@ -93,6 +95,8 @@ class Past:
             if k == 1:
                 np.copyto(self.last_alone, alone, where=here & (ago[:, None] <= RUN_GAP))
             keeps = pick(moments.keeper)
+            if k == 1:
+                self.last_kept = here & (keeps != NOBODY)
             played = here & (keeps != NOBODY)
             np.copyto(self.keeper[1], keeps, where=played & (self.keeper[0] != NOBODY) & (self.keeper[1] == NOBODY))
             np.copyto(self.keeper[0], keeps, where=played & (self.keeper[0] == NOBODY))
