@@ -30,6 +30,9 @@ def add(verbs: Any) -> None:
         "--free", metavar="GROUP", action="append", default=[],
         help="a group, by number from 1 or by name, that may be laid back or stretched (repeatable)",
     )  # fmt: skip
+    parser.add_argument(
+        "--no-dynamics", dest="dynamics", action="store_false", help="loudness is shown and not judged"
+    )
     parser.set_defaults(run=run)
 
 
@@ -49,7 +52,7 @@ def run(args: argparse.Namespace) -> int:
     try:
         found = check_take(
             asked.pattern, keys, hits, asked.tempo, asked.kit, repeat=asked.repeat, tolerance_ms=args.tolerance,
-            free=_groups(asked.pattern, args.free),
+            free=_groups(asked.pattern, args.free), dynamics=args.dynamics,
         )  # fmt: skip
     except TakeError as error:
         raise InputError(f"{args.performance}: {error}") from None

@@ -32,10 +32,19 @@ SPARE: Final = 0.08
 #: A hit further than this (seconds) from its stroke is another one.
 FAR_S: Final = 0.12
 #: A softer hit on the same pad so much before a stroke with graces (seconds) is one of them.
-GRACE_S: Final = 0.11
+GRACE_S: Final = 0.14
 #: Tolerance: this part of the quickest written spacing, held between two bounds (seconds).
 TOLERANCE: Final = 0.16
-TOLERANCE_BOUNDS: Final = (0.010, 0.030)
+TOLERANCE_BOUNDS: Final = (0.010, 0.020)
+#: A tempo further than this from the one asked (a part of it) is another one.
+OTHER_TEMPO: Final = 0.03
+#: Limbs that strike together sound together as long as they are no further apart than this (seconds): about what the
+#: ear joins (common practice).
+TOGETHER_S: Final = 0.012
+#: A grace that is to be heard as one comes so long before its stroke (ms).
+GRACE_WIDTH_MS: Final = (12.0, 60.0)
+#: Accents, plain strokes and ghosts stand apart from each other by at least so much (velocity, of 127).
+CONTRAST: Final = 15.0
 #: The pulse may bend over so many beats, and no faster.
 BEND_BEATS: Final = 3.0
 #: A take is tracked so many beats at a time, after a look at so many first ones.
@@ -59,6 +68,21 @@ class LimbTake(NamedTuple):
     bias_ms: float
     spread_ms: float
     missed: int
+
+    def as_dict(self) -> dict[str, Any]:
+        return self._asdict()
+
+
+class PlaceTake(NamedTuple):
+    """One stroke of the pattern over all rounds: how late it is as a rule (median, ms; None where it never sounded),
+    how unsteady, how often it was missed, and of its graces in how many rounds they were there and how wide (ms);
+    None for a stroke without."""
+
+    stroke: int
+    offset_ms: float | None
+    spread_ms: float
+    missed: int
+    grace: dict[str, float | None] | None
 
     def as_dict(self) -> dict[str, Any]:
         return self._asdict()
@@ -90,6 +114,7 @@ class Take:
     drift: float
     advice: tuple[str, ...]
     late: dict[tuple[int, int], float] = field(default_factory=dict)
+    places: tuple[PlaceTake, ...] = ()
 
     def as_dict(self) -> dict[str, Any]:
         """The command contract's object."""
@@ -106,6 +131,7 @@ class Take:
             "dynamics": self.dynamics,
             "flams": self.flams,
             "drift": self.drift,
+            "places": [row.as_dict() for row in self.places],
             "advice": list(self.advice),
         }
 
@@ -120,12 +146,14 @@ def check_take(
     repeat: bool = False,
     tolerance_ms: float | None = None,
     free: Collection[int] = (),
+    dynamics: bool = True,
 ) -> Take:
     """Hold a performance against a pattern; ``keys`` has the General MIDI key of each stroke.
 
     ``tempo`` (BPM) is what was asked: the one that was played is found. With ``repeat``, or where it goes on longer,
     the pattern is taken round and round. ``tolerance_ms`` is how far off counts as on; without it, it goes with the
     grid. ``free`` are numbers of groups that may be laid back or stretched: their timing is shown and not judged.
+    Without ``dynamics`` loudness is shown and not judged.
 
     Raises TakeError for an empty performance or pattern.
     """
@@ -134,7 +162,7 @@ def check_take(
     played = sorted(hit for hit in hits if hit.velocity > 0 and math.isfinite(hit.time))
     if not played:
         raise TakeError("there are no drum hits in this performance")
-    return _Check(pattern, keys, played, tempo, kit, repeat, tolerance_ms, frozenset(free)).run()
+    return _Check(pattern, keys, played, tempo, kit, repeat, tolerance_ms, frozenset(free), dynamics).run()
 
 
 def _pad(key: int) -> int:
@@ -144,8 +172,9 @@ def _pad(key: int) -> int:
 class _Check:
     def __init__(
         self, pattern: Pattern, keys: Sequence[int], hits: list[Hit], tempo: float, kit: Kit, repeat: bool,
-        tolerance_ms: float | None, free: frozenset[int],
+        tolerance_ms: float | None, free: frozenset[int], dynamics: bool = True,
     ) -> None:  # fmt: skip
+        self.judge_dynamics = dynamics
         self.pattern, self.tempo, self.kit, self.free = pattern, tempo, kit, free
         self.whole = 240.0 / tempo
         self.times = np.array([hit.time for hit in hits])
@@ -232,7 +261,9 @@ class _Check:
             offsets = self._offsets(whole, pads)
             scores = self._score(whole + offsets[:, None], pads, scale) / len(whole)
             # As many strokes as hits, and the tempo that was asked, are likelier.
-            scores -= 0.5 * abs(math.log(count / len(self.times))) + 0.05 * abs(math.log(scale))
+            # Graces may be there or not.
+            wanted = min(max(len(self.times), rounds * len(self.own)), count)
+            scores -= 0.5 * abs(math.log(wanted / len(self.times))) + 0.05 * abs(math.log(scale))
             # Whoever plays begins at the beginning, and what is loud is where loud strokes are.
             scores -= 0.03 * np.searchsorted(self.times, whole[0] + offsets - GRACE_S)
             for score, offset in zip(scores.tolist(), offsets.tolist()):
@@ -285,8 +316,10 @@ class _Check:
     def _offsets(self, whole: Floats, pads: NDArray[np.int_]) -> Floats:
         """Where the first strokes could lie: the first few of them on the first few hits of their pads."""
         found = []
+        # Graces may come first.
+        first = 3 + max(GRACE_NOTES[s.grace] for s in self.pattern.strokes)
         for k in range(min(3, len(whole))):
-            same = np.flatnonzero(self.pads == pads[k])[:3]
+            same = np.flatnonzero(self.pads == pads[k])[:first]
             found += (self.times[same] - whole[k]).tolist()
         return np.array(found or [self.times[0] - whole[0]])
 
@@ -301,6 +334,9 @@ class _Check:
         nearest, away = self._nearest(mapped, pads)
         known = away < self.apart / 2
         loud, levels = self.loud[self.by_pad[nearest]][known], levels[known]
+        if self.graced and len(loud):
+            # A grace is softer than its stroke: what is meant is what is loud.
+            return float(loud.mean() / 127.0) * 2.0 - 1.0
         if len(loud) < 3 or np.ptp(levels) == 0 or np.ptp(loud) == 0:
             return 0.0
         loud, levels = loud - loud.mean(), levels - levels.mean()
@@ -409,12 +445,97 @@ class _Check:
             (int(k // len(strokes)), int(self.stroke[k])): float(self.late[k] * 1000)
             for k in np.flatnonzero(self.match >= 0)
         }
-        verdict = self._verdict(share, tempo, limbs, evenness, missed, extra)
-        advice = self._advice(share, tempo, drift, limbs, evenness, missed, extra, dynamics, flams)
+        places = self._places()
+        faults = self._faults(places, dynamics)
+        verdict = self._verdict(share, tempo, limbs, evenness, missed, extra, places, faults)
+        advice = self._advice(share, tempo, drift, limbs, evenness, missed, extra, dynamics, flams, faults)
         return Take(
             verdict, tempo, self.tempo, self.rounds, self.tolerance * 1000, limbs, voices, evenness, missed,
-            tuple(float(self.times[j]) for j in extra), dynamics, flams, drift, tuple(advice), late,
+            tuple(float(self.times[j]) for j in extra), dynamics, flams, drift, tuple(advice), late, places,
         )  # fmt: skip
+
+    def _places(self) -> tuple[PlaceTake, ...]:
+        """Every stroke of the pattern over its rounds."""
+        n = len(self.own)
+        there = (self.match >= 0).reshape(-1, n)
+        late = np.where(there, self.late.reshape(-1, n), np.nan) * 1000
+        found = []
+        for i, stroke in enumerate(self.pattern.strokes):
+            mine = late[there[:, i], i]
+            grace: dict[str, float | None] | None = None
+            if stroke.grace:
+                rows = [(k, self.graces.get(k, [])) for k in range(i, len(self.stroke), n) if self.match[k] >= 0]
+                widths = [(self.times[self.match[k]] - self.times[hits[-1]]) * 1000 for k, hits in rows if hits]
+                width = round(float(np.median(widths)), 2) if widths else None
+                grace = {"there": float(len(widths)), "of": float(len(rows)), "width_ms": width}
+            found.append(
+                PlaceTake(
+                    i, round(float(np.median(mine)), 3) if len(mine) else None,
+                    round(float(mine.std(ddof=1)), 3) if len(mine) > 1 else 0.0, int((~there[:, i]).sum()), grace,
+                )
+            )  # fmt: skip
+        return tuple(found)
+
+    def _faults(self, places: Sequence[PlaceTake], dynamics: Mapping[str, Any]) -> list[str]:
+        """What is not as written at some place, in words, the weightiest first."""
+        lines: list[str] = []
+        judged = self._judged()[: len(self.own)]
+        tolerance = self.tolerance * 1000
+        off = [p for p in places if judged[p.stroke] and p.offset_ms is not None and abs(p.offset_ms) > tolerance]
+        for row in sorted(off, key=lambda p: -abs(p.offset_ms or 0.0))[:3]:
+            side = "late" if (row.offset_ms or 0.0) > 0 else "early"
+            limb = self._name(self.pattern.strokes[row.stroke].limb)
+            lines.append(f"The {limb} on {self._where(row.stroke)} comes {abs(row.offset_ms or 0.0):.0f} ms {side}.")
+        apart = self._apart()
+        for indices, gap in sorted(apart.items(), key=lambda item: -item[1])[:2]:
+            limbs = " and the ".join(self._name(self.pattern.strokes[i].limb) for i in indices)
+            lines.append(f"The {limbs} are {gap:.0f} ms apart on {self._where(indices[0])}: strike them as one.")
+        for row in places:
+            if row.grace is None:
+                continue
+            there, of, width = (row.grace[name] for name in ("there", "of", "width_ms"))
+            low, high = GRACE_WIDTH_MS
+            where = self._where(row.stroke)
+            if (there or 0.0) < (of or 0.0):
+                gone, all_of = (of or 0.0) - (there or 0.0), of or 0.0
+                lines.append(f"The grace on {where} is missing {gone:.0f} of {all_of:.0f} times.")
+            elif width is not None and not low <= width <= high:
+                lines.append(
+                    f"The grace on {where} comes {width:.0f} ms before its stroke; {low:.0f} to {high:.0f} ms "
+                    "is heard as one."
+                )
+        if self.judge_dynamics:
+            lines += self._flat(dynamics)
+        return lines
+
+    def _apart(self) -> dict[tuple[int, ...], float]:
+        """Strokes written together that do not sound together: how far apart as a rule (ms)."""
+        n = len(self.own)
+        there = (self.match >= 0).reshape(-1, n)
+        times = np.where(there, self.times[np.maximum(self.match, 0)].reshape(-1, n), np.nan)
+        judged = self._judged()[:n]
+        found = {}
+        for event in self.pattern.events:
+            indices = [i for i in event.indices if judged[i]]
+            rows = times[:, indices]
+            rows = rows[~np.isnan(rows).any(axis=1)] if len(indices) > 1 else rows[:0]
+            if len(rows):
+                gap = float(np.median(np.ptp(rows, axis=1)))
+                if gap > TOGETHER_S:
+                    found[tuple(indices)] = gap * 1000
+        return found
+
+    def _flat(self, dynamics: Mapping[str, Any]) -> list[str]:
+        """Levels that are written apart and not played apart."""
+        accent, plain, ghost = dynamics["accent"], dynamics["plain"], dynamics["ghost"]
+        low = plain if plain is not None else ghost
+        lines = []
+        if accent is not None and low is not None and accent - low < CONTRAST:
+            lines.append("Accents hardly stand out: lift higher before them, and keep the others low.")
+        high = plain if plain is not None else accent
+        if ghost is not None and high is not None and high - ghost < CONTRAST:
+            lines.append("Ghosts are as loud as the rest: let them fall from two fingers' height.")
+        return lines
 
     def _judged(self) -> NDArray[np.bool_]:
         """Strokes whose timing is judged: not those of groups that may be free."""
@@ -496,7 +617,7 @@ class _Check:
 
     def _verdict(
         self, share: float, tempo: float, limbs: Mapping[str, LimbTake], evenness: Mapping[str, float | None],
-        missed: Sequence[int], extra: Sequence[int],
+        missed: Sequence[int], extra: Sequence[int], places: Sequence[PlaceTake], faults: Sequence[str],
     ) -> str:  # fmt: skip
         total = len(self.stroke)
         if share < SAME_PIECE or abs(tempo / self.tempo - 1) > 0.2:
@@ -505,14 +626,15 @@ class _Check:
         worst = max((max(abs(row.bias_ms), row.spread_ms) for row in limbs.values()), default=0.0)
         uneven = max((abs(value - 1) for value in evenness.values() if value is not None), default=0.0)
         tolerance = self.tolerance * 1000
-        if not missed and not extra and worst <= tolerance and uneven <= 1.5 * UNEVEN:
+        right_tempo = abs(tempo / self.tempo - 1) <= OTHER_TEMPO
+        if not missed and not extra and not faults and right_tempo and worst <= tolerance and uneven <= 1.5 * UNEVEN:
             return "clean"
         return "rough" if off <= 0.08 and worst <= 2 * tolerance and uneven <= 4 * UNEVEN else "not-yet"
 
     def _advice(
         self, share: float, tempo: float, drift: float, limbs: Mapping[str, LimbTake],
         evenness: Mapping[str, float | None], missed: Sequence[int], extra: Sequence[int],
-        dynamics: Mapping[str, Any], flams: Mapping[str, Any],
+        dynamics: Mapping[str, Any], flams: Mapping[str, Any], faults: Sequence[str],
     ) -> list[str]:  # fmt: skip
         """Plain sentences, the weightiest first: what, where, and what would help."""
         lines: list[str] = []
@@ -530,7 +652,10 @@ class _Check:
             )
             how = f"{times} the {self.tempo:g} BPM asked" if times else f"and {self.tempo:g} BPM was asked"
             lines.append(f"It was played at {tempo:.0f} BPM, {how}: check the tempo, or the grid it was written in.")
+        elif abs(ratio - 1) > OTHER_TEMPO:
+            lines.append(f"It was played at {tempo:.0f} BPM, and {self.tempo:g} BPM was asked.")
         lines += self._missed_words(missed)
+        lines += faults
         if extra:
             at = ", ".join(f"{self.times[j]:.2f} s" for j in extra[:3])
             lines.append(
@@ -540,8 +665,11 @@ class _Check:
         for limb, row in sorted(limbs.items(), key=lambda item: -abs(item[1].bias_ms)):
             if abs(row.bias_ms) > tolerance * 0.6 and row.strokes > row.missed:
                 side = "late" if row.bias_ms > 0 else "early"
-                cure = "lift it sooner, and play the figure with that limb alone against the click"
-                lines.append(f"The {self._name(limb)} is {abs(row.bias_ms):.0f} ms {side} on the whole: {cure}.")
+                cure = "lift it sooner" if side == "late" else "let it wait"
+                lines.append(
+                    f"The {self._name(limb)} is {abs(row.bias_ms):.0f} ms {side} on the whole: {cure}, and play the "
+                    "figure with that limb alone against the click."
+                )
         for limb, row in sorted(limbs.items(), key=lambda item: -item[1].spread_ms):
             if row.spread_ms > tolerance:
                 worst = self._worst(limb)
@@ -560,12 +688,6 @@ class _Check:
         if abs(drift) > 0.03:
             lines.append(f"The pulse {'rises' if drift > 0 else 'falls'} by {abs(drift) * 100:.0f} % over the take.")
         lines += self._loudness_words(dynamics)
-        width = flams["width_ms"]
-        if width is not None and not 12 <= width <= 55:
-            lines.append(
-                f"Flams are {width:.0f} ms wide: "
-                + ("open them" if width < 12 else "let the grace fall closer to its stroke.")
-            )
         if not lines:
             lines.append(f"Within {tolerance:.0f} ms everywhere: up a rung.")
         if total < 8:
@@ -583,12 +705,9 @@ class _Check:
         return lines
 
     def _loudness_words(self, dynamics: Mapping[str, Any]) -> list[str]:
-        lines = []
-        accent, plain, ghost = dynamics["accent"], dynamics["plain"], dynamics["ghost"]
-        if accent is not None and plain is not None and accent - plain < 15:
-            lines.append("Accents hardly stand out: lift higher before them, and keep the others low.")
-        if ghost is not None and plain is not None and plain - ghost < 15:
-            lines.append("Ghosts are as loud as the rest: let them fall from two fingers' height.")
+        lines: list[str] = []
+        if not self.judge_dynamics:
+            return lines
         wrong = list(dict.fromkeys(dynamics["wrong"]))
         if wrong:
             places = ", ".join(self._where(i) for i in wrong[:3])

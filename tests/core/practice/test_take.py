@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from deft_reach.core import layout, parse
 from deft_reach.core.practice.performance import FLAM_S, Faults, Hit, simulate
 from deft_reach.core.practice.take import TakeError, _pair, check_take
+from deft_reach.core.rudiments import RUDIMENTS
 from deft_reach.formats.general_midi import key_of
 from deft_reach.formats.performance import dump_performance, load_performance
 
@@ -228,3 +229,84 @@ def test_no_round_is_lost_however_many_there_are(rounds):
     pattern = parse("/8 R L R L |")
     _, found = play(pattern, 160, rounds, late_left=0.01, missed=0.02)
     assert found.rounds == rounds and not found.extra
+
+
+FIVE = layout("five")
+
+
+def taken(text, tempo=100, faults=None, rounds=6, played=None, keep=lambda hit: True, **more):
+    pattern = parse(text)
+    keys = [key_of(FIVE, s.voice, s.limb, s.marks) for s in pattern.strokes]
+    hits = [hit for hit in simulate(pattern, keys, played or tempo, faults or Faults(), rounds).hits if keep(hit)]
+    return check_take(pattern, keys, hits, tempo, FIVE, repeat=True, **more)
+
+
+@pytest.mark.parametrize("rudiment", RUDIMENTS, ids=lambda r: r.name)
+@pytest.mark.parametrize("tempo", [70, 110])
+def test_every_rudiment_played_as_written_is_clean(rudiment, tempo):
+    found = taken(rudiment.text, tempo)
+    assert found.verdict == "clean", found.advice
+    assert not found.extra and not found.missed and found.rounds == 6
+
+
+@pytest.mark.parametrize("text", ["/4 fR fR fR fR", "/4 fR fL fR fL", "/4 dR dL dR dL", "/4 uR uL uR uL", "/8 fR fL"])
+def test_figures_of_nothing_but_graces_are_clean(text):
+    found = taken(text, 80)
+    assert found.verdict == "clean" and not found.extra
+    for row in found.places:
+        assert row.grace["there"] == row.grace["of"] == found.rounds and 12 <= row.grace["width_ms"] <= 60
+
+
+TWOS = "/16 R R L L R R L L"
+EIGHTHS = "/8 R@hh+K R@hh R@hh+L R@hh R@hh+K R@hh R@hh+L R@hh"
+LEVELS = "/16 R> L. R L. R> L. R L."
+
+
+@pytest.mark.parametrize(
+    ("text", "fault", "tolerance"),
+    [
+        # The second of a double at 120 has 125 ms; 20 ms of them are the tolerance.
+        (TWOS, lambda x: {"faults": Faults(uneven_doubles=1 - 0.16 * x)}, 1.0),
+        (EIGHTHS, lambda x: {"faults": Faults(late_left=0.012 * x)}, 1.0),
+        ("/8 R L R L R L R L", lambda x: {"faults": Faults(late_left=0.020 * x)}, 1.0),
+        ("/8 R L R L R L R L", lambda x: {"played": 120 * (1 + 0.03 * x)}, 1.0),
+        (LEVELS, lambda x: {"faults": Faults(flat=1 - 0.5 / x)}, 1.0),
+    ],
+    ids=["doubles", "unison", "left late", "tempo", "dynamics"],
+)
+def test_a_fault_is_let_pass_below_its_tolerance_and_never_above(text, fault, tolerance):
+    for part, clean in ((0.5, True), (2.0, False)):
+        found = taken(text, 120, **fault(part * tolerance))
+        assert (found.verdict == "clean") is clean, (part, found.advice)
+
+
+def test_every_place_is_judged_and_named():
+    found = taken(TWOS, 120, Faults(uneven_doubles=0.7))
+    offsets = [row.offset_ms for row in found.places]
+    assert [round(x) for x in offsets[:4]] == [0, -38, 0, -38]
+    assert "1 e comes 38 ms early" in found.advice[0] and not any("everywhere" in line for line in found.advice)
+
+
+def test_flams_without_graces_are_not_clean():
+    found = taken("/4 fR L fR L", 100, keep=lambda hit: hit.velocity > 60)
+    assert found.verdict != "clean" and found.tempo == pytest.approx(100, rel=0.01)
+    assert [row.grace for row in found.places] == [
+        {"there": 0.0, "of": 6.0, "width_ms": None}, None, {"there": 0.0, "of": 6.0, "width_ms": None}, None,
+    ]  # fmt: skip
+    assert "The grace on 1 is missing 6 of 6 times." in found.advice
+
+
+def test_another_tempo_is_not_clean_at_the_one_asked():
+    found = taken("/16 R> L R L R> L R L", 100, played=110)
+    assert found.verdict == "rough" and found.advice[0] == "It was played at 110 BPM, and 100 BPM was asked."
+
+
+def test_loudness_is_judged_unless_it_is_left_out():
+    flat = Faults(flat=1.0)
+    assert taken(LEVELS, 100, flat).verdict != "clean"
+    assert taken(LEVELS, 100, flat, dynamics=False).verdict == "clean"
+
+
+def test_an_early_hand_is_not_told_to_be_sooner():
+    lines = taken("/8 R L R L R L R L", 100, Faults(late_left=-0.03)).advice
+    assert any("let it wait" in line for line in lines) and not any("sooner" in line for line in lines)
