@@ -87,5 +87,5 @@ def in_words(found: Take) -> str:
     even = ", ".join(f"{k.replace('_', ' ')} {v:.2f}" for k, v in found.evenness.items() if v is not None)
     if even:
         lines.append(f"  evenness: {even} (1 is even)")
-    lines += [f"  {line}" for line in found.advice]
+    lines += [f"  {line}" for line in (*found.advice, *found.ignored_words)]
     return "\n".join(lines)

@@ -317,7 +317,7 @@ class TakeForm(Listener):
             )
             fill_row(self.limbs, k, cells)
         even = [f"{kind.replace('_', ' ')} {v:.2f}" for kind, v in result.evenness.items() if v is not None]
-        lines = list(result.advice)
+        lines = [*result.advice, *result.ignored_words]
         if even:
             lines.append(f"Evenness, played over written: {', '.join(even)}.")
         dynamics = result.dynamics

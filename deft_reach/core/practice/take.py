@@ -56,6 +56,14 @@ UNEVEN: Final = 0.08
 SAME_PIECE: Final = 0.4
 
 
+#: A softer hit on one pad so soon after another (seconds), and at most so much of its velocity, is a double trigger.
+RETRIGGER_S: Final = 0.030
+RETRIGGER_PART: Final = 0.6
+#: A hit on another pad at the same moment (seconds), and at most so much of the velocity, is crosstalk.
+CROSSTALK_S: Final = 0.006
+CROSSTALK_PART: Final = 0.4
+
+
 class TakeError(ValueError):
     """A performance that cannot be judged: says why and what to do."""
 
@@ -88,6 +96,16 @@ class PlaceTake(NamedTuple):
         return self._asdict()
 
 
+class Ignored(NamedTuple):
+    """Something that was recognised and not counted: when (seconds), and what it is."""
+
+    time: float
+    why: str
+
+    def as_dict(self) -> dict[str, Any]:
+        return self._asdict()
+
+
 @dataclass(frozen=True)
 class Take:
     """What a take check says.
@@ -115,6 +133,17 @@ class Take:
     advice: tuple[str, ...]
     late: dict[tuple[int, int], float] = field(default_factory=dict)
     places: tuple[PlaceTake, ...] = ()
+    ignored: tuple[Ignored, ...] = ()
+
+    @property
+    def ignored_words(self) -> tuple[str, ...]:
+        """What was not counted, one line for each kind."""
+        kinds = list(dict.fromkeys(row.why for row in self.ignored))
+        lines = []
+        for why in kinds:
+            count = sum(row.why == why for row in self.ignored)
+            lines.append(f"Not counted: {why}" + (f" ({count} times)." if count > 1 else "."))
+        return tuple(lines)
 
     def as_dict(self) -> dict[str, Any]:
         """The command contract's object."""
@@ -132,6 +161,7 @@ class Take:
             "flams": self.flams,
             "drift": self.drift,
             "places": [row.as_dict() for row in self.places],
+            "ignored": [row.as_dict() for row in self.ignored],
             "advice": list(self.advice),
         }
 
@@ -162,7 +192,27 @@ def check_take(
     played = sorted(hit for hit in hits if hit.velocity > 0 and math.isfinite(hit.time))
     if not played:
         raise TakeError("there are no drum hits in this performance")
-    return _Check(pattern, keys, played, tempo, kit, repeat, tolerance_ms, frozenset(free), dynamics).run()
+    played, ignored = _without_double_triggers(played)
+    return _Check(pattern, keys, played, tempo, kit, repeat, tolerance_ms, frozenset(free), dynamics, ignored).run()
+
+
+def _without_double_triggers(hits: Sequence[Hit]) -> tuple[list[Hit], list[Ignored]]:
+    """The hits without those that a pad sent twice for one stroke, and those."""
+    kept: list[Hit] = []
+    gone: list[Ignored] = []
+    last: dict[int, Hit] = {}
+    for hit in hits:
+        before = last.get(_pad(hit.key))
+        if (
+            before is not None
+            and hit.time - before.time <= RETRIGGER_S
+            and hit.velocity <= RETRIGGER_PART * before.velocity
+        ):
+            gone.append(Ignored(round(hit.time, 4), "double trigger: the pad sent one stroke twice"))
+            continue
+        kept.append(hit)
+        last[_pad(hit.key)] = hit
+    return kept, gone
 
 
 def _pad(key: int) -> int:
@@ -172,9 +222,10 @@ def _pad(key: int) -> int:
 class _Check:
     def __init__(
         self, pattern: Pattern, keys: Sequence[int], hits: list[Hit], tempo: float, kit: Kit, repeat: bool,
-        tolerance_ms: float | None, free: frozenset[int], dynamics: bool = True,
+        tolerance_ms: float | None, free: frozenset[int], dynamics: bool, ignored: Sequence[Ignored],
     ) -> None:  # fmt: skip
         self.judge_dynamics = dynamics
+        self.ignored = list(ignored)
         self.pattern, self.tempo, self.kit, self.free = pattern, tempo, kit, free
         self.whole = 240.0 / tempo
         self.times = np.array([hit.time for hit in hits])
@@ -214,8 +265,9 @@ class _Check:
         # A line through a bend lies a little to one side of it: the beats are where the pulse is.
         anchors = self.late[found & self._anchors()]
         self.late -= float(np.median(anchors)) if len(anchors) else 0.0
-        extra = self._extra()
-        share = float(found.mean())
+        self._break_off()
+        extra = self._counted(self._extra())
+        share = float(found[~self.void].mean()) if not self.void.all() else 0.0
         slope = self._slope()
         played_tempo = self.tempo / float(np.median(slope))
         drift = float(slope[0] / slope[-1] - 1) if len(slope) > 1 else 0.0
@@ -433,6 +485,41 @@ class _Check:
             taken |= set(mine)
         return [j for j in range(len(self.times)) if j not in used and j not in taken]
 
+    def _break_off(self) -> None:
+        """Strokes of the last round after its last hit were not missed: it was broken off. A single one at the very
+        end was missed."""
+        self.void = np.zeros(len(self.match), dtype=bool)
+        n = len(self.own)
+        last = np.arange((self.rounds - 1) * n, self.rounds * n)
+        played = last[self.match[last] >= 0]
+        if self.rounds < 2 or not len(played):
+            return
+        after = last[self.mapped[last] > self.mapped[played].max() + 1e-6]
+        if len({self.pattern.strokes[i].moment for i in self.stroke[after].tolist()}) > 1:
+            self.void[after] = True
+            index = int(self.stroke[after[np.argmin(self.mapped[after])]])
+            end = float(self.times[self.match[played]].max())
+            self.ignored.append(Ignored(round(end, 4), f"the last round breaks off before {self._where(index)}"))
+
+    def _counted(self, extra: list[int]) -> list[int]:
+        """The hits that belong to no stroke, without a count-in and what other pads' strokes set off."""
+        used = self.match[self.match >= 0]
+        if not len(used):
+            return extra
+        begin = float(self.times[used].min())
+        kept = []
+        for j in extra:
+            time = float(self.times[j])
+            near = np.abs(self.times - time) <= CROSSTALK_S
+            louder = near & (self.pads != self.pads[j]) & (self.loud * CROSSTALK_PART >= self.loud[j])
+            if time < begin - GRACE_S:
+                self.ignored.append(Ignored(round(time, 4), "before the first stroke: a count-in"))
+            elif louder.any():
+                self.ignored.append(Ignored(round(time, 4), "crosstalk: a stroke on another pad set it off"))
+            else:
+                kept.append(j)
+        return kept
+
     # --- what it says -------------------------------------------------------------------------------------------
 
     def _take(self, share: float, tempo: float, drift: float, extra: list[int]) -> Take:
@@ -440,7 +527,7 @@ class _Check:
         limbs, voices = self._rows(lambda s: s.limb), self._rows(lambda s: s.voice)
         evenness = self._evenness()
         dynamics, flams = self._dynamics(), self._flams()
-        missed = tuple(int(self.stroke[k]) for k in np.flatnonzero(self.match < 0))
+        missed = tuple(int(self.stroke[k]) for k in np.flatnonzero((self.match < 0) & ~self.void))
         late = {
             (int(k // len(strokes)), int(self.stroke[k])): float(self.late[k] * 1000)
             for k in np.flatnonzero(self.match >= 0)
@@ -452,6 +539,7 @@ class _Check:
         return Take(
             verdict, tempo, self.tempo, self.rounds, self.tolerance * 1000, limbs, voices, evenness, missed,
             tuple(float(self.times[j]) for j in extra), dynamics, flams, drift, tuple(advice), late, places,
+            tuple(sorted(self.ignored)),
         )  # fmt: skip
 
     def _places(self) -> tuple[PlaceTake, ...]:
@@ -459,6 +547,7 @@ class _Check:
         n = len(self.own)
         there = (self.match >= 0).reshape(-1, n)
         late = np.where(there, self.late.reshape(-1, n), np.nan) * 1000
+        gone = ~there & ~self.void.reshape(-1, n)
         found = []
         for i, stroke in enumerate(self.pattern.strokes):
             mine = late[there[:, i], i]
@@ -471,7 +560,7 @@ class _Check:
             found.append(
                 PlaceTake(
                     i, round(float(np.median(mine)), 3) if len(mine) else None,
-                    round(float(mine.std(ddof=1)), 3) if len(mine) > 1 else 0.0, int((~there[:, i]).sum()), grace,
+                    round(float(mine.std(ddof=1)), 3) if len(mine) > 1 else 0.0, int(gone[:, i].sum()), grace,
                 )
             )  # fmt: skip
         return tuple(found)
@@ -549,7 +638,7 @@ class _Check:
         for name in dict.fromkeys(names):
             mine = np.array([n == name for n in names])[self.stroke]
             late = self.late[mine & judged & (self.match >= 0)] * 1000
-            missed = int((mine & (self.match < 0)).sum())
+            missed = int((mine & (self.match < 0) & ~self.void).sum())
             bias = float(late.mean()) if len(late) else 0.0
             spread = float(late.std(ddof=1)) if len(late) > 1 else 0.0
             found[name] = LimbTake(int(mine.sum()), round(bias, 3), round(spread, 3), missed)

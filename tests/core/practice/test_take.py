@@ -310,3 +310,47 @@ def test_loudness_is_judged_unless_it_is_left_out():
 def test_an_early_hand_is_not_told_to_be_sooner():
     lines = taken("/8 R L R L R L R L", 100, Faults(late_left=-0.03)).advice
     assert any("let it wait" in line for line in lines) and not any("sooner" in line for line in lines)
+
+
+def played(text, tempo=100, rounds=4):
+    pattern = parse(text)
+    return list(simulate(pattern, keys(pattern, FIVE), tempo, Faults(), rounds).hits)
+
+
+def judged(text, hits, tempo=100):
+    pattern = parse(text)
+    return check_take(pattern, keys(pattern, FIVE), hits, tempo, FIVE, repeat=True)
+
+
+@pytest.mark.parametrize("key", [37, 42, 31])
+def test_a_count_in_is_listed_and_not_counted(key):
+    beat = 0.6
+    hits = [Hit(hit.time + 4 * beat, hit.key, hit.velocity) for hit in played(EIGHTHS)]
+    count = [Hit(0.5 + k * beat, key, 90) for k in range(4)]
+    found = judged(EIGHTHS, [*count, *hits])
+    assert found.verdict == "clean" and found.rounds == 4 and not found.extra, found.advice
+    assert [row.time for row in found.ignored] == pytest.approx([hit.time for hit in count])
+    assert all("count-in" in row.why for row in found.ignored)
+
+
+def test_a_last_round_that_breaks_off_is_listed_and_not_counted():
+    hits = played("/16 R@t1 L@t1 R L R@ft L@ft R L", rounds=5)
+    found = judged("/16 R@t1 L@t1 R L R@ft L@ft R L", hits[:-3])
+    assert found.verdict == "clean" and not found.missed and all(row.missed == 0 for row in found.limbs.values())
+    assert [row.why for row in found.ignored] == ["the last round breaks off before 2 e"]
+
+
+def test_double_triggers_and_crosstalk_are_listed_and_not_counted():
+    hits = played(EIGHTHS)
+    twice = [Hit(hits[k].time + 0.018, hits[k].key, hits[k].velocity // 3) for k in (3, 7, 12)]
+    across = [Hit(hits[5].time + 0.003, 41, hits[5].velocity // 4)]
+    found = judged(EIGHTHS, [*hits, *twice, *across])
+    assert found.verdict == "clean" and not found.extra, found.advice
+    whys = [row.why.split(":")[0] for row in found.ignored]
+    assert sorted(whys) == ["crosstalk", "double trigger", "double trigger", "double trigger"]
+
+
+def test_an_honest_extra_hit_still_counts():
+    hits = played(EIGHTHS)
+    found = judged(EIGHTHS, [*hits, Hit(hits[6].time + 0.15, 38, 80)])
+    assert found.verdict != "clean" and len(found.extra) == 1 and not found.ignored
