@@ -24,6 +24,15 @@ FAULTS = (
     ("--flat", "flat", 100.0, 0.0, 100.0, "%", "so much of the dynamics gone"),
     ("--swapped", "swapped", 100.0, 0.0, 100.0, "%", "so many accents played softly"),
     ("--jitter", "jitter", 1000.0, 0.0, 60.0, "MS", "random unsteadiness"),
+    ("--late-feet", "late_feet", 1000.0, -100.0, 100.0, "MS", "both feet this late"),
+    ("--faster", "tempo", 100.0, -50.0, 100.0, "%", "all of it so much faster than asked"),
+    ("--bare", "bare", 100.0, 0.0, 100.0, "%", "so many of the graced strokes without their graces"),
+    ("--graces", "grace_width", 1.0, 0.1, 4.0, "X", "graces so wide against what is usual"),
+    ("--latency", "latency", 1000.0, 0.0, 500.0, "MS", "everything arrives this late"),
+    ("--count-in", "count_in", 1.0, 0, 16, "N", "so many beats before it"),
+    ("--broken-off", "broken_off", 1.0, 0, 500, "N", "so many hits missing at the very end"),
+    ("--retrigger", "retrigger", 100.0, 0.0, 50.0, "%", "so many strokes sent twice by their pad"),
+    ("--crosstalk", "crosstalk", 100.0, 0.0, 50.0, "%", "so many strokes set another pad off"),
 )
 
 
@@ -55,6 +64,7 @@ def run(args: argparse.Namespace) -> int:
     if not asked.pattern.strokes or asked.pattern.unassigned:
         raise InputError("only a pattern with strokes and a settled sticking can be performed")
     chosen = {field: getattr(args, field) / by for _, field, by, *_ in FAULTS if getattr(args, field) is not None}
+    chosen |= {field: round(chosen[field]) for field in ("count_in", "broken_off") if field in chosen}
     keys = [key_of(asked.kit, s.voice, s.limb, s.marks) for s in asked.pattern.strokes]
     played = simulate(asked.pattern, keys, asked.tempo, Faults(**chosen, seed=args.seed), args.rounds)
     try:

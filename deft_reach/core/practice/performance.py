@@ -8,7 +8,7 @@ from typing import Final, NamedTuple
 
 import numpy as np
 
-from deft_reach.core.limbs import FEET, HANDS, LEFT
+from deft_reach.core.limbs import FEET, HANDS, LEFT, RIGHT
 from deft_reach.core.pattern import GRACE_NOTES, Pattern
 
 #: How loud strokes are played, 1 to 127.
@@ -16,6 +16,10 @@ GHOST, PLAIN, ACCENT = 38, 80, 115
 #: A flam's grace comes so much before its stroke (seconds), and more graces so much before each other.
 FLAM_S: Final = 0.03
 GRACES_APART_S: Final = 0.045
+#: A pad that sends a stroke twice does so after this, and another one is set off after that (seconds).
+RETRIGGERS_AFTER_S, CROSSTALK_AFTER_S = 0.018, 0.003
+#: General MIDI keys: what is set off by crosstalk (a low floor tom), and sticks struck together for a count-in.
+OTHER_PAD, STICKS = 41, 31
 
 
 class Hit(NamedTuple):
@@ -35,7 +39,13 @@ class Faults:
     ``missed`` is the share of strokes left out; ``extra`` the share of strokes that come twice; ``drift`` is how much
     faster the end is than the beginning (0.05: five percent); ``flat`` takes that much of the dynamics away (1: all);
     ``swapped`` exchanges accents and plain strokes of that share of accents; ``jitter`` is random unsteadiness in
-    seconds. The same ``seed`` plays the same.
+    seconds. ``late_feet`` in seconds; ``tempo`` is how much faster all of it is (0.1: ten percent); ``bare`` is the
+    share of graced strokes without their graces and ``grace_width`` how wide graces are against what is usual.
+
+    Not the player's faults but the kit's and the recording's: ``latency`` in seconds on everything; ``count_in`` so
+    many beats before it; ``broken_off`` so many strokes missing at the very end; ``retrigger`` the share of strokes
+    that their pad sends twice and ``crosstalk`` the share that sets another pad off.
+    The same ``seed`` plays the same.
     """
 
     late_left: float = 0.0
@@ -48,6 +58,15 @@ class Faults:
     flat: float = 0.0
     swapped: float = 0.0
     jitter: float = 0.0
+    late_feet: float = 0.0
+    tempo: float = 0.0
+    bare: float = 0.0
+    grace_width: float = 1.0
+    latency: float = 0.0
+    count_in: int = 0
+    broken_off: int = 0
+    retrigger: float = 0.0
+    crosstalk: float = 0.0
     seed: int = 1
 
 
@@ -72,7 +91,7 @@ def simulate(
     It begins half a second in, as a drummer does who has just pressed a button.
     """
     random = np.random.default_rng(faults.seed)
-    whole = 240.0 / tempo
+    whole = 240.0 / (tempo * (1.0 + faults.tempo))
     length = float(pattern.length)
     total = max(length * rounds, 1e-9)
     run_of = _runs(pattern)
@@ -88,7 +107,7 @@ def simulate(
                 at -= (1 - faults.uneven_doubles) * run_of[s.index]
             # Ever faster: the time so far is the integral of a tempo that grows evenly.
             time = whole * total * _warped(at / total, faults.drift)
-            time += {LEFT: faults.late_left, "R": faults.late_right}.get(s.limb, 0.0)
+            time += {LEFT: faults.late_left, RIGHT: faults.late_right}.get(s.limb, faults.late_feet)
             time += float(random.normal(0.0, faults.jitter)) if faults.jitter else 0.0
             level = ACCENT if ">" in s.marks else GHOST if "." in s.marks else PLAIN
             if faults.swapped and ">" in s.marks and random.random() < faults.swapped:
@@ -98,12 +117,23 @@ def simulate(
             if faults.missed and random.random() < faults.missed:
                 missed.append((turn, s.index))
                 continue
-            for k in range(GRACE_NOTES[s.grace], 0, -1):
-                before = FLAM_S + GRACES_APART_S * (k - 1)
+            bare = faults.bare > 0 and bool(s.grace) and random.random() < faults.bare
+            for k in range(0 if bare else GRACE_NOTES[s.grace], 0, -1):
+                before = FLAM_S * faults.grace_width + GRACES_APART_S * (k - 1)
                 hits.append(Hit(time - before, key, round(GHOST + (level - GHOST) * 0.15)))
             hits.append(Hit(time, key, max(1, min(127, level))))
             if faults.extra and random.random() < faults.extra:
                 hits.append(Hit(time + 0.37 * whole / 16, key, max(1, level - 30)))
+            if faults.retrigger and random.random() < faults.retrigger:
+                hits.append(Hit(time + RETRIGGERS_AFTER_S, key, max(1, level // 3)))
+            if faults.crosstalk and random.random() < faults.crosstalk:
+                hits.append(Hit(time + CROSSTALK_AFTER_S, OTHER_PAD, max(1, level // 5)))
+    if faults.broken_off:
+        hits = sorted(hits)[: -faults.broken_off]
+    if faults.count_in:
+        begin = min((hit.time for hit in hits), default=0.0)
+        hits += [Hit(begin - whole / 4 * (k + 1), STICKS, PLAIN) for k in range(faults.count_in)]
+    hits = [hit._replace(time=hit.time + faults.latency) for hit in hits]
     first = min((hit.time for hit in hits), default=0.0)
     moved = sorted(hit._replace(time=hit.time - min(first, 0.0) + 0.5) for hit in hits)
     return Played(tuple(moved), tuple(missed), tuple(swapped))

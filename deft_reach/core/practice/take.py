@@ -316,6 +316,7 @@ class _Check:
             # Graces may be there or not.
             wanted = min(max(len(self.times), rounds * len(self.own)), count)
             scores -= 0.5 * abs(math.log(wanted / len(self.times))) + 0.05 * abs(math.log(scale))
+            scores += 0.05 * self._score(whole[:1] + offsets[:, None], pads[:1], scale)
             # Whoever plays begins at the beginning, and what is loud is where loud strokes are.
             scores -= 0.03 * np.searchsorted(self.times, whole[0] + offsets - GRACE_S)
             for score, offset in zip(scores.tolist(), offsets.tolist()):
@@ -494,7 +495,7 @@ class _Check:
         played = last[self.match[last] >= 0]
         if self.rounds < 2 or not len(played):
             return
-        after = last[self.mapped[last] > self.mapped[played].max() + 1e-6]
+        after = last[(self.mapped[last] > self.mapped[played].max() - 1e-6) & (self.match[last] < 0)]
         if len({self.pattern.strokes[i].moment for i in self.stroke[after].tolist()}) > 1:
             self.void[after] = True
             index = int(self.stroke[after[np.argmin(self.mapped[after])]])

@@ -354,3 +354,37 @@ def test_an_honest_extra_hit_still_counts():
     hits = played(EIGHTHS)
     found = judged(EIGHTHS, [*hits, Hit(hits[6].time + 0.15, 38, 80)])
     assert found.verdict != "clean" and len(found.extra) == 1 and not found.ignored
+
+
+@pytest.mark.parametrize(
+    "faults",
+    [
+        Faults(latency=0.25), Faults(count_in=4), Faults(count_in=2), Faults(broken_off=5), Faults(retrigger=0.3),
+        Faults(crosstalk=0.3), Faults(tempo=0.015), Faults(late_feet=0.006), Faults(jitter=0.003),
+        Faults(drift=0.02), Faults(count_in=4, broken_off=7, retrigger=0.2, crosstalk=0.2, latency=0.1),
+    ],
+    ids=str,
+)  # fmt: skip
+@pytest.mark.parametrize("text", [EIGHTHS, TWOS, "/8 fR L R L fR L R L"])
+def test_what_is_not_the_players_fault_or_is_small_is_let_pass(text, faults):
+    found = taken(text, 110, faults, rounds=6)
+    assert found.verdict == "clean", found.advice
+    assert not found.extra and not found.missed
+
+
+@pytest.mark.parametrize(
+    ("text", "faults", "words"),
+    [
+        (EIGHTHS, Faults(late_feet=0.03), "apart on"),
+        ("/8 fR L fR L", Faults(bare=1.0), "is missing 6 of 6 times"),
+        ("/8 fR L fR L", Faults(grace_width=3.0), "heard as one"),
+        (EIGHTHS, Faults(tempo=-0.1), "BPM was asked"),
+        (TWOS, Faults(uneven_doubles=0.65), "early"),
+        (LEVELS, Faults(flat=1.0), "Accents hardly stand out"),
+        (EIGHTHS, Faults(missed=0.15, seed=3), "misses"),
+        (EIGHTHS, Faults(extra=0.2, seed=3), "too many"),
+    ],
+)
+def test_what_a_teacher_hears_is_said(text, faults, words):
+    found = taken(text, 120, faults, rounds=6)
+    assert found.verdict != "clean" and any(words in line for line in found.advice), found.advice
