@@ -262,9 +262,7 @@ class _Check:
         self.match, self.mapped = match, self._pulse(match, mapped)
         found = match >= 0
         self.late = np.where(found, self.times[np.maximum(match, 0)] - self.mapped, np.nan)
-        # A line through a bend lies a little to one side of it: the beats are where the pulse is.
-        anchors = self.late[found & self._anchors()]
-        self.late -= float(np.median(anchors)) if len(anchors) else 0.0
+        self.late -= self._centre(found)
         self._break_off()
         extra = self._counted(self._extra())
         share = float(found[~self.void].mean()) if not self.void.all() else 0.0
@@ -485,6 +483,32 @@ class _Check:
             self.graces[k] = mine
             taken |= set(mine)
         return [j for j in range(len(self.times)) if j not in used and j not in taken]
+
+    def _centre(self, found: NDArray[np.bool_]) -> float:
+        """How far the pulse lies from the line through the beats (seconds): where most of what the limbs play is.
+
+        Each limb counts by its strokes, and half as much again where it has the beats: a foot that alone has them
+        and is late does not make both hands early.
+        """
+        rows: list[tuple[float, float]] = []
+        anchors, judged = self._anchors(), self._judged()
+        limbs = np.array([s.limb for s in self.pattern.strokes])[self.stroke]
+        for limb in dict.fromkeys(limbs.tolist()):
+            mine = found & judged & (limbs == limb)
+            # A limb on the beats is where it is on them.
+            use = mine & anchors if (mine & anchors).sum() >= 0.3 * max(1, mine.sum()) else mine
+            if use.any():
+                weight = float(mine.sum()) * (1.5 if (mine & anchors).any() else 1.0)
+                rows.append((float(np.median(self.late[use])), weight))
+        if not rows:
+            return 0.0
+        rows.sort()
+        half, so_far = sum(weight for _, weight in rows) / 2, 0.0
+        for middle, weight in rows:
+            so_far += weight
+            if so_far >= half - 1e-9:
+                return middle
+        return rows[-1][0]
 
     def _break_off(self) -> None:
         """Strokes of the last round after its last hit were not missed: it was broken off. A single one at the very

@@ -388,3 +388,11 @@ def test_what_is_not_the_players_fault_or_is_small_is_let_pass(text, faults):
 def test_what_a_teacher_hears_is_said(text, faults, words):
     found = taken(text, 120, faults, rounds=6)
     assert found.verdict != "clean" and any(words in line for line in found.advice), found.advice
+
+
+def test_a_late_foot_that_alone_has_the_beats_does_not_make_the_hands_early():
+    text = "/16 K R@hh L R@hh K R@hh L R@hh K R@hh L R@hh K R@hh L R@hh"
+    found = taken(text, 90, Faults(late_feet=0.03), rounds=6)
+    assert found.limbs["K"].bias_ms == pytest.approx(30, abs=3)
+    assert abs(found.limbs["R"].bias_ms) < 3 and abs(found.limbs["L"].bias_ms) < 3
+    assert found.verdict != "clean" and "foot" in found.advice[0] and "late" in found.advice[0]
