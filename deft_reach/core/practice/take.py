@@ -11,6 +11,7 @@ from __future__ import annotations
 import math
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
+from fractions import Fraction
 from itertools import pairwise
 from typing import Any, Final, NamedTuple
 
@@ -20,7 +21,7 @@ from numpy.typing import NDArray
 from deft_reach.core.counting import place
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import HAT_FOOT, KICK, SECOND_KICK
-from deft_reach.core.pattern import GRACE_NOTES, Pattern
+from deft_reach.core.pattern import GRACE_NOTES, Pattern, lead_beat
 from deft_reach.core.practice.performance import Hit
 
 Floats = NDArray[np.float64]
@@ -596,6 +597,13 @@ class _Check:
         judged = self._judged()[: len(self.own)]
         tolerance = self.tolerance * 1000
         off = [p for p in places if judged[p.stroke] and p.offset_ms is not None and abs(p.offset_ms) > tolerance]
+        swing = self._swing(places)
+        if swing is not None:
+            percent, swung = swing
+            lines.append(
+                f"The off-beats come late, at about {percent:.0f} % of the beat: it swings, and is written straight."
+            )
+            off = [p for p in off if p.stroke not in swung]
         for row in sorted(off, key=lambda p: -abs(p.offset_ms or 0.0))[:3]:
             side = "late" if (row.offset_ms or 0.0) > 0 else "early"
             limb = self._name(self.pattern.strokes[row.stroke].limb)
@@ -621,6 +629,36 @@ class _Check:
         if self.judge_dynamics:
             lines += self._flat(dynamics)
         return lines
+
+    def _swing(self, places: Sequence[PlaceTake]) -> tuple[float, frozenset[int]] | None:
+        """Where the middles of beats fall (percent of the beat), and the strokes there, where all of them come late
+        alike and the beats do not: that is no dragging hand."""
+        beat_ms = self.whole / 4 * 1000
+        middles: dict[int, float] = {}
+        beats: list[float] = []
+        on_beats: set[str] = set()
+        for row in places:
+            stroke = self.pattern.strokes[row.stroke]
+            bar = self.pattern.bar_at(stroke.start)
+            beat = lead_beat(bar.meter)
+            into = (stroke.start - bar.start + bar.offset) % beat / beat
+            if row.offset_ms is None or beat != Fraction(1, 4):
+                continue
+            if into == Fraction(1, 2):
+                middles[row.stroke] = row.offset_ms
+            elif into == 0:
+                beats.append(row.offset_ms)
+                on_beats.add(stroke.limb)
+        if len(middles) < 2 or not beats:
+            return None
+        late = np.array(list(middles.values()))
+        tolerance = self.tolerance * 1000
+        # One hand that has all the middles of beats and no beat may as well be late itself.
+        limbs = {self.pattern.strokes[i].limb for i in middles}
+        alike = float(late.std()) < tolerance / 2 and float(np.abs(beats).max()) < tolerance
+        if not alike or float(late.min()) <= tolerance or not (len(limbs) > 1 or limbs <= on_beats):
+            return None
+        return 50.0 + 100.0 * float(late.mean()) / beat_ms, frozenset(middles)
 
     def _apart(self) -> dict[tuple[int, ...], float]:
         """Strokes written together that do not sound together: how far apart as a rule (ms)."""
@@ -776,7 +814,8 @@ class _Check:
                 f"{len(extra)} hit{'s' if len(extra) > 1 else ''} too many, first at {at}: keep the rests still."
             )
         tolerance = self.tolerance * 1000
-        for limb, row in sorted(limbs.items(), key=lambda item: -abs(item[1].bias_ms)):
+        swings = any("it swings" in line for line in faults)
+        for limb, row in sorted(limbs.items(), key=lambda item: -abs(item[1].bias_ms)) if not swings else ():
             if abs(row.bias_ms) > tolerance * 0.6 and row.strokes > row.missed:
                 side = "late" if row.bias_ms > 0 else "early"
                 cure = "lift it sooner" if side == "late" else "let it wait"
@@ -784,7 +823,7 @@ class _Check:
                     f"The {self._name(limb)} is {abs(row.bias_ms):.0f} ms {side} on the whole: {cure}, and play the "
                     "figure with that limb alone against the click."
                 )
-        for limb, row in sorted(limbs.items(), key=lambda item: -item[1].spread_ms):
+        for limb, row in sorted(limbs.items(), key=lambda item: -item[1].spread_ms) if not swings else ():
             if row.spread_ms > tolerance:
                 worst = self._worst(limb)
                 lines.append(
@@ -792,7 +831,7 @@ class _Check:
                     "and that stroke with the one before it alone."
                 )
         words = {"hands": "The hands", "feet": "The feet", "hand_to_foot": "From hand to foot you"}
-        for kind, value in evenness.items():
+        for kind, value in evenness.items() if not swings else ():
             if value is not None and abs(value - 1) > UNEVEN:
                 verb = "rush" if value < 1 else "drag"
                 lines.append(

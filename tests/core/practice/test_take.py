@@ -396,3 +396,21 @@ def test_a_late_foot_that_alone_has_the_beats_does_not_make_the_hands_early():
     assert found.limbs["K"].bias_ms == pytest.approx(30, abs=3)
     assert abs(found.limbs["R"].bias_ms) < 3 and abs(found.limbs["L"].bias_ms) < 3
     assert found.verdict != "clean" and "foot" in found.advice[0] and "late" in found.advice[0]
+
+
+@pytest.mark.parametrize("percent", [58, 62, 66])
+def test_swung_eighths_on_a_straight_figure_are_no_dragging_hand(percent):
+    swung = parse(f"swing {percent} /8 {EIGHTHS}")
+    straight = parse(EIGHTHS)
+    hits = simulate(swung, keys(swung, FIVE), 90, Faults(), 6).hits
+    found = check_take(straight, keys(straight, FIVE), hits, 90, FIVE, repeat=True)
+    assert found.verdict != "clean"
+    assert f"off-beats come late, at about {percent} % of the beat" in found.advice[0]
+    assert not any("hand" in line for line in found.advice)
+    right = check_take(swung, keys(swung, FIVE), hits, 90, FIVE, repeat=True)
+    assert right.verdict == "clean", right.advice
+
+
+def test_a_late_left_hand_on_the_off_beats_is_a_hand_and_no_swing():
+    found = taken("/8 R L R L R L R L", 100, Faults(late_left=0.03))
+    assert any("left hand" in line for line in found.advice) and not any("swings" in line for line in found.advice)
