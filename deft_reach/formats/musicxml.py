@@ -671,7 +671,7 @@ class _Score:
         divisions = 1
         begin = Fraction(0)
         meter = (4, 4)
-        open_ties: dict[tuple[str, str], Fraction] = {}
+        open_ties: dict[tuple[str, str], list[Fraction]] = {}
         for number, measure in enumerate(part.findall("measure")):
             at = furthest = previous = Fraction(0)
             graces: dict[str, int] = {}
@@ -721,21 +721,24 @@ class _Score:
         length: Fraction,
         graces: dict[str, int],
         voice: str,
-        ties: dict[tuple[str, str], Fraction],
+        ties: dict[tuple[str, str], list[Fraction]],
     ) -> None:
         instrument = note.find("instrument")
         which = (voice, instrument.get("id", "") if instrument is not None else note.findtext("unpitched/*", ""))
         kinds = {tie.get("type") for tie in note.findall("tie")}
         if "stop" in kinds and which in ties:
-            begun = ties[which]
+            begun = ties[which][-1]
             rows[begun].length = max(rows[begun].length, start + length - begun)
             if "start" not in kinds:
-                del ties[which]
+                # Both hands may hold the same voice: each of them ends a tie of its own.
+                ties[which].pop()
+                if not ties[which]:
+                    del ties[which]
             return
         row = rows.setdefault(start, _Row())
         row.length = max(row.length, length)
         if "start" in kinds:
-            ties[which] = start
+            ties.setdefault(which, []).append(start)
         strike = self._strike(note, which[1], graces.pop(voice, 0))
         if strike not in row.strikes:
             row.strikes.append(strike)

@@ -7,7 +7,7 @@ from importlib.resources import files
 from xml.etree import ElementTree as Tree
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from deft_reach.core import layout, parse
@@ -80,6 +80,7 @@ def test_an_untouched_score_gives_the_text_back_to_the_letter(text):
 
 
 @given(texts())
+@example("/8 R R R = /8 R R K R@sn+L@sn =")
 @settings(max_examples=60)
 def test_text_and_musicxml_and_back(text):
     pattern = parse(text)
