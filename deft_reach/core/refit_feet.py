@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Final, NamedTuple
 
 from deft_reach.core.analysis import analyse
@@ -92,10 +93,9 @@ class _OnePedal:
         self.total = max(1, len(pattern.strokes))
 
     def changes(self) -> list[FootChange]:
-        whole = self._whole()
+        whole, able = self._whole()
         found = [whole]
-        pace = self._pace(whole)
-        if pace > 1.0:
+        if not able:
             found += self._thinned()
             found += self._first_of_pairs()
             found += self._shorter_run()
@@ -109,11 +109,6 @@ class _OnePedal:
     def _report(self, strikes: Mapping[int, Strike | None]) -> Report:
         new = read_unfinished(rewrite(self.pattern, strikes), self.kit)
         return analyse(new, self.kit, self.player, self.tempo, repeat=self.repeat)
-
-    def _pace(self, change: FootChange) -> float:
-        """The greatest pace of the one foot."""
-        paces = [s.pace for s in self._report(change.strikes).strokes if s.limb == KICK and s.pace is not None]
-        return max(paces, default=0.0)
 
     def _with(self, kept: Collection[int]) -> dict[int, Strike | None]:
         """The strikes that change where the one foot plays these of the feet's strokes and no others."""
@@ -133,7 +128,8 @@ class _OnePedal:
             said.append(Substitution(SECOND_KICK, KICK, moved, "the one foot plays what is left"))
         return FootChange(self._with(kept), (), tuple(said), likeness + 2.0 * len(gone) / self.total)
 
-    def _whole(self) -> FootChange:
+    def _whole(self) -> tuple[FootChange, bool]:
+        """One foot plays them all; and whether it can."""
         kept = {s.index for s in self.feet}
         strikes = self._with(kept)
         rows = [
@@ -150,7 +146,7 @@ class _OnePedal:
             else:
                 why = f"one foot cannot quite: {needs}, and there are {(worst.gap or 0.0) * 1000:.0f} ms"
         said = Substitution(SECOND_KICK, KICK, tuple(s.index for s in self.single), why)
-        return FootChange(strikes, (), (said,), 0.0 if able else 2.0)
+        return FootChange(strikes, (), (said,), 0.0 if able else 2.0), able
 
     def _weight(self, s: Stroke) -> float:
         """What a foot stroke is worth: accents and beats most, then what the first pedal played."""
@@ -183,10 +179,14 @@ class _OnePedal:
 
     def _first_of_pairs(self) -> list[FootChange]:
         """The first kick of each pair: the first pedal's strokes, or every other one of a run."""
-        kept = {s.index for run in self._runs() for s in run[::2]}
-        if len(kept) == len(self.feet):
+        if len(self.pairs) == len(self.feet):
             return []
-        return [self._kept(kept, "the first of each pair is kept", 0.25)]
+        return [self._kept(self.pairs, "the first of each pair is kept", 0.25)]
+
+    @cached_property
+    def pairs(self) -> set[int]:
+        """The first stroke of each pair in the feet's runs."""
+        return {s.index for run in self._runs() for s in run[::2]}
 
     def _runs(self) -> list[list[Stroke]]:
         """The feet's strokes in runs: one a step of the rhythm after another, with no hand alone in between."""
@@ -222,7 +222,6 @@ class _OnePedal:
         landings = self._landings()
         if not landings:
             return []
-        pairs = {s.index for run in self._runs() for s in run[::2]}
         found = []
         run, _ = landings[-1]
         for keep in range(len(run) - 1, 0, -1):
@@ -230,7 +229,7 @@ class _OnePedal:
             stays = {s.index for s in run[:keep]}
             for rest, why in (
                 ({s.index for s in self.feet}, "the run into the landing is shorter"),
-                (pairs, "the run into the landing is shorter, and elsewhere the first of each pair is kept"),
+                (self.pairs, "the run into the landing is shorter, and elsewhere the first of each pair is kept"),
             ):
                 kept = (rest | stays) - gone
                 if len(kept) < len(self.feet):
@@ -244,10 +243,9 @@ class _OnePedal:
             return []
         run, landing = landings[-1]
         assert landing is not None
-        pairs = {s.index for row in self._runs() for s in row[::2]}
         gone = {s.index for s in run}
         found = []
-        for rest in ({s.index for s in self.feet}, pairs):
+        for rest in ({s.index for s in self.feet}, self.pairs):
             change = self._kept(rest - gone, "a group less before the landing", 0.35)
             flam = Substitution("hand stroke", "flam", (landing.index,), "a flam makes up for the run before it")
             if not landing.grace:

@@ -132,7 +132,8 @@ class _Search:
         self.accents = list(dict.fromkeys(accents))
         self.contour = contour
         self._check()
-        self.hands = [s for s in pattern.strokes if s.limb in HANDS]
+        #: The hand strokes' indices in the order in which the graph has their voices.
+        self.order = [s.index for event in pattern.events for s in event.hands]
         written = self._written()
         held = [pattern.strokes[k].voice for k in sorted(written)]
         self.names = list(dict.fromkeys([*self.palette, *self.accents, *held]))
@@ -282,8 +283,7 @@ class _Search:
 
     def _names(self, voices: Sequence[int]) -> dict[int, str]:
         """The voice of each hand stroke, by its index."""
-        order = [s.index for event in self.pattern.events for s in event.hands]
-        return {index: self.names[k] for index, k in zip(order, voices)}
+        return {index: self.names[k] for index, k in zip(self.order, voices)}
 
     def _report(self, voices: Sequence[int]) -> Report:
         self.progress.at(0)
@@ -308,4 +308,4 @@ class _Search:
     def _audible(self, one: Sequence[int], two: Sequence[int]) -> bool:
         """Whether two voicings can be told apart by ear: in two strokes, and in a tenth of all."""
         changed = sum(a != b for a, b in zip(one, two))
-        return changed >= min(len(self.hands), max(2, len(self.hands) / 10))
+        return changed >= min(len(self.order), max(2, len(self.order) / 10))

@@ -633,7 +633,7 @@ class _Follower:
         none = np.zeros(0, dtype=np.intp)
         if c.surface is None:
             return Kept(none, none, none, none, none)
-        mine = np.array([v == c.surface for v in c.voices], dtype=bool) & (c.lane < 2)
+        mine = self.on_surface()
         code = np.zeros(c.events, dtype=np.intp)
         np.bitwise_or.at(code, c.event[mine], 1 << c.lane[mine])
         struck = np.flatnonzero(code)
@@ -651,6 +651,10 @@ class _Follower:
         rows = np.flatnonzero(mine)
         return Kept(c.index[rows[np.searchsorted(c.event[rows], struck)]], now, last, before, alone)
 
+    def on_surface(self) -> Flags:
+        """Of each of the round's strokes whether a hand plays it on the kept surface."""
+        return np.array([v == self.c.surface for v in self.c.voices], dtype=bool) & (self.c.lane < 2)
+
     def again(self, event_time: Floats) -> Ints:
         """The strokes of a hand that struck alone at the last moment as well: neither on a kept surface nor coming
         from it."""
@@ -660,15 +664,14 @@ class _Follower:
         code, time = hands[struck], event_time[struck]
         same = np.zeros(len(struck), dtype=bool)
         same[1:] = (code[1:] == code[:-1]) & (code[1:] < 3) & (np.diff(time) <= RUN_GAP)
+        on = self.on_surface()
         keeps = np.zeros(c.events, dtype=bool)
-        keeps[
-            [e for e, v, lane in zip(c.event.tolist(), c.voices, c.lane.tolist()) if v == c.surface and lane < 2]
-        ] = True
+        keeps[c.event[on]] = True
         same[1:] &= ~keeps[(struck[:-1] - self.first_event) % max(1, c.events)]
         e = struck[same & (struck >= self.first_event)] - self.first_event
         rows = np.flatnonzero(c.lane < 2)
         rows = rows[np.searchsorted(c.event[rows], e)]
-        return c.index[[k for k in rows.tolist() if c.voices[k] != c.surface]]
+        return np.asarray(c.index[rows[~on[rows]]])
 
     def changed(self) -> Ints:
         """The first hand strokes of events whose hands come back from neither of the last two beats."""

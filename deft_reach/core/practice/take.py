@@ -559,9 +559,12 @@ class _Check:
             for k in np.flatnonzero(self.match >= 0)
         }
         places = self._places()
-        faults = self._faults(places, dynamics)
-        verdict = self._verdict(share, tempo, limbs, evenness, missed, extra, places, faults)
-        advice = self._advice(share, tempo, drift, limbs, evenness, missed, extra, dynamics, flams, faults)
+        swing = self._swing(places)
+        faults = self._faults(places, dynamics, swing)
+        verdict = self._verdict(share, tempo, limbs, evenness, missed, extra, faults)
+        advice = self._advice(
+            share, tempo, drift, limbs, evenness, missed, extra, dynamics, faults, swing is not None
+        )
         return Take(
             verdict, tempo, self.tempo, self.rounds, self.tolerance * 1000, limbs, voices, evenness, missed,
             tuple(float(self.times[j]) for j in extra), dynamics, flams, drift, tuple(advice), late, places,
@@ -591,13 +594,14 @@ class _Check:
             )  # fmt: skip
         return tuple(found)
 
-    def _faults(self, places: Sequence[PlaceTake], dynamics: Mapping[str, Any]) -> list[str]:
+    def _faults(
+        self, places: Sequence[PlaceTake], dynamics: Mapping[str, Any], swing: tuple[float, frozenset[int]] | None
+    ) -> list[str]:
         """What is not as written at some place, in words, the weightiest first."""
         lines: list[str] = []
         judged = self._judged()[: len(self.own)]
         tolerance = self.tolerance * 1000
         off = [p for p in places if judged[p.stroke] and p.offset_ms is not None and abs(p.offset_ms) > tolerance]
-        swing = self._swing(places)
         if swing is not None:
             percent, swung = swing
             lines.append(
@@ -769,7 +773,7 @@ class _Check:
 
     def _verdict(
         self, share: float, tempo: float, limbs: Mapping[str, LimbTake], evenness: Mapping[str, float | None],
-        missed: Sequence[int], extra: Sequence[int], places: Sequence[PlaceTake], faults: Sequence[str],
+        missed: Sequence[int], extra: Sequence[int], faults: Sequence[str],
     ) -> str:  # fmt: skip
         total = len(self.stroke)
         if share < SAME_PIECE or abs(tempo / self.tempo - 1) > 0.2:
@@ -786,7 +790,7 @@ class _Check:
     def _advice(
         self, share: float, tempo: float, drift: float, limbs: Mapping[str, LimbTake],
         evenness: Mapping[str, float | None], missed: Sequence[int], extra: Sequence[int],
-        dynamics: Mapping[str, Any], flams: Mapping[str, Any], faults: Sequence[str],
+        dynamics: Mapping[str, Any], faults: Sequence[str], swings: bool,
     ) -> list[str]:  # fmt: skip
         """Plain sentences, the weightiest first: what, where, and what would help."""
         lines: list[str] = []
@@ -814,7 +818,6 @@ class _Check:
                 f"{len(extra)} hit{'s' if len(extra) > 1 else ''} too many, first at {at}: keep the rests still."
             )
         tolerance = self.tolerance * 1000
-        swings = any("it swings" in line for line in faults)
         for limb, row in sorted(limbs.items(), key=lambda item: -abs(item[1].bias_ms)) if not swings else ():
             if abs(row.bias_ms) > tolerance * 0.6 and row.strokes > row.missed:
                 side = "late" if row.bias_ms > 0 else "early"

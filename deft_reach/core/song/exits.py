@@ -7,10 +7,11 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Final, NamedTuple
 
-from deft_reach.core.counting import place
+from deft_reach.core.counting import in_bar
 from deft_reach.core.document import Document, Song
 from deft_reach.core.limbs import HANDS, KICK, SECOND_KICK, other_hand
 from deft_reach.core.pattern import Pattern, Strike
+from deft_reach.core.song.chain import Chain
 from deft_reach.core.song.verdict import Seam, SongReport, analyse_song, near_seam
 from deft_reach.core.stroke_text import rewrite, strike_of
 
@@ -81,8 +82,13 @@ def _pace_at(found: SongReport, seam: Seam | None) -> float:
     """The highest pace from the last beat before a seam to the first beat after it."""
     if found.chain is None or found.report is None or seam is None:
         return 0.0
-    first = next((k for k, s in enumerate(found.chain.pattern.strokes) if s.start == seam.start), None)
-    return max((found.report.strokes[i].pace or 0.0 for i in near_seam(found.chain, first)), default=0.0)
+    return max((found.report.strokes[i].pace or 0.0 for i in _near(found.chain, seam)), default=0.0)
+
+
+def _near(chain: Chain, seam: Seam) -> list[int]:
+    """The strokes from the last beat before a seam to the first beat after it."""
+    first = next((k for k, s in enumerate(chain.pattern.strokes) if s.start == seam.start), None)
+    return near_seam(chain, first)
 
 
 def _ideas(found: SongReport, seam: Seam) -> Iterator[_Idea]:
@@ -166,8 +172,7 @@ def _stroke_less(found: SongReport, seam: Seam) -> Iterator[_Idea]:
     """The most hurried stroke there left out, or the one of its limb before it, which it comes from."""
     chain, report = found.chain, found.report
     assert chain is not None and report is not None
-    first = next((k for k, s in enumerate(chain.pattern.strokes) if s.start == seam.start), None)
-    near = near_seam(chain, first)
+    near = _near(chain, seam)
     if not near:
         return
     hurried = max(near, key=lambda i: report.strokes[i].pace or 0.0)
@@ -181,7 +186,7 @@ def _stroke_less(found: SongReport, seam: Seam) -> Iterator[_Idea]:
         plan, pattern = chain.parts[part].plan, chain.parts[part].pattern
         if len(pattern.strokes) > 1:
             stroke = pattern.strokes[own]
-            what = f"{limb} on {stroke.voice}, bar {stroke.bar}, {place(stroke.beat)}"
+            what = f"{limb} on {stroke.voice}, {in_bar(stroke.bar, stroke.beat)}"
             yield _Idea("one stroke less", plan.id, rewrite(pattern, {own: None}), what)
 
 

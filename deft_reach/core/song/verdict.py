@@ -11,10 +11,10 @@ from itertools import product
 from typing import Final, NamedTuple
 
 from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse
-from deft_reach.core.counting import place
+from deft_reach.core.counting import in_bar, place
 from deft_reach.core.document import Document, Song
 from deft_reach.core.findings import voice_name
-from deft_reach.core.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
+from deft_reach.core.limbs import FEET, HANDS, HAT_FOOT, NAMES
 from deft_reach.core.report import Finding, Report
 from deft_reach.core.song.chain import Chain, Part, Problem, chain_song, problems_of
 from deft_reach.core.song.pulse import Pulse, pulse_between
@@ -29,11 +29,6 @@ HURRIED: Final = 0.85
 NEAR: Final = Fraction(1, 4)
 #: A landing's foot comes out of so many foot strokes in a row, at least.
 FEET_IN_A_ROW: Final = 3
-_LIMB: Final = {
-    RIGHT: "The right hand", LEFT: "The left hand", KICK: "The bass foot", SECOND_KICK: "The second bass foot",
-    HAT_FOOT: "The hi-hat foot",
-}  # fmt: skip
-_HAND: Final = {RIGHT: "right hand", LEFT: "left hand"}
 
 
 class SeamNote(NamedTuple):
@@ -263,7 +258,7 @@ class _Meeting:
         mine = self.chain.parts[part]
         by_itself = alone(self.chain, mine).strokes[own].pace or 0.0
         stroke = self.report.strokes[index]
-        where = f"bar {stroke.bar}, {place(stroke.beat)}"
+        where = in_bar(stroke.bar, stroke.beat)
         other = (
             f" {mine.plan.name} alone is as hurried there."
             if by_itself > pace - 0.02
@@ -271,7 +266,7 @@ class _Meeting:
         )
         yield SeamNote(
             "hurried", "stop" if pace > 1 else "caution", (index,),
-            f"{_LIMB[stroke.limb]} on the {voice_name(self.kit, stroke.voice)} ({where}) has "
+            f"The {NAMES[stroke.limb]} on the {voice_name(self.kit, stroke.voice)} ({where}) has "
             f"{(stroke.gap or 0.0) * 1000:.0f} ms and needs {stroke.needed * 1000:.0f} ms: pace {pace:.2f}.{other}",
         )  # fmt: skip
 
@@ -317,7 +312,7 @@ class _Meeting:
             severity = "stop" if stroke.pace > 1 else "caution" if stroke.pace > 0.85 else "note"
             yield SeamNote(
                 "far-hand", severity, (index,),
-                f"Into {self.b.plan.name} the {_HAND[stroke.limb]} comes {how} to the "
+                f"Into {self.b.plan.name} the {NAMES[stroke.limb]} comes {how} to the "
                 f"{voice_name(self.kit, stroke.voice)} on {place(stroke.beat)}: it has {stroke.gap * 1000:.0f} ms "
                 f"and needs {stroke.needed * 1000:.0f} ms.",
             )  # fmt: skip
@@ -389,8 +384,8 @@ class _Meeting:
         if all(limb != now for limb in was):
             yield SeamNote(
                 "lead-flip", "note", (mine[0],),
-                f"The lead flips: {self.a.plan.name} is led by the {_HAND.get(was[-1], was[-1])}, "
-                f"{self.b.plan.name} begins with the {_HAND.get(now, now)}.",
+                f"The lead flips: {self.a.plan.name} is led by the {NAMES.get(was[-1], was[-1])}, "
+                f"{self.b.plan.name} begins with the {NAMES.get(now, now)}.",
             )  # fmt: skip
 
 
