@@ -17,6 +17,7 @@ from deft_reach.core import Player, layout, parse
 from deft_reach.core.planner import find_stickings
 from deft_reach.core.planner.schools import allowed_hands
 from deft_reach.core.planner.search import MEMORY, _Search
+from deft_reach.core.planner.states import States
 
 STROKES = 256
 #: So many beginnings are timed with networkx.
@@ -51,8 +52,9 @@ def planning() -> dict[str, float | bool]:
 
     allowed = allowed_hands(asked, kit, player, "free", "free", {})
     search = _Search(asked, kit, player, tempo, allowed, False, None, 5, True, found.best[0].weights)
-    graph = search._graph(MEMORY[0])
-    optimum = next(iter(search._loops(graph)))[0]
+    optimum = next(iter(search._loops(search._graph(MEMORY[0]))))[0]
+    # The others are asked for the best of all states, not only of those that the search looks at.
+    graph = search._graph_of(search._problem(MEMORY[0]), States(search.moments, MEMORY[0], True))
     bounds = graph.loop_bounds()
 
     network, beginnings = _network(graph)

@@ -13,7 +13,7 @@ from deft_reach.core.cost import Weights
 from deft_reach.core.findings import find_all
 from deft_reach.core.kit import Kit
 from deft_reach.core.level import demands_of, difficulty, ease_at, highest_pace, level_at
-from deft_reach.core.limbs import HANDS, LIMBS
+from deft_reach.core.limbs import FEET, HANDS, LIMBS
 from deft_reach.core.motion.clearance import passing
 from deft_reach.core.motion.follow import Flags, follow, voices_of
 from deft_reach.core.motion.reach_table import ReachTable, reach_table
@@ -57,7 +57,7 @@ def analyse(
     followed = follow(pattern, table.names, repeat)
     walked = walk(pattern, followed, whole, table, weights)
     types = stroke_types(pattern, repeat)
-    squeeze(walked, passing(pattern, followed, table, starts_high(pattern, repeat), repeat), weights)
+    squeeze(walked, passing(pattern, followed, table, starts_high(pattern), repeat), weights)
     strokes = StrokeReports(pattern, times, tempo, walked, types)
     findings = find_all(pattern, walked, table, times, length, repeat)
     impossible = any(f.kind in ("impossible", "out-of-reach") for f in findings)
@@ -80,26 +80,26 @@ def stroke_types(pattern: Pattern, repeat: bool) -> list[str]:
     return kept
 
 
-def starts_high(pattern: Pattern, repeat: bool) -> Flags:
-    """Of each stroke whether its limb starts high: for a full or a down stroke."""
-    kept = pattern.kept.get(("high", repeat))
+def starts_high(pattern: Pattern) -> Flags:
+    """Of each stroke whether its limb starts high: for a full or a down stroke. That is so with either hand."""
+    kept = pattern.kept.get("high")
     if kept is None:
-        types = stroke_types(pattern, repeat)
-        kept = pattern.kept["high", repeat] = np.array([kind in ("full", "down") for kind in types], dtype=bool)
+        kept = pattern.kept["high"] = np.array(_high(pattern), dtype=bool)
     return kept
 
 
-def _stroke_types(pattern: Pattern, repeat: bool) -> list[str]:
+def _high(pattern: Pattern) -> list[bool]:
     levels = [level_of(stroke.marks) for stroke in pattern.strokes]
-    hands_accent = {
-        True: any(lv == ACCENT_LEVEL and s.limb in HANDS for lv, s in zip(levels, pattern.strokes)),
-        False: any(lv == ACCENT_LEVEL and s.limb not in HANDS for lv, s in zip(levels, pattern.strokes)),
-    }
-    following: dict[str, bool] = {}
-    high = [
-        level >= (ACCENT_LEVEL if hands_accent[s.limb in HANDS] else PLAIN_LEVEL)
+    accents = {stroke.limb in FEET for stroke, level in zip(pattern.strokes, levels) if level == ACCENT_LEVEL}
+    return [
+        level >= (ACCENT_LEVEL if (s.limb in FEET) in accents else PLAIN_LEVEL)
         for level, s in zip(levels, pattern.strokes)
     ]
+
+
+def _stroke_types(pattern: Pattern, repeat: bool) -> list[str]:
+    high = _high(pattern)
+    following: dict[str, bool] = {}
     if repeat:
         for stroke, is_high in zip(reversed(pattern.strokes), reversed(high)):
             following[stroke.limb] = is_high

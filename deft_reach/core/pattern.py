@@ -11,7 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property
-from typing import Any, NamedTuple
+from typing import Any, Final, NamedTuple
 
 from deft_reach.core.counting import syllable
 from deft_reach.core.limbs import EITHER, FEET, HANDS, HAT_FOOT, KICK, SECOND_KICK
@@ -200,6 +200,10 @@ class Stroke(NamedTuple):
     grace_voice: str | None = None
     grace_marks: str = ""
 
+    def played_by(self, limb: str) -> Stroke:
+        """The same stroke of another limb; several times as fast as ``_replace``."""
+        return tuple.__new__(Stroke, (*self[:_LIMB], limb, *self[_LIMB + 1 :]))
+
     @property
     def grace_text(self) -> str:
         """The graces as they are written before the limb."""
@@ -211,6 +215,9 @@ class Stroke(NamedTuple):
             self.limb, self.voice if named else None, self.marks, self.grace, _NOWHERE, self.grace_voice,
             self.grace_marks,
         )  # fmt: skip
+
+
+_LIMB: Final = Stroke._fields.index("limb")
 
 
 class Group(NamedTuple):

@@ -276,6 +276,13 @@ def surface_of(pattern: Pattern, repeat: bool) -> str | None:
     row or with two fifths of all their strokes, and more often than any other such voice. None if there is none.
     Drums are told by their usual codes, as a pattern knows no kit.
     """
+    key = ("surface", repeat)
+    if key not in pattern.kept:
+        pattern.kept[key] = _surface_of(pattern, repeat)
+    return pattern.kept[key]  # type: ignore[no-any-return]
+
+
+def _surface_of(pattern: Pattern, repeat: bool) -> str | None:
     struck = [{s.voice for s in event.strokes if s.limb not in FEET} for event in pattern.events]
     struck = [voices for voices in struck if voices]
     total = sum(s.limb not in FEET for s in pattern.strokes)
@@ -305,6 +312,12 @@ def figure_back(pattern: Pattern) -> Ints:
     Only where the hands' rhythm is the same in all three beats, and there are no groups: those say themselves what
     belongs together. 0 where there is none.
     """
+    if "figure" not in pattern.kept:
+        pattern.kept["figure"] = _figure_back(pattern)
+    return pattern.kept["figure"]  # type: ignore[no-any-return]
+
+
+def _figure_back(pattern: Pattern) -> Ints:
     events = pattern.events
     found = np.zeros((len(events), 2), dtype=np.intp)
     if pattern.groups or not events:
@@ -372,8 +385,18 @@ def _run_in(c: _Columns) -> int:
     return max(0, first)
 
 
+def share(pattern: Pattern, model: Pattern) -> None:
+    """Spare a pattern working out again what a model knows, where only the hands differ."""
+    for key in ("figure", "high", ("surface", True), ("surface", False)):
+        if key in model.kept:
+            pattern.kept[key] = model.kept[key]
+    # A cached property.
+    pattern.__dict__["starts"] = model.starts
+
+
 def given_to(pattern: Pattern, model: Pattern, strokes: Sequence[int], hands: Sequence[str]) -> None:
     """Spare a pattern sorting its strokes where a model has done so and only the hands of these strokes differ."""
+    share(pattern, model)
     for key in ("columns", "loop columns"):
         if key in model.kept:
             columns: _Columns = model.kept[key]
@@ -448,10 +471,8 @@ class _Follower:
         gap = np.where(has, time - time[prev], np.nan)
         was_grace = has & ~real[prev]
         last_level = np.where(has, level[prev], level)
-        hand_part, foot_part = (
-            rebound(gap, self.earlier_gaps(key, lane, gap, prev, len(shares)), shares)
-            for shares in (HAND_REBOUND, FOOT_REBOUND)
-        )
+        earlier = self.earlier_gaps(key, lane, gap, prev, max(len(HAND_REBOUND), len(FOOT_REBOUND)))
+        hand_part, foot_part = (rebound(gap, earlier, shares) for shares in (HAND_REBOUND, FOOT_REBOUND))
         factor = np.asarray(level_factors(np.where(lane < 2, hand_part, foot_part), level, last_level))
         graced = np.zeros(size, dtype=bool)
         graced[place[g]] = True

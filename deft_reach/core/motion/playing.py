@@ -31,7 +31,7 @@ class Playing:
         self.report, self.school = report, school
         pattern, table = report.pattern, report.table
         followed = follow(pattern, table.names, report.repeat)
-        self._gaps = hand_gaps(pattern, followed, table, starts_high(pattern, report.repeat), report.repeat)
+        self._gaps = hand_gaps(pattern, followed, table, starts_high(pattern), report.repeat)
 
     def swept(self, hand: str, time: float, count: int = 9) -> Floats | None:
         """Joints (count, 4, 3) in mm of a hand on its way into what it strikes at a time (whole notes).

@@ -13,7 +13,7 @@ def given(pattern: Pattern, limbs: Mapping[int, str]) -> tuple[Stroke, ...]:
     """The pattern's strokes with some of them, by index, given to other limbs."""
     strokes = list(pattern.strokes)
     for index, limb in limbs.items():
-        strokes[index] = strokes[index]._replace(limb=limb)
+        strokes[index] = strokes[index].played_by(limb)
     return tuple(strokes)
 
 

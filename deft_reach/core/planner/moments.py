@@ -8,7 +8,7 @@ from itertools import combinations, product
 
 import numpy as np
 
-from deft_reach.core.limbs import EITHER, HANDS, LEFT, RIGHT
+from deft_reach.core.limbs import EITHER, FEET, HANDS
 from deft_reach.core.motion.follow import BY_STROKE, NOT_LED, Flags, Ints, figure_back, leading, surface_of
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.timing import ACCENT_LEVEL, GHOST_LEVEL, PLAIN_LEVEL, grace_lead, level_of
@@ -60,6 +60,33 @@ class Moments:
     def __len__(self) -> int:
         return len(self.time)
 
+    def reach(self, memory: int, loop: bool, most: int) -> int:
+        """How many moments back so many choices reach, at most ``most``."""
+        if not len(self):
+            return 0
+        if loop and self.choice.sum() <= memory:
+            return most
+        e = np.arange(len(self) + (not loop))
+        passed = np.zeros(len(e), dtype=np.intp)
+        for k in range(1, most + 1):
+            at = (e - k) % len(self)
+            passed += self.choice[at] if loop else np.where(e >= k, self.choice[at], memory + 1)
+            if not (passed <= memory).any():
+                return k - 1
+        return most
+
+    def rounds(self, length: float | None, most: int) -> tuple[Ints, Floats]:
+        """The numbers and times (whole notes) of the moments from ``most`` before the first to the end.
+
+        A loop of some ``length`` goes round; what is played once (None) begins with the first moment.
+        """
+        counted = np.arange(-most, len(self) + 1)
+        if length is None:
+            at = np.clip(counted, 0, len(self) - 1)
+            return at, self.time[at]
+        turn, at = np.divmod(counted, len(self))
+        return at, self.time[at] + turn * length
+
     @property
     def impossible(self) -> list[int]:
         """The moments that no hands can play."""
@@ -92,7 +119,7 @@ def moments_of(
                 voice[e, o, side], level[e, o, side] = number.get(s.voice, -1), level_of(s.marks)
             if not strokes:
                 continue
-            both = bool(strikes[e, o].all())
+            both = len({s.limb for s in strokes}) > 1
             alone[e, o] = BOTH if both else HANDS.index(strokes[0].limb)
             first = strokes[0]
             if first.grace and not both:
@@ -158,8 +185,11 @@ def _choices(event: Event, allowed: dict[int, tuple[str, ...]]) -> list[tuple[tu
 
     A stroke that is allowed nothing but ``?`` stays open.
     """
-    open_strokes = [s for s in event.strokes if s.limb == EITHER]
-    taken = {s.limb for s in event.strokes if s.limb in (RIGHT, LEFT)}
+    of_hands = [s for s in event.strokes if s.limb not in FEET]
+    open_strokes = [s for s in of_hands if s.limb == EITHER]
+    if not open_strokes:
+        return [((), of_hands)]
+    taken = {s.limb for s in of_hands if s.limb != EITHER}
     found: list[tuple[tuple[str, ...], list[Stroke]]] = []
     if sum(allowed[s.index] != (EITHER,) for s in open_strokes) > len(HANDS):
         return found
@@ -168,6 +198,6 @@ def _choices(event: Event, allowed: dict[int, tuple[str, ...]]) -> list[tuple[tu
         if len(set(meant)) < len(meant) or set(meant) & taken:
             continue  # one hand cannot be asked twice at once
         given = dict(zip((s.index for s in open_strokes), hands))
-        strokes = [s._replace(limb=given.get(s.index, s.limb)) for s in event.strokes]
-        found.append((hands, [s for s in strokes if s.limb in HANDS]))
+        strokes = [s.played_by(given[s.index]) if s.limb == EITHER else s for s in of_hands]
+        found.append((hands, [s for s in strokes if s.limb != EITHER]))
     return found

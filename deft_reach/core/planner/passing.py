@@ -23,9 +23,9 @@ from deft_reach.core.motion.timing import ACCENT_LEVEL, PLAIN_LEVEL
 from deft_reach.core.planner.moments import OPTIONS, Moments
 from deft_reach.core.planner.past import Past
 
-#: In figures of up to so many moments ways of up to so many are looked at; in longer figures none, as that would take
-#: a quarter of the whole search and prove nothing.
+#: In figures of up to so many moments ways of up to so many are looked at, in longer ones of OTHERWISE.
 LONGEST: Final = ((32, 6), (96, 4))
+OTHERWISE: Final = 3
 #: The other hand's strike before a way begins is looked for so many moments back; it may be further back, or none.
 BACK: Final = 2
 FURTHER: Final = BACK + 1
@@ -65,24 +65,20 @@ class _Looks(NamedTuple):
 class Passings:
     """Close passing by (moment, option, state)."""
 
-    def __init__(self, moments: Moments, past: Past, table: ReachTable, weights: Weights) -> None:
-        self.moments, self.past, self.table, self.weights = moments, past, table, weights
-        self.n, self.loop = len(moments), past.length is not None
-        self.longest = next((way for most, way in LONGEST if self.n <= most), 0)
+    def __init__(self, moments: Moments, table: ReachTable, weights: Weights, length: float | None) -> None:
+        self.moments, self.table, self.weights, self.length = moments, table, weights, length
+        self.n, self.loop = len(moments), length is not None
+        self.longest = next((way for most, way in LONGEST if self.n <= most), OTHERWISE)
         m = moments
         self.possible = bool(
-            self.n > 1
-            and self.longest
-            and weights.squeeze > 0
-            and m.exact
-            and not m.graces.any()
-            and not m.marked
-            and table.names
+            self.n > 1 and weights.squeeze > 0 and m.exact and not m.graces.any() and not m.marked and table.names
         )
         shape = (2, self.n + 1, OPTIONS, self.longest + 1, OPTIONS, FURTHER + 1, OPTIONS)
         self.costs = np.zeros(shape)
         if not self.possible:
             return
+        self._back = self.longest + BACK
+        self._rounds = m.rounds(length, self._back)
         struck = m.valid[:, :, None] & (m.strikes > 0) & (m.voice >= 0)
         self.struck = struck
         accents = bool((struck & (m.level == ACCENT_LEVEL)).any())
@@ -98,11 +94,8 @@ class Passings:
 
     def _at(self, moment: Ints) -> tuple[Ints, Floats]:
         """A moment's number in its round and its time, for moments counted through all rounds."""
-        if not self.loop:
-            at = np.maximum(moment, 0)
-            return at, self.moments.time[np.minimum(at, self.n - 1)]
-        turn, at = np.divmod(moment, self.n)
-        return at, self.moments.time[at] + turn * float(self.past.length or 0.0)
+        at, time = self._rounds
+        return at[moment + self._back], time[moment + self._back]
 
     def _look_at_all(self) -> None:
         places: list[tuple[_Place, list[int]]] = []
@@ -240,27 +233,27 @@ class Passings:
 
     # --- costs ------------------------------------------------------------------------------------------------
 
-    def cost(self, o: int) -> Floats:
+    def cost(self, o: int, past: Past) -> Floats:
         """What an option of every moment has to pay for close passing, from every state."""
-        found = np.zeros((self.n, self.past.size))
+        found = np.zeros((self.n, past.size))
         if self.possible:
             e = np.arange(self.n)[:, None]
             for side in (0, 1):
                 struck = self.struck[:, o, side]
                 if struck.any():
-                    found += np.where(struck[:, None], self._known(e, o, side), 0.0)
+                    found += np.where(struck[:, None], self._known(e, o, side, past), 0.0)
         return found
 
-    def ending(self) -> Floats:
+    def ending(self, past: Past) -> Floats:
         """What is still to pay once nothing comes any more."""
-        found = np.zeros(self.past.size)
+        found = np.zeros(past.size)
         if self.possible and not self.loop:
             for side in (0, 1):
-                found += self._known(np.full((1, 1), self.n), 0, side)[0]
+                found += self._known(np.full((1, 1), self.n), 0, side, past)[0]
         return found
 
-    def _known(self, e: Ints, o: int, side: int) -> Floats:
-        past, at = self.past, e[:, 0]
+    def _known(self, e: Ints, o: int, side: int, past: Past) -> Floats:
+        at = e[:, 0]
         depth, elder = past.depth[side][at], past.elder[side][at]
         known = (depth >= 2) & (depth <= self.longest)
         near = known & (elder > 0) & (elder - depth <= BACK)

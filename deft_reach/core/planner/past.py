@@ -14,6 +14,7 @@ from deft_reach.core.motion.follow import RUN_GAP, Flags, Ints
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.timing import HAND_REBOUND, PLAIN_LEVEL
 from deft_reach.core.planner.moments import BOTH, NOBODY, Moments
+from deft_reach.core.planner.states import States
 from deft_reach.core.progress import SILENT, Progress
 
 #: No further back than this many moments is looked, however few of them are choices.
@@ -34,13 +35,13 @@ class Past:
     side, NOBODY: not known).
     """
 
-    def __init__(self, moments: Moments, memory: int, length: float | None, progress: Progress = SILENT) -> None:
+    def __init__(
+        self, moments: Moments, states: States, length: float | None, progress: Progress = SILENT
+    ) -> None:  # fmt: skip
         n, self.count = len(moments), int(moments.choice.sum())
-        self.memory = min(memory, self.count)
-        self.size = 1 << self.memory
-        self.length = length
+        self.memory, self.size, self.length = states.memory, states.width, length
         loop = length is not None
-        s = np.arange(self.size)[None, :]
+        s = states.numbers
         shape = (n + (0 if loop else 1), self.size)
         e = np.arange(shape[0])
         time = moments.time if loop else np.append(moments.time, moments.time[-1] if n else 0.0)
@@ -59,7 +60,8 @@ class Past:
         found = np.zeros((2, *shape), dtype=np.int32)
         alive, counted = np.ones((2, *shape), dtype=bool), np.full((2, *shape), np.nan)
         struck_alone = np.ones((2, *shape), dtype=bool)
-        any_graces = bool(moments.graces.any())
+        any_graces = bool(moments.graces.any() or moments.graced.any())
+        sides, partners = np.array([[[0]], [[1]]]), np.array([[[1]], [[0]]])
         passed = np.zeros(shape[0], dtype=np.intp)
         ended = np.zeros(shape[0], dtype=bool)
         self.reaches = np.zeros(shape[0], dtype=np.intp)
@@ -89,6 +91,11 @@ class Past:
                 """Of a column by (moment, option) what was chosen."""
                 return np.where(bit, column[at, 1][:, None], column[at, 0][:, None])
 
+            def pick_side(column: Any, at: Ints = at, bit: Flags = bit) -> Any:
+                """Of a column by (moment, option, side) what was chosen, by side first."""
+                one, two = column[at, 0].T[:, :, None], column[at, 1].T[:, :, None]
+                return np.where(bit, two, one)
+
             alone, leads = pick(moments.alone), pick(moments.leader)
             new = here & (self.leader == NOBODY) & (leads != NOBODY) & (leads != BOTH)
             np.copyto(self.leader, leads, where=new)
@@ -101,58 +108,48 @@ class Past:
             np.copyto(self.keeper[1], keeps, where=played & (self.keeper[0] != NOBODY) & (self.keeper[1] == NOBODY))
             np.copyto(self.keeper[0], keeps, where=played & (self.keeper[0] == NOBODY))
             for n_beats in (0, 1):
-                there = moments.figure[:, n_beats] == k
-                if there.any():
+                same = moments.figure[:, n_beats] == k
+                if same.any():
                     rows = np.zeros(shape[0], dtype=bool)
-                    rows[:n] = there
+                    rows[:n] = same
                     np.copyto(self.figure[n_beats], alone, where=here & rows[:, None])
-            for x in (0, 1):
-                comes = pick(moments.comes[:, :, x]) & here
-                graces = pick(moments.graces[:, :, x]) if any_graces else False
-                since = np.broadcast_to(ago[:, None], shape)
-                for g in range(1 + GAPS):
-                    np.copyto(self.since[x, g], since, where=comes & (found[x] == g))
-                first = comes & (found[x] == 0)
-                np.copyto(self.depth[x], k, where=first)
-                np.copyto(self.option[x], bit, where=first)
-                np.copyto(self.level[x], pick(moments.level[:, :, x]), where=first)
-                np.copyto(self.grace[x], graces, where=first)
-                voice = np.where(comes, pick(moments.voice[:, :, x]), -1)
-                other = (self.voice[x] >= 0) & (voice >= 0) & (voice != self.voice[x]) & (self.origin[x] < 0)
-                np.copyto(self.origin[x], voice, where=other)
-                at_last = (self.voice[x] < 0) & (voice >= 0)
-                np.copyto(self.voice[x], voice, where=at_last)
-                # A run ends where the partner strikes alone, at a rest, and at graces.
-                alive[x] &= ~(here & (alone == 1 - x))
-                on = comes & alive[x]
-                begins = on & ~np.isnan(counted[x]) & (since - counted[x] > RUN_GAP)
-                alive[x] &= ~begins
-                on &= ~begins
-                self.run[x] += on
-                np.copyto(counted[x], since, where=on)
-                stop = on & (pick(moments.graced[:, :, x]) | graces)
+            comes = pick_side(moments.comes) & here
+            graces = pick_side(moments.graces) if any_graces else False
+            since = np.broadcast_to(ago[:, None], comes.shape)
+            for g in range(1 + GAPS):
+                np.copyto(self.since[:, g], since, where=comes & (found == g))
+            first = comes & (found == 0)
+            np.copyto(self.depth, k, where=first)
+            np.copyto(self.option, bit, where=first)
+            np.copyto(self.level, pick_side(moments.level), where=first)
+            np.copyto(self.grace, graces, where=first)
+            voice = np.where(comes, pick_side(moments.voice), -1)
+            there = self.voice >= 0
+            other = there & (voice >= 0) & (voice != self.voice) & (self.origin < 0)
+            np.copyto(self.origin, voice, where=other)
+            np.copyto(self.voice, voice, where=~there)
+            # A run ends where the partner strikes alone, at a rest, and at graces.
+            alive &= ~(here & (alone == partners))
+            on = comes & alive
+            begins = on & (since - counted > RUN_GAP)
+            alive &= ~begins
+            on &= ~begins
+            self.run += on
+            np.copyto(counted, since, where=on)
+            if any_graces:
                 # A graced stroke begins a run itself: nothing before it counts.
-                alive[x] &= ~stop
-                found[x] += comes
-                struck_alone[x] &= ~here | (alone == x)
-                self.streak[x] += here & struck_alone[x]
-            for x in (0, 1):
-                # Where the other hand was when this one struck last, or came to be before.
-                partner = pick(moments.comes[:, :, 1 - x]) & here
-                met = (self.depth[x] > 0) & (self.elder[x] == 0) & partner
-                np.copyto(self.elder[x], k, where=met)
-                np.copyto(self.elder_option[x], bit, where=met)
+                alive &= ~(on & (pick_side(moments.graced) | graces))
+            found += comes
+            struck_alone &= ~here | (alone == sides)
+            self.streak += here & struck_alone
+            # Where the other hand was when this one struck last, or came to be before.
+            met = (self.depth > 0) & (self.elder == 0) & comes[::-1]
+            np.copyto(self.elder, k, where=met)
+            np.copyto(self.elder_option, bit, where=met)
         #: Whether everything there ever was is known: before it there was nothing.
         self.whole: Flags = (e - self.reaches <= 0)[:, None] & np.ones(shape, dtype=bool)
         if loop:
             self.whole[:] = False
-
-    def after(self, moments: Moments) -> Ints:
-        """The state after each option of each moment, (moments, options, states)."""
-        s = np.arange(self.size)[None, None, :]
-        o = np.arange(moments.valid.shape[1])[None, :, None]
-        chosen = ((s << 1) | o) & (self.size - 1)
-        return np.where(moments.choice[:, None, None], chosen, s)
 
     def gaps(self, side: int, moments: int) -> tuple[Floats, list[Floats]]:
         """Of the first ``moments``: the gap since a hand's last strike, and those before it, NaN where not known and

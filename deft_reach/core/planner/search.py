@@ -25,14 +25,16 @@ from deft_reach.core.findings import too_many, voice_name
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import EITHER, FEET, HANDS, LEFT, RIGHT
 from deft_reach.core.motion.clearance import passing
-from deft_reach.core.motion.follow import follow, given_to, voices_of
+from deft_reach.core.motion.follow import follow, given_to, share, voices_of
 from deft_reach.core.motion.reach_table import reach_table
 from deft_reach.core.motion.walk import COORDINATION, squeeze, walk
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.planner.assign import given, with_hands
-from deft_reach.core.planner.graph import Graph, Limits
+from deft_reach.core.planner.graph import Graph
 from deft_reach.core.planner.moments import left_open, moments_of
+from deft_reach.core.planner.pricing import Limits, Problem
 from deft_reach.core.planner.schools import HATS, SCHOOLS, allowed_hands
+from deft_reach.core.planner.states import States
 from deft_reach.core.planner.ways import ways_through
 from deft_reach.core.player import Player
 from deft_reach.core.progress import SILENT, Progress
@@ -40,6 +42,13 @@ from deft_reach.core.report import Report
 
 #: How many choices a state remembers at first; where that leaves doubt, more.
 MEMORY: Final = (8, 11)
+#: In figures of more moments than LONG only the WIDTH states before each are looked at that promise most by a memory
+#: of ROUGH choices.
+LONG: Final = 96
+WIDTH: Final = 32
+ROUGH: Final = 5
+#: The proof of a long figure's list seldom comes: so many stickings are costed beyond those asked for.
+FEW: Final = 4
 #: Strokes costed by the analysis before more memory is tried, and at last before the list is no longer proven.
 DOUBT: Final = (2_000, 20_000)
 #: More memory than at first is worth its time only for so many choices.
@@ -196,8 +205,20 @@ class _Search:
         self.open = tuple(found)
 
     def _graph(self, memory: int) -> Graph:
+        """Every state of so much memory; in long figures only what promises something with less memory."""
+        problem = self._problem(memory)
+        states, beyond = States(self.moments, memory, self.repeat), math.inf
+        if states.possible > WIDTH and len(self.moments) > LONG:
+            rough = States(self.moments, ROUGH, self.repeat)
+            states, beyond = self._graph_of(problem, rough).promising(memory, WIDTH)
+        return self._graph_of(problem, states, beyond)
+
+    def _problem(self, memory: int) -> Problem:
         length = float(self.pattern.length) if self.repeat else None
-        graph = Graph(self.moments, self.table, self.weights, self.whole, self.limits, length, memory, self.progress)
+        return Problem(self.moments, self.table, self.weights, self.whole, self.limits, length, memory)
+
+    def _graph_of(self, problem: Problem, states: States, beyond: float = math.inf) -> Graph:
+        graph = Graph(problem, states, beyond, self.progress)
         self.looked += int(np.isfinite(graph.cost).sum())
         return graph
 
@@ -213,7 +234,7 @@ class _Search:
         choices, strokes = int(self.moments.choice.sum()), max(1, len(self.pattern.strokes))
         for memory, most in zip(MEMORY, DOUBT):
             graph = self._graph(memory)
-            proven = self._collect(graph, found, most // strokes)
+            proven = self._collect(graph, found, most // strokes if len(self.moments) <= LONG else FEW)
             if proven or not memory < choices <= MOST_CHOICES:
                 break
         if not found:
@@ -249,7 +270,7 @@ class _Search:
                 # What may cost the same is looked at as well, so that the leading hand comes first.
                 ties += 1
                 if ties > TIES or bound > costs[self.best - 1] + SAME:
-                    return self.moments.exact
+                    return self.moments.exact and costs[self.best - 1] <= graph.beyond
             if looked >= most + self.best:
                 return False
             self.progress.at(self.looked + looked, None, least if found else None)
@@ -257,7 +278,7 @@ class _Search:
                 found[hands] = self._costed(hands)
                 insort(costs, found[hands].of_hands)
                 least = min(least, found[hands].total)
-        return self.moments.exact
+        return self.moments.exact and graph.beyond == math.inf
 
     def _costed(self, hands: tuple[str, ...]) -> _Costed:
         """A sticking as the analysis costs it."""
@@ -266,11 +287,12 @@ class _Search:
         filled = replace(self.pattern, strokes=strokes)
         if self._model is None:
             self._model = filled
+            share(filled, self.pattern)
         else:
             given_to(filled, self._model, self.pattern.unassigned, hands)
         followed = follow(filled, self.table.names, self.repeat)
         walked = walk(filled, followed, self.whole, self.table, self.weights)
-        high = starts_high(filled, self.repeat)
+        high = starts_high(filled)
         squeeze(walked, passing(filled, followed, self.table, high, self.repeat), self.weights)
         total = math.fsum(walked.costs.ravel().tolist())
         # What hands and feet cost that take turns is the same whichever hands they are.

@@ -7,6 +7,8 @@ from collections.abc import Iterator
 from itertools import count
 from typing import Any
 
+import numpy as np
+
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.planner.graph import Graph
 
@@ -22,16 +24,18 @@ def ways_through(graph: Graph, ahead: Floats, start: int) -> Iterator[tuple[floa
     heap: list[tuple[float, int, int, int, float, object]] = []
     if first < float("inf"):
         heap.append((first, next(tie), 0, start, 0.0, None))
-    cost, after, hands = graph.cost, graph.after, graph.moments.hands
+    hands = graph.moments.hands
+    # Plain lists: single numbers are read from them much faster.
+    cost, after = graph.as_lists
+    rests = (graph.cost + np.take_along_axis(ahead[1:, None, :], graph.after, axis=2)).tolist()
     while heap:
         total, _, e, state, spent, way = heapq.heappop(heap)
         while e < len(graph):
             rows = []
             for o in range(len(hands[e])):
-                here, then = float(cost[e, o, state]), int(after[e, o, state])
-                rest = here + float(ahead[e + 1, then])
+                rest = rests[e][o][state]
                 if rest < float("inf"):
-                    rows.append((rest, o, then, here))
+                    rows.append((rest, o, after[e][o][state], cost[e][o][state]))
             best = min(rows)
             for row in rows:
                 if row is not best:

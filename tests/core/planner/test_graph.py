@@ -1,12 +1,13 @@
 """The planner's graph against general solvers: the same cheapest ways, in the same order."""
 
+import random
 from dataclasses import replace
 from itertools import islice, product
 
 import networkx
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from benchmarks.planning import by_constraints
@@ -15,10 +16,12 @@ from deft_reach.core.cost import Weights
 from deft_reach.core.motion.follow import follow, voices_of
 from deft_reach.core.motion.reach_table import reach_table
 from deft_reach.core.motion.walk import COORDINATION, walk
-from deft_reach.core.planner import find_stickings
-from deft_reach.core.planner.graph import Graph, Limits
+from deft_reach.core.planner import find_stickings, search
+from deft_reach.core.planner.graph import Graph
 from deft_reach.core.planner.moments import moments_of
+from deft_reach.core.planner.pricing import Limits, Problem
 from deft_reach.core.planner.schools import allowed_hands
+from deft_reach.core.planner.states import States
 from deft_reach.core.planner.ways import ways_through
 
 FIVE, PLAYER = layout("five"), Player()
@@ -38,7 +41,8 @@ def graph_of(text, tempo=130, repeat=False, memory=8, weights=NO_SQUEEZE):
     table = reach_table(FIVE, PLAYER, voices_of(pattern))
     moments = moments_of(pattern, table.names, allowed_hands(pattern, FIVE, PLAYER, "free", "free", {}), repeat)
     length = float(pattern.length) if repeat else None
-    return Graph(moments, table, weights, 240.0 / tempo, Limits(), length, memory)
+    problem = Problem(moments, table, weights, 240.0 / tempo, Limits(), length, memory)
+    return Graph(problem, States(moments, memory, repeat))
 
 
 def walked_cost(pattern, hands, repeat=False, tempo=130):
@@ -202,3 +206,51 @@ def test_brute_force_over_all_of_twelve():
     mine = [cost for cost, _ in islice(ways_through(graph, graph.backward(graph.ending), 0), 6)]
     assert mine == pytest.approx(costs[:6])
     assert find_stickings(pattern, FIVE, PLAYER, 130, best=6).proven
+
+
+@given(
+    st.lists(st.sampled_from(["?", "?@ft", "?@hh>", "?.", "R", "L@t1", "K", "-", "?@rd"]), min_size=8, max_size=14),
+    st.booleans(),
+    st.integers(2, 24),
+)
+@settings(max_examples=60)
+def test_what_leaves_the_promising_states_costs_no_less_than_said(steps, repeat, width):
+    pattern = parse("/16 " + " ".join(steps))
+    table = reach_table(FIVE, PLAYER, voices_of(pattern))
+    moments = moments_of(pattern, table.names, allowed_hands(pattern, FIVE, PLAYER, "free", "free", {}), repeat)
+    every = States(moments, 8, repeat)
+    assume(moments.choice.sum() > 3 and width < every.possible)
+    length = float(pattern.length) if repeat else None
+    problem = Problem(moments, table, Weights(), 240.0 / 130, Limits(), length, 8)
+    states, beyond = Graph(problem, States(moments, 3, repeat)).promising(8, width)
+    assert states.numbers.shape[1] == width
+    found = best_of(Graph(problem, states, beyond), repeat)
+    best = best_of(Graph(problem, every), repeat)
+    assert found >= best - 1e-9
+    assert best >= min(found, beyond) - 1e-9
+
+
+def best_of(graph, repeat):
+    if not repeat:
+        return float(graph.backward(graph.ending)[0, 0])
+    best = np.inf
+    for state in range(graph.size):
+        end = np.full(graph.size, np.inf)
+        end[state] = 0.0
+        best = min(best, float(graph.backward(end)[0, state]))
+    return best
+
+
+@pytest.mark.parametrize("repeat", [False, True])
+def test_a_long_figure_is_planned_as_from_all_states(repeat, monkeypatch):
+    chance = random.Random(7)
+    steps = [
+        f"?@{chance.choice(['sn', 'sn', 'hh', 't1', 'ft'])}{chance.choice(['', '', '>', '.'])}" for _ in range(112)
+    ]
+    pattern = parse("/16 " + " ".join(steps))
+    narrow = find_stickings(pattern, FIVE, PLAYER, 100, best=3, repeat=repeat)
+    monkeypatch.setattr(search, "LONG", 1_000)
+    monkeypatch.setattr(search, "FEW", 100)
+    every = find_stickings(pattern, FIVE, PLAYER, 100, best=3, repeat=repeat)
+    assert every.searched > 3 * narrow.searched
+    assert narrow.best[0].cost <= 1.01 * every.best[0].cost
