@@ -25,6 +25,8 @@ FAULTS = (
     ("--swapped", "swapped", 100.0, 0.0, 100.0, "%", "so many accents played softly"),
     ("--jitter", "jitter", 1000.0, 0.0, 60.0, "MS", "random unsteadiness"),
     ("--late-feet", "late_feet", 1000.0, -100.0, 100.0, "MS", "both feet this late"),
+    ("--late-hat-foot", "late_hat_foot", 1000.0, -100.0, 100.0, "MS", "the hi-hat foot this much later still"),
+    ("--flub", "flub", 1000.0, -200.0, 200.0, "MS", "one stroke in the middle this late"),
     ("--faster", "tempo", 100.0, -50.0, 100.0, "%", "all of it so much faster than asked"),
     ("--bare", "bare", 100.0, 0.0, 100.0, "%", "so many of the graced strokes without their graces"),
     ("--graces", "grace_width", 1.0, 0.1, 4.0, "X", "graces so wide against what is usual"),

@@ -9,7 +9,7 @@ from typing import Any
 from deft_reach.cli.inputs import InputError, add_pattern_options, guarded, question, tell
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.practice.take import Take, TakeError, check_take
-from deft_reach.formats.general_midi import key_of
+from deft_reach.formats.general_midi import key_of, kit_keys
 from deft_reach.formats.performance import MAX_BYTES, load_performance
 from deft_reach.store.documents import read_file
 
@@ -53,6 +53,7 @@ def run(args: argparse.Namespace) -> int:
         found = check_take(
             asked.pattern, keys, hits, asked.tempo, asked.kit, repeat=asked.repeat, tolerance_ms=args.tolerance,
             free=_groups(asked.pattern, args.free), dynamics=args.dynamics,
+            kit_keys=kit_keys(asked.kit),
         )  # fmt: skip
     except TakeError as error:
         raise InputError(f"{args.performance}: {error}") from None

@@ -18,6 +18,10 @@ RIDE, RIDE_BELL, RIDE_2 = 51, 53, 59
 CRASHES: Final = (49, 57)
 SPLASH, CHINA, COWBELL = 55, 52, 56
 BLOCKS: Final = (76, 77)
+#: Toms from high to low.
+TOMS: Final = (50, 48, 47, 45, 43, 41)
+#: Sticks struck together: a count-in.
+STICKS = 31
 #: Rack toms from high to low for so many of them, and floor toms.
 RACK: Final = {1: (48,), 2: (48, 45), 3: (50, 48, 45), 4: (50, 48, 47, 45)}
 FLOOR: Final = {1: (43,), 2: (43, 41)}
@@ -82,7 +86,7 @@ def sound_of(kit: Kit, key: int) -> Sound:
         return Sound("rd:bell")
     if key in (RIDE, RIDE_2):
         return Sound("rd")
-    if key in (41, 43, 45, 47, 48, 50):
+    if key in TOMS:
         return Sound(_tom(kit, key))
     if key in CRASHES:
         crashes = [p.code for p in sorted((p for p in kit if p.kind == "crash"), key=lambda p: p.x)]
@@ -96,6 +100,17 @@ def sound_of(kit: Kit, key: int) -> Sound:
         if blocks:
             return Sound(blocks[min(max(0, key - BLOCKS[0]), len(blocks) - 1)])
     return Sound(f"gm{key}")
+
+
+def kit_keys(kit: Kit) -> frozenset[int]:
+    """The keys that something on a kit sounds; keys of pieces that it does not have are no part of its playing."""
+    found = {BASS, BASS_2, STICKS}
+    for key in (SNARE, SNARE_2, SIDE_STICK, HAT_CLOSED, HAT_OPEN, HAT_PEDAL, RIDE, RIDE_BELL, RIDE_2, *TOMS, *CRASHES,
+                SPLASH, CHINA, COWBELL, *BLOCKS, CLAVES):  # fmt: skip
+        code = sound_of(kit, key).voice.partition(":")[0]
+        if code in kit:
+            found.add(key)
+    return frozenset(found)
 
 
 def _of_unknown(code: str) -> int:
@@ -124,5 +139,4 @@ def _tom(kit: Kit, key: int) -> str:
     toms = sorted((p for p in kit if p.kind in ("tom", "floor-tom")), key=lambda p: (p.kind != "tom", p.diameter))
     if not toms:
         return "t1" if key >= 45 else "ft"
-    high_to_low = (50, 48, 47, 45, 43, 41)
-    return toms[round(high_to_low.index(key) / 5 * (len(toms) - 1))].code
+    return toms[round(TOMS.index(key) / 5 * (len(toms) - 1))].code

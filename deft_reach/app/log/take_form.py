@@ -39,7 +39,7 @@ from deft_reach.core.practice.performance import Faults, Hit, simulate
 from deft_reach.core.practice.take import Take, TakeError, check_take
 from deft_reach.core.report import Report
 from deft_reach.core.session import Session
-from deft_reach.formats.general_midi import key_of
+from deft_reach.formats.general_midi import key_of, kit_keys
 from deft_reach.formats.performance import MAX_BYTES, dump_performance, load_performance
 from deft_reach.formats.plain_text import DocumentError
 from deft_reach.sound.midi_ports import input_names
@@ -119,6 +119,10 @@ class TakeForm(Listener):
         self.keep = QCheckBox("Keep recordings in the log")
         self.keep.setChecked(True)
         column.addWidget(self.keep)
+        self.dynamics = QCheckBox("Judge accents and ghosts")
+        self.dynamics.setToolTip("Off: loudness is shown and not judged, as for a practice pad")
+        self.dynamics.setChecked(True)
+        column.addWidget(self.dynamics)
         form = QFormLayout()
         form.setVerticalSpacing(3)
         self.rounds = QSpinBox()
@@ -253,7 +257,15 @@ class TakeForm(Listener):
         self._asked = _Asked(plan, name, self.session.report, frozenset(free))
         say(self.words, "Listening …", "hint")
         repeat = plan.repeat or self.rounds.value() > 1
-        self._asker.ask(lambda _: check_take(pattern, keys, hits, plan.tempo, kit, repeat=repeat, free=free))
+        dynamics = self.dynamics.isChecked()
+
+        def check(_: object) -> Take:
+            return check_take(
+                pattern, keys, hits, plan.tempo, kit, repeat=repeat, free=free, dynamics=dynamics,
+                kit_keys=kit_keys(kit),
+            )  # fmt: skip
+
+        self._asker.ask(check)
 
     def refresh(self) -> None:
         fill_box(self.ports, [(name, name) for name in (SIMULATED, *input_names())])

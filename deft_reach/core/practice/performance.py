@@ -8,7 +8,7 @@ from typing import Final, NamedTuple
 
 import numpy as np
 
-from deft_reach.core.limbs import FEET, HANDS, LEFT, RIGHT
+from deft_reach.core.limbs import FEET, HANDS, HAT_FOOT, LEFT, RIGHT
 from deft_reach.core.pattern import GRACE_NOTES, Pattern
 
 #: How loud strokes are played, 1 to 127.
@@ -39,7 +39,8 @@ class Faults:
     ``missed`` is the share of strokes left out; ``extra`` the share of strokes that come twice; ``drift`` is how much
     faster the end is than the beginning (0.05: five percent); ``flat`` takes that much of the dynamics away (1: all);
     ``swapped`` exchanges accents and plain strokes of that share of accents; ``jitter`` is random unsteadiness in
-    seconds. ``late_feet`` in seconds; ``tempo`` is how much faster all of it is (0.1: ten percent); ``bare`` is the
+    seconds. ``late_feet`` and ``late_hat_foot`` in seconds; ``flub`` lets one stroke in the middle of the take come
+    that late (seconds); ``tempo`` is how much faster all of it is (0.1: ten percent); ``bare`` is the
     share of graced strokes without their graces and ``grace_width`` how wide graces are against what is usual.
 
     Not the player's faults but the kit's and the recording's: ``latency`` in seconds on everything; ``count_in`` so
@@ -59,6 +60,8 @@ class Faults:
     swapped: float = 0.0
     jitter: float = 0.0
     late_feet: float = 0.0
+    late_hat_foot: float = 0.0
+    flub: float = 0.0
     tempo: float = 0.0
     bare: float = 0.0
     grace_width: float = 1.0
@@ -95,6 +98,7 @@ def simulate(
     length = float(pattern.length)
     total = max(length * rounds, 1e-9)
     run_of = _runs(pattern)
+    late = {LEFT: faults.late_left, RIGHT: faults.late_right, HAT_FOOT: faults.late_feet + faults.late_hat_foot}
     hits: list[Hit] = []
     missed: list[tuple[int, int]] = []
     swapped: list[tuple[int, int]] = []
@@ -107,7 +111,9 @@ def simulate(
                 at -= (1 - faults.uneven_doubles) * run_of[s.index]
             # Ever faster: the time so far is the integral of a tempo that grows evenly.
             time = whole * total * _warped(at / total, faults.drift)
-            time += {LEFT: faults.late_left, RIGHT: faults.late_right}.get(s.limb, faults.late_feet)
+            time += late.get(s.limb, faults.late_feet)
+            if faults.flub and turn == rounds // 2 and s.index == len(pattern.strokes) // 2:
+                time += faults.flub
             time += float(random.normal(0.0, faults.jitter)) if faults.jitter else 0.0
             level = ACCENT if ">" in s.marks else GHOST if "." in s.marks else PLAIN
             if faults.swapped and ">" in s.marks and random.random() < faults.swapped:

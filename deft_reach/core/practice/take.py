@@ -9,6 +9,7 @@ and hit says who is late, who is uneven, and where.
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
@@ -20,7 +21,7 @@ from numpy.typing import NDArray
 
 from deft_reach.core.counting import place
 from deft_reach.core.kit import Kit
-from deft_reach.core.limbs import HAT_FOOT, KICK, SECOND_KICK
+from deft_reach.core.limbs import FEET, HAT_FOOT, KICK, SECOND_KICK
 from deft_reach.core.pattern import GRACE_NOTES, Pattern, lead_beat
 from deft_reach.core.practice.performance import Hit
 
@@ -30,8 +31,12 @@ Floats = NDArray[np.float64]
 PADS: Final = {35: 36, 40: 38, 37: 38, 46: 42, 59: 51}
 #: So many rounds more than the opening tempo says are looked for: who speeds up plays more of them in the time.
 SPARE: Final = 0.08
-#: A hit further than this (seconds) from its stroke is another one.
+#: The key of a hi-hat closed by its pedal.
+HAT_PEDAL: Final = 44
+#: A hit further than this (seconds) from its stroke is another one; where strokes are far apart, further than this
+#: part of their spacing.
 FAR_S: Final = 0.12
+FAR_PART: Final = 0.55
 #: A softer hit on the same pad so much before a stroke with graces (seconds) is one of them.
 GRACE_S: Final = 0.14
 #: Tolerance: this part of the quickest written spacing, held between two bounds (seconds).
@@ -42,10 +47,22 @@ OTHER_TEMPO: Final = 0.03
 #: Limbs that strike together sound together as long as they are no further apart than this (seconds): about what the
 #: ear joins (common practice).
 TOGETHER_S: Final = 0.012
+#: Feet that strike together are heard as a flam from here on (seconds): about what it takes to tell which of two
+#: sounds came first (Hirsh 1959, from memory).
+FLAM_THRESHOLD_S: Final = 0.020
+#: A single stroke is a flub from so many tolerances on; of so many strokes one may be one.
+FLUB: Final = 2.0
+FLUB_IN: Final = 200
+#: The tempo may change by this part from the beginning of a take to its end.
+DRIFT: Final = 0.03
+#: One limb against others with less than this share of their weight: nobody can say which of them is off.
+KNOWN: Final = 0.55
 #: A grace that is to be heard as one comes so long before its stroke (ms).
 GRACE_WIDTH_MS: Final = (12.0, 60.0)
 #: Accents, plain strokes and ghosts stand apart from each other by at least so much (velocity, of 127).
 CONTRAST: Final = 15.0
+#: What is closer to a tolerance than this (seconds) is within it.
+SAME_S: Final = 1e-4
 #: The pulse may bend over so many beats, and no faster.
 BEND_BEATS: Final = 3.0
 #: A take is tracked so many beats at a time, after a look at so many first ones.
@@ -178,8 +195,11 @@ def check_take(
     tolerance_ms: float | None = None,
     free: Collection[int] = (),
     dynamics: bool = True,
+    kit_keys: Collection[int] = (),
 ) -> Take:
     """Hold a performance against a pattern; ``keys`` has the General MIDI key of each stroke.
+
+    ``kit_keys`` are the keys that the kit's pieces send: hits of other keys that no stroke wants are not counted.
 
     ``tempo`` (BPM) is what was asked: the one that was played is found. With ``repeat``, or where it goes on longer,
     the pattern is taken round and round. ``tolerance_ms`` is how far off counts as on; without it, it goes with the
@@ -194,7 +214,19 @@ def check_take(
     if not played:
         raise TakeError("there are no drum hits in this performance")
     played, ignored = _without_double_triggers(played)
-    return _Check(pattern, keys, played, tempo, kit, repeat, tolerance_ms, frozenset(free), dynamics, ignored).run()
+    return _Check(
+        pattern,
+        keys,
+        played,
+        tempo,
+        kit,
+        repeat,
+        tolerance_ms,
+        frozenset(free),
+        dynamics,
+        frozenset(kit_keys),
+        ignored,
+    ).run()
 
 
 def _without_double_triggers(hits: Sequence[Hit]) -> tuple[list[Hit], list[Ignored]]:
@@ -223,9 +255,11 @@ def _pad(key: int) -> int:
 class _Check:
     def __init__(
         self, pattern: Pattern, keys: Sequence[int], hits: list[Hit], tempo: float, kit: Kit, repeat: bool,
-        tolerance_ms: float | None, free: frozenset[int], dynamics: bool, ignored: Sequence[Ignored],
+        tolerance_ms: float | None, free: frozenset[int], dynamics: bool, kit_keys: frozenset[int],
+        ignored: Sequence[Ignored],
     ) -> None:  # fmt: skip
         self.judge_dynamics = dynamics
+        self.kit_keys, self.keys = kit_keys, [hit.key for hit in hits]
         self.ignored = list(ignored)
         self.pattern, self.tempo, self.kit, self.free = pattern, tempo, kit, free
         self.whole = 240.0 / tempo
@@ -269,7 +303,8 @@ class _Check:
         share = float(found[~self.void].mean()) if not self.void.all() else 0.0
         slope = self._slope()
         played_tempo = self.tempo / float(np.median(slope))
-        drift = float(slope[0] / slope[-1] - 1) if len(slope) > 1 else 0.0
+        # The middles of the first and the last third are two thirds of the take apart.
+        drift = 1.5 * float(slope[0] / slope[-1] - 1) if len(slope) > 1 else 0.0
         return self._take(share, played_tempo, drift, extra)
 
     def _lay_out(self, rounds: int) -> None:
@@ -280,9 +315,9 @@ class _Check:
         self.wanted = np.tile(self.own_pads, rounds)
 
     def _far(self, scale: float) -> float:
-        return (
-            min(FAR_S, max(0.03, 0.8 * self.quickest * scale)) if self.one_pad else FAR_S * min(1.0, max(scale, 0.3))
-        )
+        if self.one_pad:
+            return max(min(FAR_S, max(0.03, 0.8 * self.quickest * scale)), FAR_PART * self.quickest * scale)
+        return max(FAR_S * min(1.0, max(scale, 0.3)), FAR_PART * self.quickest * scale)
 
     # --- finding the pulse --------------------------------------------------------------------------------------
 
@@ -361,7 +396,10 @@ class _Check:
         for turn in range(self.rounds - 1, 0, -1):
             row = slice(turn * n, (turn + 1) * n)
             there = mapped[row] <= self.times[-1] + FAR_S
-            if there.any() and (match[row] >= 0).sum() >= 0.3 * n:
+            found = match[row] >= 0
+            # A round that was only begun, if it be with its first stroke, was broken off.
+            begun = found.any() and bool(found[: int(np.flatnonzero(found)[-1]) + 1].all())
+            if there.any() and (begun or found.sum() >= 0.3 * n):
                 return turn + 1
         return 1
 
@@ -491,7 +529,7 @@ class _Check:
         Each limb counts by its strokes, and half as much again where it has the beats: a foot that alone has them
         and is late does not make both hands early.
         """
-        rows: list[tuple[float, float]] = []
+        rows: list[tuple[float, float, str]] = []
         anchors, judged = self._anchors(), self._judged()
         limbs = np.array([s.limb for s in self.pattern.strokes])[self.stroke]
         for limb in dict.fromkeys(limbs.tolist()):
@@ -500,16 +538,23 @@ class _Check:
             use = mine & anchors if (mine & anchors).sum() >= 0.3 * max(1, mine.sum()) else mine
             if use.any():
                 weight = float(mine.sum()) * (1.5 if (mine & anchors).any() else 1.0)
-                rows.append((float(np.median(self.late[use])), weight))
+                rows.append((float(np.median(self.late[use])), weight, limb))
+        self.disagree: tuple[str, str, float] | None = None
+        self.middle_of: dict[str, float] = {}
+        self.sure = True
         if not rows:
             return 0.0
         rows.sort()
-        half, so_far = sum(weight for _, weight in rows) / 2, 0.0
-        for middle, weight in rows:
-            so_far += weight
-            if so_far >= half - 1e-9:
-                return middle
-        return rows[-1][0]
+        half = sum(weight for _, weight, _ in rows) / 2
+        so_far = np.cumsum([weight for _, weight, _ in rows])
+        middle = rows[int(np.searchsorted(so_far, half - 1e-9))][0]
+        self.middle_of = {limb: other - middle for other, _, limb in rows}
+        agree = [weight for other, weight, _ in rows if abs(other - middle) <= self.tolerance / 2]
+        self.sure = sum(agree) >= (KNOWN if len(agree) == 1 else 0.5) * 2 * half
+        (first, _, early), (last, _, late) = rows[0], rows[-1]
+        if not self.sure and last - first > self.tolerance + SAME_S:
+            self.disagree = early, late, (last - first) * 1000
+        return middle
 
     def _break_off(self) -> None:
         """Strokes of the last round after its last hit were not missed: it was broken off. A single one at the very
@@ -542,6 +587,10 @@ class _Check:
                 self.ignored.append(Ignored(round(time, 4), "before the first stroke: a count-in"))
             elif louder.any():
                 self.ignored.append(Ignored(round(time, 4), "crosstalk: a stroke on another pad set it off"))
+            elif self.kit_keys and self.keys[j] not in self.kit_keys:
+                self.ignored.append(Ignored(round(time, 4), f"note {self.keys[j]}: nothing on this kit sends it"))
+            elif self.keys[j] == HAT_PEDAL and HAT_FOOT not in {s.limb for s in self.pattern.strokes}:
+                self.ignored.append(Ignored(round(time, 4), "the hi-hat's pedal, for which the plan has no stroke"))
             else:
                 kept.append(j)
         return kept
@@ -561,9 +610,12 @@ class _Check:
         places = self._places()
         swing = self._swing(places)
         faults = self._faults(places, dynamics, swing)
-        verdict = self._verdict(share, tempo, limbs, evenness, missed, extra, faults)
+        flubs = self._flubs(places)
+        if abs(drift) > DRIFT:
+            faults.append(f"The pulse {'rises' if drift > 0 else 'falls'} by {abs(drift) * 100:.0f} % over the take.")
+        verdict = self._verdict(share, tempo, limbs, evenness, missed, extra, faults, flubs)
         advice = self._advice(
-            share, tempo, drift, limbs, evenness, missed, extra, dynamics, faults, swing is not None
+            share, tempo, limbs, evenness, missed, extra, dynamics, faults, flubs, swing is not None
         )
         return Take(
             verdict, tempo, self.tempo, self.rounds, self.tolerance * 1000, limbs, voices, evenness, missed,
@@ -601,17 +653,24 @@ class _Check:
         lines: list[str] = []
         judged = self._judged()[: len(self.own)]
         tolerance = self.tolerance * 1000
-        off = [p for p in places if judged[p.stroke] and p.offset_ms is not None and abs(p.offset_ms) > tolerance]
+        off = [p for p in places if judged[p.stroke] and abs(self._away(p)) > tolerance + SAME_S * 1000]
+        if self.disagree is not None:
+            early, late, gap = self.disagree
+            lines.append(
+                f"The {self._name(late)} comes {gap:.0f} ms after the {self._name(early)}. Which of them is off "
+                "cannot be known from the pads alone: play it to a click, or with a foot on the beats."
+            )
         if swing is not None:
             percent, swung = swing
             lines.append(
                 f"The off-beats come late, at about {percent:.0f} % of the beat: it swings, and is written straight."
             )
             off = [p for p in off if p.stroke not in swung]
-        for row in sorted(off, key=lambda p: -abs(p.offset_ms or 0.0))[:3]:
-            side = "late" if (row.offset_ms or 0.0) > 0 else "early"
+        for row in sorted(off, key=lambda p: -abs(self._away(p)))[:3]:
+            away = self._away(row)
+            side = "late" if away > 0 else "early"
             limb = self._name(self.pattern.strokes[row.stroke].limb)
-            lines.append(f"The {limb} on {self._where(row.stroke)} comes {abs(row.offset_ms or 0.0):.0f} ms {side}.")
+            lines.append(f"The {limb} on {self._where(row.stroke)} comes {abs(away):.0f} ms {side}.")
         apart = self._apart()
         for indices, gap in sorted(apart.items(), key=lambda item: -item[1])[:2]:
             limbs = " and the ".join(self._name(self.pattern.strokes[i].limb) for i in indices)
@@ -633,6 +692,32 @@ class _Check:
         if self.judge_dynamics:
             lines += self._flat(dynamics)
         return lines
+
+    def _away(self, place: PlaceTake) -> float:
+        """How late a place is (ms): by the pulse, or where it cannot be known which limb is off, by its own limb."""
+        if place.offset_ms is None:
+            return 0.0
+        if self.disagree is None:
+            return place.offset_ms
+        limb = self.pattern.strokes[place.stroke].limb
+        return place.offset_ms - self.middle_of[limb] * 1000
+
+    def _flubs(self, places: Sequence[PlaceTake]) -> list[int]:
+        """Single strokes (of all rounds) far from where their place lies as a rule, the furthest first."""
+        if self.rounds < 3:
+            return []
+        usual = np.array([p.offset_ms if p.offset_ms is not None else np.nan for p in places]) / 1000
+        away = np.abs(self.late - usual[self.stroke])
+        away[(self.match < 0) | ~self._judged()] = 0.0
+        found: list[int] = []
+        limbs = np.array([s.limb for s in self.pattern.strokes])[self.stroke]
+        for limb in dict.fromkeys(limbs.tolist()):
+            mine = np.flatnonzero((limbs == limb) & (self.match >= 0))
+            if len(mine):
+                # Where a limb is unsteady altogether that is said of it, and of no single stroke.
+                steady = 1.4826 * float(np.median(away[mine]))
+                found += mine[away[mine] > max(FLUB * self.tolerance + SAME_S, 5.0 * steady)].tolist()
+        return sorted(found, key=lambda k: -away[k])
 
     def _swing(self, places: Sequence[PlaceTake]) -> tuple[float, frozenset[int]] | None:
         """Where the middles of beats fall (percent of the beat), and the strokes there, where all of them come late
@@ -677,7 +762,8 @@ class _Check:
             rows = rows[~np.isnan(rows).any(axis=1)] if len(indices) > 1 else rows[:0]
             if len(rows):
                 gap = float(np.median(np.ptp(rows, axis=1)))
-                if gap > TOGETHER_S:
+                feet = all(self.pattern.strokes[i].limb in FEET for i in indices)
+                if gap > (FLAM_THRESHOLD_S if feet else TOGETHER_S) + SAME_S:
                     found[tuple(indices)] = gap * 1000
         return found
 
@@ -691,7 +777,24 @@ class _Check:
         high = plain if plain is not None else accent
         if ghost is not None and high is not None and high - ghost < CONTRAST:
             lines.append("Ghosts are as loud as the rest: let them fall from two fingers' height.")
-        return lines
+        if lines:
+            return lines
+        # Single strokes happen; a place that is wrong in most rounds is not played as written.
+        rounds = np.bincount(self.stroke[self.match >= 0], minlength=len(self.own))
+        for index, count in Counter(dynamics["wrong"]).items():
+            if 2 * count > rounds[index]:
+                marks = self.pattern.strokes[index].marks
+                kind = "accent" if ">" in marks else "ghost" if "." in marks else "plain stroke"
+                how = (
+                    "too soft" if ">" in marks or ("." not in marks and self._softer(index, dynamics)) else "too loud"
+                )
+                lines.append(f"The {kind} on {self._where(index)} is {how}.")
+        return lines[:3]
+
+    def _softer(self, index: int, dynamics: Mapping[str, Any]) -> bool:
+        """Whether a place is played softer than its kind is as a rule."""
+        played = self.loud[self.match[(self.match >= 0) & (self.stroke == index)]]
+        return float(np.median(played)) < (dynamics["plain"] or 0.0)
 
     def _judged(self) -> NDArray[np.bool_]:
         """Strokes whose timing is judged: not those of groups that may be free."""
@@ -773,7 +876,7 @@ class _Check:
 
     def _verdict(
         self, share: float, tempo: float, limbs: Mapping[str, LimbTake], evenness: Mapping[str, float | None],
-        missed: Sequence[int], extra: Sequence[int], faults: Sequence[str],
+        missed: Sequence[int], extra: Sequence[int], faults: Sequence[str], flubs: Sequence[int],
     ) -> str:  # fmt: skip
         total = len(self.stroke)
         if share < SAME_PIECE or abs(tempo / self.tempo - 1) > 0.2:
@@ -783,14 +886,15 @@ class _Check:
         uneven = max((abs(value - 1) for value in evenness.values() if value is not None), default=0.0)
         tolerance = self.tolerance * 1000
         right_tempo = abs(tempo / self.tempo - 1) <= OTHER_TEMPO
-        if not missed and not extra and not faults and right_tempo and worst <= tolerance and uneven <= 1.5 * UNEVEN:
+        fault = missed or extra or faults or len(flubs) > total // FLUB_IN
+        if not fault and right_tempo and worst <= tolerance + 1000 * SAME_S and uneven <= 1.5 * UNEVEN:
             return "clean"
         return "rough" if off <= 0.08 and worst <= 2 * tolerance and uneven <= 4 * UNEVEN else "not-yet"
 
     def _advice(
-        self, share: float, tempo: float, drift: float, limbs: Mapping[str, LimbTake],
-        evenness: Mapping[str, float | None], missed: Sequence[int], extra: Sequence[int],
-        dynamics: Mapping[str, Any], faults: Sequence[str], swings: bool,
+        self, share: float, tempo: float, limbs: Mapping[str, LimbTake], evenness: Mapping[str, float | None],
+        missed: Sequence[int], extra: Sequence[int], dynamics: Mapping[str, Any], faults: Sequence[str],
+        flubs: Sequence[int], swings: bool,
     ) -> list[str]:  # fmt: skip
         """Plain sentences, the weightiest first: what, where, and what would help."""
         lines: list[str] = []
@@ -812,13 +916,15 @@ class _Check:
             lines.append(f"It was played at {tempo:.0f} BPM, and {self.tempo:g} BPM was asked.")
         lines += self._missed_words(missed)
         lines += faults
+        lines += self._flub_words(flubs)
         if extra:
             at = ", ".join(f"{self.times[j]:.2f} s" for j in extra[:3])
             lines.append(
                 f"{len(extra)} hit{'s' if len(extra) > 1 else ''} too many, first at {at}: keep the rests still."
             )
         tolerance = self.tolerance * 1000
-        for limb, row in sorted(limbs.items(), key=lambda item: -abs(item[1].bias_ms)) if not swings else ():
+        known = not swings and self.sure
+        for limb, row in sorted(limbs.items(), key=lambda item: -abs(item[1].bias_ms)) if known else ():
             if abs(row.bias_ms) > tolerance * 0.6 and row.strokes > row.missed:
                 side = "late" if row.bias_ms > 0 else "early"
                 cure = "lift it sooner" if side == "late" else "let it wait"
@@ -841,8 +947,6 @@ class _Check:
                     f"{words[kind]} {verb}: the played spacing is {value:.2f} of the written one. Count the grid "
                     "aloud, and let the second stroke wait for its syllable."
                 )
-        if abs(drift) > 0.03:
-            lines.append(f"The pulse {'rises' if drift > 0 else 'falls'} by {abs(drift) * 100:.0f} % over the take.")
         lines += self._loudness_words(dynamics)
         if not lines:
             lines.append(f"Within {tolerance:.0f} ms everywhere: up a rung.")
@@ -855,9 +959,30 @@ class _Check:
         counts = {i: missed.count(i) for i in dict.fromkeys(missed)}
         for i, count in sorted(counts.items(), key=lambda row: -row[1])[:3]:
             often = f" {count} of {self.rounds} times" if self.rounds > 1 else ""
+            if count == 1 and self.rounds > 1:
+                often = f" once, in round {self._round_missed(i)}"
             lines.append(f"The {self._name(self.pattern.strokes[i].limb)} misses {self._where(i)}{often}.")
         if len(counts) > 3:
             lines.append(f"{len(missed)} strokes were missed in all.")
+        return lines
+
+    def _round_missed(self, index: int) -> int:
+        """The first round in which a stroke was missed, from 1."""
+        rows = np.flatnonzero((self.match < 0) & ~self.void & (self.stroke == index))
+        return int(rows[0]) // len(self.own) + 1
+
+    def _flub_words(self, flubs: Sequence[int]) -> list[str]:
+        lines = []
+        for k in flubs[:3]:
+            late = float(self.late[k]) * 1000
+            limb = self._name(self.pattern.strokes[self.stroke[k]].limb)
+            where = self._where(int(self.stroke[k]))
+            side = "late" if late > 0 else "early"
+            lines.append(
+                f"Once, in round {k // len(self.own) + 1}, the {limb} on {where} comes {abs(late):.0f} ms {side}."
+            )
+        if len(flubs) > 3:
+            lines.append(f"{len(flubs)} single strokes are that far off.")
         return lines
 
     def _loudness_words(self, dynamics: Mapping[str, Any]) -> list[str]:

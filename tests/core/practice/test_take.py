@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 from itertools import combinations
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -9,13 +10,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_reach.core import layout, parse
+from deft_reach.core.planner import find_stickings
 from deft_reach.core.practice.performance import FLAM_S, Faults, Hit, simulate
 from deft_reach.core.practice.take import TakeError, _pair, check_take
 from deft_reach.core.rudiments import RUDIMENTS
-from deft_reach.formats.general_midi import key_of
+from deft_reach.formats.document import load_document
+from deft_reach.formats.general_midi import key_of, kit_keys
 from deft_reach.formats.performance import dump_performance, load_performance
 
 KIT = layout("five-double")
+DEMO = load_document((Path(__file__).parents[3] / "demo" / "lantern-ferry.reach").read_bytes())
 GROOVE = parse("/16 R@hh+K - R@hh L. R@hh+L> L. R@hh K R@hh+K L. R@hh K R@hh+L> L. R@hh - |")
 FEET = parse("/16 (R@ft L@ft K K) (R@t1 L@t1 K K) (R L K K) (R@ft L@ft K K) |")
 DOUBLES = parse("/16 R> R L L R> R L L R> R L L R> R L L |")
@@ -104,8 +108,7 @@ def test_every_round_of_a_long_take_is_counted(drift, rounds):
 def test_a_drifting_pulse_is_no_limbs_fault(drift):
     _, found = play(GROOVE, drift=drift, jitter=0.002, rounds=12)
     assert not found.missed and not found.extra
-    # Thirds at either end: what lies between their middles is two thirds of it.
-    assert found.drift == pytest.approx(drift * 2 / 3, abs=0.03)
+    assert found.drift == pytest.approx(drift, abs=0.02)
     for row in found.limbs.values():
         assert abs(row.bias_ms) < 4 and row.spread_ms < 8
 
@@ -262,22 +265,85 @@ EIGHTHS = "/8 R@hh+K R@hh R@hh+L R@hh R@hh+K R@hh R@hh+L R@hh"
 LEVELS = "/16 R> L. R L. R> L. R L."
 
 
-@pytest.mark.parametrize(
-    ("text", "fault", "tolerance"),
-    [
-        # The second of a double at 120 has 125 ms; 20 ms of them are the tolerance.
-        (TWOS, lambda x: {"faults": Faults(uneven_doubles=1 - 0.16 * x)}, 1.0),
-        (EIGHTHS, lambda x: {"faults": Faults(late_left=0.012 * x)}, 1.0),
-        ("/8 R L R L R L R L", lambda x: {"faults": Faults(late_left=0.020 * x)}, 1.0),
-        ("/8 R L R L R L R L", lambda x: {"played": 120 * (1 + 0.03 * x)}, 1.0),
-        (LEVELS, lambda x: {"faults": Faults(flat=1 - 0.5 / x)}, 1.0),
-    ],
-    ids=["doubles", "unison", "left late", "tempo", "dynamics"],
-)
-def test_a_fault_is_let_pass_below_its_tolerance_and_never_above(text, fault, tolerance):
-    for part, clean in ((0.5, True), (2.0, False)):
-        found = taken(text, 120, **fault(part * tolerance))
-        assert (found.verdict == "clean") is clean, (part, found.advice)
+HANDS = "/8 R L R L R L R L"
+
+#: Every fault: a figure, the fault at so many times its tolerance, and what is said of it above.
+FAULT_TABLE = {
+    # A stroke off its place by a part of the quickest spacing, at most 20 ms.
+    "left late": (HANDS, lambda x: Faults(late_left=0.020 * x), "left hand on 1 & comes"),
+    "right late": ("/8 L R L R L R L R", lambda x: Faults(late_right=0.020 * x), "right hand"),
+    "feet late": ("/8 R K L K R K L K", lambda x: Faults(late_feet=0.020 * x), "right foot on 1 &"),
+    "early left": (HANDS, lambda x: Faults(late_left=-0.020 * x), "early"),
+    "doubles": (TWOS, lambda x: Faults(uneven_doubles=1 - 0.12 * x), "1 e comes"),
+    "feet rush": ("/16 R K K K R K K K", lambda x: Faults(rush_feet=1 - 0.12 * x), "early"),
+    # What is struck together sounds together.
+    "unison": (EIGHTHS, lambda x: Faults(late_left=0.012 * x), "ms apart"),
+    "feet flam": ("/4 K+H R K+H L", lambda x: Faults(late_hat_foot=0.020 * x), "ms apart"),
+    "unsteady": (HANDS, lambda x: Faults(jitter=0.015 * x), "unsteady"),
+    "flub": (HANDS, lambda x: Faults(flub=0.040 * x), "Once, in round"),
+    "drift": (HANDS, lambda x: Faults(drift=0.03 * x), "The pulse rises"),
+    "tempo": (HANDS, lambda x: Faults(tempo=0.03 * x), "was asked"),
+    # Accents and plain strokes are 35 apart when played as meant, and have to be 15 apart.
+    "flat": ("/16 R> L R L R> L R L", lambda x: Faults(flat=1 - 15 / 35 / x), "Accents hardly stand out"),
+    "loud ghosts": ("/16 R L. R L. R L. R L.", lambda x: Faults(flat=1 - 15 / 42 / x), "Ghosts are as loud"),
+    # Some strokes of another loudness happen.
+    "swapped": ("/16 R> L R L R> L R L", lambda x: Faults(swapped=0.3 * x), "stand out"),
+    "wide graces": (FLAMMED := "/4 fR fL fR fL", lambda x: Faults(grace_width=2 * x), "before its stroke"),
+    "narrow graces": (FLAMMED, lambda x: Faults(grace_width=0.4 / x), "before its stroke"),
+}
+#: Faults that count from the first one on.
+NEVER_LET_PASS = {
+    "missed": (HANDS, lambda x: Faults(missed=0.03 * x), "misses"),
+    "extra": (HANDS, lambda x: Faults(extra=0.03 * x), "too many"),
+    "bare": (FLAMMED, lambda x: Faults(bare=0.2 * x), "is missing"),
+}
+#: What is not the player's fault at all.
+THE_KITS = {
+    "latency": (HANDS, lambda x: Faults(latency=0.1 * x), None),
+    "count-in": (HANDS, lambda x: Faults(count_in=round(4 * x)), "count-in"),
+    "broken off": (HANDS, lambda x: Faults(broken_off=round(3 * x)), "breaks off"),
+    "double trigger": (HANDS, lambda x: Faults(retrigger=0.2 * x), "double trigger"),
+    "crosstalk": (HANDS, lambda x: Faults(crosstalk=0.2 * x), "crosstalk"),
+}
+
+
+@pytest.mark.parametrize("name", FAULT_TABLE)
+def test_a_fault_is_let_pass_up_to_its_tolerance_and_never_above(name):
+    text, fault, words = FAULT_TABLE[name]
+    for part in (0.5, 0.95):
+        found = taken(text, 120, fault(part), rounds=8)
+        assert found.verdict == "clean", (part, found.advice)
+    found = taken(text, 120, fault(2.0), rounds=8)
+    assert found.verdict != "clean" and any(words in line for line in found.advice), found.advice
+    assert not any("everywhere" in line for line in found.advice)
+
+
+@pytest.mark.parametrize("name", NEVER_LET_PASS)
+@pytest.mark.parametrize("part", [0.5, 1.0, 2.0])
+def test_what_is_missing_or_too_much_is_never_let_pass(name, part):
+    text, fault, words = NEVER_LET_PASS[name]
+    found = taken(text, 120, fault(part), rounds=16)
+    assert found.verdict != "clean" and any(words in line for line in found.advice), found.advice
+
+
+@pytest.mark.parametrize("name", THE_KITS)
+@pytest.mark.parametrize("part", [0.5, 1.0, 2.0])
+def test_what_the_kit_does_is_listed_and_never_counted(name, part):
+    text, fault, words = THE_KITS[name]
+    found = taken(text, 120, fault(part), rounds=8)
+    assert found.verdict == "clean" and not found.extra and not found.missed, found.advice
+    assert words is None or any(words in row.why for row in found.ignored)
+
+
+@pytest.mark.parametrize("text", ["/16 R L R R L R L L", "/8t R L R L R L R L R L R L"])
+def test_of_two_hands_that_share_the_beats_nobody_knows_which_is_off(text):
+    found = taken(text, 100, Faults(late_left=0.03), rounds=6)
+    assert found.verdict != "clean"
+    assert "The left hand comes 30 ms after the right hand. Which of them is off cannot be known" in found.advice[0]
+    assert not any("on the whole" in line or "comes 30 ms late" in line for line in found.advice)
+    # A foot on the beats decides it.
+    known = taken("/16 K+R L R R K+L R L L", 100, Faults(late_left=0.03), rounds=6)
+    assert any("The left hand is" in line and "late on the whole" in line for line in known.advice)
 
 
 def test_every_place_is_judged_and_named():
@@ -414,3 +480,35 @@ def test_swung_eighths_on_a_straight_figure_are_no_dragging_hand(percent):
 def test_a_late_left_hand_on_the_off_beats_is_a_hand_and_no_swing():
     found = taken("/8 R L R L R L R L", 100, Faults(late_left=0.03))
     assert any("left hand" in line for line in found.advice) and not any("swings" in line for line in found.advice)
+
+
+def test_notes_of_pads_that_are_not_on_the_kit_are_listed_and_not_counted():
+    pattern = parse(EIGHTHS)
+    hits = played(EIGHTHS)
+    odd = [Hit(2.05, 55, 60), Hit(2.65, 22, 90), Hit(3.3, 44, 70)]
+    found = check_take(pattern, keys(pattern, FIVE), [*hits, *odd], 100, FIVE, repeat=True, kit_keys=kit_keys(FIVE))
+    assert found.verdict == "clean" and not found.extra, found.advice
+    assert [row.why for row in found.ignored] == [
+        "note 55: nothing on this kit sends it", "note 22: nothing on this kit sends it",
+        "the hi-hat's pedal, for which the plan has no stroke",
+    ]  # fmt: skip
+    # A pad that is there and was struck is a stroke too many.
+    more = check_take(pattern, keys(pattern, FIVE), [*hits, Hit(2.05, 49, 90)], 100, FIVE, repeat=True)
+    assert more.verdict != "clean" and len(more.extra) == 1
+
+
+def test_a_last_stroke_on_the_one_of_the_next_round_is_no_round_with_strokes_missing():
+    hits = played(HANDS, rounds=4)
+    found = judged(HANDS, [*hits, Hit(hits[0].time + 4 * 2.4, hits[0].key, 110)])
+    assert found.verdict == "clean" and not found.missed and not found.extra, found.advice
+
+
+@pytest.mark.parametrize("plan", DEMO.plans, ids=lambda plan: plan.name)
+def test_every_demo_plan_played_as_written_is_clean(plan):
+    pattern, kit = parse(DEMO.score(plan.pattern).text), DEMO.kit(plan.kit)
+    if pattern.unassigned:
+        pattern = find_stickings(pattern, kit, DEMO.player(plan.player), plan.tempo, best=1).best[0].pattern
+    own = keys(pattern, kit)
+    hits = simulate(pattern, own, plan.tempo, Faults(), 3).hits
+    found = check_take(pattern, own, hits, plan.tempo, kit, repeat=True, kit_keys=kit_keys(kit))
+    assert found.verdict == "clean", found.advice
