@@ -16,7 +16,7 @@ from deft_reach.core.document import Document, MissingError, Plan, read_text
 from deft_reach.core.kit import Kit
 from deft_reach.core.layouts import LAYOUTS, layout
 from deft_reach.core.pattern import Pattern
-from deft_reach.core.player import SKILLS, Player, PlayerError, check_player
+from deft_reach.core.player import SKILLS, Constants, Player, PlayerError, check_player
 from deft_reach.core.stroke_text import TEMPO_RANGE, StrokeTextError
 from deft_reach.formats.document import load_kit, load_player
 from deft_reach.formats.patterns import MAX_BYTES, MIDI, MUSICXML, load_pattern, stem_of
@@ -79,14 +79,35 @@ def add_pattern_options(parser: argparse.ArgumentParser, many: bool = False) -> 
         help="which drum part of a MIDI or MusicXML file, from 1 (default: the fullest)",
     )
     parser.add_argument("--kit", metavar="NAME|FILE", help=f"one of {', '.join(LAYOUTS)}, or a file (default five)")
-    parser.add_argument("--player", metavar="FILE", help="a player as JSON, or a document (its first player)")
-    parser.add_argument("--skill", metavar="X", type=_skill, help="0.2 to 3, or untrained, working, advanced")
+    add_player_options(parser)
     low, high = TEMPO_RANGE
     parser.add_argument(
         "--tempo", metavar="BPM", type=number(low, high, " BPM"), help="quarter notes a minute (default 100)"
     )
     parser.add_argument("--repeat", action="store_true", help="treat the pattern as a loop")
     parser.add_argument("--json", action="store_true", help="print one JSON object")
+
+
+def add_player_options(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--player", metavar="FILE", help="a player as JSON, or a document (its first player)")
+    parser.add_argument("--skill", metavar="X", type=_skill, help="0.2 to 3, or untrained, working, advanced")
+
+
+def player_of(args: argparse.Namespace, player: Player | None = None) -> Player:
+    """The player that the arguments name, or else ``player``. Raises InputError.
+
+    A skill that is asked for stands in the place of what was measured.
+    """
+    found = player or Player()
+    if args.player is not None:
+        found = guarded(Path(args.player), lambda path: load_player(read_file(path)))
+    if args.skill is not None:
+        found = replace(found, skill=args.skill, constants=Constants())
+    try:
+        check_player(found)
+    except PlayerError as error:
+        raise InputError(str(error)) from None
+    return found
 
 
 def _skill(text: str) -> float:
@@ -132,17 +153,11 @@ def question(args: argparse.Namespace) -> Question:
         if len(found.tracks) > 1 and args.track is None:
             listed = ", ".join(f"{k} {part} ({notes} notes)" for k, (part, notes) in enumerate(found.tracks, 1))
             remarks += (f"{path} has several drum parts: {listed}; read {found.track + 1}, choose with --track",)
-    if args.player is not None:
-        player = guarded(Path(args.player), lambda path: load_player(read_file(path)))
-    if args.skill is not None:
-        player = replace(player, skill=args.skill)
+    player = player_of(args, player)
     try:
-        check_player(player)
         pattern = read_text(text, kit)
     except StrokeTextError as error:
         raise InputError(f"{source}: {error}" if source else str(error)) from None
-    except PlayerError as error:
-        raise InputError(str(error)) from None
     tempo = args.tempo or (plan.tempo if plan else None) or pattern.tempo or file_tempo or 100.0
     repeat = args.repeat or (plan is not None and plan.repeat)
     return Question(pattern, kit, player, tempo, repeat, weights, name, remarks)

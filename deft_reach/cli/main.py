@@ -16,8 +16,8 @@ from typing import NoReturn
 from deft_reach import __version__
 
 VERBS = (
-    "analyse", "convert", "kit", "ladder", "layout", "perform", "plan", "refit", "relieve", "schema", "shot", "take",
-    "voice",
+    "analyse", "convert", "hands", "kit", "ladder", "layout", "perform", "plan", "refit", "relieve", "schema", "shot",
+    "take", "voice",
 )  # fmt: skip
 
 DONE, NO, BAD_INPUT = 0, 1, 2
@@ -44,6 +44,7 @@ def build_parser() -> argparse.ArgumentParser:
     from deft_reach.cli import (
         analyse_verb,
         convert_verb,
+        hands_verb,
         kit_verb,
         ladder_verb,
         layout_verb,
@@ -58,8 +59,8 @@ def build_parser() -> argparse.ArgumentParser:
     )
 
     for module in (
-        analyse_verb, convert_verb, kit_verb, ladder_verb, layout_verb, perform_verb, plan_verb, refit_verb,
-        relieve_verb, schema_verb, shot_verb, take_verb, voice_verb,
+        analyse_verb, convert_verb, hands_verb, kit_verb, ladder_verb, layout_verb, perform_verb, plan_verb,
+        refit_verb, relieve_verb, schema_verb, shot_verb, take_verb, voice_verb,
     ):  # fmt: skip
         module.add(verbs)
     return parser

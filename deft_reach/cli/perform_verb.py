@@ -3,12 +3,23 @@
 from __future__ import annotations
 
 import argparse
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from deft_reach.cli.inputs import InputError, add_pattern_options, check_count, number, question
+from deft_reach.cli.inputs import (
+    InputError,
+    add_pattern_options,
+    check_count,
+    number,
+    player_of,
+    question,
+    read_kit,
+)
+from deft_reach.core.player import CONSTANTS
+from deft_reach.core.practice.hand_test import perform_test, usual_constants
 from deft_reach.core.practice.performance import Faults, simulate
-from deft_reach.formats.general_midi import key_of
+from deft_reach.formats.general_midi import hand_test_keys, key_of
 from deft_reach.formats.performance import dump_performance
 from deft_reach.store.atomic import write_atomic
 
@@ -47,6 +58,13 @@ def add(verbs: Any) -> None:
     )
     add_pattern_options(parser)
     parser.add_argument("out", nargs="?", metavar="OUT.mid", help="where to write it")
+    parser.add_argument(
+        "--hands", action="store_true", help="play a hand test instead of a pattern, with the player's constants"
+    )
+    parser.add_argument(
+        "--constant", metavar="NAME=VALUE", action="append", default=[], type=_constant,
+        help=f"of a hand test, in seconds (rebounds as a part): {', '.join(CONSTANTS)} (repeatable)",
+    )  # fmt: skip
     parser.add_argument("--rounds", metavar="N", type=int, default=4, help="how often (default 4)")
     parser.add_argument("--seed", metavar="N", type=int, default=1, help="the same seed plays the same")
     for option, field, _, low, high, unit, words in FAULTS:
@@ -56,7 +74,44 @@ def add(verbs: Any) -> None:
     parser.set_defaults(run=run)
 
 
+def _constant(text: str) -> tuple[str, float]:
+    name, _, value = text.partition("=")
+    if name not in CONSTANTS:
+        raise argparse.ArgumentTypeError(f"there is no constant '{name}'; expected one of {', '.join(CONSTANTS)}")
+    _, low, high = CONSTANTS[name]
+    return name, number(low, high, "")(value)
+
+
+def _hand_test(args: argparse.Namespace) -> int:
+    """Play a hand test into a file."""
+    out = args.out or args.pattern
+    if out is None or args.text is not None or (args.out and args.pattern):
+        raise InputError("a hand test needs no pattern: give only the file to write, OUT.mid")
+    kit = read_kit(args.kit or "five")
+    player = player_of(args)
+    constants = replace(player.constants, **dict(args.constant))
+    usual = usual_constants(player)
+    if (constants.move is None) != (constants.move_per_bit is None):
+        constants = replace(
+            constants, move=constants.move or usual.move, move_per_bit=constants.move_per_bit or usual.move_per_bit
+        )
+    jitter = 0.003 if args.jitter is None else args.jitter / 1000
+    played = perform_test(
+        replace(player, constants=constants), kit, hand_test_keys(kit), jitter=jitter, seed=args.seed
+    )
+    try:
+        write_atomic(Path(out), dump_performance(played.hits, played.marks))
+    except OSError as error:
+        raise InputError(f"{out}: {error.strerror or error}") from None
+    print(f"{out}: {len(played.hits)} hits, {len(played.marks)} exercises")
+    return 0
+
+
 def run(args: argparse.Namespace) -> int:
+    if args.hands:
+        return _hand_test(args)
+    if args.constant:
+        raise InputError("--constant is for a hand test: give --hands as well")
     if args.text is not None and args.out is None:
         args.pattern, args.out = None, args.pattern
     if args.out is None:

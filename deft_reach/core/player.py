@@ -64,6 +64,55 @@ class Speeds:
     extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
 
 
+@dataclass(frozen=True, slots=True)
+class Constants:
+    """What a hand test measured of a player; None where it measured nothing and the skill stands.
+
+    Seconds from stroke to stroke on one place, as fast as even: ``right`` and ``left`` hand, ``kick`` and the
+    ``other_foot``. The part of that which the second stroke of a double takes: ``right_rebound``, ``left_rebound``
+    and ``foot_rebound``. A move from place to place of MOVE_BITS bits of difficulty (Fitts, see motion.timing) takes
+    ``move`` seconds, and ``move_per_bit`` more or less for each bit beside.
+    """
+
+    right: float | None = None
+    left: float | None = None
+    kick: float | None = None
+    other_foot: float | None = None
+    right_rebound: float | None = None
+    left_rebound: float | None = None
+    foot_rebound: float | None = None
+    move: float | None = None
+    move_per_bit: float | None = None
+    extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
+
+    def restrike(self, limb: str) -> float | None:
+        """Seconds from stroke to stroke of a limb."""
+        own: float | None = getattr(self, {"R": "right", "L": "left", "K": "kick"}.get(limb, "other_foot"))
+        return own
+
+    @property
+    def move_line(self) -> tuple[float, float] | None:
+        """Seconds that moves take at no bits, and for each bit; None where they were not measured."""
+        if self.move is None or self.move_per_bit is None:
+            return None
+        return self.move - MOVE_BITS * self.move_per_bit, self.move_per_bit
+
+
+#: The difficulty of an ordinary move between two drums.
+MOVE_BITS: Final = 2.0
+#: What the constants are called, and the range in which each can be.
+CONSTANTS: Final = {
+    "right": ("right hand, stroke to stroke", 0.06, 0.6),
+    "left": ("left hand, stroke to stroke", 0.06, 0.6),
+    "kick": ("bass-drum foot, stroke to stroke", 0.08, 0.8),
+    "other_foot": ("other foot, stroke to stroke", 0.08, 0.8),
+    "right_rebound": ("second stroke of right-hand doubles", 0.2, 1.0),
+    "left_rebound": ("second stroke of left-hand doubles", 0.2, 1.0),
+    "foot_rebound": ("second stroke of the foot's doubles", 0.3, 1.0),
+    "move": ("move to another place, of two bits", 0.03, 0.8),
+    "move_per_bit": ("and for each bit more", 0.005, 0.4),
+}
+
 #: What a factor of Speeds can be.
 SPEED_RANGE: Final = (0.3, 3.0)
 SPEED_NAMES: Final = {"right": "right hand", "left": "left hand", "feet": "feet", "moves": "hands on the move"}
@@ -94,8 +143,8 @@ class Player:
     """Who plays.
 
     Lengths in mm. ``grip_mm`` is from the stick's tip to the grip. ``skill`` multiplies every needed time:
-    1.0 untrained, 0.75 working, 0.55 advanced; ``speeds`` what the limbs differ in. ``segments`` overrides what
-    stature alone would give.
+    1.0 untrained, 0.75 working, 0.55 advanced; ``speeds`` what the limbs differ in. ``constants`` were measured and
+    stand in the place of the skill. ``segments`` overrides what stature alone would give.
 
     >>> round(Player("p", "P", stature_mm=1800).arm_mm)
     695
@@ -111,6 +160,7 @@ class Player:
     skill: float = 0.75
     segments: Segments = Segments()
     speeds: Speeds = Speeds()
+    constants: Constants = Constants()
     extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
 
     def segment(self, name: str) -> float:
@@ -153,13 +203,21 @@ class Player:
 
     def skill_of(self, limb: str) -> float:
         """What multiplies the needed times of a limb: ``R``, ``L``, or any foot."""
-        own = {"R": self.speeds.right, "L": self.speeds.left}.get(limb, self.speeds.feet)
-        return self.skill * own
+        return self.skill * self.speed_of(limb)
+
+    def speed_of(self, limb: str) -> float:
+        """The factor of Speeds that a limb has."""
+        return {"R": self.speeds.right, "L": self.speeds.left}.get(limb, self.speeds.feet)
 
     def mirror(self) -> Player:
         """The same body with the other hand leading, and what the hands differ in exchanged."""
         speeds = replace(self.speeds, right=self.speeds.left, left=self.speeds.right)
-        return replace(self, handedness="left" if self.handedness == "right" else "right", speeds=speeds)
+        own = self.constants
+        constants = replace(
+            own, right=own.left, left=own.right, right_rebound=own.left_rebound, left_rebound=own.right_rebound
+        )
+        handedness = "left" if self.handedness == "right" else "right"
+        return replace(self, handedness=handedness, speeds=speeds, constants=constants)
 
 
 def check_player(player: Player) -> None:
@@ -184,6 +242,12 @@ def check_player(player: Player) -> None:
         low, high = SPEED_RANGE
         if not (math.isfinite(own) and low <= own <= high):
             raise PlayerError(f"player '{player.name}': {words} is {own:g} times; expected {low:g} to {high:g}")
+    for name, (words, low, high) in CONSTANTS.items():
+        own = getattr(player.constants, name)
+        if own is not None and not (math.isfinite(own) and low <= own <= high):
+            raise PlayerError(f"player '{player.name}': {words} is {own:g}; expected {low:g} to {high:g}")
+    if (player.constants.move is None) != (player.constants.move_per_bit is None):
+        raise PlayerError(f"player '{player.name}': of move and move_per_bit give both or neither")
     if player.grip_mm > player.stick_length_mm:
         raise PlayerError(
             f"player '{player.name}': grip is {player.grip_mm:g} mm from the tip, "

@@ -24,7 +24,7 @@ from deft_reach.core.limbs import HANDS, RIGHT
 from deft_reach.core.motion.follow import follow
 from deft_reach.core.motion.reach_table import ReachTable
 from deft_reach.core.motion.timing import level_of
-from deft_reach.core.motion.walk import walk
+from deft_reach.core.motion.walk import hand_factors, walk
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.progress import Progress
 from deft_reach.core.voicing_units import Option, Unit
@@ -60,7 +60,7 @@ class Costs:
         walked = walk(pattern, followed, 240.0 / tempo, table, weights)
         last = {limb: next((s for s in reversed(pattern.strokes) if s.limb == limb), None) for limb in HANDS}
         before = {limb: level_of(s.marks) if s is not None and repeat else 1 for limb, s in last.items()}
-        factors = dict(zip(followed.hands.index.tolist(), followed.hands.factor.tolist()))
+        factors = dict(zip(followed.hands.index.tolist(), hand_factors(followed.hands, table).tolist()))
         #: By stroke, its cost by (where the last move came from, where the hand is, where it goes).
         self.hand: dict[int, Floats] = {}
         kept: dict[object, Floats] = {}

@@ -79,6 +79,16 @@ def load_kit(data: bytes) -> Kit:
     return kit
 
 
+def dump_player(player: Player) -> bytes:
+    """A player alone as the bytes of a file that load_player reads."""
+    return _write_json({"player": to_dict(player)})
+
+
+def player_dict(player: Player) -> dict[str, Any]:
+    """A player as plain values, for printing."""
+    return to_dict(player)
+
+
 def load_player(data: bytes) -> Player:
     """The player in these bytes: a bare player object, ``{"player": …}``, or a document's first player."""
     raw = _read_json(data)

@@ -9,7 +9,7 @@ from typing import Final, NamedTuple
 
 from deft_reach.core.kit import Kit, Piece
 from deft_reach.core.layouts import layout
-from deft_reach.core.limbs import EITHER, HAT_FOOT, KICK, SECOND_KICK
+from deft_reach.core.limbs import EITHER, HAT_FOOT, KICK, RIGHT, SECOND_KICK
 
 BASS, BASS_2 = 36, 35
 SNARE, SIDE_STICK, SNARE_2, CLAVES = 38, 37, 40, 75
@@ -25,6 +25,10 @@ STICKS = 31
 #: Rack toms from high to low for so many of them, and floor toms.
 RACK: Final = {1: (48,), 2: (48, 45), 3: (50, 48, 45), 4: (50, 48, 47, 45)}
 FLOOR: Final = {1: (43,), 2: (43, 41)}
+
+
+#: The keys that feet play, and which foot: both of the left one's pedals are one foot.
+FOOT_KEYS: Final = {BASS: KICK, BASS_2: HAT_FOOT, HAT_PEDAL: HAT_FOOT}
 
 
 class Sound(NamedTuple):
@@ -111,6 +115,12 @@ def kit_keys(kit: Kit) -> frozenset[int]:
         if code in kit:
             found.add(key)
     return frozenset(found)
+
+
+def hand_test_keys(kit: Kit) -> dict[str, int]:
+    """The key of every voice that a hand test can use, by its code, and of the feet by their limbs."""
+    voices = dict.fromkeys(["sn", *(piece.code for piece in kit.pieces)])
+    return {**{code: key_of(kit, code, RIGHT, "") for code in voices}, KICK: BASS, HAT_FOOT: HAT_PEDAL}
 
 
 def _of_unknown(code: str) -> int:

@@ -11,6 +11,7 @@ from deft_reach.formats.plain_text import DocumentError
 
 MAX_BYTES: Final = 1_500_000
 MAX_HITS: Final = 60_000
+MAX_TEXTS: Final = 1_000
 #: Ticks of half a millisecond: 1000 a beat at 120 BPM.
 _TICKS, _TEMPO = 1000, 500_000
 DRUMS: Final = 9
@@ -51,8 +52,22 @@ def load_performance(data: bytes) -> tuple[Hit, ...]:
     return tuple(sorted(found))
 
 
-def dump_performance(hits: Sequence[Hit]) -> bytes:
-    """Hits as a type 0 file on channel 10, to half a millisecond."""
+def load_texts(data: bytes) -> tuple[tuple[float, str], ...]:
+    """Texts and markers of a file that load_performance reads, with their times in seconds."""
+    import mido
+
+    found, now = [], 0.0
+    for message in mido.MidiFile(file=io.BytesIO(data), clip=True):
+        now += message.time
+        if message.type in ("text", "marker", "cue_marker"):
+            found.append((now, str(message.text)))
+        if len(found) > MAX_TEXTS:
+            break
+    return tuple(found)
+
+
+def dump_performance(hits: Sequence[Hit], texts: Sequence[tuple[float, str]] = ()) -> bytes:
+    """Hits as a type 0 file on channel 10, to half a millisecond; ``texts`` with their times as markers."""
     import mido
 
     file = mido.MidiFile(type=0, ticks_per_beat=_TICKS)
@@ -63,8 +78,13 @@ def dump_performance(hits: Sequence[Hit]) -> bytes:
     for hit in hits:
         tick = round(hit.time * 1e6 / _TEMPO * _TICKS)
         events += [(tick, 1, hit.key, hit.velocity), (tick + 40, 0, hit.key, 0)]
+    marks = [(round(time * 1e6 / _TEMPO * _TICKS), text) for time, text in sorted(texts)]
     now = 0
     for tick, on, key, velocity in sorted(events):
+        while marks and marks[0][0] <= tick:
+            at, text = marks.pop(0)
+            track.append(mido.MetaMessage("marker", text=text, time=at - now))
+            now = at
         kind = "note_on" if on else "note_off"
         track.append(mido.Message(kind, channel=DRUMS, note=key, velocity=velocity, time=tick - now))
         now = tick

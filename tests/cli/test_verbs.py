@@ -436,6 +436,30 @@ def test_take_gives_the_promised_object(capsys, tmp_path):
     assert found["limbs"]["L"]["bias_ms"] - found["limbs"]["R"]["bias_ms"] == pytest.approx(40, abs=4)
 
 
+def test_hands_measures_what_perform_plays(capsys, tmp_path):
+    out, player = str(tmp_path / "test.mid"), str(tmp_path / "me.json")
+    wanted = {"right": 0.11, "left": 0.14, "right_rebound": 0.55, "move": 0.2, "move_per_bit": 0.06}
+    options = [word for name, value in wanted.items() for word in ("--constant", f"{name}={value}")]
+    assert run(capsys, "perform", "--hands", out, *options)[0] == 0
+    code, found = verb(capsys, "hands", out, "--out", player)
+    assert code == 0 and set(found) >= {"constants", "player"}
+    for name, value in wanted.items():
+        row = found["constants"][name]
+        assert set(row) >= {"value", "spread", "from"} and row["value"] == pytest.approx(value, rel=0.05)
+    assert found["player"]["constants"]["right"] == found["constants"]["right"]["value"]
+    # The written player is one that every verb takes, and it is quicker with the right hand.
+    limits = [
+        verb(capsys, "analyse", "-e", "/16 R R R R", "--repeat", *more)[1]["summary"]["tempo_limit"]
+        for more in ((), ("--player", player))
+    ]
+    assert limits[1] / limits[0] == pytest.approx(0.1307 / 0.11, rel=0.05)
+    # A skill that is asked for stands in the place of what was measured.
+    again = verb(capsys, "analyse", "-e", "/16 R R R R", "--repeat", "--player", player, "--skill", "working")[1]
+    assert again["summary"]["tempo_limit"] == pytest.approx(limits[0])
+    words = run(capsys, "hands", out)[1]
+    assert "right hand, stroke to stroke: 110 ms" in words and "usual: 131 ms" in words
+
+
 def test_take_of_a_plan_in_a_document(capsys, tmp_path):
     out = str(tmp_path / "groove.mid")
     demo = str(demo_file())
@@ -459,6 +483,12 @@ def test_take_of_a_plan_in_a_document(capsys, tmp_path):
         (("take", "-e", "R L", "README.md"), "MIDI"),
         (("take", "-e", "R L", "README.md", "--tolerance", "900"), "tolerance"),
         (("perform", "-e", "R L"), "OUT.mid"),
+        (("perform", "--hands"), "OUT.mid"),
+        (("perform", "--hands", "--constant", "thumb=1", "x.mid"), "no constant 'thumb'"),
+        (("perform", "--hands", "--constant", "right=9", "x.mid"), "0.06"),
+        (("perform", "-e", "R L", "--constant", "right=0.1", "x.mid"), "--hands"),
+        (("hands", "README.md"), "MIDI"),
+        (("hands", "/nowhere/at/all.mid"), "no such file"),
         (("perform", "-e", "R L", "/nowhere/x.mid"), "x.mid"),
         (("perform", "-e", "R L", "x.mid", "--missed", "200"), "--missed"),
     ],

@@ -134,6 +134,11 @@ def rebound(gap: float, before: list[float], shares: tuple[float, ...]) -> float
     return part
 
 
+def own_part(part: float, own: float | None, usual: float) -> float:
+    """A player whose doubles take ``own`` of a full restrike: what others save is saved in that proportion."""
+    return part if own is None else 1 - (1 - part) * (1 - own) / (1 - usual)
+
+
 def factor_of(part: float, level: int, last: int) -> float:
     """What a stroke takes of a full restrike: an accent more, a ghost less, but not where it has to be dropped."""
     if level == GHOST_LEVEL and last == ACCENT_LEVEL:
@@ -337,6 +342,7 @@ class Walker:
                     way = self.table.grace_times[
                         0 if limb == RIGHT else 1, names.index(other.voice), names.index(wanted)
                     ]
+                # Graces rebound as with everybody.
                 part = rebound(gap, other.gaps, HAND_REBOUND)
                 needed = max(self.restrike[limb] * factor_of(part, level, other.level), way)
                 self.grace_pace = max(1e-4, needed + lead - other.head_start) / gap
@@ -374,7 +380,9 @@ class Walker:
         if moves:
             times = table.sweep_times if run > 1 else table.travel_times
             way = times[0 if limb == RIGHT else 1, table.names.index(was), table.names.index(voice)]
-        needed = max(self.restrike[limb] * factor_of(part, level, level if time is None else start.level), way)
+        own = table.player.constants
+        bounced = own_part(part, own.right_rebound if limb == RIGHT else own.left_rebound, HAND_REBOUND[0])
+        needed = max(self.restrike[limb] * factor_of(bounced, level, level if time is None else start.level), way)
         lift = 0.0
         w = self.weights
         if time is not None:
@@ -419,8 +427,9 @@ class Walker:
             gap = now - time
         part = 1.0 if gap is None else rebound(gap, start.gaps, FOOT_REBOUND)
         width = min(table.pedal_widths.get(SECOND_KICK, 80.0), table.pedal_widths.get(HAT_FOOT, 80.0))
+        bounced = own_part(part, self.table.player.constants.foot_rebound, FOOT_REBOUND[0])
         needed = self.restrike[limb] * factor_of(
-            part, level_of(marks), level_of(marks) if time is None else start.level
+            bounced, level_of(marks), level_of(marks) if time is None else start.level
         )
         if travel:
             way = float(travel_times(travel, width, table.player.skill_of(HAT_FOOT)))

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from deft_reach.core import LAYOUTS, Player, Weights, analyse, layout, parse
 from deft_reach.core.cost import TERMS
-from deft_reach.core.player import Speeds
+from deft_reach.core.player import Constants, Speeds
 from tests.strategies import kits, swap_hands, texts
 
 FIVE = layout("five")
@@ -19,7 +19,15 @@ def report(text: str, tempo: float = 90, kit=FIVE, player: Player | None = None,
     return analyse(parse(text), kit, player or Player(), tempo, **options)
 
 
-@given(texts(), kits(), st.booleans(), st.sampled_from([Player(), Player(speeds=Speeds(0.8, 1.25, 0.9, 1.4))]))
+@given(
+    texts(),
+    kits(),
+    st.booleans(),
+    st.sampled_from([
+        Player(), Player(speeds=Speeds(0.8, 1.25, 0.9, 1.4)),
+        Player(constants=Constants(0.11, 0.14, None, 0.2, 0.55)),
+    ]),
+)  # fmt: skip
 @settings(max_examples=60, deadline=None)
 def test_a_mirrored_kit_with_swapped_hands_is_the_same_to_the_last_bit(text, kit, repeat, player):
     one = report(text, 110, kit, player, repeat=repeat)

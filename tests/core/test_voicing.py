@@ -8,11 +8,15 @@ from hypothesis import strategies as st
 
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.limbs import HANDS
-from deft_reach.core.player import Speeds
+from deft_reach.core.player import Constants, Speeds
 from deft_reach.core.voicing import CONTOURS, VoicingError, find_voicings
 
 FIVE, PLAYER = layout("five"), Player()
 UNEVEN = Player(speeds=Speeds(right=0.8, left=1.25, feet=0.9, moves=1.4))
+#: A player whose constants were measured.
+MEASURED = Player(
+    constants=Constants(0.11, 0.14, 0.16, 0.2, 0.55, 0.4, 0.7, move=0.2, move_per_bit=0.06), speeds=Speeds(left=1.1)
+)
 
 
 def every_cost(text, units, palette, tempo, repeat, player=PLAYER):
@@ -58,7 +62,7 @@ def test_the_list_is_the_list_of_all(text, units, palette, repeat):
     st.lists(st.sampled_from(["R", "L", "R>", "L.", "K"]), min_size=1, max_size=3),
     st.booleans(),
     st.sampled_from([80, 160, 220]),
-    st.sampled_from([PLAYER, UNEVEN]),
+    st.sampled_from([PLAYER, UNEVEN, MEASURED]),
 )
 @settings(max_examples=10, deadline=None)
 def test_stroke_by_stroke_against_all(strokes, repeat, tempo, player):

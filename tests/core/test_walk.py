@@ -16,13 +16,17 @@ from deft_reach.core.motion.timing import (
     restrike,
 )
 from deft_reach.core.pattern import lead_beat
-from deft_reach.core.player import Speeds
+from deft_reach.core.player import Constants, Speeds
 from tests.core.plain_walk import walk as plain_walk
 from tests.strategies import kits, texts
 
 SKILL = 0.75
 FIVE = layout("five")
 UNEVEN = Player(skill=SKILL, speeds=Speeds(right=0.8, left=1.25, feet=0.9, moves=1.4))
+#: A player whose constants were measured.
+MEASURED = Player(
+    constants=Constants(0.11, 0.14, 0.16, 0.2, 0.55, 0.4, 0.7, move=0.2, move_per_bit=0.06), speeds=Speeds(left=1.1)
+)
 
 
 def strokes(text: str, kit=FIVE, tempo: float = 60, **options):
@@ -219,7 +223,7 @@ def test_in_six_eight_singles_swap_the_lead_and_both_hands_on_the_beat_do_not():
     assert not [f for f in report.findings if f.kind == "lead-switch"] and report.summary.lead == "R"
 
 
-@given(texts(), kits(), st.booleans(), st.sampled_from([60, 140, 260]), st.sampled_from([Player(), UNEVEN]))
+@given(texts(), kits(), st.booleans(), st.sampled_from([60, 140, 260]), st.sampled_from([Player(), UNEVEN, MEASURED]))
 @example("R@ft L@hh fR@ft uL dR+K K J H J+H R+R@t1 L", layout("five-double"), True, 120, UNEVEN)
 @example("f?. R@nowhere L@c1 ? R@c1 L@ft fR@nowhere L", layout("large"), True, 90, UNEVEN)
 @example("/8 R@hh+L@t1", FIVE, True, 60, Player())

@@ -95,6 +95,7 @@ class Feet(NamedTuple):
     changes: Flags
     gap: Floats
     run: Ints
+    part: Floats
     factor: Floats
     level: Ints
     last_level: Ints
@@ -493,7 +494,7 @@ class _Follower:
         codes = np.concatenate([codes, np.zeros(len(g), dtype=np.intp)])[order]
         feet = Feet(
             index[foot], [limb for limb, k in zip(c.limbs, foot) if k], (has & (codes != codes[prev]))[f], gap[f],
-            run[f], factor[f], level[f], last_level[f],
+            run[f], foot_part[f], factor[f], level[f], last_level[f],
         )  # fmt: skip
         placed = place[n:]
         found = self.main[g] & has[placed] & (was[placed] >= 0)

@@ -32,9 +32,12 @@ from deft_reach.core.motion.pose import (
 from deft_reach.core.motion.timing import (
     FALL_MM,
     FALLING,
+    FOOT_REBOUND,
     GRACE_WIDER,
+    HAND_REBOUND,
     HOMEWARD,
     OTHER_SIDE_TRAVEL,
+    rebound_depth,
     restrikes,
     travel_times,
 )
@@ -88,7 +91,8 @@ class ReachTable:
     ``restrikes`` (2,) the hands' restrikes in seconds; ``reaches`` and ``reach_costs`` (2, n + 1) for the right and
     the left hand. By the right and the left hand's voice, all (n + 1, n + 1): ``clearances`` in mm, NaN where nothing
     crosses, ``right_over`` whether the right arm is over there, ``bearings`` of the middle between the hands from the
-    seat, in radians.
+    seat, in radians. ``rebound_depths`` (2,) and ``foot_rebound_depth`` say how much deeper than usual the hands' and
+    the feet's rebound goes (see timing.rebound_depth).
     """
 
     kit: Kit
@@ -114,6 +118,8 @@ class ReachTable:
     clearances: Floats
     right_over: NDArray[np.bool_]
     bearings: Floats
+    rebound_depths: Floats
+    foot_rebound_depth: float
 
     @cached_property
     def passed(self) -> dict[str, dict[bytes, tuple[float, int, bool]]]:
@@ -246,6 +252,8 @@ def _build(kit: Kit, player: Player, voices: tuple[str, ...]) -> ReachTable:
     narrower = np.minimum(wide[:, None], wide[None, :])
     times, sweeps, graces = (np.zeros((2, n + 1, n + 1)) for _ in range(3))
     fall = tips[:, None, 2] - tips[None, :, 2] >= FALL_MM
+    measured = player.constants
+    line = measured.move_line
     for k, hand in enumerate(HANDS):
         own = player.speeds.moves
         if (hand == RIGHT) != (player.handedness == "right"):
@@ -253,9 +261,12 @@ def _build(kit: Kit, player: Player, voices: tuple[str, ...]) -> ReachTable:
         outwards = (tips[None, :, 0] - tips[:, None, 0]) * (1 - 2 * k) > 0
         easier = np.where(outwards, HOMEWARD, 1.0)
         skill = player.skill_of(hand)
-        times[k, :n, :n] = own * travel_times(distances[:n, :n], narrower, skill) * easier
+        if line is not None:
+            # A measured line needs no skill, and is the leading hand's.
+            skill = player.speed_of(hand)
+        times[k, :n, :n] = own * travel_times(distances[:n, :n], narrower, skill, line) * easier
         sweeps[k, :n, :n] = np.where(outwards & fall, times[k, :n, :n] / HOMEWARD * FALLING, times[k, :n, :n])
-        graces[k, :n, :n] = own * travel_times(distances[:n, :n], narrower * GRACE_WIDER, skill) * easier
+        graces[k, :n, :n] = own * travel_times(distances[:n, :n], narrower * GRACE_WIDER, skill, line) * easier
     reaches, costs = np.full((2, n + 1), np.nan), np.zeros((2, n + 1))
     reaches[:, :n] = poses.reach[: 2 * n].reshape(2, n)
     costs[:, :n] = reach_costs(poses.reach[: 2 * n], poses.lean[: 2 * n]).reshape(2, n)
@@ -280,6 +291,8 @@ def _build(kit: Kit, player: Player, voices: tuple[str, ...]) -> ReachTable:
         kit, player, points, widths, joints, arms.reshape(2, n, n, 4, 3), reach, lean, cross, pedals, pedal_widths,
         tuple(names), padded, distances, times, sweeps, graces, np.array(restrikes(player)), reaches, costs,
         clearances, right_over, bearings,
+        np.array([rebound_depth(x, HAND_REBOUND[0]) for x in (measured.right_rebound, measured.left_rebound)]),
+        rebound_depth(measured.foot_rebound, FOOT_REBOUND[0]),
     )  # fmt: skip
 
 

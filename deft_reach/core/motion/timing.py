@@ -94,12 +94,14 @@ def travel_time(distance: float, width: float) -> float:
     return A0 + B0 * math.log2(distance / width + 1.0)
 
 
-def travel_times(distance: Any, width: Any, skill: float) -> Any:
+def travel_times(distance: Any, width: Any, skill: float, line: tuple[float, float] | None = None) -> Any:
     """Time in seconds for moves of ``distance`` mm onto targets ``width`` mm wide, 0 where nothing moves.
 
-    ``skill`` as in Player. No quicker than the largest acceleration allows.
+    ``skill`` as in Player; ``line`` is a player's own (seconds, and seconds per bit), which ``skill`` multiplies as
+    it is. No quicker than the largest acceleration allows.
     """
-    law = (A0 + B0 * np.log2(distance / width + 1.0)) * skill**TRAVEL_SKILL
+    bits = np.log2(distance / width + 1.0)
+    law = (A0 + B0 * bits) * skill**TRAVEL_SKILL if line is None else (line[0] + line[1] * bits) * skill
     thrown = np.sqrt(PEAK_ACCELERATION * distance / MOST_ACCELERATION)
     return np.where(distance > 0, np.maximum(law, thrown), 0.0)
 
@@ -109,6 +111,9 @@ def restrike(player: Player, limb: str) -> float:
 
     Skill multiplies the untrained time; near the fastest there is it helps less and less.
     """
+    own = player.constants.restrike(limb)
+    if own is not None:
+        return own * player.speed_of(limb)
     foot = limb in FEET
     time = (FOOT_RESTRIKE if foot else HAND_RESTRIKE) * player.skill_of(limb)
     fastest = FOOT_FASTEST if foot else HAND_FASTEST
@@ -138,6 +143,17 @@ def rebound(gap: Any, earlier: tuple[Any, ...], shares: tuple[float, ...]) -> An
             ratio = np.where(np.isinf(before), 0.0, gap / (REBOUND_BELOW * before))
         part = np.minimum(part, np.clip(np.where(np.isnan(ratio), 1.0, ratio), share, 1.0))
     return np.where(np.isnan(gap), 1.0, part)
+
+
+def rebound_depth(own: float | None, share: float) -> float:
+    """How much deeper than usual a player's own rebound goes: 1 where the second stroke of a double takes the usual
+    ``share`` of a full restrike, 0 where it takes a full one."""
+    return 1.0 if own is None else (1.0 - own) / (1.0 - share)
+
+
+def own_part(part: Any, depth: Any) -> Any:
+    """The part of a full restrike that strokes take of a player whose rebound goes so deep."""
+    return 1.0 - (1.0 - part) * depth
 
 
 def level_factors(part: Any, level: Any, last_level: Any) -> Any:

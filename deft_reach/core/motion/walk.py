@@ -17,10 +17,10 @@ from deft_reach.core import cost as price
 from deft_reach.core.cost import TERMS, Weights
 from deft_reach.core.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
 from deft_reach.core.motion.clearance import Passing
-from deft_reach.core.motion.follow import Flags, Follow, Ints
+from deft_reach.core.motion.follow import Flags, Follow, Hands, Ints
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import Cross, ReachTable
-from deft_reach.core.motion.timing import OTHER_FOOT, restrike, travel_times
+from deft_reach.core.motion.timing import OTHER_FOOT, level_factors, own_part, restrike, travel_times
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.report import Posture
 
@@ -130,6 +130,13 @@ def walk(pattern: Pattern, followed: Follow, whole: float, table: ReachTable, we
     return out
 
 
+def hand_factors(h: Hands, table: ReachTable) -> Floats:
+    """What each hand stroke takes of a full restrike of this player."""
+    if (table.rebound_depths == 1.0).all():
+        return h.factor
+    return np.asarray(level_factors(own_part(h.part, table.rebound_depths[h.side]), h.level, h.last_level))
+
+
 def _hands(
     followed: Follow, whole: float, table: ReachTable, w: Weights, costs: Floats
 ) -> tuple[Floats, Floats, Floats, Floats, Floats]:
@@ -138,7 +145,7 @@ def _hands(
     travel = np.where(h.voice >= 0, table.distances[h.was, h.voice], 0.0)
     swept = np.where(h.run > 1, table.sweep_times[h.side, h.was, h.voice], table.travel_times[h.side, h.was, h.voice])
     moves = travel > 0.0
-    needed = np.maximum(table.restrikes[h.side] * h.factor, np.where(moves, swept, 0.0))
+    needed = np.maximum(table.restrikes[h.side] * hand_factors(h, table), np.where(moves, swept, 0.0))
     gap = h.gap * whole
     has = ~np.isnan(gap)
     if h.shifted.any():
@@ -196,7 +203,10 @@ def _feet(
     width = min(table.pedal_widths.get(SECOND_KICK, 80.0), table.pedal_widths.get(HAT_FOOT, 80.0))
     travel = np.where(f.changes, apart, 0.0)
     each = {limb: restrike(player, limb) for limb in FEET}
-    needed = np.array([each[limb] for limb in f.limb]) * f.factor
+    factor = f.factor
+    if table.foot_rebound_depth != 1.0:
+        factor = np.asarray(level_factors(own_part(f.part, table.foot_rebound_depth), f.level, f.last_level))
+    needed = np.array([each[limb] for limb in f.limb]) * factor
     if apart:
         change = float(travel_times(apart, width, player.skill_of(HAT_FOOT))) * OTHER_FOOT
         needed = np.where(travel > 0, np.maximum(needed, change), needed)

@@ -12,7 +12,7 @@ from deft_reach.core.cost import Weights
 from deft_reach.core.motion.follow import RUN_GAP
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import ReachTable
-from deft_reach.core.motion.timing import GRACE_LEAST, HAND_REBOUND, level_factors, rebound
+from deft_reach.core.motion.timing import GRACE_LEAST, HAND_REBOUND, level_factors, own_part, rebound
 from deft_reach.core.planner.crossings import Crossings
 from deft_reach.core.planner.moments import BOTH, NOBODY, OPTIONS, Moments
 from deft_reach.core.planner.passing import Passings
@@ -117,20 +117,27 @@ class Pricing:
             has, rebound(gap, tuple(np.where(np.isnan(x), np.inf, x) for x in earlier), HAND_REBOUND), 1.0
         )
         # Of a rebound that is not known every part is possible up to a full restrike: the cheapest one counts.
+        depth = float(t.rebound_depths[side])
         quick = t.restrikes[side] / (gap * self.whole)
         cheapest = np.clip(0.3 * w.control / np.maximum(1e-12, w.pace * quick * quick), part, 1.0)
         control = w.control * price.control_cost(part)
-        needed = np.maximum(t.restrikes[side] * level_factors(part, level, last_level), way)
+        bounced = part if depth == 1.0 else own_part(part, depth)
+        needed = np.maximum(t.restrikes[side] * level_factors(bounced, level, last_level), way)
         needed = np.where(shifted, np.maximum(1e-4, needed + extra - head), needed)
         pace = needed / (gap * self.whole)
         sure = w.pace * price.pace_cost(pace) + control
         if unsure.any():
-            least = level_factors(part, level, last_level) / np.maximum(part, 1e-12)
+            if depth != 1.0:
+                # The time that the deepest rebound leaves, and the control that none at all asks.
+                cheapest = bounced
+            least = level_factors(bounced, level, last_level) / np.maximum(bounced, 1e-12)
             low = np.maximum(0.0, t.restrikes[side] * cheapest * np.minimum(least, 1.0) + extra - head)
             low_pace = np.where(shifted, low, t.restrikes[side] * cheapest * np.minimum(least, 1.0)) / (
                 gap * self.whole
             )
-            both = w.pace * low_pace * low_pace + w.control * price.control_cost(cheapest)
+            both = w.pace * low_pace * low_pace
+            if depth == 1.0:
+                both = both + w.control * price.control_cost(cheapest)
             sure = np.where(unsure, np.minimum(sure, np.maximum(w.pace * price.pace_cost(pace), both)), sure)
         cost = np.where(has, sure, w.control * price.control_cost(part))
         cost += w.reach * np.where(voice >= 0, t.reach_costs[side, voice], 0.0)

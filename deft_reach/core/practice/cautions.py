@@ -24,6 +24,8 @@ LEVELS: Final = {
 }
 BEFORE: Final = "Warm up for five minutes, slowly. Hold the sticks so loosely that they could be pulled out."
 ALWAYS: Final = "Stop at pain, numbness or tingling, and ask a clinician if it stays. Local rules come first."
+#: Before a test that asks for the fastest there is.
+HAND_TEST_CAUTION: Final = f"{BEFORE} Rest between the exercises. {ALWAYS}"
 HEAT: Final = "In heat, drink before you are thirsty."
 
 

@@ -9,10 +9,14 @@ from hypothesis import strategies as st
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.planner import PlanError, find_stickings
 from deft_reach.core.planner.assign import with_hands
-from deft_reach.core.player import Speeds
+from deft_reach.core.player import Constants, Speeds
 
 FIVE, PLAYER = layout("five"), Player()
 UNEVEN = Player(speeds=Speeds(right=0.8, left=1.25, feet=0.9, moves=1.4))
+#: A player whose constants were measured.
+MEASURED = Player(
+    constants=Constants(0.11, 0.14, 0.16, 0.2, 0.55, 0.4, 0.7, move=0.2, move_per_bit=0.06), speeds=Speeds(left=1.1)
+)
 
 
 def every_cost(text, tempo, repeat, kit=FIVE, player=PLAYER):
@@ -61,7 +65,7 @@ def test_the_cheapest_are_the_cheapest_of_all(text, repeat, tempo):
     ),
     st.booleans(),
     st.sampled_from([70, 130, 200]),
-    st.sampled_from([PLAYER, UNEVEN]),
+    st.sampled_from([PLAYER, UNEVEN, MEASURED]),
 )
 @example(["?", "?@hh", "R"], True, 70, PLAYER)
 @example(["?", "?", "?", "R", "R"], True, 200, PLAYER)
@@ -134,7 +138,7 @@ def test_the_hat_crossed_or_open():
 @given(
     st.lists(st.sampled_from(["?", "?@ft", "?@hh", "?@rd>", "K"]), min_size=2, max_size=7),
     st.booleans(),
-    st.sampled_from([PLAYER, UNEVEN]),
+    st.sampled_from([PLAYER, UNEVEN, MEASURED]),
 )
 @settings(max_examples=25, deadline=None)
 def test_the_mirrored_kit_has_the_mirrored_answer(steps, repeat, player):

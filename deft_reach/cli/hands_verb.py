@@ -1,0 +1,73 @@
+"""``deft-reach hands``: a player's own constants from a recorded hand test."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from deft_reach.cli.inputs import InputError, add_player_options, guarded, player_of, read_kit, tell
+from deft_reach.core.layouts import LAYOUTS
+from deft_reach.core.player import CONSTANTS
+from deft_reach.core.practice.cautions import HAND_TEST_CAUTION
+from deft_reach.core.practice.hand_test import HandTest, HandTestError, exercises_of, measure
+from deft_reach.formats.document import dump_player, player_dict
+from deft_reach.formats.general_midi import FOOT_KEYS
+from deft_reach.formats.performance import MAX_BYTES, load_performance, load_texts
+from deft_reach.store.atomic import write_atomic
+from deft_reach.store.documents import read_file
+
+
+def add(verbs: Any) -> None:
+    parser = verbs.add_parser(
+        "hands",
+        help="your own speeds, measured from a hand test",
+        description="Measure a player's own constants from a recorded hand test: each hand and foot alone, doubles, "
+        "and moves between two pads. Exercises are told by the texts in the file, or else by their order and the "
+        f"pauses between them. {HAND_TEST_CAUTION}",
+    )
+    parser.add_argument("test", metavar="TEST.mid", help="the recorded test")
+    parser.add_argument(
+        "--kit", metavar="NAME|FILE", default="five", help=f"one of {', '.join(LAYOUTS)}, or a file (default five)"
+    )
+    add_player_options(parser)
+    parser.add_argument("--out", metavar="PLAYER.json", help="write the player with these constants to this file")
+    parser.add_argument("--json", action="store_true", help="print one JSON object")
+    parser.set_defaults(run=run)
+
+
+def run(args: argparse.Namespace) -> int:
+    kit, player = read_kit(args.kit), player_of(args)
+    data = guarded(Path(args.test), lambda path: read_file(path, MAX_BYTES))
+    hits, texts = guarded(Path(args.test), lambda _: (load_performance(data), load_texts(data)))
+    try:
+        found = measure(exercises_of(hits, texts, FOOT_KEYS), kit, player)
+    except HandTestError as error:
+        raise InputError(f"{args.test}: {error}") from None
+    if args.out is not None:
+        try:
+            write_atomic(Path(args.out), dump_player(found.player))
+        except OSError as error:
+            raise InputError(f"{args.out}: {error.strerror or error}") from None
+    tell(args, as_dict, in_words, found)
+    return 0
+
+
+def as_dict(found: HandTest) -> dict[str, Any]:
+    return {
+        "constants": {name: row.as_dict() for name, row in found.constants.items()},
+        "player": player_dict(found.player),
+        "notes": list(found.notes),
+    }
+
+
+def in_words(found: HandTest) -> str:
+    lines = []
+    for name, row in found.constants.items():
+        words = CONSTANTS[name][0] if name in CONSTANTS else "hand to hand, stroke to stroke"
+        if name.endswith("rebound"):
+            value = f"{row.value * 100:.0f} % of a stroke alone (usual: {row.usual * 100:.0f} %)"
+        else:
+            value = f"{row.value * 1000:.0f} ms, spread {row.spread * 1000:.0f} ms (usual: {row.usual * 1000:.0f} ms)"
+        lines.append(f"{words}: {value}; from {row.source}")
+    return "\n".join([*lines, *found.notes])
