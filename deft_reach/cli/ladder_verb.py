@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from deft_reach.cli.inputs import InputError, add_pattern_options, check_count, number, question, tell
+from deft_reach.core.practice.chunks import build_chunks
 from deft_reach.core.practice.ladder import (
     Equivalent,
     LadderError,
@@ -32,10 +33,19 @@ def add(verbs: Any) -> None:
     )
     parser.add_argument("--start", metavar="BPM", type=number(10, 1000, " BPM"), help="tempo to begin with")
     parser.add_argument(
-        "--step", metavar="N|N%", default="shrinking", help="BPM or percent from rung to rung (default: shrinking)"
+        "--step", metavar="N|N%", help="from rung to rung: BPM, percent, double, or shrinking (default)"
     )
-    parser.add_argument("--overspeed", metavar="X%", help="a rung so many percent above the target")
-    parser.add_argument("--repeats", metavar="N", type=int, default=4, help="how often a rung is played (default 4)")
+    parser.add_argument("--overspeed", metavar="X%", help="a last rung so many percent above the target")
+    parser.add_argument(
+        "--by", choices=("layers", "chunks"), default="layers",
+        help="one thing added at a time (default), or group by group and bar by bar",
+    )  # fmt: skip
+    parser.add_argument(
+        "--minutes", metavar="M", type=number(1, 600, " min"), help="how long all of it should take to play"
+    )
+    parser.add_argument(
+        "--repeats", metavar="N", type=int, help="how often a rung is played (default: for 30 to 60 seconds)"
+    )
     parser.add_argument("--straight", action="store_true", help="straight to the kit: no stages before it")
     parser.set_defaults(run=run)
 
@@ -44,20 +54,25 @@ def run(args: argparse.Namespace) -> int:
     asked = question(args)
     if asked.pattern.unassigned:
         raise InputError("a ladder needs a settled sticking: give every ? a hand first (deft-reach plan)")
-    check_count("--repeats", args.repeats, 1, 100)
+    if args.repeats is not None:
+        check_count("--repeats", args.repeats, 1, 1000)
     try:
         overspeed = None if args.overspeed is None else _percent(args.overspeed)
-        stages = build_up(
-            asked.pattern, asked.kit, asked.player, args.target, repeat=asked.repeat, weights=asked.weights,
-            straight=args.straight,
-        )  # fmt: skip
+        what = (asked.pattern, asked.kit, asked.player, args.target)
+        if args.by == "chunks":
+            stages = build_chunks(*what, repeat=asked.repeat, weights=asked.weights)
+        else:
+            stages = build_up(*what, repeat=asked.repeat, weights=asked.weights, straight=args.straight)
         rungs = build_ladder(
             stages,
             args.target,
             start=args.start,
-            step=parse_step(args.step),
+            step=None if args.step is None else parse_step(args.step),
             overspeed=overspeed,
             repeats=args.repeats,
+            minutes=args.minutes,
+            each=args.by == "chunks",
+            home=False,
         )
     except LadderError as error:
         raise InputError(str(error)) from None

@@ -416,6 +416,9 @@ def test_ladder_gives_the_promised_object(capsys):
         assert set(rung) == {"tempo", "stage", "pace", "repeats", "note"} and rung["stage"] in names
     assert [rung["tempo"] for rung in found["rungs"]][-2:] == [100, 105]
     assert {"grid": "thirty-seconds", "tempo": 50} in found["equivalents"]
+    code, found = verb(capsys, "ladder", "-e", FILL, "--target", "100", "--by", "chunks", "--minutes", "12")
+    assert [stage["name"] for stage in found["stages"]][-1] == "everything" and found["rungs"][-1]["tempo"] == 100
+    assert {rung["stage"] for rung in found["rungs"]} == {stage["name"] for stage in found["stages"]}
     code, found = verb(capsys, "ladder", "-e", FILL, "--target", "100", "--start", "90", "--straight")
     assert found["rungs"][0]["tempo"] == 90 and found["rungs"][-1]["tempo"] == 100
 

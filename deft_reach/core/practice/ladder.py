@@ -16,12 +16,18 @@ from deft_reach.core.stroke_text import TEMPO_RANGE
 #: The fastest passage is clean for most players at this pace or less: where a ladder begins.
 EASY_PACE: Final = 0.6
 #: A ladder does not begin closer to its target than this part of it.
-BEGIN_BELOW: Final = 0.8
-#: Steps that shrink: this part of what is left to the target or the limit, but no more than this part of the tempo.
-SHRINK, LARGEST = 0.25, 0.08
+BEGIN_BELOW: Final = 0.5
+#: Steps that shrink: this part of what is left to the target, but of the tempo no more and no less than these parts.
+SHRINK, LARGEST, SMALLEST = 0.25, 0.08, 0.02
+#: A rung is played for so long (seconds): between these, and about RUNG_S where nothing else is asked.
+RUNG_RANGE_S: Final = (30.0, 60.0)
+RUNG_S: Final = 45.0
+#: A chunk by itself has at most so many rungs: the first tempo, one between, and the target.
+ALONE: Final = 3
+#: Steps (percent) that are tried to fill the minutes asked for.
+PERCENTS: Final = (2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 8.0, 10.0, 12.0, 15.0, 20.0, 25.0, 33.0, 50.0, 75.0, 100.0)
 #: A ladder of more rungs than this is a mistake in its step.
 MOST_RUNGS: Final = 400
-REPEATS: Final = 4
 #: Grids by what they are called, with the length of a step in whole notes.
 GRIDS: Final = {
     "quarters": Fraction(1, 4),
@@ -66,23 +72,30 @@ class Step:
             return tempo + self.bpm
         if self.percent is not None:
             return tempo * (1 + self.percent / 100)
-        return tempo + max(1.0, min(LARGEST * tempo, SHRINK * (target - tempo)))
+        return tempo + max(1.0, SMALLEST * tempo, min(LARGEST * tempo, SHRINK * (target - tempo)))
 
 
 #: Far away large, near the target small.
 SHRINKING: Final = Step()
+#: Each rung twice as fast as the one before.
+DOUBLE: Final = Step(percent=100.0)
 
 
 def parse_step(text: str) -> Step:
-    """``5`` BPM, ``4%``, or ``shrinking``. Raises LadderError."""
-    if text.strip().lower() in ("shrinking", "auto"):
+    """``5`` BPM, ``4%``, ``double``, or ``shrinking``. Raises LadderError."""
+    word = text.strip().lower()
+    if word in ("shrinking", "auto"):
         return SHRINKING
+    if word == "double":
+        return DOUBLE
     number, percent = text.strip().rstrip("%"), text.strip().endswith("%")
     try:
         value = float(number)
     except ValueError:
-        raise LadderError(f"the step is '{text}'; expected BPM such as 5, percent such as 4%, or shrinking") from None
-    low, high = (0.5, 50.0) if percent else (1.0, 100.0)
+        raise LadderError(
+            f"the step is '{text}'; expected BPM such as 5, percent such as 4%, double, or shrinking"
+        ) from None
+    low, high = (0.5, 100.0) if percent else (1.0, 100.0)
     if not (math.isfinite(value) and low <= value <= high):
         unit = "%" if percent else " BPM"
         raise LadderError(f"the step is {text}; expected {low:g} to {high:g}{unit}")
@@ -90,7 +103,7 @@ def parse_step(text: str) -> Step:
 
 
 def first_tempo(stages: Sequence[Stage], target: float) -> float:
-    """Where to begin: the fastest passage of the whole figure at an easy pace, and well below the target."""
+    """Where to begin: near half the target, or where the fastest passage is easy if that is slower."""
     limits = [stage.tempo_limit for stage in stages if stage.tempo_limit is not None]
     easy = min(limits) * EASY_PACE if limits else target * BEGIN_BELOW
     return max(TEMPO_RANGE[0], math.floor(min(easy, target * BEGIN_BELOW)))
@@ -101,14 +114,21 @@ def build_ladder(
     target: float,
     *,
     start: float | None = None,
-    step: Step = SHRINKING,
+    step: Step | None = None,
     overspeed: float | None = None,
-    repeats: int = REPEATS,
+    repeats: int | None = None,
+    minutes: float | None = None,
+    each: bool = False,
+    past_limit: bool = True,
+    home: bool = True,
 ) -> tuple[Rung, ...]:
     """Rungs from ``start`` to ``target`` (BPM).
 
-    Every stage is met once at the start tempo; the last one climbs. ``overspeed`` (percent) adds a rung above the
-    target, so that the target feels relaxed. Without ``start`` it is chosen from the fastest passage.
+    Every stage is met once at the start tempo; the last one climbs. With ``each`` every stage climbs by itself, in a
+    few rungs. ``overspeed`` (percent) adds a rung above the target, and with ``home`` the target again after it, so
+    that it feels relaxed. Without ``start`` it is chosen from the fastest passage and the target. Without ``repeats``
+    a rung lasts 30 to 60 seconds; ``minutes`` is how long all of it should take to play: steps (if none are given)
+    and repeats are chosen for it. Without ``past_limit`` a stage ends at the player's limit instead of the target.
 
     Raises LadderError for a start above the target, and for more rungs than anybody climbs.
     """
@@ -122,33 +142,112 @@ def build_ladder(
         raise LadderError(f"the ladder starts at {begin:g} BPM, above its target of {target:g} BPM")
     if overspeed is not None and not (math.isfinite(overspeed) and 0 < overspeed <= 30):
         raise LadderError(f"the overspeed is {overspeed:g} %; expected more than 0 and up to 30 %")
+    if minutes is not None and not (math.isfinite(minutes) and 1 <= minutes <= 600):
+        raise LadderError(f"the ladder should take {minutes:g} min; expected 1 to 600 min")
     if not stages:
         raise LadderError("there is nothing to climb with: the pattern has no strokes")
-    rungs = [_rung(stages, k, begin, target, repeats, f"new: {stage.why}") for k, stage in enumerate(stages[:-1])]
+
+    def rungs_of(by: Step, seconds: float, alone: int) -> tuple[Rung, ...]:
+        rungs = _rungs(stages, begin, target, by, repeats, seconds, alone, past_limit)
+        return rungs if overspeed is None else _with_overspeed(stages, rungs, target, overspeed, repeats, home)
+
+    if minutes is None:
+        return rungs_of(step or SHRINKING, RUNG_S, ALONE if each else 1)
+    steps = (step,) if step is not None else (SHRINKING, *(Step(percent=percent) for percent in PERCENTS))
+    lengths = (RUNG_S, 60.0, 55.0, 50.0, 40.0, 35.0, 30.0) if repeats is None else (RUNG_S,)
+    counts = range(ALONE, 0, -1) if each else (1,)
+    found = [rungs_of(by, seconds, alone) for by in steps for alone in counts for seconds in lengths]
+    takes = [seconds_of(rungs, stages) / 60 for rungs in found]
+    fits = [k for k, long in enumerate(takes) if long <= minutes]
+    # The fullest that fits, or else the shortest there is; of two as long the one of the earlier steps.
+    if not fits:
+        return found[min(range(len(found)), key=takes.__getitem__)]
+    return found[max(fits, key=lambda k: (round(takes[k] / minutes, 1), -k))]
+
+
+def _rungs(
+    stages: Sequence[Stage], begin: float, target: float, step: Step, repeats: int | None, seconds: float, alone: int,
+    past_limit: bool,
+) -> tuple[Rung, ...]:  # fmt: skip
+    rungs: list[Rung] = []
     last = len(stages) - 1
+    for k, stage in enumerate(stages):
+        top = target
+        if not past_limit and stage.tempo_limit is not None:
+            top = max(begin, min(target, math.floor(stage.tempo_limit)))
+        climb = [begin]
+        if k == last:
+            climb = _climb(begin, top, step)
+        elif alone > 1 and top > begin * (1 + SMALLEST):
+            middle = float(round(math.sqrt(begin * top)))
+            between = alone > 2 and begin * (1 + SMALLEST) <= middle <= top / (1 + SMALLEST)
+            climb += [middle, top] if between else [top]
+        rungs += [
+            _rung(stages, k, at, target, repeats, seconds, f"new: {stage.why}" if at == climb[0] else "")
+            for at in climb
+        ]
+    top = rungs[-1].tempo
+    if top < target:
+        reached = f"as far as the limit of {top:g} BPM: the target of {target:g} BPM lies past it"
+        rungs[-1] = rungs[-1]._replace(note="; ".join(filter(None, (rungs[-1].note, reached))))
+    return tuple(rungs)
+
+
+def _with_overspeed(
+    stages: Sequence[Stage], rungs: tuple[Rung, ...], target: float, percent: float, repeats: int | None, home: bool
+) -> tuple[Rung, ...]:
+    """Rungs with one above the target, and the target again after it."""
+    if rungs[-1].tempo < target:
+        return rungs
+    last = len(stages) - 1
+    few = None if repeats is None else max(1, repeats // 2)
+    above = round(target * (1 + percent / 100), 1)
+    words = "above home, so that home feels relaxed"
+    if not home:
+        words += f"; then {target:g} BPM again"
+    rungs += (_rung(stages, last, above, target, few, RUNG_RANGE_S[0], words),)
+    if home:
+        rungs += (_rung(stages, last, target, target, few, RUNG_RANGE_S[0], "home again"),)
+    return rungs
+
+
+def _climb(begin: float, target: float, step: Step) -> list[float]:
+    """Tempi from ``begin`` to ``target``, none of them hardly more than the one before."""
     tempo = begin
     climb = [begin]
     while tempo < target - 1e-9:
         following = step.next(tempo, target)
         # Nobody sets a tempo finer than a BPM, but for one who asks for it.
-        tempo = min(target, following if step.bpm is not None else max(math.floor(tempo) + 1, round(following)))
+        if step.bpm is None:
+            following = max(math.floor(tempo) + 1, round(following))
+            if following < tempo * (1 + SMALLEST):
+                following = math.ceil(tempo * (1 + SMALLEST))
+        # A last step that is hardly one is part of the one before.
+        least = target if step.bpm is not None and step.bpm < SMALLEST * target else target * (1 - SMALLEST)
+        tempo = target if following > least + 1e-9 or following >= target else following
         climb.append(tempo)
         if len(climb) > MOST_RUNGS:
             raise LadderError(
                 f"that is more than {MOST_RUNGS} rungs: take a larger step, or a start nearer the target"
             )
-    for k, at in enumerate(climb):
-        note = f"new: {stages[last].why}" if k == 0 else ""
-        rungs.append(_rung(stages, last, at, target, repeats, note))
-    if overspeed is not None:
-        above = round(target * (1 + overspeed / 100), 1)
-        rungs.append(
-            _rung(stages, last, above, target, max(1, repeats // 2), "above home, so that home feels relaxed")
-        )
-    return tuple(rungs)
+    return climb
 
 
-def _rung(stages: Sequence[Stage], number: int, tempo: float, target: float, repeats: int, note: str) -> Rung:
+def repeats_for(stage: Stage, tempo: float, seconds: float = RUNG_S) -> int:
+    """How often a stage is played at a tempo to last about so many seconds, and 30 to 60 where it can."""
+    once = stage.report.summary.duration * stage.report.tempo / tempo
+    if once <= 0:
+        return 1
+    low, high = RUNG_RANGE_S
+    count = max(1, round(seconds / once))
+    if count * once < low:
+        count = math.ceil(low / once)
+    return max(1, min(count, math.floor(high / once))) if once <= high else 1
+
+
+def _rung(
+    stages: Sequence[Stage], number: int, tempo: float, target: float, repeats: int | None, seconds: float, note: str
+) -> Rung:
     limit = stages[number].tempo_limit
     pace = None if limit is None else tempo / limit
     notes = [note] if note else []
@@ -158,7 +257,8 @@ def _rung(stages: Sequence[Stage], number: int, tempo: float, target: float, rep
         notes.append("past the limit: stop at pain or numbness")
     elif pace is not None and pace > 0.9:
         notes.append("close to the limit: stay loose")
-    return Rung(tempo, number, pace, repeats, "; ".join(notes))
+    count = repeats_for(stages[number], tempo, seconds) if repeats is None else repeats
+    return Rung(tempo, number, pace, count, "; ".join(notes))
 
 
 def equivalents(pattern: Pattern, tempo: float) -> tuple[Equivalent, ...]:

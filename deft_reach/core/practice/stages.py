@@ -5,27 +5,32 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from itertools import pairwise
 from typing import Final
 
 from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse
 from deft_reach.core.cost import Weights
 from deft_reach.core.document import Document, Plan, Score, Section, Song, read_text
 from deft_reach.core.kit import Kit
-from deft_reach.core.limbs import FEET, HANDS
-from deft_reach.core.pattern import Pattern, Strike, lead_beat
+from deft_reach.core.limbs import FEET, HANDS, KICK, LEFT, RIGHT, SECOND_KICK
+from deft_reach.core.pattern import Pattern, Step, Strike, lead_beat
 from deft_reach.core.player import Player
 from deft_reach.core.report import Report
 from deft_reach.core.song.chain import chain_song
-from deft_reach.core.stroke_text import StrokeTextError, rewrite, strike_of
+from deft_reach.core.stroke_text import StrokeTextError, parse, rewrite, strike_of, write
 from deft_reach.core.swing import straight
 
 #: Every stage there can be, in order: its name, and the reason it exists.
 STAGES: Final = {
+    "skeleton": "its main strokes alone: what falls between them comes later, the bass drum stays",
     "hands on one surface": "the rhythm and the sticking alone, before anything has to travel",
+    "unison guide": "a hand on every stroke of the feet: the grid is heard through, before the feet have it alone",
+    "outer foot": "the bass-drum foot alone: it keeps the time into which the other foot fills",
     "with the feet": "hands and feet together, while the hands stay where they are",
     "dynamics": "accents, ghosts and graces: how high each stroke starts and ends",
     "hands round the kit": "where the hands go, while the feet rest",
     "everything": "the figure as it is meant",
+    "groove alone": "the groove that it is played between, until it runs by itself",
     "between grooves": "into it and out of it, as it will be played",
 }
 
@@ -62,7 +67,10 @@ def build_up(
     go straight to the kit: everything at once, then between grooves. Without ``between`` that last stage is left out.
     """
     texts = {
+        "skeleton": _skeleton(pattern),
         "hands on one surface": _surface(pattern, feet=False, dynamics=False),
+        "unison guide": _unison_guide(pattern),
+        "outer foot": _outer_foot(pattern),
         "with the feet": _surface(pattern, feet=True, dynamics=False),
         "dynamics": _surface(pattern, feet=True, dynamics=True),
         "hands round the kit": _without(pattern, FEET),
@@ -73,6 +81,8 @@ def build_up(
     found: list[Stage] = []
     seen: list[object] = []
     for name, text in texts.items():
+        if text is None:
+            continue
         new = read_text(text, kit)
         key = tuple((s.start, s.limb, s.voice, frozenset(s.marks), s.grace_text) for s in new.strokes)
         if not new.strokes or (key in seen and name != "everything"):
@@ -85,6 +95,11 @@ def build_up(
         report = analyse(new, kit, player, tempo, repeat=repeat, weights=weights)
         found.append(Stage(name, text, STAGES[name], report))
     framed = _between(pattern, kit, player, tempo, groove) if between else None
+    if framed is not None and not straight:
+        alone = groove or _plain_groove_for(pattern, kit)
+        if alone is not None:
+            report = analyse(read_text(alone, kit), kit, player, tempo, repeat=True, weights=weights)
+            found.append(Stage("groove alone", alone, STAGES["groove alone"], report))
     if framed is not None:
         report = analyse(read_text(framed, kit), kit, player, tempo, repeat=True, weights=weights)
         found.append(Stage("between grooves", framed, STAGES["between grooves"], report))
@@ -130,6 +145,81 @@ def _surface(pattern: Pattern, feet: bool, dynamics: bool) -> str:
     return rewrite(pattern, changes)
 
 
+def _skeleton(pattern: Pattern) -> str | None:
+    """The hands' strokes on the grid twice (of triplets three times) as wide, on one surface, over the bass drum;
+    None where that leaves out little, or next to nothing."""
+    starts = [event.start for event in pattern.events]
+    gaps = [b - a for a, b in pairwise(starts)]
+    if not gaps:
+        return None
+    wide = min(gaps) * (3 if on_triplets(pattern) else 2)
+    hands = [s for s in pattern.strokes if s.limb in HANDS]
+    kept = set()
+    for s in hands:
+        bar = pattern.bar_at(s.start)
+        if (s.start - bar.start + bar.offset) % wide == 0:
+            kept.add(s.index)
+    if not 2 <= len(kept) <= 0.75 * len(hands):
+        return None
+    changes: dict[int, Strike | None] = {
+        s.index: Strike(s.limb) if s.index in kept else None
+        for s in pattern.strokes
+        if s.limb in HANDS or s.limb != KICK
+    }
+    return rewrite(pattern, _once_each(pattern, changes))
+
+
+def _once_each(pattern: Pattern, changes: dict[int, Strike | None]) -> dict[int, Strike | None]:
+    """Changes after which no limb strikes twice at one moment."""
+    struck: set[tuple[int, str]] = set()
+    found = dict(changes)
+    for s in pattern.strokes:
+        strike = changes.get(s.index, strike_of(pattern, s.index))
+        if strike is not None:
+            if (s.moment, strike.limb) in struck:
+                found[s.index] = None
+            struck.add((s.moment, strike.limb))
+    return found
+
+
+def _unison_guide(pattern: Pattern) -> str | None:
+    """For a linear figure, in which no two limbs sound together: the hands go on over the feet's strokes, on one
+    surface; None for any other."""
+    events = pattern.events
+    linear = all(len(event.strokes) == 1 for event in events)
+    feet = [event.strokes[0] for event in events if event.feet]
+    if not (linear and feet and any(event.hands for event in events)):
+        return None
+    elements = []
+    hand = LEFT
+    number = {s.span: s.limb for s in pattern.strokes}
+    for element in pattern.elements:
+        if not isinstance(element, Step) or not element.strikes:
+            elements.append(element)
+            continue
+        strikes: list[Strike] = []
+        for strike in element.strikes:
+            if number[strike.span] in FEET:
+                # The hand that did not strike last goes on.
+                hand = RIGHT if hand == LEFT else LEFT
+                strikes += [Strike(hand), replace(strike, marks="", grace="")]
+            else:
+                hand = strike.limb
+                strikes.append(Strike(strike.limb))
+        elements.append(replace(element, strikes=tuple(strikes)))
+    return write(elements)
+
+
+def _outer_foot(pattern: Pattern) -> str | None:
+    """Where two feet share the bass drum: the hands on one surface over the bass-drum foot alone."""
+    limbs = {s.limb for s in pattern.strokes}
+    if not {KICK, SECOND_KICK} <= limbs:
+        return None
+    text = _surface(pattern, feet=True, dynamics=False)
+    new = parse(text, lenient=True)
+    return rewrite(new, {s.index: None for s in new.strokes if s.limb == SECOND_KICK})
+
+
 def _without(pattern: Pattern, limbs: tuple[str, ...]) -> str:
     return rewrite(pattern, {s.index: None for s in pattern.strokes if s.limb in limbs})
 
@@ -173,12 +263,16 @@ def plain_groove(kit: Kit, meter: tuple[int, int], triplets: bool = False) -> st
     return f"{setting}{grid} {' '.join(words)} |"
 
 
+def _plain_groove_for(pattern: Pattern, kit: Kit) -> str | None:
+    """A plain groove in the meter and the grid in which a figure ends."""
+    meter = pattern.bar_rows[-1].meter if pattern.bar_rows else (4, 4)
+    text = plain_groove(kit, meter, on_triplets(pattern))
+    return f"{pattern.swing.text} {text}" if text is not None and pattern.swing is not None else text
+
+
 def _between(pattern: Pattern, kit: Kit, player: Player, tempo: float, groove: str | None) -> str | None:
     """A bar or more of groove, the figure, and the groove again; None where they cannot be chained."""
-    meter = pattern.bar_rows[-1].meter if pattern.bar_rows else (4, 4)
-    text = groove or plain_groove(kit, meter, on_triplets(pattern))
-    if text is not None and groove is None and pattern.swing is not None:
-        text = f"{pattern.swing.text} {text}"
+    text = groove or _plain_groove_for(pattern, kit)
     if text is None or not any(bar.length == Fraction(*bar.meter) for bar in pattern.bar_rows):
         return None
     plans = (

@@ -53,8 +53,9 @@ def test_any_session_stays_on_the_ladder(verdicts):
 def test_breaks_come_from_load_and_not_from_a_clock_alone():
     hard = parse("/16 " + "R@hh " * 16 + "|")
     stages = build_up(hard, FIVE, PLAYER, 104)
-    fast = Runner([Rung(104, 0, 0.9, 4, "")], stages)
-    slow = Runner([Rung(50, 0, 0.4, 4, "")], stages)
+    whole = [stage.name for stage in stages].index("everything")
+    fast = Runner([Rung(104, whole, 0.9, 4, "")], stages)
+    slow = Runner([Rung(50, whole, 0.4, 4, "")], stages)
     assert fast.effort() > 0 and slow.effort() == 0
     for runner in (fast, slow):
         for _ in range(4):
