@@ -3,7 +3,7 @@
 from datetime import UTC, datetime
 
 import pytest
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
 from deft_reach.app import transport as module
@@ -33,10 +33,10 @@ def press(button):
 
 def test_the_ladder_of_the_plan_in_view(station, window):
     runner = station.runner
-    assert [s.name for s in runner.stages][:2] == ["hands on one surface", "with the feet"]
+    assert [s.name for s in runner.stages][:2] == ["skeleton", "hands on one surface"]
     assert station.card.tempo.text() == f"{runner.rungs[0].tempo:g} BPM"
-    assert runner.rungs[-1].tempo == pytest.approx(88 * 1.05, abs=0.1) and runner.rungs[-2].tempo == 88
-    assert station.form.stages.item(0, 0).text() == "hands on one surface"
+    assert [r.tempo for r in runner.rungs[-3:]] == [88, pytest.approx(88 * 1.05, abs=0.1), 88]
+    assert station.form.stages.item(0, 0).text() == "skeleton"
     assert "rungs from" in station.chart.in_words() and "Warm up" in station.card.caution.text()
     assert station.view.report.pattern.text == runner.stage.text
     assert "gangway" not in station.view.report.pattern.text.lower()
@@ -49,17 +49,18 @@ def test_verdicts_by_keys_move_by_the_rule_and_are_logged(station, window):
     station.chart.setFocus()
     for _ in range(3):
         QTest.keyClick(station.chart, Qt.Key.Key_1)
-    assert runner.at == 1 and "Clean: on to with the feet" in station.card.move.text()
+    assert runner.at == 1 and "Clean: on to hands on one surface" in station.card.move.text()
     QTest.keyClick(station.chart, Qt.Key.Key_2)
     QTest.keyClick(station.chart, Qt.Key.Key_3)
     QTest.keyClick(station.chart, Qt.Key.Key_3)
     assert runner.at == 0 and "again" in station.card.move.text()
     rows = window.shelf.attempts("mouth")
     assert [row.verdict for row in rows] == ["clean"] * 3 + ["rough"] + ["not-yet"] * 2
-    assert rows[0].stage == "hands on one surface" and rows[3].stage == "with the feet"
+    assert rows[0].stage == "skeleton" and rows[3].stage == "hands on one surface"
     assert rows[0].text == runner.stages[0].text and rows[0].target == 88 and rows[0].load["R"] > 0
     once = runner.stages[0].report.summary.duration * 88 / rows[0].tempo
-    assert rows[0].seconds == pytest.approx(once * 4, rel=1e-3)
+    assert rows[0].seconds == pytest.approx(once * runner.rungs[0].repeats, rel=1e-3)
+    assert 30 <= rows[0].seconds <= 60
     other = Logbook(window.shelf.path)
     assert len(other.attempts()) == 6, "it is on disk"
     other.close()
@@ -124,16 +125,35 @@ def test_arrows_and_clicks_go_to_a_rung(station):
 
 def test_the_ladder_is_built_as_the_player_wants_it(station, window):
     form = station.form
-    click(form.straight, QPointF(8, form.straight.height() / 2))
+    form.way.setFocus()
+    QTest.keyClick(form.way, Qt.Key.Key_Down)
+    assert "by itself" in station.runner.stages[0].why and station.runner.stages[-1].name == "everything"
+    QTest.keyClick(form.way, Qt.Key.Key_Down)
     assert [s.name for s in station.runner.stages] == ["everything", "between grooves"]
     form.step.setFocus()
-    form.step.setCurrentText("5 BPM")
+    form.step.lineEdit().selectAll()
+    QTest.keyClicks(form.step, "5 BPM")
+    QTest.keyClick(form.step, Qt.Key.Key_Return)
     form.start.setFocus()
     form.start.selectAll()
     QTest.keyClicks(form.start, "60")
     QTest.keyClick(form.start, Qt.Key.Key_Return)
     climb = [rung.tempo for rung in station.runner.rungs if rung.stage == 1]
-    assert climb[:3] == [60, 65, 70] and climb[-2] == 88
+    assert climb[:3] == [60, 65, 70] and climb[-3:] == [88, 92.4, 88]
+    form.over.setFocus()
+    form.over.selectAll()
+    QTest.keyClicks(form.over, "12")
+    QTest.keyClick(form.over, Qt.Key.Key_Return)
+    assert station.runner.rungs[-2].tempo == pytest.approx(88 * 1.12, abs=0.06)
+    form.step.setFocus()
+    form.step.lineEdit().selectAll()
+    QTest.keyClicks(form.step, "a lot")
+    QTest.keyClick(form.step, Qt.Key.Key_Return)
+    assert station.runner is None and "expected BPM such as 5" in form.words.text()
+    form.step.lineEdit().selectAll()
+    QTest.keyClicks(form.step, "+15")
+    QTest.keyClick(form.step, Qt.Key.Key_Return)
+    assert [r.tempo for r in station.runner.rungs if r.stage == 1][:3] == [60, 75, 88]
     form.start.selectAll()
     QTest.keyClicks(form.start, "200")
     QTest.keyClick(form.start, Qt.Key.Key_Return)

@@ -17,7 +17,7 @@ from deft_reach.app.canvas.stroke_lane import StrokeLane
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.weave import Weave
 from deft_reach.app.climb.ladder_chart import LadderChart
-from deft_reach.app.climb.ladder_form import LadderForm
+from deft_reach.app.climb.ladder_form import CHUNKS, STRAIGHT, LadderForm
 from deft_reach.app.climb.now_card import NOTE_KEY, VERDICT_KEYS, NowCard
 from deft_reach.app.panel import Panel
 from deft_reach.app.station import Station
@@ -27,6 +27,7 @@ from deft_reach.core.document import Plan, read_text, standing
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.practice.calibration import evidence_of
 from deft_reach.core.practice.cautions import ALWAYS, HEAT, LEVELS, hearing_words
+from deft_reach.core.practice.chunks import build_chunks
 from deft_reach.core.practice.ladder import LadderError, build_ladder, equivalents, seconds_of
 from deft_reach.core.practice.runner import Runner, efforts
 from deft_reach.core.practice.stages import Stage, build_up, chain_of
@@ -36,8 +37,6 @@ from deft_reach.core.stroke_text import StrokeTextError
 from deft_reach.store.log_entries import Attempt
 from deft_reach.store.log_shelf import LogShelf
 
-#: A rung above home is this much (percent) faster.
-OVERSPEED = 5.0
 #: Plans in a chain are played so often each, then the next.
 CHAIN_TIMES = 4
 #: Without playing for so long (seconds), a break was taken.
@@ -185,7 +184,7 @@ class ClimbStation(Station):
 
     def build(self) -> None:
         """The stages and rungs of what is climbed, and where the log says to begin."""
-        session = self.session
+        session, document = self.session, self.session.document
         if self.transport.session is self.view:
             self.transport.stop()
         self.form.show_choices([(song.name, song.id) for song in session.document.songs if song.sections])
@@ -208,19 +207,26 @@ class ClimbStation(Station):
             and not pattern.faults
         ):
             try:
-                self.stages = build_up(
-                    pattern, session.document.kit(plan.kit), session.document.player(plan.player), plan.tempo,
-                    repeat=plan.repeat, weights=plan.weights,
-                    groove=self._groove(), straight=chained or self.form.straight.isChecked(), between=not chained,
-                )  # fmt: skip
-                over = OVERSPEED if self.form.over.isChecked() else None
+                what = (pattern, document.kit(plan.kit), document.player(plan.player), plan.tempo)
+                way = self.form.way_chosen
+                if way == CHUNKS and not chained:
+                    self.stages = build_chunks(*what, repeat=plan.repeat, weights=plan.weights)
+                else:
+                    self.stages = build_up(
+                        *what, repeat=plan.repeat, weights=plan.weights, groove=self._groove(),
+                        straight=chained or way == STRAIGHT, between=not chained,
+                    )  # fmt: skip
                 rungs = build_ladder(
-                    self.stages, plan.tempo, start=self.form.begin, step=self.form.steps, overspeed=over,
-                    repeats=self.form.repeats.value(),
+                    self.stages, plan.tempo, start=self.form.begin, step=self.form.steps,
+                    overspeed=self.form.overspeed, repeats=self.form.times, minutes=self.form.in_all,
+                    each=way == CHUNKS, past_limit=self.form.past.isChecked(),
                 )  # fmt: skip
                 self.runner = Runner(rungs, self.stages, self.form.moving, self._begin(rungs))
                 minutes = seconds_of(rungs, self.stages) / 60
-                self.form.say_equivalents(equivalents(pattern, plan.tempo), minutes)
+                top, ends = rungs[-1].tempo, ""
+                if top < plan.tempo:
+                    ends = f"It ends at your limit, {top:g} BPM: to go on to {plan.tempo:g}, tick Past my limit."
+                self.form.say_equivalents(equivalents(pattern, plan.tempo), minutes, ends)
             except LadderError as error:
                 say(self.form.words, sentence(error), "error")
         elif plan is not None:
