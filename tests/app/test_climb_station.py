@@ -1,6 +1,7 @@
 """The Climb station by keys and clicks: play a rung, judge it, move by the rule, and find it all in the log."""
 
 from datetime import UTC, datetime
+from itertools import count
 
 import pytest
 from PySide6.QtCore import Qt
@@ -23,7 +24,14 @@ def station(window, qapp, monkeypatch):
     assert window.station == "climb"
     station = window.climb_station
     station.now = lambda: datetime(2026, 3, 1, 19, 30, tzinfo=UTC)
+    # Time passes whenever it is asked for: there is always enough for a rung.
+    let_time_pass(station)
     return station
+
+
+def let_time_pass(station):
+    passing = count(station.clock() + 61.0, 61.0)
+    station.clock = lambda: next(passing)
 
 
 def press(button):
@@ -86,6 +94,23 @@ def test_verdicts_by_buttons(station):
     assert station.runner.cleans == 1 and "2 more clean" in station.card.move.text()
     press(station.card.buttons["rough"])
     assert station.runner.cleans == 0
+
+
+def test_verdicts_faster_than_anybody_plays_count_for_nothing(station, window):
+    now = [1000.0]
+    station.clock = lambda: now[0]
+    station._judged_at = 1000.0
+    station.chart.setFocus()
+    for _ in range(10):
+        now[0] += 0.5
+        QTest.keyClick(station.chart, Qt.Key.Key_3)
+    assert not window.shelf.attempts() and station.minutes == 0 and station.runner.at == 0
+    assert "it counts when it was played" in station.card.move.text()
+    now[0] += 12.0
+    QTest.keyClick(station.chart, Qt.Key.Key_1)
+    (entry,) = window.shelf.attempts()
+    # No more than there was time for.
+    assert entry.seconds <= 17.0 and station.minutes == pytest.approx(entry.seconds / 60, abs=1e-3)
 
 
 def test_a_rung_is_played_as_often_as_it_says_and_timed(station, window, qapp):
@@ -270,6 +295,8 @@ def test_a_session_goes_on_through_another_theme_and_size_of_letters(station, wi
         change()
         qapp.processEvents()
         new = window.climb_station
+        let_time_pass(new)
+        new._judged_at = new.clock()
         assert new is not station and new.runner is runner and new.minutes == minutes
         assert new.form.repeats.value() == 6 and new.form.minutes.value() == 45
         assert new.card.note.text() == "half a note" and not new.card.click.isChecked()

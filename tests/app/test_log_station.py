@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFileDialog
 from deft_reach.formats.performance import load_performance
 from deft_reach.store.log_entries import Attempt
 from tests.app.conftest import click
+from tests.app.test_climb_station import let_time_pass
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 NOW = datetime(2026, 3, 10, 20, 0, tzinfo=UTC)
@@ -78,6 +79,7 @@ def test_attempts_know_the_commitment_they_were_made_by(station, window, qapp):
     assert f"Committed {datetime.fromisoformat(old.date):%d %b}" in station.tempo.in_words()
     station.grab()
     chart = window.climb_station.chart
+    let_time_pass(window.climb_station)
     QTest.keyClick(window, Qt.Key.Key_6, CTRL)
     QTest.keyClick(chart, Qt.Key.Key_1)
     window.session.commit("anew", NOW.isoformat(), "test")
@@ -231,14 +233,29 @@ def test_what_is_no_recording_is_said(station, tmp_path, monkeypatch):
     assert "gone.mid" in station.takes.words.text()
 
 
+def test_failures_on_easy_rungs_are_asked_about_and_unlikely_changes_are_not_offered(station, window):
+    show(station, "Your own")
+    form, before = station.calibration, window.session.player
+    for _ in range(10):
+        window.shelf.add(tried(40, "not-yet", pace=0.45))
+    assert form.found.left_out == 10 and not form.apply_button.isEnabled()
+    assert form.easy.isVisible() and "10 failures on easy rungs" in form.easy.text()
+    click(form.easy, QPointF(8, form.easy.height() / 2))
+    assert form.found.left_out == 0 and form.found.limits_change < 0.7
+    assert "So much changes in nobody at once" in form.words.text() and not form.apply_button.isEnabled()
+    assert window.session.player == before
+
+
 def test_the_players_own_speed_is_shown_and_applied_only_when_asked(station, window):
     show(station, "Your own")
     form, before = station.calibration, window.session.player.skill
-    assert not form.apply_button.isEnabled() and "more tries" in form.words.text()
+    assert not form.apply_button.isEnabled() and "Nothing tried yet" in form.words.text()
+    window.shelf.add(tried(90, "clean", pace=1.25))
+    assert not form.apply_button.isEnabled() and "7 more tries" in form.words.text()
     for k in range(30):
         pace = 1.25 + 0.02 * (k % 20)
         window.shelf.add(tried(90, "clean" if pace < 1.5 else "not-yet", pace=pace))
-    assert "30 tries say" in form.words.text() and form.found.overall.skill < before
+    assert "31 tries say" in form.words.text() and form.found.overall.skill < before
     assert window.session.player.skill == before
     press(form.apply_button)
     player = window.session.player

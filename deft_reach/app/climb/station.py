@@ -39,6 +39,8 @@ from deft_reach.store.log_shelf import LogShelf
 
 #: Plans in a chain are played so often each, then the next.
 CHAIN_TIMES = 4
+#: A verdict counts when this part of once through was played, or could have been.
+PLAYED = 0.8
 #: Without playing for so long (seconds), a break was taken.
 REST_S = 90.0
 
@@ -63,6 +65,7 @@ class ClimbStation(Station):
         self._seconds = 0.0
         self._last_active: float | None = None
         self.minutes = 0.0
+        self._judged_at = self.clock()
         self.form = LadderForm()
         self.chart = LadderChart()
         self.card = NowCard()
@@ -129,11 +132,17 @@ class ClimbStation(Station):
         self._say_dose()
 
     def kept(self) -> dict[str, Any]:
-        return {**super().kept(), "runner": self.runner, "key": self._key, "minutes": self.minutes}
+        return {
+            **super().kept(),
+            "runner": self.runner,
+            "key": self._key,
+            "minutes": self.minutes,
+            "judged": self._judged_at,
+        }
 
     def carry_on(self, kept: dict[str, Any]) -> None:
         super().carry_on(kept)
-        self.minutes = kept["minutes"]
+        self.minutes, self._judged_at = kept["minutes"], kept["judged"]
         self.refresh()
         # The same ladder: the session is where it was, with all that was tried.
         before = kept["runner"]
@@ -357,9 +366,17 @@ class ClimbStation(Station):
             return
         self.transport.stop()
         rung, stage = runner.rung, runner.stage
-        # Played without the app's sound, it took as long as it takes.
+        # Played without the app's sound, it took as long as it takes, and no longer than there was time for.
         once = stage.report.summary.duration * stage.report.tempo / rung.tempo
-        seconds = self._seconds or once * rung.repeats
+        passed = self.clock() - self._judged_at
+        seconds = self._seconds or min(once * rung.repeats, passed)
+        if seconds < PLAYED * once:
+            self.card.move.setText(
+                f"That was {passed:.0f} s since the last verdict, and once through takes {once:.0f} s: it counts "
+                "when it was played. To another rung: click it."
+            )
+            return
+        self._judged_at = self.clock()
         self._log(verdict, seconds)
         move = runner.take(verdict, seconds)
         self.minutes += seconds / 60

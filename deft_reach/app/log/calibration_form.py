@@ -7,7 +7,7 @@ from itertools import starmap
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label, sheet_painter
@@ -26,6 +26,13 @@ from deft_reach.store.log_shelf import LogShelf
 
 #: Fewer attempts than this are not applied: they say too little.
 ENOUGH = 8
+EMPTY = (
+    "Nothing tried yet. Every verdict in Climb and every take says a little about how fast you are: from "
+    f"{ENOUGH} on, what they say can be used here, each hand, the feet and moves apart. Quicker: the hand test."
+)
+UNLIKELY = (
+    "So much changes in nobody at once: look through the entries for verdicts that were slips, or measure your hands."
+)
 #: So many of the newest attempts, and of takes, are asked: speed is what it is now, not what it was years ago.
 NEWEST = 2000
 
@@ -110,7 +117,7 @@ class CalibrationForm(Listener):
         super().__init__(session)
         self.shelf = shelf
         self.found: Calibration | None = None
-        self._shown: tuple[Player, list[Evidence]] | None = None
+        self._shown: tuple[Player, list[Evidence], bool] | None = None
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 6, 10, 6)
         row.setSpacing(12)
@@ -126,12 +133,16 @@ class CalibrationForm(Listener):
         self.apply_button.setObjectName("quiet")
         column.addWidget(self.words)
         column.addWidget(self.hint)
+        self.easy = QCheckBox()
+        self.easy.setToolTip("Well below your limit people trip or forget: such failures are left out unless you ask")
+        column.addWidget(self.easy)
         column.addStretch(1)
         self.even = QPushButton("One speed for all limbs")
         self.even.setObjectName("quiet")
         column.addWidget(self.apply_button, 0, Qt.AlignmentFlag.AlignLeft)
         column.addWidget(self.even, 0, Qt.AlignmentFlag.AlignLeft)
         row.addLayout(column, 2)
+        self.easy.toggled.connect(lambda _: self.refresh())
         self.apply_button.clicked.connect(self.apply)
         self.even.clicked.connect(self.even_out)
         shelf.changed.connect(self._heard)
@@ -140,15 +151,24 @@ class CalibrationForm(Listener):
     def refresh(self) -> None:
         player = self.session.player
         rows = [row for row in starmap(evidence_from, self.shelf.speed_rows(NEWEST)) if row is not None]
-        if (player, rows) == self._shown:
+        counted = self.easy.isChecked()
+        if (player, rows, counted) == self._shown:
             return
-        self._shown = (player, rows)
-        self.found = found = calibrate(player, rows)
-        self.chart.show_found(found if rows else None)
-        enough = len(rows) >= ENOUGH
-        self.apply_button.setEnabled(enough and found.player != player)
+        self._shown = (player, rows, counted)
+        self.found = found = calibrate(player, rows, count_easy=counted)
+        self.chart.show_found(found if found.attempts else None)
+        enough = found.attempts >= ENOUGH
+        self.apply_button.setEnabled(enough and found.is_likely and found.player != player)
         self.even.setVisible(player.speeds != Speeds())
-        more = "" if enough else f" {ENOUGH - len(rows)} more tries, and it can be used."
+        self.easy.setVisible(bool(found.left_out) or counted)
+        count = f"{found.left_out} failure{'s' if found.left_out != 1 else ''}" if not counted else "failures"
+        self.easy.setText(f"Count {count} on easy rungs: I was too slow")
+        if not rows:
+            say(self.words, EMPTY, "hint")
+            return
+        more = "" if enough else f" {ENOUGH - found.attempts} more tries, and it can be used."
+        if enough and not found.is_likely:
+            more = f" {UNLIKELY}"
         say(self.words, in_words(found) + more, "hint")
 
     def apply(self) -> None:

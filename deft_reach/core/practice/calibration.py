@@ -16,7 +16,7 @@ from typing import Final, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from deft_reach.core.player import SPEED_RANGE, Player
+from deft_reach.core.player import SPEED_RANGE, Constants, Player
 from deft_reach.core.practice.take import Take
 from deft_reach.core.report import Report, StrokeReport
 
@@ -28,6 +28,8 @@ STEEPNESS: Final = 14.0
 GROUP_SPREAD: Final = math.log(1.12)
 #: A failure at a lower pace than this is not for want of speed.
 EASY: Final = 0.7
+#: Limits hardly change by more than this factor at once.
+LIKELY: Final = 1.4
 #: A limb's hurried strokes in a take: those that break within a tenth of its tightest one.
 HURRIED: Final = 1.1
 #: They were played when so many of them were in time. From memory.
@@ -76,18 +78,25 @@ class Fitted(NamedTuple):
 @dataclass(frozen=True)
 class Calibration:
     """What attempts say: the skill in all, each limb's own and that of hands on the move, and what the player has
-    now. ``player`` is the player with all of it applied."""
+    now. ``player`` is the player with all of it applied; ``left_out`` counts failures far below the limit, which say
+    nothing of speed unless the player says so."""
 
     before: float
     overall: Fitted
     groups: dict[str, Fitted]
     attempts: int
     player: Player
+    left_out: int = 0
 
     @property
     def limits_change(self) -> float:
         """By what factor every tempo limit changes if it is applied."""
         return self.before / self.overall.skill
+
+    @property
+    def is_likely(self) -> bool:
+        """Whether players change as much as that: more is a mistake in the log, or in what was set."""
+        return max(self.limits_change, 1 / self.limits_change) <= LIKELY
 
 
 def evidence_of(report: Report, tempo: float, clean: bool) -> Evidence | None:
@@ -132,12 +141,14 @@ def _evidence(report: Report, stroke: StrokeReport, pace: float, clean: bool) ->
     group = _group(stroke)
     moves = group != "feet" and stroke.travel_mm > 0
     player = report.table.player
-    own = player.skill_of(stroke.limb) * (player.speeds.moves if moves else 1.0)
-    return Evidence(group, pace / own, clean, moves)
+    return Evidence(group, pace / _own(player, group, moves), clean, moves)
 
 
-def calibrate(player: Player, attempts: Sequence[Evidence]) -> Calibration:
+def calibrate(player: Player, attempts: Sequence[Evidence], *, count_easy: bool = False) -> Calibration:
     """The player's skill after these attempts; without any it is what it was.
+
+    Whoever fails well below the limit has forgotten the figure, or tripped: that says nothing of speed, and does not
+    count. The limit meant is what is set now: with ``count_easy`` the player says that it was for want of speed.
 
     Raises ValueError for attempts with a pace that is no number.
     """
@@ -156,10 +167,9 @@ def calibrate(player: Player, attempts: Sequence[Evidence]) -> Calibration:
     # What limbs differ is always shrunk towards nothing: towards what they have now, the same attempts asked again
     # would be counted again.
     centre = np.array([math.log(player.skill), *[0.0] * (len(names) + 1)])
-    # Whoever fails well below the limit has forgotten the figure, or tripped: that says nothing of speed. The limit
-    # meant is what all attempts say; asked again of what is left, ever more failures would seem easy.
-    mean, _ = _fit(x, y, design, centre)
-    counts = (y > 0) | (x + design @ mean >= math.log(EASY))
+    # By what is set and not by what all attempts say: many failures on easy rungs would make none of them easy.
+    now = np.array([math.log(_own(player, row.group, row.moves)) for row in attempts])
+    counts = (y > 0) | (x + now >= math.log(EASY)) | count_easy
     design = design[counts]
     mean, cov = _fit(x[counts], y[counts], design, centre)
 
@@ -183,15 +193,30 @@ def calibrate(player: Player, attempts: Sequence[Evidence]) -> Calibration:
     # A limb that was tried too little to say anything stays as fast as it is.
     held = {name: player.skill * getattr(speeds, name) for name in GROUPS}
     skills = {name: groups[name].skill if name in groups else held[name] for name in GROUPS}
-    own = {name: _held(skill / overall.skill, SPEED_RANGE) for name, skill in skills.items()}
+    # A player whose constants were measured keeps them, and with them the skill: the limbs' factors say the rest.
+    skill = player.skill if player.constants != Constants() else overall.skill
+    own = {name: _held(each / skill, SPEED_RANGE) for name, each in skills.items()}
     new = replace(
         player,
-        skill=round(overall.skill, 4),
+        skill=round(skill, 4),
         speeds=replace(
             speeds, right=own["right"], left=own["left"], feet=own["feet"], moves=_held(moves, SPEED_RANGE)
         ),
     )
-    return Calibration(player.skill, overall, groups, len(design), new)
+    before = _set_before(player, [row for row, counted in zip(attempts, counts) if counted])
+    return Calibration(before, overall, groups, len(design), new, int((~counts).sum()))
+
+
+def _set_before(player: Player, attempts: Sequence[Evidence]) -> float:
+    """The skill that is set, over limbs and moves as often as they were tried."""
+    rows = [math.log(_own(player, row.group, row.moves)) for row in attempts]
+    return round(math.exp(sum(rows) / len(rows)), 6) if rows else player.skill
+
+
+def _own(player: Player, group: str, moves: bool) -> float:
+    """What multiplies a limb's needed times now."""
+    own = player.skill * float(getattr(player.speeds, group))
+    return own * player.speeds.moves if moves else own
 
 
 def _held(value: float, bounds: tuple[float, float]) -> float:

@@ -8,6 +8,7 @@ from scipy import optimize
 
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.motion.timing import restrike
+from deft_reach.core.player import Constants
 from deft_reach.core.practice.calibration import (
     EASY,
     GROUP_SPREAD,
@@ -81,12 +82,34 @@ def test_what_is_applied_makes_limits_speak_for_each_limb():
     assert [again.skill_of(x) for x in "RLK"] == pytest.approx([new.skill_of(x) for x in "RLK"], rel=0.01)
 
 
-def test_which_failures_count_is_asked_of_what_is_found_and_not_of_what_was_set():
-    """A slow player set as an advanced one: failures that looked easy for those hands were not easy."""
+def test_failures_on_rungs_that_are_easy_as_set_count_only_when_the_player_says_so():
+    """A slow player set as an advanced one: failures that look easy for those hands were not easy."""
     rows = attempts(1.2, 300, 5, "right")
     found = calibrate(Player(skill=0.55), rows)
-    assert found.attempts == calibrate(Player(skill=1.2), rows).attempts
-    assert found.overall.skill == pytest.approx(1.2, rel=0.06)
+    assert found.left_out > 100 and found.attempts + found.left_out == 300
+    counted = calibrate(Player(skill=0.55), rows, count_easy=True)
+    assert counted.attempts == 300 and counted.left_out == 0
+    assert counted.overall.skill == pytest.approx(1.2, rel=0.06) and not counted.is_likely
+
+
+def test_a_burst_of_failures_on_easy_rungs_fools_nobody():
+    rows = [Evidence("right", 0.5, False)] * 10
+    found = calibrate(Player(skill=0.75), rows)
+    assert found.left_out == 10 and found.attempts == 0 and found.player == Player(skill=0.75)
+    assert found.limits_change == pytest.approx(1, rel=1e-3) and found.is_likely
+    wild = calibrate(Player(skill=0.75), rows, count_easy=True)
+    assert wild.limits_change < 0.75 and not wild.is_likely
+
+
+def test_who_was_measured_keeps_constants_and_skill():
+    player = Player(constants=Constants(right=0.11, left=0.13))
+    rows = [*attempts(0.6, 200, 2, "right"), *attempts(0.9, 200, 7, "left")]
+    new = calibrate(player, rows, count_easy=True).player
+    assert new.constants == player.constants and new.skill == player.skill
+    ratio = restrike(new, "L") / restrike(new, "R") / (0.13 / 0.11)
+    assert ratio == pytest.approx(0.9 / 0.6, rel=0.12)
+    again = calibrate(new, rows, count_easy=True).player
+    assert [again.skill_of(x) for x in "RL"] == pytest.approx([new.skill_of(x) for x in "RL"], rel=0.02)
 
 
 def test_failing_well_below_the_limit_says_nothing_of_speed():
@@ -114,7 +137,9 @@ def test_the_fit_is_the_best_there_is(now, spread):
 
     best = optimize.minimize(loss, prior, method="BFGS", options={"gtol": 1e-9})
     whole = best.x[0] + best.x[1] * (1 - feet).mean() + best.x[2] * feet.mean()
-    assert calibrate(Player(skill=now), rows).overall.skill == pytest.approx(math.exp(whole), rel=1e-4)
+    assert calibrate(Player(skill=now), rows, count_easy=True).overall.skill == pytest.approx(
+        math.exp(whole), rel=1e-4
+    )
 
 
 def test_evidence_comes_from_the_stroke_that_limits():
