@@ -29,8 +29,8 @@ def station(window, qapp, monkeypatch):
     return station
 
 
-def let_time_pass(station):
-    passing = count(station.clock() + 61.0, 61.0)
+def let_time_pass(station, seconds=61.0):
+    passing = count(station.clock() + seconds, seconds)
     station.clock = lambda: next(passing)
 
 
@@ -268,6 +268,7 @@ def test_the_plans_of_a_song_are_climbed_in_a_chain(station, window):
 
     counts = [len(read_text(text, window.session.kit).strokes) for text in texts]
     assert len(station.view.report.strokes) == 4 * sum(counts)
+    let_time_pass(station, 600)
     station.judge("clean")
     assert window.shelf.attempts()[-1].plan == f"chain {song.id}"
     window.session.apply(window.session.document.with_text(window.session.document.plan("moonlit"), "R L"), "short")
