@@ -70,6 +70,14 @@ def test_attempts_show_at_once_in_pictures_and_words(station, window):
     station.grab()
 
 
+def test_practice_that_beats_the_model_offers_ones_own_speed(station, window):
+    limit = window.session.report.summary.tempo_limit
+    window.shelf.add(tried(round(1.2 * limit)))
+    assert f"and the model says {limit:.0f}" in station.next.text() and "do the hand test" in station.next.text()
+    window.session.change_player("Faster", skill=0.5)
+    assert "the model says" not in station.next.text()
+
+
 def test_attempts_know_the_commitment_they_were_made_by(station, window, qapp):
     window.session.show_plan("storm")
     [old] = window.session.document.commitments_of("storm")

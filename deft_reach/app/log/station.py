@@ -19,13 +19,17 @@ from deft_reach.app.canvas.explain import limb_name
 from deft_reach.app.log.calibration_form import CalibrationForm
 from deft_reach.app.log.charts import CalendarChart, TempoChart
 from deft_reach.app.log.entries_form import EntriesForm
+from deft_reach.app.log.hand_test_form import HandTestForm
 from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.log.take_form import TakeForm
 from deft_reach.app.panel import Panel
 from deft_reach.app.station import Station
 from deft_reach.app.tables import make_list
-from deft_reach.core.practice.progress_log import progress, what_next, when
+from deft_reach.core.analysis import analyse
+from deft_reach.core.document import read_text
+from deft_reach.core.practice.progress_log import PlanProgress, progress, what_next, when
 from deft_reach.core.session import Session
+from deft_reach.core.stroke_text import StrokeTextError
 from deft_reach.store.log_shelf import LogShelf
 
 ID = Qt.ItemDataRole.UserRole
@@ -40,6 +44,8 @@ class LogStation(Station):
         super().__init__(session)
         self.shelf = shelf
         self.now: Callable[[], datetime] = lambda: datetime.now().astimezone()
+        #: Plans' limits by id, with what they were worked out from.
+        self._known: dict[str, tuple[object, float | None]] = {}
         self.next = QLabel()
         self.next.setWordWrap(True)
         self.next.setAlignment(Qt.AlignmentFlag.AlignTop)
@@ -70,7 +76,11 @@ class LogStation(Station):
         self.takes = TakeForm(session, shelf, recorder)
         self.calibration = CalibrationForm(session, shelf)
         self.entries = EntriesForm(session, shelf)
-        pages = ((self.takes, "Check a take"), (self.calibration, "Your own speed"), (self.entries, "Entries"))
+        self.hand_test = HandTestForm(session, shelf)
+        pages = (
+            (self.takes, "Check a take"), (self.hand_test, "Hand test"), (self.calibration, "Your own speed"),
+            (self.entries, "Entries"),
+        )  # fmt: skip
         self.tabs, bottom = self.tab_sheet(pages)
         right = self.split(down, "logRight", [self.tempo_panel, bottom], [330, 360], [1, 1])
         self.fill(self.split(across, "logAcross", [left, right], [380, 812], [1, 3]))
@@ -86,7 +96,8 @@ class LogStation(Station):
         document, plan, report = self.session.document, self.session.plan, self.session.report
         now = self.now()
         rows = progress(document, self.shelf.played())
-        self.next.setText("\n".join(f"• {line}" for line in what_next(rows, now)))
+        lines = what_next(rows, now, self._limits(rows))
+        self.next.setText("\n".join(f"• {line}" for line in lines))
         self._filling = True
         self.plans.setRowCount(len(rows))
         for k, row in enumerate(rows):
@@ -116,6 +127,26 @@ class LogStation(Station):
         news = "; ".join(self.shelf.news()) or self.shelf.problem
         if news:
             self.tempo_panel.set_note(news)
+
+    def _limits(self, rows: list[PlanProgress]) -> dict[str, float | None]:
+        """The tempo limits of the plans that have been clean at some tempo."""
+        document = self.session.document
+        found = {}
+        for row in rows:
+            if row.clean_tempo is None:
+                continue
+            plan = row.plan
+            kit, player = document.kit(plan.kit), document.player(plan.player)
+            key = (document.score(plan.pattern).text, kit, player, plan.repeat)
+            if self._known.get(plan.id, (None, None))[0] != key:
+                try:
+                    pattern = read_text(key[0], kit)
+                except StrokeTextError:
+                    continue
+                limit = analyse(pattern, kit, player, plan.tempo, repeat=plan.repeat).summary.tempo_limit
+                self._known[plan.id] = key, limit
+            found[plan.id] = self._known[plan.id][1]
+        return found
 
     def _picked(self, row: int) -> None:
         item = self.plans.item(row, 0)

@@ -374,7 +374,7 @@ class Performed(NamedTuple):
 
 def perform_test(
     player: Player, kit: Kit, keys: Mapping[str, int], *, jitter: float = 0.003, seed: int = 1,
-    names: Sequence[str] = NAMES,
+    names: Sequence[str] = NAMES, lead_in: float = 1.0,
 ) -> Performed:  # fmt: skip
     """A simulated player does the hand test with the constants that a player has, or those usual for the skill.
 
@@ -389,7 +389,7 @@ def perform_test(
     pad = keys["sn"]
     hits: list[Hit] = []
     marks: list[tuple[float, str]] = []
-    begin = 1.0
+    begin = lead_in
     for exercise in EXERCISES:
         if exercise.name not in names or (exercise.name.endswith("move") and exercise.name not in moves):
             continue
@@ -420,3 +420,46 @@ def perform_test(
             k += 1
         begin = end + REST_S
     return Performed(tuple(sorted(hits)), tuple(marks))
+
+
+# --- the guided test ------------------------------------------------------------------------------------------------
+
+
+class Now(NamedTuple):
+    """Where a guided test is: the exercise, whether it is to be played now (or comes next), and the seconds left."""
+
+    exercise: Exercise
+    playing: bool
+    left: float
+
+
+class Guide:
+    """A guided test: which exercise when. It takes seconds since the test began, and knows no clock of its own."""
+
+    def __init__(self, names: Sequence[str] = NAMES, lead_in: float = REST_S) -> None:
+        self.exercises = [exercise for exercise in EXERCISES if exercise.name in names]
+        self.lead_in = lead_in
+
+    def begin_of(self, number: int) -> float:
+        """When an exercise begins (seconds)."""
+        return self.lead_in + number * (EXERCISE_S + REST_S)
+
+    @property
+    def length(self) -> float:
+        """How long the whole test is (seconds)."""
+        return self.begin_of(len(self.exercises)) - REST_S if self.exercises else 0.0
+
+    @property
+    def marks(self) -> tuple[tuple[float, str], ...]:
+        """When which exercise begins, for exercises_of: with a little room for who is early."""
+        return tuple((self.begin_of(k) - 0.5, exercise.name) for k, exercise in enumerate(self.exercises))
+
+    def at(self, seconds: float) -> Now | None:
+        """What is to be done; None when it is over."""
+        for k, exercise in enumerate(self.exercises):
+            begin = self.begin_of(k)
+            if seconds < begin:
+                return Now(exercise, False, begin - seconds)
+            if seconds < begin + EXERCISE_S:
+                return Now(exercise, True, begin + EXERCISE_S - seconds)
+        return None

@@ -58,6 +58,8 @@ class Played(NamedTuple):
 
 #: What the log says of a plan that was never tried.
 UNPLAYED: Final = Played()
+#: What is clean this much above its limit was no accident.
+BEATEN: Final = 1.02
 
 
 def tally(attempts: Iterable[LoggedAttempt], onto: Mapping[str, Played] | None = None) -> dict[str, Played]:
@@ -130,9 +132,21 @@ def progress_of(document: Document, plan: Plan, played: Played) -> PlanProgress:
     return PlanProgress(plan, state, clean, played.last, played.attempts, played.seconds / 60, stuck)
 
 
-def what_next(rows: Sequence[PlanProgress], now: datetime) -> list[str]:
-    """Plain sentences that follow from how far each plan has come, the most pressing first."""
+def what_next(
+    rows: Sequence[PlanProgress], now: datetime, limits: Mapping[str, float | None] | None = None
+) -> list[str]:
+    """Plain sentences that follow from how far each plan has come, the most pressing first.
+
+    ``limits`` has plans' tempo limits (BPM) by id as the model has them now: practice may know better.
+    """
     lines = []
+    for row in rows:
+        limit = (limits or {}).get(row.plan.id)
+        if limit is not None and row.clean_tempo is not None and row.clean_tempo > BEATEN * limit:
+            lines.append(
+                f"{row.plan.name} is clean at {row.clean_tempo:.0f} BPM, and the model says {limit:.0f}: your hands "
+                "are quicker than what is set. Use your own speed, or do the hand test."
+            )
     for row in rows:
         if row.stuck and row.clean_tempo is not None:
             lines.append(

@@ -129,3 +129,13 @@ def test_sums_do_not_depend_on_the_order(rows, chance):
         assert played._replace(recent=()) == two[plan]._replace(recent=())
         whole = [(row.tempo, row.verdict) for row in rows if row.plan == plan and row.stage == "everything"]
         assert list(played.recent) == whole[-STUCK_AFTER:], "the last ones as they were made"
+
+
+def test_practice_that_beats_the_model_is_said():
+    rows = progress_after([Try(112), Try(90, plan="b")])
+    name = next(row.plan.id for row in rows if row.clean_tempo == 112)
+    other = next(row.plan.id for row in rows if row.clean_tempo == 90)
+    lines = what_next(rows, NOW, {name: 93.4, other: 89.9})
+    assert "is clean at 112 BPM, and the model says 93: your hands are quicker than what is set" in lines[0]
+    assert sum("your own speed" in line for line in lines) == 1, "a hair above the limit says nothing"
+    assert not any("own speed" in line for line in what_next(rows, NOW, {name: None}))

@@ -1,0 +1,330 @@
+"""The hand test: guided, from a recording, or by the simulated player; what it measured, and its use."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from datetime import datetime
+from pathlib import Path
+
+from PySide6.QtCore import QEvent, QObject, QTimer
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QTableWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from deft_reach.app import theme
+from deft_reach.app.choices import fill_box
+from deft_reach.app.log.hand_chart import HandChart, Test
+from deft_reach.app.log.recorder import Recorder
+from deft_reach.app.station import Listener
+from deft_reach.app.tables import fill_row, make_list
+from deft_reach.app.words import say, sentence
+from deft_reach.core.limbs import FEET
+from deft_reach.core.player import CONSTANTS, Constants
+from deft_reach.core.practice.cautions import HAND_TEST_CAUTION
+from deft_reach.core.practice.hand_test import (
+    NAMES,
+    Guide,
+    HandTest,
+    HandTestError,
+    Move,
+    exercises_of,
+    measure,
+    moves_of,
+    perform_test,
+)
+from deft_reach.core.practice.performance import Hit
+from deft_reach.core.session import Session
+from deft_reach.formats.general_midi import FOOT_KEYS, hand_test_keys
+from deft_reach.formats.performance import MAX_BYTES, load_performance, load_texts
+from deft_reach.formats.plain_text import DocumentError
+from deft_reach.sound.midi_ports import input_names
+from deft_reach.store.documents import read_file
+from deft_reach.store.log_entries import TakeEntry
+from deft_reach.store.log_shelf import LogShelf
+
+SIMULATED, KEYBOARD = "simulated player", "this computer's keys"
+#: By what name hand tests stand in the log.
+PLAN, PLAN_NAME = "hand test", "Hand test"
+TICK_MS = 100
+
+
+class HandTestForm(Listener):
+    """Where the test comes from and what to do now on the left; what was measured on the right."""
+
+    def __init__(self, session: Session, shelf: LogShelf) -> None:
+        super().__init__(session)
+        self.shelf = shelf
+        self.recorder = Recorder(self)
+        self.now: Callable[[], datetime] = lambda: datetime.now().astimezone()
+        self.found: HandTest | None = None
+        self._guide: Guide | None = None
+        self._source = ""
+        self._typed: list[Hit] = []
+        row = QHBoxLayout(self)
+        row.setContentsMargins(10, 6, 10, 6)
+        row.setSpacing(12)
+        side = QWidget()
+        side.setFixedWidth(round(270 * theme.text_scale()))
+        column = QVBoxLayout(side)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        self.ports = QComboBox()
+        self.ports.setAccessibleName("What the test is played on")
+        self.start = QPushButton("Begin the test")
+        self.browse_button = QPushButton("A recording…")
+        for button in (self.start, self.browse_button):
+            button.setObjectName("quiet")
+        column.addWidget(self.ports)
+        live = QHBoxLayout()
+        live.addWidget(self.start)
+        live.addWidget(self.browse_button)
+        column.addLayout(live)
+        self.todo = QLabel()
+        self.todo.setWordWrap(True)
+        self.todo.setFont(theme.ui_font(12, bold=True))
+        self.countdown = QLabel()
+        self.countdown.setFont(theme.ui_font(20, bold=True))
+        self.caution = QLabel(HAND_TEST_CAUTION)
+        self.caution.setWordWrap(True)
+        self.caution.setObjectName("hint")
+        for words in (self.todo, self.countdown, self.caution):
+            column.addWidget(words)
+        column.addStretch(1)
+        row.addWidget(side)
+        column = QVBoxLayout()
+        column.setSpacing(4)
+        self.table = QTableWidget()
+        make_list(self.table, "What was measured", ["what", "measured", "spread", "usual"], wide=(0,))
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        self.chart = HandChart()
+        self.use = QPushButton("Use it for this player")
+        self.back = QPushButton("Back to the skill")
+        buttons = QHBoxLayout()
+        for button in (self.use, self.back):
+            button.setObjectName("quiet")
+            buttons.addWidget(button)
+        buttons.addStretch(1)
+        column.addWidget(self.table, 3)
+        column.addWidget(self.words)
+        column.addLayout(buttons)
+        column.addWidget(self.chart, 2)
+        row.addLayout(column, 1)
+        self._timer = QTimer(self)
+        self._timer.setInterval(TICK_MS)
+        self._timer.timeout.connect(self._tick)
+        self.start.clicked.connect(self.begin)
+        self.browse_button.clicked.connect(self.browse)
+        self.use.clicked.connect(self.apply)
+        self.back.clicked.connect(self.forget)
+        self.start.installEventFilter(self)
+        shelf.changed.connect(self._heard)
+        self._say_idle()
+        self.follow(shown_later=True)
+
+    def refresh(self) -> None:
+        fill_box(self.ports, [(name, name) for name in (KEYBOARD, SIMULATED, *input_names())])
+        self.chart.show_tests(_tests(self.shelf.takes(PLAN)))
+        measured = self.session.player.constants != Constants()
+        self.back.setVisible(measured)
+        self.use.setEnabled(self.found is not None and self._constants() != self.session.player.constants)
+        if self.found is None:
+            own = self.session.player.constants
+            words = "In use: what a hand test measured." if measured else "About three minutes, whenever you like."
+            self.table.setRowCount(0)
+            rows = [(name, getattr(own, name)) for name in CONSTANTS if getattr(own, name) is not None]
+            self.table.setRowCount(len(rows))
+            for k, (name, value) in enumerate(rows):
+                fill_row(self.table, k, (CONSTANTS[name][0], _value(name, value), "–", "–"))
+            say(self.words, words, "hint")
+
+    # --- the test ---------------------------------------------------------------------------------------------
+
+    def begin(self) -> None:
+        """Begin the guided test; pressed again, stop it and measure what was played."""
+        if self._guide is not None:
+            self._end()
+            return
+        session = self.session
+        self._source = self.ports.currentText() or KEYBOARD
+        moves = moves_of(session.kit, session.player)
+        names = [name for name in NAMES if not name.endswith("move")]
+        if self._source != KEYBOARD:
+            names = [name for name in NAMES if not name.endswith("move") or len(moves) > (name == "near move")]
+        self._guide = Guide(names, 1.0) if self._source == SIMULATED else Guide(names)
+        self._typed = []
+        try:
+            if self._source == SIMULATED:
+                played = perform_test(session.player, session.kit, hand_test_keys(session.kit), names=names)
+                self.recorder.perform(played.hits, SIMULATED)
+            elif self._source == KEYBOARD:
+                self.recorder.stop()
+                self.recorder.hits, self.recorder._begin = [], self.recorder.clock()
+            else:
+                self.recorder.record(self._source)
+        except OSError as error:
+            self._guide = None
+            say(self.words, sentence(error), "error")
+            return
+        self.start.setText("Stop")
+        self.start.setFocus()
+        self._timer.start()
+        self._tick()
+
+    def _tick(self) -> None:
+        guide = self._guide
+        if guide is None:
+            return
+        passed = self.recorder.clock() - self.recorder._begin
+        now = guide.at(passed)
+        if now is None:
+            self._end()
+            return
+        words = self._in_words(now.exercise.words, now.exercise.limbs)
+        self.todo.setText(words if now.playing else f"Rest. Next: {words[0].lower()}{words[1:]}")
+        hits = len(self._typed) or len(self.recorder.hits)
+        self.countdown.setText(f"{math.ceil(now.left)} s · {hits} strokes")
+
+    def _in_words(self, words: str, limbs: str) -> str:
+        """What to do, with the places of this kit, and the keys where the computer's are played."""
+        kit = self.session.kit
+        moves = moves_of(kit, self.session.player)
+        places = {"near": _places(moves[:1]), "far": _places(moves[-1:])}
+        words = words.format(**places)
+        if self._source == KEYBOARD:
+            words += " Any letter key counts; for the feet tap with the foot's hand."
+        return words
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Keys are strokes while a test is played on them."""
+        if (
+            self._guide is not None
+            and self._source == KEYBOARD
+            and isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.KeyPress
+            and event.text().isalpha()
+        ):
+            if not event.isAutoRepeat():
+                now = self._guide.at(passed := self.recorder.clock() - self.recorder._begin)
+                foot = now is not None and now.exercise.limbs in FEET
+                keys = hand_test_keys(self.session.kit)
+                key = keys[now.exercise.limbs] if now is not None and foot else keys["sn"]
+                self._typed.append(Hit(passed, key, 80))
+            return True
+        return super().eventFilter(watched, event)
+
+    def _end(self) -> None:
+        guide, self._guide = self._guide, None
+        self._timer.stop()
+        self.start.setText("Begin the test")
+        hits = list(self.recorder.stop()) if self._source != KEYBOARD else self._typed
+        self._say_idle()
+        assert guide is not None
+        if not hits:
+            say(self.words, "Nothing was heard: is the kit on, and the right port chosen?", "error")
+            return
+        self._measure(hits, guide.marks, self._source)
+
+    def _say_idle(self) -> None:
+        self.todo.setText("Each hand and foot alone as fast as it stays even, doubles, and two moves.")
+        self.countdown.setText("")
+
+    def browse(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Measure a recording", "", "MIDI files (*.mid *.midi)")
+        if name:
+            self.measure_file(Path(name))
+
+    def measure_file(self, path: Path) -> None:
+        """Measure a recorded test."""
+        try:
+            data = read_file(path, MAX_BYTES)
+            hits, texts = load_performance(data), load_texts(data)
+        except (DocumentError, OSError) as error:
+            say(self.words, f"{path.name}: {getattr(error, 'strerror', None) or error}.", "error")
+            return
+        self._measure(list(hits), texts, path.name)
+
+    def _measure(self, hits: list[Hit], marks: tuple[tuple[float, str], ...], source: str) -> None:
+        try:
+            found = measure(exercises_of(hits, marks, FOOT_KEYS), self.session.kit, self.session.player)
+        except HandTestError as error:
+            say(self.words, sentence(error), "error")
+            return
+        self.found = found
+        self.table.setRowCount(len(found.constants))
+        for k, (name, row) in enumerate(found.constants.items()):
+            words = CONSTANTS[name][0] if name in CONSTANTS else "hand to hand, stroke to stroke"
+            cells = (words, _value(name, row.value), _value(name, row.spread), _value(name, row.usual))
+            fill_row(self.table, k, cells)
+            for column in range(4):
+                item = self.table.item(k, column)
+                if item is not None:
+                    item.setToolTip(f"{words}: from {row.source}. Usual: what the model has for this player's skill.")
+        notes = " ".join(f"{note[0].upper()}{note[1:]}." for note in found.notes)
+        own = source == SIMULATED
+        kept = "Played by the simulated player; not kept in the log." if own else f"From {source}; kept in the log."
+        say(self.words, f"{kept} {notes}".strip(), "hint")
+        if not own:
+            self._log(found)
+        self.use.setEnabled(self._constants() != self.session.player.constants)
+
+    def _log(self, found: HandTest) -> None:
+        hand = found.constants.get("hand_to_hand") or found.constants.get("right")
+        # As hand to hand in sixteenths.
+        tempo = round(15.0 / hand.value, 1) if hand is not None else 0.0
+        constants = {name: row.value for name, row in found.constants.items()}
+        at = self.now().isoformat(timespec="seconds")
+        if not self.shelf.add(TakeEntry(at, PLAN, PLAN_NAME, tempo, "clean", {"constants": constants})):
+            say(self.words, f"{self.shelf.problem}; it will be written when it can be.", "error")
+
+    # --- its use ----------------------------------------------------------------------------------------------
+
+    def _constants(self) -> Constants | None:
+        return None if self.found is None else self.found.player.constants
+
+    def apply(self) -> None:
+        """The player's own constants from here on: one step that can be undone."""
+        if self.found is not None:
+            new = self.found.player
+            self.session.change_player("Own constants", constants=new.constants, speeds=new.speeds)
+
+    def forget(self) -> None:
+        """The skill stands again."""
+        self.session.change_player("Back to the skill", constants=Constants())
+
+
+def _value(name: str, value: float) -> str:
+    return f"{value * 100:.0f} %" if name.endswith("rebound") else f"{value * 1000:.0f} ms"
+
+
+def _places(moves: tuple[Move, ...]) -> str:
+    return " and ".join(moves[0].voices) if moves else "two pads"
+
+
+def _tests(entries: list[TakeEntry]) -> list[Test]:
+    """Hand tests that can be drawn, in their order."""
+    found = []
+    for entry in entries:
+        rows = entry.found.get("constants")
+        try:
+            at = datetime.fromisoformat(entry.at).astimezone()
+        except (ValueError, OverflowError, OSError):
+            continue
+        if isinstance(rows, dict):
+            fine = {
+                name: float(value)
+                for name, value in rows.items()
+                if isinstance(value, (int, float)) and 0.01 < value < 2.0
+            }
+            if fine:
+                found.append(Test(at, fine))
+    return sorted(found)
