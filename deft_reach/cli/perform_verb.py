@@ -16,9 +16,11 @@ from deft_reach.cli.inputs import (
     question,
     read_kit,
 )
+from deft_reach.core.analysis import analyse
 from deft_reach.core.player import CONSTANTS
 from deft_reach.core.practice.hand_test import perform_test, usual_constants
 from deft_reach.core.practice.performance import Faults, simulate
+from deft_reach.core.practice.ramp import Ramp, RampError, parse_ramp
 from deft_reach.formats.general_midi import hand_test_keys, key_of
 from deft_reach.formats.performance import dump_performance
 from deft_reach.store.atomic import write_atomic
@@ -65,6 +67,10 @@ def add(verbs: Any) -> None:
         "--constant", metavar="NAME=VALUE", action="append", default=[], type=_constant,
         help=f"of a hand test, in seconds (rebounds as a part): {', '.join(CONSTANTS)} (repeatable)",
     )  # fmt: skip
+    parser.add_argument(
+        "--ramp", metavar="A-BxN", help="from one tempo to another in so many rounds, such as 80-140x12"
+    )
+    parser.add_argument("--strain", action="store_true", help="strokes come late above the player's limit for them")
     parser.add_argument("--rounds", metavar="N", type=int, default=4, help="how often (default 4)")
     parser.add_argument("--seed", metavar="N", type=int, default=1, help="the same seed plays the same")
     for option, field, _, low, high, unit, words in FAULTS:
@@ -72,6 +78,13 @@ def add(verbs: Any) -> None:
             option, dest=field, metavar=unit, type=number(low, high, f" {unit}"), default=None, help=words
         )
     parser.set_defaults(run=run)
+
+
+def _ramp(text: str) -> Ramp:
+    try:
+        return parse_ramp(text)
+    except RampError as error:
+        raise InputError(f"--ramp: {error}") from None
 
 
 def _constant(text: str) -> tuple[str, float]:
@@ -123,7 +136,16 @@ def run(args: argparse.Namespace) -> int:
     chosen = {field: getattr(args, field) / by for _, field, by, *_ in FAULTS if getattr(args, field) is not None}
     chosen |= {field: round(chosen[field]) for field in ("count_in", "broken_off") if field in chosen}
     keys = [key_of(asked.kit, s.voice, s.limb, s.marks) for s in asked.pattern.strokes]
-    played = simulate(asked.pattern, keys, asked.tempo, Faults(**chosen, seed=args.seed), args.rounds)
+    limits = None
+    if args.strain:
+        report = analyse(asked.pattern, asked.kit, asked.player, asked.tempo, repeat=True, weights=asked.weights)
+        limits = [stroke.tempo_limit for stroke in report.strokes]
+    rounds, tempi = args.rounds, None
+    if args.ramp is not None:
+        ramp = _ramp(args.ramp)
+        rounds, tempi = ramp.rounds, ramp.tempi.tolist()
+    faults = Faults(**chosen, seed=args.seed)
+    played = simulate(asked.pattern, keys, asked.tempo, faults, rounds, tempi, limits)
     try:
         write_atomic(Path(args.out), dump_performance(played.hits))
     except OSError as error:

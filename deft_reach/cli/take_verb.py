@@ -8,6 +8,7 @@ from typing import Any
 
 from deft_reach.cli.inputs import InputError, add_pattern_options, guarded, question, tell
 from deft_reach.core.pattern import Pattern
+from deft_reach.core.practice.ramp import RampError, RampTake, check_ramp, parse_ramp
 from deft_reach.core.practice.take import Take, TakeError, check_take
 from deft_reach.formats.general_midi import key_of, kit_keys
 from deft_reach.formats.performance import MAX_BYTES, load_performance
@@ -33,6 +34,11 @@ def add(verbs: Any) -> None:
     parser.add_argument(
         "--no-dynamics", dest="dynamics", action="store_false", help="loudness is shown and not judged"
     )
+    parser.add_argument(
+        "--ramp", metavar="A-BxN",
+        help="it was played from one tempo to another in so many rounds, such as 80-140x12: say where strokes gave "
+        "out",
+    )  # fmt: skip
     parser.set_defaults(run=run)
 
 
@@ -50,6 +56,10 @@ def run(args: argparse.Namespace) -> int:
     hits = guarded(Path(args.performance), lambda path: load_performance(read_file(path, MAX_BYTES)))
     keys = [key_of(asked.kit, s.voice, s.limb, s.marks) for s in asked.pattern.strokes]
     try:
+        if args.ramp is not None:
+            ramp = check_ramp(asked.pattern, keys, hits, parse_ramp(args.ramp))
+            tell(args, RampTake.as_dict, lambda found: "\n".join(found.advice), ramp)
+            return 0 if all(row.tempo is None for row in ramp.strokes) else 1
         found = check_take(
             asked.pattern, keys, hits, asked.tempo, asked.kit, repeat=asked.repeat, tolerance_ms=args.tolerance,
             free=_groups(asked.pattern, args.free), dynamics=args.dynamics,
@@ -57,6 +67,8 @@ def run(args: argparse.Namespace) -> int:
         )  # fmt: skip
     except TakeError as error:
         raise InputError(f"{args.performance}: {error}") from None
+    except RampError as error:
+        raise InputError(f"--ramp: {error}") from None
     tell(args, Take.as_dict, in_words, found)
     return 0 if found.verdict == "clean" else 1
 

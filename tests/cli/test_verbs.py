@@ -439,6 +439,16 @@ def test_take_gives_the_promised_object(capsys, tmp_path):
     assert found["limbs"]["L"]["bias_ms"] - found["limbs"]["R"]["bias_ms"] == pytest.approx(40, abs=4)
 
 
+def test_a_ramp_says_where_strokes_give_out(capsys, tmp_path):
+    out = str(tmp_path / "ramp.mid")
+    assert run(capsys, "perform", "-e", "/16 R R L L R R L L", out, "--ramp", "100-300x21", "--strain")[0] == 0
+    code, found = verb(capsys, "take", "-e", "/16 R R L L R R L L", out, "--ramp", "100-300x21")
+    assert code == 1 and found["ramp"] == {"start": 100, "end": 300, "rounds": 21}
+    assert 200 < found["held"] < 300 and any(row["gave_out"] for row in found["strokes"])
+    code, _, err = run(capsys, "take", "-e", "R L", out, "--ramp", "quick")
+    assert code == 2 and "such as 80-140x12" in err
+
+
 def test_hands_measures_what_perform_plays(capsys, tmp_path):
     out, player = str(tmp_path / "test.mid"), str(tmp_path / "me.json")
     wanted = {"right": 0.11, "left": 0.14, "right_rebound": 0.55, "move": 0.2, "move_per_bit": 0.06}

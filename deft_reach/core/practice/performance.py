@@ -18,6 +18,8 @@ FLAM_S: Final = 0.03
 GRACES_APART_S: Final = 0.045
 #: A pad that sends a stroke twice does so after this, and another one is set off after that (seconds).
 RETRIGGERS_AFTER_S, CROSSTALK_AFTER_S = 0.018, 0.003
+#: So late (seconds) a stroke comes for each time its limit that it is played too fast.
+STRAIN_S: Final = 0.4
 #: General MIDI keys: what is set off by crosstalk (a low floor tom), and sticks struck together for a count-in.
 OTHER_PAD, STICKS = 41, 31
 
@@ -88,8 +90,13 @@ def simulate(
     tempo: float,
     faults: Faults = Faults(),
     rounds: int = 1,
+    tempi: Sequence[float] | None = None,
+    limits: Sequence[float | None] | None = None,
 ) -> Played:
     """The simulated electronic kit plays a pattern ``rounds`` times; ``keys`` has a General MIDI key for each stroke.
+
+    ``tempi`` gives each round a tempo of its own. ``limits`` are each stroke's tempo limit: above it a stroke comes
+    too late, the later the further above.
 
     It begins half a second in, as a drummer does who has just pressed a button.
     """
@@ -110,7 +117,15 @@ def simulate(
             if s.limb in HANDS and faults.uneven_doubles != 1.0 and s.index in run_of:
                 at -= (1 - faults.uneven_doubles) * run_of[s.index]
             # Ever faster: the time so far is the integral of a tempo that grows evenly.
-            time = whole * total * _warped(at / total, faults.drift)
+            now = tempo if tempi is None else tempi[turn]
+            if tempi is None:
+                time = whole * total * _warped(at / total, faults.drift)
+            else:
+                own = 240.0 / (1.0 + faults.tempo)
+                time = own * (length * sum(1.0 / t for t in tempi[:turn]) + pattern.starts[s.index] / now)
+            limit = None if limits is None else limits[s.index]
+            if limit is not None and now > limit:
+                time += STRAIN_S * (now / limit - 1)
             time += late.get(s.limb, faults.late_feet)
             if faults.flub and turn == rounds // 2 and s.index == len(pattern.strokes) // 2:
                 time += faults.flub

@@ -235,7 +235,7 @@ def _without_double_triggers(hits: Sequence[Hit]) -> tuple[list[Hit], list[Ignor
     gone: list[Ignored] = []
     last: dict[int, Hit] = {}
     for hit in hits:
-        before = last.get(_pad(hit.key))
+        before = last.get(pad_of(hit.key))
         if (
             before is not None
             and hit.time - before.time <= RETRIGGER_S
@@ -244,11 +244,12 @@ def _without_double_triggers(hits: Sequence[Hit]) -> tuple[list[Hit], list[Ignor
             gone.append(Ignored(round(hit.time, 4), "double trigger: the pad sent one stroke twice"))
             continue
         kept.append(hit)
-        last[_pad(hit.key)] = hit
+        last[pad_of(hit.key)] = hit
     return kept, gone
 
 
-def _pad(key: int) -> int:
+def pad_of(key: int) -> int:
+    """The key that stands for all the keys of one pad."""
     return PADS.get(key, key)
 
 
@@ -264,9 +265,9 @@ class _Check:
         self.pattern, self.tempo, self.kit, self.free = pattern, tempo, kit, free
         self.whole = 240.0 / tempo
         self.times = np.array([hit.time for hit in hits])
-        self.pads = np.array([_pad(hit.key) for hit in hits])
+        self.pads = np.array([pad_of(hit.key) for hit in hits])
         self.loud = np.array([hit.velocity for hit in hits], dtype=float)
-        self.own_pads = np.array([_pad(key) for key in keys])
+        self.own_pads = np.array([pad_of(key) for key in keys])
         self.own = np.array(pattern.starts) * self.whole
         self.length = float(pattern.length) * self.whole
         self.repeat = repeat
@@ -447,7 +448,7 @@ class _Check:
             mine = np.flatnonzero(self.wanted == pad)
             mine = mine[np.argsort(mapped[mine], kind="stable")]
             there = np.flatnonzero(self.pads == pad)
-            for i, j in _pair(mapped[mine], self.times[there], self.loud[there], far):
+            for i, j in pair_hits(mapped[mine], self.times[there], self.loud[there], far):
                 match[mine[i]] = there[j]
         return match
 
@@ -1034,7 +1035,7 @@ def _quickest(pattern: Pattern) -> float:
     return min((b - a for a, b in pairwise(starts)), default=0.25)
 
 
-def _pair(wanted: Floats, there: Floats, loud: Floats, far: float) -> list[tuple[int, int]]:
+def pair_hits(wanted: Floats, there: Floats, loud: Floats, far: float) -> list[tuple[int, int]]:
     """Strokes and hits of one pad in order, so that the distances and what is left over cost least.
 
     Dynamic programming over a narrow band: a stroke and a hit further apart than ``far`` never go together. Of two

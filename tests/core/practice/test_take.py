@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from deft_reach.core import layout, parse
 from deft_reach.core.planner import find_stickings
 from deft_reach.core.practice.performance import FLAM_S, Faults, Hit, simulate
-from deft_reach.core.practice.take import TakeError, _pair, check_take
+from deft_reach.core.practice.take import TakeError, check_take, pair_hits
 from deft_reach.core.rudiments import RUDIMENTS
 from deft_reach.formats.document import load_document
 from deft_reach.formats.general_midi import key_of, kit_keys
@@ -218,7 +218,7 @@ moments = st.lists(st.integers(0, 60).map(lambda k: k / 50), max_size=6, unique=
 def test_matching_is_the_best_of_all_ways_to_match(wanted, hits, far):
     """Against brute force over every order-keeping assignment."""
     there, loud = [k / 50 + 0.003 for k, _ in sorted(hits)], [level for _, level in sorted(hits)]
-    found = _pair(np.array(wanted), np.array(there), np.array(loud, dtype=float), far)
+    found = pair_hits(np.array(wanted), np.array(there), np.array(loud, dtype=float), far)
     assert all(abs(wanted[i] - there[j]) <= far for i, j in found)
     assert len({i for i, _ in found}) == len({j for _, j in found}) == len(found)
     ordered = sorted(found)
