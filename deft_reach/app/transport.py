@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from fractions import Fraction
 from typing import Any, Final
 
@@ -13,7 +14,7 @@ from PySide6.QtWidgets import QMenu, QToolButton
 
 from deft_reach.app import theme
 from deft_reach.core.session import Session
-from deft_reach.sound.click import RATE
+from deft_reach.sound.click import PLACES, RATE, Clicks
 from deft_reach.sound.output import BUFFER_MS, Output, open_output
 from deft_reach.sound.performance import Performance
 
@@ -21,6 +22,17 @@ FRAME_MS: Final = 16
 SPEEDS: Final = (100, 90, 75, 50, 25, 10)
 #: What is played: the whole plan as it is (once or as a loop), or a part of it round and round.
 PARTS: Final = {"whole": "The whole plan", "bar": "This bar, round and round", "group": "This group, round and round"}
+
+
+CLICK_WORDS = "Click"
+#: Of how many bars how many have clicks, and how many then have none.
+SILENT_BARS = {
+    "never": (1, 0),
+    "every other bar": (1, 1),
+    "two bars of four": (2, 2),
+    "one bar of four": (3, 1),
+    "three bars of four": (1, 3),
+}
 
 
 class Transport(QObject):
@@ -35,6 +47,7 @@ class Transport(QObject):
         self.session = session
         self.speed = 100
         self.click = False
+        self.clicks = Clicks()
         self.count_in = True
         self.part = "whole"
         self.clock = time.perf_counter
@@ -95,7 +108,7 @@ class Transport(QObject):
         start, end, repeat = found
         self.performance = Performance(
             report.pattern, self.session.kit, plan.tempo * self.speed / 100, start=start, end=end, repeat=repeat,
-            click=self.click, count_in=report.pattern.meter[0] if self.count_in else 0,
+            click=self.click, clicks=self.clicks, count_in=report.pattern.meter[0] if self.count_in else 0,
         )  # fmt: skip
         self._output = open_output(self.performance)
         if self._output is None and not self._told:
@@ -175,11 +188,19 @@ class PlayButton(QToolButton):
         self._choice(menu, speeds, transport.speed, lambda speed: self._set(speed=speed))
         self._choice(menu, parts, transport.part, lambda part: self._set(part=part))
         self._choice(menu, schools, session.preparing, lambda school: setattr(transport.session, "preparing", school))
-        for words, name in (("Click on every beat", "click"), ("Count in a bar", "count_in")):
+        for words, name in ((CLICK_WORDS, "click"), ("Count in a bar", "count_in")):
             action = menu.addAction(words)
             action.setCheckable(True)
             action.setChecked(getattr(transport, name))
             action.toggled.connect(lambda on, n=name: self._set(**{n: on}))
+        now = transport.clicks
+        on, out = menu.addMenu("Click on"), menu.addMenu("Click falls silent")
+        self._choice(
+            on, [(words, words) for words in PLACES], now.places, lambda places: self._click_on(places=places)
+        )
+        rows = [(words, bars) for words, bars in SILENT_BARS.items()]
+        silent = (now.sounding, now.silent)
+        self._choice(out, rows, silent, lambda bars: self._click_on(sounding=bars[0], silent=bars[1]))
         self.setMenu(menu)
         self.clicked.connect(transport.toggle)
         transport.changed.connect(self.refresh)
@@ -197,6 +218,13 @@ class PlayButton(QToolButton):
             action.triggered.connect(lambda _=False, v=value: act(v))
             group.addAction(action)
         menu.addSeparator()
+
+    def _click_on(self, **values: Any) -> None:
+        """Other clicks: whoever asks for them wants to hear them."""
+        self._set(clicks=replace(self.transport.clicks, **values), click=True)
+        for action in self.menu().actions():
+            if action.text() == CLICK_WORDS:
+                action.setChecked(True)
 
     def _set(self, **values: object) -> None:
         for name, value in values.items():

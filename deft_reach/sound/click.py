@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
+from fractions import Fraction
 from typing import Final
 
 import numpy as np
@@ -14,7 +16,40 @@ RATE: Final = 44_100
 #: How long a click sounds (seconds), and how high it is (Hz) on the first beat and on the others.
 LENGTH: Final = 0.03
 FIRST_HZ, OTHER_HZ = 1660.0, 1100.0
+#: What falls between beats is lower still.
+BETWEEN_HZ: Final = 830.0
 LEVEL: Final = 0.5
+
+
+#: Where in a beat it clicks (parts of it), by what that is called.
+PLACES: Final = {
+    "beats": (Fraction(0),),
+    "off-beats": (Fraction(1, 2),),
+    "eighths": (Fraction(0), Fraction(1, 2)),
+    "triplets": (Fraction(0), Fraction(1, 3), Fraction(2, 3)),
+    "sixteenths": (Fraction(0), Fraction(1, 4), Fraction(1, 2), Fraction(3, 4)),
+    "first beats": (Fraction(0),),
+}
+
+
+@dataclass(frozen=True)
+class Clicks:
+    """Which clicks there are: ``places`` is of PLACES; of every ``sounding`` + ``silent`` bars the last ones are
+    silent, so that the player has to keep the time alone."""
+
+    places: str = "beats"
+    sounding: int = 1
+    silent: int = 0
+
+    def __post_init__(self) -> None:
+        if self.places not in PLACES:
+            raise ValueError(f"there are no clicks on '{self.places}'; expected one of {', '.join(PLACES)}")
+        if self.sounding < 1 or self.silent < 0:
+            raise ValueError("of some bars one at least has clicks, and no fewer than none are silent")
+
+    def sounds_in(self, bar: int) -> bool:
+        """Whether there are clicks in a bar, counted from 0 from where it begins."""
+        return bar % (self.sounding + self.silent) < self.sounding
 
 
 def tone(frequency: float, rate: int = RATE) -> Samples:

@@ -16,19 +16,22 @@ import numpy as np
 from deft_reach.core.kit import Kit
 from deft_reach.core.motion.timing import GRACE_APART, GRACE_LEAD
 from deft_reach.core.pattern import GRACE_NOTES, Pattern
-from deft_reach.sound.click import FIRST_HZ, OTHER_HZ, RATE, Samples, tone
+from deft_reach.sound.click import BETWEEN_HZ, FIRST_HZ, OTHER_HZ, PLACES, RATE, Clicks, Samples, tone
 from deft_reach.sound.voices import grace_sound, stroke_sound
 
 #: Everything together is kept below full scale by this much.
 HEADROOM = 0.6
+EVERY_BEAT = Clicks()
 
 
 class Hit(NamedTuple):
-    """A sound and the seconds after the stretch's beginning at which it starts; ``stroke`` is None for a click."""
+    """A sound and the seconds after the stretch's beginning at which it starts; ``stroke`` is None for a click, which
+    has the number of its bar in the stretch."""
 
     time: float
     sound: Samples
     stroke: int | None
+    bar: int = 0
 
 
 class Performance:
@@ -40,9 +43,9 @@ class Performance:
 
     def __init__(
         self, pattern: Pattern, kit: Kit, tempo: float, *, start: Fraction = Fraction(0), end: Fraction | None = None,
-        repeat: bool = False, click: bool = False, count_in: int = 0,
+        repeat: bool = False, click: bool = False, count_in: int = 0, clicks: Clicks = EVERY_BEAT,
     ) -> None:  # fmt: skip
-        self.pattern, self.tempo, self.repeat = pattern, tempo, repeat
+        self.pattern, self.tempo, self.repeat, self.clicks = pattern, tempo, repeat, clicks
         self.start = start
         self.end = pattern.length if end is None else end
         if self.end <= self.start or not (math.isfinite(tempo) and tempo > 0):
@@ -54,6 +57,7 @@ class Performance:
         self.count = [
             Hit(k * float(beat) * self.whole, tone(FIRST_HZ if k == 0 else OTHER_HZ), None) for k in range(count_in)
         ]
+        self.bars = 0
         self.hits = sorted([*self._strokes(kit), *(self._clicks() if click else ())], key=lambda hit: hit.time)
         self._times = [hit.time for hit in self.hits]
         self._longest = max([*(len(h.sound) for h in self.hits), *(len(h.sound) for h in self.count), 1])
@@ -93,13 +97,22 @@ class Performance:
 
     def _clicks(self) -> list[Hit]:
         found = []
-        for bar in self.pattern.bar_rows:
-            for k in range(bar.meter[0]):
-                at = bar.start + Fraction(k, bar.meter[1]) - bar.offset
-                if self.start <= at < min(self.end, bar.start + bar.length) and at >= bar.start:
-                    time = float(at - self.start) * self.whole
-                    found.append(Hit(time, tone(FIRST_HZ if k == 0 else OTHER_HZ), None))
+        bars = [bar for bar in self.pattern.bar_rows if bar.start < self.end and bar.start + bar.length > self.start]
+        #: How many bars a round has: what falls silent is counted on from round to round.
+        self.bars = len(bars)
+        for number, bar in enumerate(bars):
+            for k in range(1 if self.clicks.places == "first beats" else bar.meter[0]):
+                for into in PLACES[self.clicks.places]:
+                    at = bar.start + (k + into) / bar.meter[1] - bar.offset
+                    if max(self.start, bar.start) <= at < min(self.end, bar.start + bar.length):
+                        time = float(at - self.start) * self.whole
+                        pitch = BETWEEN_HZ if into else OTHER_HZ if k else FIRST_HZ
+                        found.append(Hit(time, tone(pitch), None, number))
         return found
+
+    def _is_silent(self, hit: Hit, round_: int) -> bool:
+        """Whether a click falls into a silent bar in this round."""
+        return hit.stroke is None and not self.clicks.sounds_in(round_ * self.bars + hit.bar)
 
     @property
     def samples(self) -> int | None:
@@ -136,6 +149,8 @@ class Performance:
                 onset = self.onset(hit, round_)
                 if onset >= start + count:
                     break
+                if self._is_silent(hit, round_):
+                    continue
                 self._add(out, start, onset, hit.sound)
         out *= HEADROOM
         return np.tanh(out).astype(np.float32)

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
 from deft_reach.app import transport as module
+from deft_reach.core.practice.ladder import seconds_of
 from deft_reach.store.log_entries import Attempt, LogbookError
 from deft_reach.store.logbook import Logbook
 from tests.app.conftest import click
@@ -305,3 +306,43 @@ def test_a_session_goes_on_through_another_theme_and_size_of_letters(station, wi
     assert new.runner.cleans == 2 and window.shelf.attempts()[-1].note == "half a note"
     window._scale_text(-0.2)
     window._set_theme("light")
+
+
+def test_a_session_from_the_first_rung_to_home_by_keys_alone(station, window, qapp):
+    """Every rung: played through with the sound's clock, judged by a key, until the ladder says that it is done."""
+    transport, now = window.transport, [5000.0]
+    transport.clock = station.clock = lambda: now[0]
+    transport.count_in = False
+    transport._timer.setInterval(10**6)
+    station.chart.setFocus()
+    verdicts = 0
+    seen = []
+    while not station.runner.done and verdicts < 200:
+        runner = station.runner
+        rung, at = runner.rung, runner.at
+        if at not in seen:
+            seen.append(at)
+        QTest.keyClick(station.chart, Qt.Key.Key_Space)
+        assert transport.playing
+        length = station.view.report.summary.duration * station.view.report.tempo / rung.tempo
+        begin = now[0]
+        while transport.playing and now[0] < begin + 90:
+            now[0] += length / 4
+            transport._timer.timeout.emit()
+            qapp.processEvents()
+        assert station._played == rung.repeats
+        # A stumble on the way: once not yet on the fifth rung.
+        stumbles = at == 4 and verdicts == 4 * 3
+        QTest.keyClick(station.chart, Qt.Key.Key_3 if stumbles else Qt.Key.Key_1)
+        verdicts += 1
+    runner = station.runner
+    assert runner.done and seen == list(range(len(runner.rungs))) and runner.rung.tempo == 88
+    assert verdicts == 3 * len(runner.rungs) + 1
+    assert "the top of the ladder, clean" in station.card.move.text()
+    rows = window.shelf.attempts("mouth")
+    assert len(rows) == verdicts and [r.tempo for r in rows[-3:]] == [88, 88, 88]
+    assert sum(row.seconds for row in rows) / 60 == pytest.approx(station.minutes, abs=0.05)
+    assert station.minutes == pytest.approx(3 * seconds_of(runner.rungs, runner.stages) / 60, rel=0.06)
+    QTest.keyClick(window, Qt.Key.Key_7, CTRL)
+    qapp.processEvents()
+    assert "Clean at home tempo" in window.log_station.next.text()

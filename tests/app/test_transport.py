@@ -7,7 +7,7 @@ from PySide6.QtTest import QTest
 
 from deft_reach.app import transport as module
 from deft_reach.core.motion.playing import Playing
-from deft_reach.sound.click import RATE
+from deft_reach.sound.click import RATE, Clicks
 from deft_reach.sound.output import BUFFER_MS
 
 
@@ -162,3 +162,20 @@ def test_closing_the_window_stops_the_sound(transport, window):
     window.session.mark_saved()
     window.close()
     assert not transport.playing
+
+
+def test_the_click_falls_where_and_when_it_is_asked_for(transport, window):
+    play = window.header.play.menu()
+    for words, entry in (("Click on", "off-beats"), ("Click falls silent", "two bars of four")):
+        action = next(a for a in play.actions() if a.text() == words)
+        menu = action.menu()
+        menu.popup(window.mapToGlobal(window.rect().center()))
+        menu.setActiveAction(next(a for a in menu.actions() if a.text() == entry))
+        QTest.keyClick(menu, Qt.Key.Key_Return)
+    assert transport.click and transport.clicks == Clicks("off-beats", 2, 2)
+    assert next(a for a in play.actions() if a.text() == "Click").isChecked()
+    QTest.keyClick(window, Qt.Key.Key_F5)
+    performance = transport.performance
+    beat = 60 / performance.tempo
+    into = {round(hit.time / beat % 1, 3) for hit in performance.hits if hit.stroke is None}
+    assert into == {0.5}

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from deft_reach.core import layout, parse
 from deft_reach.formats.wav import WavError, write_wav
-from deft_reach.sound.click import RATE
+from deft_reach.sound.click import PLACES, RATE, Clicks
 from deft_reach.sound.output import Output
 from deft_reach.sound.performance import Performance
 from deft_reach.sound.voices import stroke_sound
@@ -153,3 +153,41 @@ def test_the_null_device_takes_what_is_played():
         assert output.played >= 2000
     finally:
         output.close()
+
+
+def clicks_of(performance, rounds):
+    """Onsets of clicks in beats."""
+    samples = performance.block(0, round(rounds * performance.length * RATE))
+    return [round(at / RATE * performance.tempo / 60, 2) for at in onsets(samples, quiet=0.02)]
+
+
+@pytest.mark.parametrize(
+    ("places", "beats"),
+    [
+        ("beats", [0, 1, 2, 3]),
+        ("off-beats", [0.5, 1.5, 2.5, 3.5]),
+        ("eighths", [0, 0.5, 1, 1.5, 2, 2.5, 3, 3.5]),
+        ("triplets", [0, 0.33, 0.67, 1, 1.33, 1.67, 2, 2.33, 2.67, 3, 3.33, 3.67]),
+        ("first beats", [0]),
+    ],
+)
+def test_clicks_fall_where_they_are_asked_for(places, beats):
+    performance = Performance(parse("/4 - - - - |"), FIVE, 60, click=True, clicks=Clicks(places))
+    assert clicks_of(performance, 1) == pytest.approx(beats, abs=0.011)
+    assert len(PLACES["sixteenths"]) == 4
+
+
+def test_clicks_fall_silent_for_bars_and_come_back_to_the_sample():
+    """Counted on through the rounds: the silence is not where the loop's seam is."""
+    pattern = parse("/4 - - - - | - - - - | - - - - |")
+    performance = Performance(pattern, FIVE, 240, repeat=True, click=True, clicks=Clicks("first beats", 2, 2))
+    found = clicks_of(performance, 4)
+    assert found == pytest.approx([0, 4, 16, 20, 32, 36], abs=0.011)
+    plain = Performance(pattern, FIVE, 240, repeat=True, click=True, clicks=Clicks("first beats"))
+    assert clicks_of(plain, 2) == pytest.approx([0, 4, 8, 12, 16, 20], abs=0.011)
+
+
+@pytest.mark.parametrize("wrong", [{"places": "sevenths"}, {"sounding": 0}, {"silent": -1}])
+def test_clicks_that_cannot_be_are_refused(wrong):
+    with pytest.raises(ValueError):
+        Clicks(**wrong)
