@@ -195,11 +195,9 @@ class PlayButton(QToolButton):
             action.toggled.connect(lambda on, n=name: self._set(**{n: on}))
         now = transport.clicks
         on, out = menu.addMenu("Click on"), menu.addMenu("Click falls silent")
-        self._choice(
-            on, [(words, words) for words in PLACES], now.places, lambda places: self._click_on(places=places)
-        )
-        rows = [(words, bars) for words, bars in SILENT_BARS.items()]
-        silent = (now.sounding, now.silent)
+        places = [(words, words) for words in PLACES]
+        self._choice(on, places, now.places, lambda words: self._click_on(places=words))
+        silent, rows = (now.sounding, now.silent), list(SILENT_BARS.items())
         self._choice(out, rows, silent, lambda bars: self._click_on(sounding=bars[0], silent=bars[1]))
         self.setMenu(menu)
         self.clicked.connect(transport.toggle)

@@ -23,7 +23,7 @@ class Attempt:
 
     ``text`` is the stage's stroke text; ``pace`` is for an untrained player and ``held_by`` the group that limited it
     (see calibration); ``load`` has seconds of playing by limb. ``committed`` is the date of the commitment that the
-    plan stood by, empty where it had none, or had changed since.
+    plan stood by, and ``commitment`` its id; empty where it had none, or had changed since.
     """
 
     at: str
@@ -44,6 +44,7 @@ class Attempt:
     session: int | None = None
     id: int | None = None
     committed: str = ""
+    commitment: str = ""
 
 
 @dataclass(frozen=True)
@@ -63,6 +64,7 @@ class TakeEntry:
     session: int | None = None
     id: int | None = None
     speed: Sequence[tuple[str, float, bool]] = ()
+    note: str = ""
 
 
 @dataclass(frozen=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import date
 from pathlib import Path
 from typing import NamedTuple, TypeVar
@@ -17,10 +18,11 @@ T = TypeVar("T")
 
 
 class Worked(NamedTuple):
-    """Minutes of playing by day, and minutes for which each limb was busy."""
+    """Minutes of playing by day, minutes for which each limb was busy, and those by day."""
 
     days: dict[date, float]
     limbs: dict[str, float]
+    by_day: dict[date, dict[str, float]]
 
 
 class LogShelf:
@@ -53,6 +55,23 @@ class LogShelf:
         """Write an entry down, and whatever waits before it; False where it has to wait."""
         self.waiting.append(entry)
         return self.flush()
+
+    def set_note(self, entry: Attempt | TakeEntry, note: str) -> bool:
+        """Another note on an entry; False where that cannot be now, with ``problem`` saying why."""
+        note = note.encode("utf-8", "replace").decode("utf-8")
+        if entry.id is None:
+            # It waits to be written: with the new note, then.
+            self.waiting = [replace(row, note=note) if row is entry else row for row in self.waiting]
+        elif self.book is None:
+            return False
+        else:
+            try:
+                self.book.set_note(entry, note)
+            except LogbookError as error:
+                self.problem = str(error)
+                return False
+        self.changed.emit()
+        return True
 
     def flush(self) -> bool:
         """Write what waits, in its order."""
@@ -106,19 +125,22 @@ class LogShelf:
         return (seconds + self._read(lambda book: book.seconds_on(text), 0.0)) / 60
 
     def worked(self) -> Worked:
-        """Minutes of playing by day, and minutes for which each limb was busy."""
+        """Minutes of playing, and minutes for which each limb was busy."""
         had: dict[tuple[str, str], float] = self._read(Logbook.worked, {})
         rows = Counter(had)
         for row in self._waiting():
             rows.update({(row.at[:10], limb): seconds for limb, seconds in {**row.load, "": row.seconds}.items()})
         days: dict[date, float] = defaultdict(float)
         limbs: dict[str, float] = defaultdict(float)
+        by_day: dict[date, dict[str, float]] = {}
         for (text, limb), seconds in rows.items():
             if limb:
                 limbs[limb] += seconds / 60
+                busy = by_day.setdefault(day_of(text), {})
+                busy[limb] = busy.get(limb, 0.0) + seconds / 60
             else:
                 days[day_of(text)] += seconds / 60
-        return Worked(dict(days), dict(limbs))
+        return Worked(dict(days), dict(limbs), by_day)
 
     def speed_rows(self, count: int) -> list[tuple[str, float, bool]]:
         """What the newest attempts and takes, so many of each, say of speed, as ``evidence_from`` reads it."""

@@ -18,7 +18,7 @@ from typing import Any, Final
 from deft_reach.core.practice.progress_log import STUCK_AFTER, UNPLAYED, WHOLE, Played, Point, when
 from deft_reach.store.log_entries import Attempt, LogbookError, SessionEntry, TakeEntry, speed_from
 
-VERSION: Final = 2
+VERSION: Final = 3
 #: Waited for another program that writes (seconds).
 PATIENCE: Final = 2.0
 _TABLES: Final = """
@@ -29,11 +29,11 @@ CREATE TABLE attempts (
     plan_name TEXT NOT NULL, text TEXT NOT NULL, stage TEXT NOT NULL, tempo REAL NOT NULL, target REAL,
     tempo_limit REAL, repeats INTEGER NOT NULL, verdict TEXT NOT NULL, seconds REAL NOT NULL, pace REAL,
     held_by TEXT NOT NULL DEFAULT '', load TEXT NOT NULL DEFAULT '{}', note TEXT NOT NULL DEFAULT '',
-    committed TEXT NOT NULL DEFAULT '');
+    committed TEXT NOT NULL DEFAULT '', commitment TEXT NOT NULL DEFAULT '');
 CREATE TABLE takes (
     id INTEGER PRIMARY KEY, session INTEGER REFERENCES sessions(id), at TEXT NOT NULL, plan TEXT NOT NULL,
     plan_name TEXT NOT NULL, tempo REAL NOT NULL, verdict TEXT NOT NULL, found TEXT NOT NULL,
-    speed TEXT NOT NULL DEFAULT '[]');
+    speed TEXT NOT NULL DEFAULT '[]', note TEXT NOT NULL DEFAULT '');
 CREATE INDEX takes_by_plan ON takes (plan, at);
 """
 # Sums are kept as attempts are written, in the same transaction: a long log opens as quickly as a short one. Times
@@ -71,6 +71,10 @@ INSERT INTO tallies SELECT plan, substr(at, -6), count(*), total(seconds),
 INSERT INTO worked SELECT substr(at, 1, 10), '', total(seconds) FROM attempts GROUP BY 1;
 INSERT INTO worked SELECT substr(at, 1, 10), each.key, total(each.value)
     FROM attempts, json_each(attempts.load) AS each GROUP BY 1, 2;
+""",
+    2: """
+ALTER TABLE attempts ADD COLUMN commitment TEXT NOT NULL DEFAULT '';
+ALTER TABLE takes ADD COLUMN note TEXT NOT NULL DEFAULT '';
 """,
 }
 
@@ -225,6 +229,14 @@ class Logbook:
         """Write an attempt or a take down; its number. Raises LogbookError, and then nothing was written."""
         self._watch_clock(entry.at)
         return self._insert(_table(entry), _row(entry, "id"))
+
+    def set_note(self, entry: Attempt | TakeEntry, note: str) -> None:
+        """Another note on an entry that was written down. Raises LogbookError, and then it is as it was."""
+        try:
+            with self._change():
+                self._base.execute(f"UPDATE {_table(entry)} SET note = ? WHERE id = ?", (note, entry.id))
+        except sqlite3.Error as error:
+            raise self._refused(error) from None
 
     def _watch_clock(self, at: str) -> None:
         try:

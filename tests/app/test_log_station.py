@@ -9,7 +9,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
 from deft_reach.formats.performance import load_performance
-from deft_reach.store.log_entries import Attempt
+from deft_reach.store.log_entries import Attempt, TakeEntry
+from deft_reach.store.logbook import Logbook
 from tests.app.conftest import click
 from tests.app.test_climb_station import let_time_pass
 
@@ -64,8 +65,9 @@ def test_attempts_show_at_once_in_pictures_and_words(station, window):
     assert len(station.tempo.points) == 5 and "clean up to 95 BPM" in station.tempo.in_words()
     xs, ys = (places.tolist() for places in station.tempo.places())
     assert xs == sorted(xs) and ys[0] > ys[3], "later is further right, faster is higher"
-    assert "10 minutes of playing on 4 days" in station.calendar.in_words()
-    assert station.calendar.day_at(station.calendar.box(NOW.date()).center()) == NOW.date()
+    assert "10 minutes of playing on 4 days" in station.practised.in_words()
+    assert station.practised.day_at(station.practised.column(NOW.date()).center()) == NOW.date()
+    assert "right hand 2" in station.practised.day_in_words(NOW.date())
     assert "right hand 5 min" in station.limbs.text()
     station.grab()
 
@@ -95,6 +97,8 @@ def test_attempts_know_the_commitment_they_were_made_by(station, window, qapp):
     window.session.change_plan("storm", tempo=117)
     QTest.keyClick(chart, Qt.Key.Key_2)
     assert [row.committed for row in window.shelf.attempts()[2:]] == ["", NOW.isoformat(), ""]
+    [*_, newest] = window.session.document.commitments_of("storm")
+    assert [row.commitment for row in window.shelf.attempts()[2:]] == ["", newest.id, ""]
     QTest.keyClick(window, Qt.Key.Key_7, CTRL)
     show(station, "Entries")
     said = [cells(station.entries.table, k)[2] for k in range(station.entries.table.rowCount())]
@@ -239,6 +243,26 @@ def test_what_is_no_recording_is_said(station, tmp_path, monkeypatch):
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(tmp_path / "gone.mid"), ""))
     press(station.takes.browse_button)
     assert "gone.mid" in station.takes.words.text()
+
+
+def test_notes_are_written_afterwards_too(station, window):
+    window.shelf.add(tried(90))
+    window.shelf.add(TakeEntry(NOW.isoformat(), "gangway", "Gangway", 90, "clean", {"advice": ["Fine."]}))
+    show(station, "Entries")
+    form = station.entries
+    assert not form.note.isEnabled()
+    for row in range(2):
+        click(form.table.viewport(), QPointF(form.table.visualItemRect(form.table.item(row, 0)).center()))
+        assert form.note.isEnabled() and form.note.text() == ""
+        form.note.setFocus()
+        QTest.keyClicks(form.note, f"left wrist, {row}")
+        QTest.keyClick(form.note, Qt.Key.Key_Return)
+        assert cells(form.table, row)[6] == f"left wrist, {row}"
+    notes = {window.shelf.attempts()[0].note, window.shelf.takes()[0].note}
+    assert notes == {"left wrist, 0", "left wrist, 1"}
+    other = Logbook(window.shelf.path)
+    assert other.attempts()[0].note in notes, "it is on disk"
+    other.close()
 
 
 def test_failures_on_easy_rungs_are_asked_about_and_unlikely_changes_are_not_offered(station, window):

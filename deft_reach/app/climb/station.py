@@ -401,6 +401,7 @@ class ClimbStation(Station):
             rung.repeats, round(seconds, 2), plan.tempo, stage.tempo_limit,
             None if evidence is None else evidence.pace, "" if evidence is None else evidence.held_by, load,
             self.card.note.text().strip(), committed=commitment.date if commitment is not None else "",
+            commitment=commitment.id if commitment is not None else "",
         )  # fmt: skip
         self.card.note.clear()
         if self.shelf.add(entry):

@@ -25,6 +25,10 @@ PLACE = 2.0
 LEFT, RIGHT, TOP, BOTTOM = 46.0, 14.0, 16.0, 22.0
 
 
+#: Whose minutes are drawn: limbs that are one side, and what it is called.
+SIDES = {"R": "right hand", "L": "left hand", "K": "bass-drum foot", "JH": "other foot"}
+
+
 class TempoChart(QWidget):
     """Attempts at the whole figure by day and tempo: filled where clean; home tempo and limit across."""
 
@@ -168,14 +172,15 @@ def _part(at: datetime, span: tuple[datetime, datetime]) -> float:
     return (at - span[0]) / (span[1] - span[0])
 
 
-class CalendarChart(QWidget):
-    """Twelve weeks as columns, a square a day, the fuller the more was practised."""
+class PracticeChart(QWidget):
+    """Six weeks along a line: above it the hands' minutes of each day, below it the feet's, each on its own side."""
 
-    WEEKS = 12
+    DAYS = 42
 
     def __init__(self) -> None:
         super().__init__()
         self.minutes: dict[date, float] = {}
+        self.limbs: dict[date, dict[str, float]] = {}
         self.today = date.today()
         self.setMinimumSize(200, 104)
         self.setAccessibleName("Days that were practised")
@@ -183,40 +188,62 @@ class CalendarChart(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(260, 130)
 
-    def show_days(self, minutes: dict[date, float], today: date) -> None:
-        self.minutes, self.today = minutes, today
+    def show_days(self, minutes: dict[date, float], limbs: dict[date, dict[str, float]], today: date) -> None:
+        """``minutes`` of playing by day, and ``limbs`` for how many of them each limb was busy."""
+        self.minutes, self.limbs, self.today = minutes, limbs, today
         self.setAccessibleDescription(self.in_words())
         self.update()
 
     def in_words(self) -> str:
-        """The weeks as text."""
+        """The last week as text."""
         since = self.today - timedelta(days=6)
         week = sum(m for day, m in self.minutes.items() if since <= day <= self.today)
         days = sum(since <= day <= self.today for day in self.minutes)
         return f"The last seven days: {week:.0f} minutes of playing on {days} day{'s' if days != 1 else ''}."
 
-    def box(self, day: date) -> QRectF:
-        """Where a day is drawn."""
-        begin = self.today - timedelta(days=self.today.weekday() + 7 * (self.WEEKS - 1))
-        column, row = divmod((day - begin).days, 7)
-        left = self._gutter
-        size = min((self.width() - left - 6) / self.WEEKS, (self.height() - 6) / 7)
-        return QRectF(left + column * size, 3 + row * size, size - 2, size - 2)
+    def day_in_words(self, day: date) -> str:
+        """One day as text."""
+        words = f"{day:%A %d %B}: {self.minutes.get(day, 0.0):.0f} min"
+        busy = [f"{name} {self._of(day, side):.0f}" for side, name in SIDES.items() if self._of(day, side) >= 0.5]
+        return f"{words}; {', '.join(busy)}" if busy else words
+
+    def _of(self, day: date, side: str) -> float:
+        """Minutes for which a hand or a foot was busy; both pedals of the left foot are one foot."""
+        busy = self.limbs.get(day, {})
+        return sum(busy.get(limb, 0.0) for limb in side)
+
+    @property
+    def _scale(self) -> float:
+        """Minutes at the end of the scale, above and below: the longest day of any limb, rounded up."""
+        days = [self.today - timedelta(days=k) for k in range(self.DAYS)]
+        longest = max((self._of(day, side) for day in days for side in SIDES), default=0.0)
+        return next((step for step in (4, 6, 8, 10, 15, 20, 30, 40, 60, 90, 120, 240) if longest <= step), 480)
 
     @property
     def _gutter(self) -> float:
-        """Room for the names of days."""
-        return 28 * max(1.0, theme.text_scale())
+        """Room for the minutes and for what is above and below."""
+        return 40 * max(1.0, theme.text_scale())
+
+    @property
+    def _line(self) -> float:
+        """Where the line is: the hands have a little more room."""
+        return 0.54 * (self.height() - 16)
+
+    def column(self, day: date) -> QRectF:
+        """Where a day is drawn, from top to bottom."""
+        wide = (self.width() - self._gutter - 8) / self.DAYS
+        k = self.DAYS - 1 - (self.today - day).days
+        return QRectF(self._gutter + k * wide, 2, wide, self.height() - 18)
 
     def day_at(self, at: QPointF) -> date | None:
         return next(
-            (day for k in range(7 * self.WEEKS) if self.box(day := self.today - timedelta(days=k)).contains(at)), None
+            (day for k in range(self.DAYS) if self.column(day := self.today - timedelta(days=k)).contains(at)), None
         )
 
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ToolTip:
             day = self.day_at(QPointF(event.pos()))  # type: ignore[attr-defined]
-            words = "" if day is None else f"{day:%A %d %B}: {self.minutes.get(day, 0.0):.0f} min"
+            words = "" if day is None else self.day_in_words(day)
             QToolTip.showText(event.globalPos(), words, self)  # type: ignore[attr-defined]
             return True
         return super().event(event)
@@ -225,27 +252,36 @@ class CalendarChart(QWidget):
         c = theme.colours()
         painter = sheet_painter(self)
         small, muted = theme.lettering(8.5), QColor(c.muted)
-        for row, name in ((0, "Mon"), (3, "Thu"), (6, "Sun")):
-            day = self.today - timedelta(days=self.today.weekday() - row)
-            label(
-                painter,
-                QPointF(self._gutter - 4, self.box(day).center().y()),
-                name,
-                small,
-                muted,
-                Qt.AlignmentFlag.AlignRight,
-            )
-        for k in range(7 * self.WEEKS):
+        line, scale, right_end = self._line, self._scale, self.width() - 8.0
+        up, down = line - 6, self.height() - 18 - line
+        to_right = Qt.AlignmentFlag.AlignRight
+        for share in (0.5, 1.0):
+            for y, words in ((line - up * share, f"{scale * share:g} min"), (line + down * share, "")):
+                painter.setPen(QPen(QColor(c.grid), 1))
+                painter.drawLine(QPointF(self._gutter, y), QPointF(right_end, y))
+                if words:
+                    label(painter, QPointF(self._gutter - 4, y), words, small, muted, to_right)
+        label(painter, QPointF(self._gutter - 4, line + down * 0.5), "feet", small, muted, to_right)
+        for k in range(self.DAYS):
             day = self.today - timedelta(days=k)
-            box = self.box(day)
-            if box.left() < self._gutter - 1:
-                continue
-            minutes = self.minutes.get(day, 0.0)
-            painter.setPen(QPen(QColor(c.ink if day == self.today else c.line), 1))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(box)
-            if minutes > 0:
-                # From below up: an hour fills it.
-                high = max(2.0, min(1.0, minutes / 60) * box.height())
-                painter.fillRect(QRectF(box.left() + 1, box.bottom() - high, box.width() - 1, high), QColor(c.right))
+            box = self.column(day)
+            half = box.width() / 2
+            for side, (place, way, colour) in {
+                "L": (0, -1, c.left), "R": (1, -1, c.right), "JH": (0, 1, c.muted), "K": (1, 1, c.ink),
+            }.items():  # fmt: skip
+                high = min(1.0, self._of(day, side) / scale) * (up if way < 0 else down)
+                if high > 0:
+                    top = line - high if way < 0 else line
+                    left = box.left() + place * half + 0.5
+                    painter.fillRect(QRectF(left, top, half - 1, max(1.5, high)), QColor(colour))
+            if day.weekday() == 0:
+                painter.setPen(QPen(QColor(c.line), 1))
+                painter.drawLine(QPointF(box.left(), line - 3), QPointF(box.left(), line + 3))
+            if day.weekday() == 0 and (k // 7) % 2 == 0 and box.left() < right_end - 40 * theme.text_scale():
+                at = QPointF(box.left(), self.height() - 7)
+                label(painter, at, f"{day:%d %b}", small, muted, Qt.AlignmentFlag.AlignLeft)
+        painter.setPen(QPen(QColor(c.ink), 1.2))
+        painter.drawLine(QPointF(self._gutter, line), QPointF(right_end, line))
+        today = self.column(self.today)
+        painter.drawLine(QPointF(today.right(), line - 7), QPointF(today.right(), line + 7))
         painter.end()

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QLabel,
+    QLineEdit,
     QPushButton,
     QTableWidget,
     QVBoxLayout,
@@ -46,6 +47,14 @@ class EntriesForm(Listener):
         columns = ["when", "plan", "as committed", "stage", "tempo", "verdict", "note"]
         make_list(self.table, "Attempts and takes, the newest first", columns, wide=(1, 6))
         column.addWidget(self.table, 1)
+        self.note = QLineEdit()
+        self.note.setPlaceholderText("note on the chosen entry")
+        self.note.setAccessibleName("Note on the chosen entry")
+        self.note.setToolTip("Enter keeps it")
+        self.note.setMaxLength(500)
+        self.note.setEnabled(False)
+        column.addWidget(self.note)
+        self._rows: list[Attempt | TakeEntry] = []
         row = QHBoxLayout()
         self.words = QLabel()
         self.words.setWordWrap(True)
@@ -57,11 +66,13 @@ class EntriesForm(Listener):
         column.addLayout(row)
         self.export_button.clicked.connect(self.export)
         self.import_button.clicked.connect(self.bring_in)
+        self.table.currentCellChanged.connect(lambda row, *_: self._chosen(row))
+        self.note.returnPressed.connect(self._keep_note)
         shelf.changed.connect(self._heard)
         self.follow(shown_later=True)
 
     def refresh(self) -> None:
-        rows = self.shelf.newest(MOST)
+        self._rows = rows = self.shelf.newest(MOST)
         self.table.setRowCount(len(rows))
         for k, row in enumerate(rows):
             cells = (row.at.replace("T", " ")[:16], row.plan_name, *_cells(row))
@@ -70,6 +81,17 @@ class EntriesForm(Listener):
         waits = f" {len(self.shelf.waiting)} entries wait to be written." if self.shelf.waiting else ""
         say(self.words, f"{problem}.{waits}" if problem else f"{self.shelf.count()} entries in {self.shelf.path}.",
             "error" if problem else "hint")  # fmt: skip
+
+    def _chosen(self, row: int) -> None:
+        there = 0 <= row < len(self._rows)
+        self.note.setEnabled(there)
+        self.note.setText(self._rows[row].note if there else "")
+
+    def _keep_note(self) -> None:
+        """The note goes to the chosen entry."""
+        row = self.table.currentRow()
+        if 0 <= row < len(self._rows) and not self.shelf.set_note(self._rows[row], self.note.text().strip()):
+            say(self.words, f"{self.shelf.problem}. The note was not kept.", "error")
 
     def export(self) -> None:
         name, kind = QFileDialog.getSaveFileName(self, "Export the logbook", "logbook.json", FILES)
@@ -136,4 +158,5 @@ def _cells(row: Attempt | TakeEntry) -> tuple[str, str, str, str, str]:
     """Since when it is committed so, stage, tempo, verdict and note."""
     if isinstance(row, Attempt):
         return row.committed[:10], row.stage, f"{row.tempo:g} BPM × {row.repeats}", row.verdict, row.note
-    return "", "take", f"{row.tempo:.0f} BPM", row.verdict, "; ".join(row.found.get("advice", [])[:1])
+    what = "hand test" if row.plan == "hand test" else "take"
+    return "", what, f"{row.tempo:.0f} BPM", row.verdict, row.note or "; ".join(row.found.get("advice", [])[:1])

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app.canvas.explain import limb_name
 from deft_reach.app.log.calibration_form import CalibrationForm
-from deft_reach.app.log.charts import CalendarChart, TempoChart
+from deft_reach.app.log.charts import PracticeChart, TempoChart
 from deft_reach.app.log.entries_form import EntriesForm
 from deft_reach.app.log.hand_test_form import HandTestForm
 from deft_reach.app.log.recorder import Recorder
@@ -57,7 +57,7 @@ class LogStation(Station):
         room.setFrameShape(QScrollArea.Shape.NoFrame)
         self.plans = QTableWidget()
         make_list(self.plans, "Plans and how far they have come", ["plan", "state", "clean", "home"], wide=(0,))
-        self.calendar = CalendarChart()
+        self.practised = PracticeChart()
         self.limbs = QLabel()
         self.limbs.setObjectName("hint")
         self.limbs.setWordWrap(True)
@@ -66,7 +66,7 @@ class LogStation(Station):
         column = QVBoxLayout(days)
         column.setContentsMargins(8, 0, 8, 4)
         column.setSpacing(2)
-        column.addWidget(self.calendar, 1)
+        column.addWidget(self.practised, 1)
         column.addWidget(self.limbs)
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
         parts = [Panel("What next", room), Panel("Plans", self.plans), Panel("Practised", days)]
@@ -120,10 +120,10 @@ class LogStation(Station):
             part = f", the newest {MOST:,} attempts" if len(points) == MOST else ""
             self.tempo_panel.set_note(f"{plan.name}: filled is clean, half is rough, empty is not yet{part}")
         worked = self.shelf.worked()
-        self.calendar.show_days(worked.days, now.date())
+        self.practised.show_days(worked.days, worked.by_day, now.date())
         kit, busy = self.session.kit, sorted(worked.limbs.items())
         words = [f"{limb_name(kit, limb)} {minutes:.0f} min" for limb, minutes in busy if minutes >= 0.5]
-        self.limbs.setText(self.calendar.in_words() + (f" In all: {', '.join(words)}." if words else ""))
+        self.limbs.setText(self.practised.in_words() + (f" In all: {', '.join(words)}." if words else ""))
         news = "; ".join(self.shelf.news()) or self.shelf.problem
         if news:
             self.tempo_panel.set_note(news)
