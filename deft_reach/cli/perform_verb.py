@@ -21,7 +21,7 @@ from deft_reach.core.player import CONSTANTS
 from deft_reach.core.practice.hand_test import perform_test, usual_constants
 from deft_reach.core.practice.performance import Faults, simulate
 from deft_reach.core.practice.ramp import Ramp, RampError, parse_ramp
-from deft_reach.formats.general_midi import hand_test_keys, key_of
+from deft_reach.formats.general_midi import hand_test_keys, pattern_keys
 from deft_reach.formats.performance import dump_performance
 from deft_reach.store.atomic import write_atomic
 
@@ -135,7 +135,7 @@ def run(args: argparse.Namespace) -> int:
         raise InputError("only a pattern with strokes and a settled sticking can be performed")
     chosen = {field: getattr(args, field) / by for _, field, by, *_ in FAULTS if getattr(args, field) is not None}
     chosen |= {field: round(chosen[field]) for field in ("count_in", "broken_off") if field in chosen}
-    keys = [key_of(asked.kit, s.voice, s.limb, s.marks) for s in asked.pattern.strokes]
+    keys, graces = pattern_keys(asked.kit, asked.pattern)
     limits = None
     if args.strain:
         report = analyse(asked.pattern, asked.kit, asked.player, asked.tempo, repeat=True, weights=asked.weights)
@@ -145,7 +145,7 @@ def run(args: argparse.Namespace) -> int:
         ramp = _ramp(args.ramp)
         rounds, tempi = ramp.rounds, ramp.tempi.tolist()
     faults = Faults(**chosen, seed=args.seed)
-    played = simulate(asked.pattern, keys, asked.tempo, faults, rounds, tempi, limits)
+    played = simulate(asked.pattern, keys, asked.tempo, faults, rounds, tempi, limits, graces)
     try:
         write_atomic(Path(args.out), dump_performance(played.hits))
     except OSError as error:

@@ -10,7 +10,7 @@ from deft_reach.cli.inputs import InputError, add_pattern_options, guarded, ques
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.practice.ramp import RampError, RampTake, check_ramp, parse_ramp
 from deft_reach.core.practice.take import Take, TakeError, check_take
-from deft_reach.formats.general_midi import key_of, kit_keys
+from deft_reach.formats.general_midi import kit_keys, pattern_keys
 from deft_reach.formats.performance import MAX_BYTES, load_performance
 from deft_reach.store.documents import read_file
 
@@ -54,7 +54,7 @@ def run(args: argparse.Namespace) -> int:
     if args.tolerance is not None and not 1 <= args.tolerance <= 200:
         raise InputError(f"--tolerance is {args.tolerance:g}; expected 1 to 200 ms")
     hits = guarded(Path(args.performance), lambda path: load_performance(read_file(path, MAX_BYTES)))
-    keys = [key_of(asked.kit, s.voice, s.limb, s.marks) for s in asked.pattern.strokes]
+    keys, graces = pattern_keys(asked.kit, asked.pattern)
     try:
         if args.ramp is not None:
             ramp = check_ramp(asked.pattern, keys, hits, parse_ramp(args.ramp))
@@ -63,7 +63,7 @@ def run(args: argparse.Namespace) -> int:
         found = check_take(
             asked.pattern, keys, hits, asked.tempo, asked.kit, repeat=asked.repeat, tolerance_ms=args.tolerance,
             free=_groups(asked.pattern, args.free), dynamics=args.dynamics,
-            kit_keys=kit_keys(asked.kit),
+            kit_keys=kit_keys(asked.kit), grace_keys=graces,
         )  # fmt: skip
     except TakeError as error:
         raise InputError(f"{args.performance}: {error}") from None

@@ -10,6 +10,7 @@ from typing import Final, NamedTuple
 from deft_reach.core.kit import Kit, Piece
 from deft_reach.core.layouts import layout
 from deft_reach.core.limbs import EITHER, HAT_FOOT, KICK, RIGHT, SECOND_KICK
+from deft_reach.core.pattern import Pattern
 
 BASS, BASS_2 = 36, 35
 SNARE, SIDE_STICK, SNARE_2, CLAVES = 38, 37, 40, 75
@@ -115,6 +116,17 @@ def kit_keys(kit: Kit) -> frozenset[int]:
         if code in kit:
             found.add(key)
     return frozenset(found)
+
+
+def pattern_keys(kit: Kit, pattern: Pattern) -> tuple[list[int], dict[int, int]]:
+    """The key of each stroke, and by stroke that of its graces where they fall on another voice."""
+    keys = [key_of(kit, s.voice, s.limb, s.marks) for s in pattern.strokes]
+    graces = {
+        s.index: key_of(kit, s.grace_voice, RIGHT, s.grace_marks)
+        for s in pattern.strokes
+        if s.grace and s.grace_voice
+    }
+    return keys, graces
 
 
 def hand_test_keys(kit: Kit) -> dict[str, int]:

@@ -39,7 +39,7 @@ from deft_reach.core.practice.performance import Faults, Hit, simulate
 from deft_reach.core.practice.take import Take, TakeError, check_take
 from deft_reach.core.report import Report
 from deft_reach.core.session import Session
-from deft_reach.formats.general_midi import key_of, kit_keys
+from deft_reach.formats.general_midi import kit_keys, pattern_keys
 from deft_reach.formats.performance import MAX_BYTES, dump_performance, load_performance
 from deft_reach.formats.plain_text import DocumentError
 from deft_reach.sound.midi_ports import input_names
@@ -199,7 +199,7 @@ class TakeForm(Listener):
         if self.session.plan is None or pattern is None or not pattern.strokes or pattern.unassigned:
             say(self.words, "The plan in view has to be readable, with a hand for every stroke.", "error")
             return None
-        return [key_of(self.session.kit, s.voice, s.limb, s.marks) for s in pattern.strokes]
+        return pattern_keys(self.session.kit, pattern)[0]
 
     def browse(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Check a recording", "", "MIDI files (*.mid *.midi)")
@@ -224,7 +224,9 @@ class TakeForm(Listener):
         keys, plan, pattern = self._keys(), self.session.plan, self.session.pattern()
         if keys is None or plan is None or pattern is None:
             return None
-        return simulate(pattern, keys, plan.tempo, self._faults(), self.rounds.value()).hits
+        graces = pattern_keys(self.session.kit, pattern)[1]
+        faults, rounds = self._faults(), self.rounds.value()
+        return simulate(pattern, keys, plan.tempo, faults, rounds, grace_keys=graces).hits
 
     def simulate(self) -> None:
         """The simulated kit plays the plan in view, with the chosen faults, and is checked."""
@@ -262,7 +264,7 @@ class TakeForm(Listener):
         def check(_: object) -> Take:
             return check_take(
                 pattern, keys, hits, plan.tempo, kit, repeat=repeat, free=free, dynamics=dynamics,
-                kit_keys=kit_keys(kit),
+                kit_keys=kit_keys(kit), grace_keys=pattern_keys(kit, pattern)[1],
             )  # fmt: skip
 
         self._asker.ask(check)

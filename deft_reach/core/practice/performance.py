@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final, NamedTuple
 
@@ -92,11 +92,13 @@ def simulate(
     rounds: int = 1,
     tempi: Sequence[float] | None = None,
     limits: Sequence[float | None] | None = None,
+    grace_keys: Mapping[int, int] | None = None,
 ) -> Played:
     """The simulated electronic kit plays a pattern ``rounds`` times; ``keys`` has a General MIDI key for each stroke.
 
     ``tempi`` gives each round a tempo of its own. ``limits`` are each stroke's tempo limit: above it a stroke comes
-    too late, the later the further above.
+    too late, the later the further above. ``grace_keys`` has the keys of graces that fall on another pad than their
+    stroke, by the stroke's index.
 
     It begins half a second in, as a drummer does who has just pressed a button.
     """
@@ -141,7 +143,8 @@ def simulate(
             bare = faults.bare > 0 and bool(s.grace) and random.random() < faults.bare
             for k in range(0 if bare else GRACE_NOTES[s.grace], 0, -1):
                 before = FLAM_S * faults.grace_width + GRACES_APART_S * (k - 1)
-                hits.append(Hit(time - before, key, round(GHOST + (level - GHOST) * 0.15)))
+                pad = (grace_keys or {}).get(s.index, key)
+                hits.append(Hit(time - before, pad, round(GHOST + (level - GHOST) * 0.15)))
             hits.append(Hit(time, key, max(1, min(127, level))))
             if faults.extra and random.random() < faults.extra:
                 hits.append(Hit(time + 0.37 * whole / 16, key, max(1, level - 30)))

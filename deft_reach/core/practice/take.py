@@ -196,8 +196,11 @@ def check_take(
     free: Collection[int] = (),
     dynamics: bool = True,
     kit_keys: Collection[int] = (),
+    grace_keys: Mapping[int, int] | None = None,
 ) -> Take:
     """Hold a performance against a pattern; ``keys`` has the General MIDI key of each stroke.
+
+    ``grace_keys`` has those of graces that fall on another pad than their stroke, by the stroke's index.
 
     ``kit_keys`` are the keys that the kit's pieces send: hits of other keys that no stroke wants are not counted.
 
@@ -215,18 +218,9 @@ def check_take(
         raise TakeError("there are no drum hits in this performance")
     played, ignored = _without_double_triggers(played)
     return _Check(
-        pattern,
-        keys,
-        played,
-        tempo,
-        kit,
-        repeat,
-        tolerance_ms,
-        frozenset(free),
-        dynamics,
-        frozenset(kit_keys),
-        ignored,
-    ).run()
+        pattern, keys, played, tempo, kit, repeat, tolerance_ms, frozenset(free), dynamics, frozenset(kit_keys),
+        grace_keys or {}, ignored,
+    ).run()  # fmt: skip
 
 
 def _without_double_triggers(hits: Sequence[Hit]) -> tuple[list[Hit], list[Ignored]]:
@@ -257,9 +251,10 @@ class _Check:
     def __init__(
         self, pattern: Pattern, keys: Sequence[int], hits: list[Hit], tempo: float, kit: Kit, repeat: bool,
         tolerance_ms: float | None, free: frozenset[int], dynamics: bool, kit_keys: frozenset[int],
-        ignored: Sequence[Ignored],
+        grace_keys: Mapping[int, int], ignored: Sequence[Ignored],
     ) -> None:  # fmt: skip
         self.judge_dynamics = dynamics
+        self.grace_pads = {index: pad_of(key) for index, key in grace_keys.items()}
         self.kit_keys, self.keys = kit_keys, [hit.key for hit in hits]
         self.ignored = list(ignored)
         self.pattern, self.tempo, self.kit, self.free = pattern, tempo, kit, free
@@ -517,7 +512,8 @@ class _Check:
         ]
         taken: set[int] = set()
         for k in graced:
-            at, pad = self.times[self.match[k]], self.wanted[k]
+            at = self.times[self.match[k]]
+            pad = self.grace_pads.get(int(self.stroke[k]), self.wanted[k])
             near = np.flatnonzero((self.pads == pad) & (self.times < at) & (self.times > at - GRACE_S))
             mine = [int(j) for j in near if int(j) not in used]
             self.graces[k] = mine

@@ -15,7 +15,7 @@ from deft_reach.core.practice.performance import FLAM_S, Faults, Hit, simulate
 from deft_reach.core.practice.take import TakeError, check_take, pair_hits
 from deft_reach.core.rudiments import RUDIMENTS
 from deft_reach.formats.document import load_document
-from deft_reach.formats.general_midi import key_of, kit_keys
+from deft_reach.formats.general_midi import key_of, kit_keys, pattern_keys
 from deft_reach.formats.performance import dump_performance, load_performance
 
 KIT = layout("five-double")
@@ -512,3 +512,15 @@ def test_every_demo_plan_played_as_written_is_clean(plan):
     hits = simulate(pattern, own, plan.tempo, Faults(), 3).hits
     found = check_take(pattern, own, hits, plan.tempo, kit, repeat=True, kit_keys=kit_keys(kit))
     assert found.verdict == "clean", found.advice
+
+
+@pytest.mark.parametrize("text", ["/4 f[t1]R fL@ft f[t2]R> L", "/4 d[t1]R@sn L d[ft]R L", "/8 f[sn>]R@t1 L R L"])
+def test_graces_on_a_pad_of_their_own_are_their_strokes_graces(text):
+    pattern = parse(text)
+    own, graces = pattern_keys(FIVE, pattern)
+    assert graces
+    hits = simulate(pattern, own, 90, Faults(), 4, grace_keys=graces).hits
+    found = check_take(pattern, own, hits, 90, FIVE, repeat=True, grace_keys=graces, kit_keys=kit_keys(FIVE))
+    assert found.verdict == "clean" and not found.extra, found.advice
+    for row in found.places:
+        assert row.grace is None or row.grace["there"] == 4
