@@ -48,6 +48,8 @@ class Transport(QObject):
         self.speed = 100
         self.click = False
         self.clicks = Clicks()
+        #: A tempo for each round (BPM), where it is not the plan's own.
+        self.tempi: tuple[float, ...] = ()
         self.count_in = True
         self.part = "whole"
         self.clock = time.perf_counter
@@ -109,6 +111,7 @@ class Transport(QObject):
         self.performance = Performance(
             report.pattern, self.session.kit, plan.tempo * self.speed / 100, start=start, end=end, repeat=repeat,
             click=self.click, clicks=self.clicks, count_in=report.pattern.meter[0] if self.count_in else 0,
+            tempi=[tempo * self.speed / 100 for tempo in self.tempi],
         )  # fmt: skip
         self._output = open_output(self.performance)
         if self._output is None and not self._told:

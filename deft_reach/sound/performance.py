@@ -6,9 +6,10 @@ Each onset is rounded once, from its exact time: nothing adds up, however long i
 from __future__ import annotations
 
 import math
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
+from collections.abc import Sequence
 from fractions import Fraction
-from itertools import pairwise
+from itertools import accumulate, pairwise
 from typing import NamedTuple
 
 import numpy as np
@@ -37,13 +38,15 @@ class Hit(NamedTuple):
 class Performance:
     """A stretch of a pattern played at a tempo, once or over and over.
 
-    ``start`` and ``end`` are whole notes; ``count_in`` is how many beats are clicked before. ``block`` gives any
-    stretch of samples; sample 0 is where the count-in begins. ``hat_chokes``: a closed hi-hat stops an open one.
+    ``start`` and ``end`` are whole notes. With ``tempi`` (BPM) it is played once at each of them, one after the
+    other; ``count_in`` is how many beats are clicked before. ``block`` gives any stretch of samples; sample 0 is
+    where the count-in begins.
     """
 
     def __init__(
         self, pattern: Pattern, kit: Kit, tempo: float, *, start: Fraction = Fraction(0), end: Fraction | None = None,
         repeat: bool = False, click: bool = False, count_in: int = 0, clicks: Clicks = EVERY_BEAT,
+        tempi: Sequence[float] = (),
     ) -> None:  # fmt: skip
         self.pattern, self.tempo, self.repeat, self.clicks = pattern, tempo, repeat, clicks
         self.start = start
@@ -59,8 +62,26 @@ class Performance:
         ]
         self.bars = 0
         self.hits = sorted([*self._strokes(kit), *(self._clicks() if click else ())], key=lambda hit: hit.time)
+        #: When each round begins (seconds), and how long a whole note is in it.
+        self.begins, self.wholes = [0.0], [self.whole]
+        if tempi:
+            self._ramp(tempi)
         self._times = [hit.time for hit in self.hits]
         self._longest = max([*(len(h.sound) for h in self.hits), *(len(h.sound) for h in self.count), 1])
+
+    def _ramp(self, tempi: Sequence[float]) -> None:
+        """Round after round at its own tempo, laid out as one."""
+        part = float(self.end - self.start)
+        self.wholes = [240.0 / tempo for tempo in tempi]
+        self.begins = [0.0, *accumulate(part * whole for whole in self.wholes)]
+        self.length, self.repeat = self.begins.pop(), False
+        self.hits = [
+            hit._replace(time=begin + hit.time * whole / self.whole, bar=hit.bar + number * self.bars)
+            for number, (begin, whole) in enumerate(zip(self.begins, self.wholes))
+            for hit in self.hits
+        ]
+        self.lead_in *= self.wholes[0] / self.whole
+        self.count = [hit._replace(time=hit.time * self.wholes[0] / self.whole) for hit in self.count]
 
     def _strokes(self, kit: Kit) -> list[Hit]:
         found = []
@@ -131,7 +152,9 @@ class Performance:
         time = sample / RATE - self.lead_in
         if time < 0 or (not self.repeat and time >= self.length):
             return None
-        return float(self.start) + math.fmod(time, self.length) / self.whole
+        into = math.fmod(time, self.length)
+        number = bisect_right(self.begins, into) - 1
+        return float(self.start) + (into - self.begins[number]) / self.wholes[number]
 
     def block(self, start: int, count: int) -> Samples:
         """``count`` samples from sample ``start`` on."""

@@ -346,3 +346,30 @@ def test_a_session_from_the_first_rung_to_home_by_keys_alone(station, window, qa
     QTest.keyClick(window, Qt.Key.Key_7, CTRL)
     qapp.processEvents()
     assert "Clean at home tempo" in window.log_station.next.text()
+
+
+def test_a_ramp_goes_from_the_first_tempo_to_home_in_one_go(station, window, qapp):
+    transport, now = window.transport, [5000.0]
+    transport.clock = station.clock = lambda: now[0]
+    transport.count_in = False
+    transport._timer.setInterval(10**6)
+    station.card.ramp_rounds.setFocus()
+    station.card.ramp_rounds.selectAll()
+    QTest.keyClicks(station.card.ramp_rounds, "5")
+    QTest.keyClick(station.card.ramp_rounds, Qt.Key.Key_Return)
+    first = station.runner.rungs[0].tempo
+    press(station.card.ramp_button)
+    assert transport.playing and not transport.tempi
+    seen = []
+    while transport.playing and now[0] < 5400:
+        now[0] += 0.05
+        transport._timer.timeout.emit()
+        qapp.processEvents()
+        if transport.playing and station.card.tempo.text() not in seen:
+            seen.append(station.card.tempo.text())
+    assert seen[0] == f"{first:.0f} BPM" and seen[-1] == "88 BPM" and len(seen) == 5
+    assert f"as the ramp {first:g}-88x5" in station.card.move.text()
+    assert station.minutes > 0 and not window.shelf.attempts() and station._seconds == 0
+    QTest.keyClick(station.chart, Qt.Key.Key_Space)
+    assert transport.playing and transport.performance.repeat, "a rung has one tempo again"
+    transport.stop()

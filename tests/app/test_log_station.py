@@ -357,3 +357,22 @@ def test_groups_that_may_be_laid_back(station, window, qtbot):
     press(form.play)
     qtbot.waitUntil(lambda: form.found is not None, timeout=20_000)
     assert form.found.verdict == "clean"
+
+
+def test_a_ramp_is_checked_for_where_it_gives_out(station, window, qtbot):
+    form = station.takes
+    form.ramp.setFocus()
+    QTest.keyClicks(form.ramp, "nonsense")
+    press(form.play)
+    assert "such as 80-140x12" in form.words.text() and form.words.objectName() == "error"
+    form.ramp.selectAll()
+    QTest.keyClicks(form.ramp, "80-220x15")
+    press(form.play)
+    qtbot.waitUntil(lambda: form.verdict.isVisible() and "Holds" in form.verdict.text(), timeout=20_000)
+    assert "15 rounds" in form.verdict.text() and "gives out at" in form.advice.text()
+    assert not form.limbs.isVisible()
+    form.ramp.selectAll()
+    QTest.keyClick(form.ramp, Qt.Key.Key_Delete)
+    press(form.play)
+    qtbot.waitUntil(lambda: "Holds" not in form.verdict.text(), timeout=20_000)
+    assert form.limbs.isVisible()

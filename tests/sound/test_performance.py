@@ -191,3 +191,22 @@ def test_clicks_fall_silent_for_bars_and_come_back_to_the_sample():
 def test_clicks_that_cannot_be_are_refused(wrong):
     with pytest.raises(ValueError):
         Clicks(**wrong)
+
+
+def test_a_ramp_is_played_round_after_round_at_its_tempi():
+    pattern = parse("/4 Rx Lx Rx Lx |")
+    tempi = [60.0, 90.0, 120.0]
+    performance = Performance(pattern, FIVE, 60, tempi=tempi, click=True, clicks=Clicks("first beats", 1, 1))
+    begins = [0.0, 4.0, 4.0 + 8 / 3]
+    strokes = [hit.time for hit in performance.hits if hit.stroke is not None]
+    assert strokes == pytest.approx([b + k * 60 / t for b, t in zip(begins, tempi) for k in range(4)])
+    assert performance.length == pytest.approx(begins[-1] + 2.0) and not performance.repeat
+    attack = onsets(np.tanh(stroke_sound(FIVE, "sn", "R", "x") * 0.6))[0]
+    quiet = Performance(pattern, FIVE, 60, tempi=tempi)
+    heard = [at - attack for at in onsets(quiet.block(0, quiet.samples))]
+    assert heard == [round(time * RATE) for time in strokes]
+    for time, place in ((0.0, 0.0), (2.0, 0.5), (4.0, 0.0), (4.0 + 4 / 3, 0.5), (begins[2] + 0.5, 0.25)):
+        assert performance.position(round((time + 1e-4) * RATE)) == pytest.approx(place, abs=1e-3)
+    # The silent bar is the second round's.
+    clicks = [hit for hit in performance.hits if hit.stroke is None]
+    assert [performance._is_silent(hit, 0) for hit in clicks] == [False, True, False]

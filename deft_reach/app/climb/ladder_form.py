@@ -200,7 +200,9 @@ class LadderForm(QWidget):
     def say_equivalents(self, rows: tuple[Equivalent, ...], minutes: float, ends: str = "") -> None:
         """How long it is, what the target is as fast as, and where it ends short of it."""
         same = ", ".join(
-            f"{e.grid} at {e.tempo:g}" for e in rows if e.grid in ("eighth triplets", "sixteenths", "thirty-seconds")
+            f"{e.grid} at {e.tempo:.0f}"
+            for e in rows
+            if e.grid in ("eighth triplets", "sixteenths", "thirty-seconds")
         )
         text = f"About {minutes:.0f} min of playing."
         if same:

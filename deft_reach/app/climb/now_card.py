@@ -10,6 +10,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
+    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
@@ -27,11 +28,13 @@ NOTE_KEY = "4"
 
 
 class NowCard(QWidget):
-    """``judged`` carries a verdict; ``play`` wants the rung played, or stopped; ``rested`` says a break was taken."""
+    """``judged`` carries a verdict; ``play`` wants the rung played, or stopped, ``ramp`` the ramp; ``rested`` says a
+    break was taken."""
 
     judged = Signal(str)
     play = Signal()
     rested = Signal()
+    ramp = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -95,6 +98,19 @@ class NowCard(QWidget):
         self.pause.setObjectName("quiet")
         low = QHBoxLayout()
         low.addWidget(self.caution, 1)
+        self.ramp_button = QPushButton("Ramp")
+        self.ramp_button.setObjectName("quiet")
+        self.ramp_button.setToolTip(
+            "This stage from the first tempo to home in one go, a little faster every time: where does it give out?"
+        )
+        self.ramp_button.clicked.connect(self.ramp.emit)
+        self.ramp_rounds = QSpinBox()
+        self.ramp_rounds.setRange(3, 60)
+        self.ramp_rounds.setValue(12)
+        self.ramp_rounds.setSuffix(" rounds")
+        self.ramp_rounds.setAccessibleName("How many rounds a ramp has")
+        low.addWidget(self.ramp_rounds, 0, Qt.AlignmentFlag.AlignTop)
+        low.addWidget(self.ramp_button, 0, Qt.AlignmentFlag.AlignTop)
         low.addWidget(self.pause, 0, Qt.AlignmentFlag.AlignTop)
         column.addLayout(low)
         column.addStretch(1)
@@ -107,6 +123,7 @@ class NowCard(QWidget):
         for button in self.buttons.values():
             button.setEnabled(runner is not None)
         self.note.setEnabled(runner is not None)
+        self.ramp_button.setEnabled(runner is not None)
         self.start.setText("Stop" if playing else "Play the rung")
         if runner is None:
             self.tempo.setText("–")

@@ -29,6 +29,7 @@ from deft_reach.core.practice.calibration import evidence_of
 from deft_reach.core.practice.cautions import ALWAYS, HEAT, LEVELS, hearing_words
 from deft_reach.core.practice.chunks import build_chunks
 from deft_reach.core.practice.ladder import LadderError, build_ladder, equivalents, seconds_of
+from deft_reach.core.practice.ramp import Ramp
 from deft_reach.core.practice.runner import Runner, efforts
 from deft_reach.core.practice.stages import Stage, build_up, chain_of
 from deft_reach.core.session import Session
@@ -60,6 +61,8 @@ class ClimbStation(Station):
         self.now: Callable[[], datetime] = lambda: datetime.now().astimezone()
         self._key: object = None
         self._played = 0
+        #: The ramp that is being played; None where a rung is.
+        self._ramp: Ramp | None = None
         self._last_position: float | None = None
         self._playing_since: float | None = None
         self._seconds = 0.0
@@ -96,6 +99,7 @@ class ClimbStation(Station):
         self.card.judged.connect(self.judge)
         self.card.play.connect(self.play)
         self.card.rested.connect(self._rested)
+        self.card.ramp.connect(self.play_ramp)
         self.card.note.returnPressed.connect(self.chart.setFocus)
         self.view.moved.connect(self._moved)
         self.view.refused.connect(lambda: self.weave_panel.set_note("A stage is made from the plan: edit that."))
@@ -310,6 +314,40 @@ class ClimbStation(Station):
         # What is chosen elsewhere for the click stays so.
         self.transport.click = click
 
+    def play_ramp(self) -> None:
+        """Play the stage from the first tempo of its ladder to home, a little faster every round; or stop."""
+        runner, plan = self.runner, self.climbed
+        if runner is None or plan is None:
+            return
+        if self.transport.playing:
+            self.transport.stop()
+            return
+        first = min(rung.tempo for rung in runner.rungs)
+        self._note_rest()
+        self._ramp = ramp = Ramp(first, plan.tempo, self.card.ramp_rounds.value())
+        self._played, self._last_position = 0, None
+        click, self.transport.click = self.transport.click, self.card.click.isChecked()
+        self.transport.tempi = tuple(ramp.tempi.tolist())
+        self.transport.start()
+        # What is chosen elsewhere for the click stays so, and what is played next has its own tempo.
+        self.transport.click, self.transport.tempi = click, ()
+        if self.transport.playing:
+            self.card.tempo.setText(f"{first:.0f} BPM")
+        else:
+            self._ramp = None
+
+    def _ramp_ended(self) -> None:
+        """It was played, and counts for the day, but it is no verdict on the rung."""
+        ramp, self._ramp = self._ramp, None
+        assert ramp is not None
+        self.minutes += self._seconds / 60
+        self._played, self._seconds = 0, 0.0
+        self._show()
+        self.card.move.setText(
+            f"That was a ramp from {ramp.start:.0f} to {ramp.end:.0f} BPM. Recorded, Log says where it gave out: "
+            f"check the take as the ramp {ramp.start:g}-{ramp.end:g}x{ramp.rounds}."
+        )
+
     def _moved(self) -> None:
         """Count how often it has been through."""
         position, runner = self.view.position, self.runner
@@ -317,9 +355,12 @@ class ClimbStation(Station):
             return
         if self._last_position is not None and position < self._last_position - 1e-6:
             self._played += 1
-            if self._played >= runner.rung.repeats:
+            if self._ramp is None and self._played >= runner.rung.repeats:
                 self._stop_soon.start()
             self.card.show_runner(runner, True, self._played)
+            if self._ramp is not None:
+                tempo = self._ramp.tempi[min(self._played, self._ramp.rounds - 1)]
+                self.card.tempo.setText(f"{tempo:.0f} BPM")
         self._last_position = position
 
     def _transport_changed(self) -> None:
@@ -332,6 +373,9 @@ class ClimbStation(Station):
             self._seconds += max(0.0, now - self._playing_since)
             self._playing_since = None
             self._last_active = now
+            if self._ramp is not None:
+                self._ramp_ended()
+                return
         if self.runner is not None:
             self.card.show_runner(self.runner, self.transport.playing, self._played)
 

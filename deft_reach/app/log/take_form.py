@@ -36,6 +36,7 @@ from deft_reach.app.words import VERDICT_WORDS, say, sentence
 from deft_reach.core.document import Plan
 from deft_reach.core.practice.calibration import evidence_of_take
 from deft_reach.core.practice.performance import Faults, Hit, simulate
+from deft_reach.core.practice.ramp import Ramp, RampError, RampTake, check_ramp, parse_ramp
 from deft_reach.core.practice.take import Take, TakeError, check_take
 from deft_reach.core.report import Report
 from deft_reach.core.session import Session
@@ -136,7 +137,14 @@ class TakeForm(Listener):
         self.free.setPlaceholderText("none")
         self.free.setToolTip("Numbers of groups, from 1: their timing is shown and not judged")
         self.free.setAccessibleName("Groups that may be laid back or stretched")
+        self.ramp = QLineEdit()
+        self.ramp.setPlaceholderText("none, or 80-140x12")
+        self.ramp.setToolTip(
+            "Played from one tempo to another in so many rounds: the check says where strokes gave out"
+        )
+        self.ramp.setAccessibleName("Ramp that was played")
         form.addRow("laid-back groups", self.free)
+        form.addRow("ramp", self.ramp)
         form.addRow("played", self.rounds)
         self.faults: dict[str, QDoubleSpinBox] = {}
         for name, words, suffix, low, high, step, _, neutral in FAULTS:
@@ -226,7 +234,25 @@ class TakeForm(Listener):
             return None
         graces = pattern_keys(self.session.kit, pattern)[1]
         faults, rounds = self._faults(), self.rounds.value()
-        return simulate(pattern, keys, plan.tempo, faults, rounds, grace_keys=graces).hits
+        ramp = self._ramp()
+        if isinstance(ramp, str):
+            say(self.words, ramp, "error")
+            return None
+        if ramp is None:
+            return simulate(pattern, keys, plan.tempo, faults, rounds, grace_keys=graces).hits
+        # The simulated player gives out where the model says that this player does.
+        report = self.session.report
+        limits = None if report is None else [stroke.tempo_limit for stroke in report.strokes]
+        tempi = ramp.tempi.tolist()
+        return simulate(pattern, keys, ramp.start, faults, ramp.rounds, tempi, limits, graces).hits
+
+    def _ramp(self) -> Ramp | str | None:
+        """The ramp that is asked for; what is wrong with it, or None where there is none."""
+        text = self.ramp.text().strip()
+        try:
+            return parse_ramp(text) if text else None
+        except RampError as error:
+            return sentence(error)
 
     def simulate(self) -> None:
         """The simulated kit plays the plan in view, with the chosen faults, and is checked."""
@@ -256,12 +282,18 @@ class TakeForm(Listener):
         if beyond:
             say(self.words, f"There is no group {beyond[0]}: the plan has {len(pattern.groups)}.", "error")
             return
+        ramp = self._ramp()
+        if isinstance(ramp, str):
+            say(self.words, ramp, "error")
+            return
         self._asked = _Asked(plan, name, self.session.report, frozenset(free))
         say(self.words, "Listening …", "hint")
         repeat = plan.repeat or self.rounds.value() > 1
         dynamics = self.dynamics.isChecked()
 
-        def check(_: object) -> Take:
+        def check(_: object) -> Take | RampTake:
+            if ramp is not None:
+                return check_ramp(pattern, keys, hits, ramp)
             return check_take(
                 pattern, keys, hits, plan.tempo, kit, repeat=repeat, free=free, dynamics=dynamics,
                 kit_keys=kit_keys(kit), grace_keys=pattern_keys(kit, pattern)[1],
@@ -307,8 +339,11 @@ class TakeForm(Listener):
 
     # --- what it says -----------------------------------------------------------------------------------------
 
-    def _take(self, result: Take | str) -> None:
+    def _take(self, result: Take | RampTake | str) -> None:
         asked = self._asked
+        if isinstance(result, RampTake):
+            self._say_ramp(result)
+            return
         if isinstance(result, str) or asked is None:
             say(self.words, sentence(str(result)), "error")
             return
@@ -341,6 +376,15 @@ class TakeForm(Listener):
         say(self.words, asked.source or "Played by the simulated kit; not kept in the log.", "hint")
         if asked.source and self.keep.isChecked():
             self._log(asked, result)
+
+    def _say_ramp(self, result: RampTake) -> None:
+        """Where a ramp gave out."""
+        held = "nothing" if result.held is None else f"up to {result.held:g} BPM"
+        self.verdict.setText(f"Holds {held}, {result.rounds} rounds")
+        self._show_answer(True)
+        self.limbs.setVisible(False)
+        self.advice.setText("\n".join(f"• {line}" for line in result.advice))
+        say(self.words, "A ramp is no verdict on a rung: it is not kept in the log.", "hint")
 
     def _log(self, asked: _Asked, take: Take) -> None:
         now = datetime.now().astimezone().isoformat(timespec="seconds")
