@@ -70,6 +70,7 @@ def add(verbs: Any) -> None:
     parser.add_argument(
         "--ramp", metavar="A-BxN", help="from one tempo to another in so many rounds, such as 80-140x12"
     )
+    parser.add_argument("--clicked", action="store_true", help="with the click that it was played to (note 33)")
     parser.add_argument("--strain", action="store_true", help="strokes come late above the player's limit for them")
     parser.add_argument("--rounds", metavar="N", type=int, default=4, help="how often (default 4)")
     parser.add_argument("--seed", metavar="N", type=int, default=1, help="the same seed plays the same")
@@ -144,7 +145,7 @@ def run(args: argparse.Namespace) -> int:
     if args.ramp is not None:
         ramp = _ramp(args.ramp)
         rounds, tempi = ramp.rounds, ramp.tempi.tolist()
-    faults = Faults(**chosen, seed=args.seed)
+    faults = Faults(**chosen, clicked=args.clicked, seed=args.seed)
     played = simulate(asked.pattern, keys, asked.tempo, faults, rounds, tempi, limits, graces)
     try:
         write_atomic(Path(args.out), dump_performance(played.hits))

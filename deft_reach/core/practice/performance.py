@@ -22,6 +22,8 @@ RETRIGGERS_AFTER_S, CROSSTALK_AFTER_S = 0.018, 0.003
 STRAIN_S: Final = 0.4
 #: General MIDI keys: what is set off by crosstalk (a low floor tom), and sticks struck together for a count-in.
 OTHER_PAD, STICKS = 41, 31
+#: General MIDI 2: a metronome's click.
+CLICK: Final = 33
 
 
 class Hit(NamedTuple):
@@ -46,8 +48,9 @@ class Faults:
     share of graced strokes without their graces and ``grace_width`` how wide graces are against what is usual.
 
     Not the player's faults but the kit's and the recording's: ``latency`` in seconds on everything; ``count_in`` so
-    many beats before it; ``broken_off`` so many strokes missing at the very end; ``retrigger`` the share of strokes
-    that their pad sends twice and ``crosstalk`` the share that sets another pad off.
+    many beats before it; ``clicked`` with the click that it was played to; ``broken_off`` so many strokes missing at
+    the very end; ``retrigger`` the share of strokes that their pad sends twice and ``crosstalk`` the share that sets
+    another pad off.
     The same ``seed`` plays the same.
     """
 
@@ -69,6 +72,7 @@ class Faults:
     grace_width: float = 1.0
     latency: float = 0.0
     count_in: int = 0
+    clicked: bool = False
     broken_off: int = 0
     retrigger: float = 0.0
     crosstalk: float = 0.0
@@ -157,6 +161,12 @@ def simulate(
     if faults.count_in:
         begin = min((hit.time for hit in hits), default=0.0)
         hits += [Hit(begin - whole / 4 * (k + 1), STICKS, PLAIN) for k in range(faults.count_in)]
+    if faults.clicked:
+        beats = int(length * rounds * 4 + 1e-9)
+        hits += [
+            Hit(whole * total * _warped(k / 4 / total, faults.drift), CLICK, PLAIN)
+            for k in range(beats if tempi is None else 0)
+        ]
     hits = [hit._replace(time=hit.time + faults.latency) for hit in hits]
     first = min((hit.time for hit in hits), default=0.0)
     moved = sorted(hit._replace(time=hit.time - min(first, 0.0) + 0.5) for hit in hits)

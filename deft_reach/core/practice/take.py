@@ -31,6 +31,9 @@ Floats = NDArray[np.float64]
 PADS: Final = {35: 36, 40: 38, 37: 38, 46: 42, 59: 51}
 #: So many rounds more than the opening tempo says are looked for: who speeds up plays more of them in the time.
 SPARE: Final = 0.08
+#: The keys of a metronome's click and bell (General MIDI 2), and how many of them are enough to go by.
+CLICKS: Final = (33, 34)
+FEWEST_CLICKS: Final = 4
 #: The key of a hi-hat closed by its pedal.
 HAT_PEDAL: Final = 44
 #: A hit further than this (seconds) from its stroke is another one; where strokes are far apart, further than this
@@ -209,6 +212,8 @@ def check_take(
     grid. ``free`` are numbers of groups that may be laid back or stretched: their timing is shown and not judged.
     Without ``dynamics`` loudness is shown and not judged.
 
+    Where a click was recorded with it (keys 33 and 34), that is the time; without one, most of what the limbs play.
+
     Raises TakeError for an empty performance or pattern.
     """
     if not pattern.strokes:
@@ -216,10 +221,15 @@ def check_take(
     played = sorted(hit for hit in hits if hit.velocity > 0 and math.isfinite(hit.time))
     if not played:
         raise TakeError("there are no drum hits in this performance")
+    own = set(keys)
+    clicks = np.array([hit.time for hit in played if hit.key in CLICKS and hit.key not in own])
+    played = [hit for hit in played if hit.key not in CLICKS or hit.key in own]
+    if not played:
+        raise TakeError("there is a click in this performance, and nothing played to it")
     played, ignored = _without_double_triggers(played)
     return _Check(
         pattern, keys, played, tempo, kit, repeat, tolerance_ms, frozenset(free), dynamics, frozenset(kit_keys),
-        grace_keys or {}, ignored,
+        grace_keys or {}, ignored, clicks,
     ).run()  # fmt: skip
 
 
@@ -251,10 +261,16 @@ class _Check:
     def __init__(
         self, pattern: Pattern, keys: Sequence[int], hits: list[Hit], tempo: float, kit: Kit, repeat: bool,
         tolerance_ms: float | None, free: frozenset[int], dynamics: bool, kit_keys: frozenset[int],
-        grace_keys: Mapping[int, int], ignored: Sequence[Ignored],
+        grace_keys: Mapping[int, int], ignored: Sequence[Ignored], clicks: Floats,
     ) -> None:  # fmt: skip
         self.judge_dynamics = dynamics
         self.grace_pads = {index: pad_of(key) for index, key in grace_keys.items()}
+        self.clicks = clicks
+        #: Of two limbs that differ which is early and which late, and by how much (ms), where none can be blamed.
+        self.disagree: tuple[str, str, float] | None = None
+        #: Where each limb lies on the whole (seconds), and whether it is sure which of them is off.
+        self.middle_of: dict[str, float] = {}
+        self.sure = True
         self.kit_keys, self.keys = kit_keys, [hit.key for hit in hits]
         self.ignored = list(ignored)
         self.pattern, self.tempo, self.kit, self.free = pattern, tempo, kit, free
@@ -293,7 +309,14 @@ class _Check:
         self.match, self.mapped = match, self._pulse(match, mapped)
         found = match >= 0
         self.late = np.where(found, self.times[np.maximum(match, 0)] - self.mapped, np.nan)
-        self.late -= self._centre(found)
+        middle = self._centre(found)
+        by_click = self._by_click()
+        if by_click is None:
+            self.late -= middle
+        else:
+            # The click says what the time is, and so who is off.
+            self.late -= by_click
+            self.sure, self.disagree = True, None
         self._break_off()
         extra = self._counted(self._extra())
         share = float(found[~self.void].mean()) if not self.void.all() else 0.0
@@ -536,9 +559,7 @@ class _Check:
             if use.any():
                 weight = float(mine.sum()) * (1.5 if (mine & anchors).any() else 1.0)
                 rows.append((float(np.median(self.late[use])), weight, limb))
-        self.disagree: tuple[str, str, float] | None = None
-        self.middle_of: dict[str, float] = {}
-        self.sure = True
+        self.disagree, self.middle_of, self.sure = None, {}, True
         if not rows:
             return 0.0
         rows.sort()
@@ -552,6 +573,25 @@ class _Check:
         if not self.sure and last - first > self.tolerance + SAME_S:
             self.disagree = early, late, (last - first) * 1000
         return middle
+
+    def _by_click(self) -> Floats | None:
+        """How far the click lies from the pulse at every stroke (seconds); None where none was recorded."""
+        beat = self.whole / 4
+        order = np.argsort(self.written, kind="stable")
+        written, mapped = self.written[order], self.mapped[order]
+        beats = np.arange(0.0, self.rounds * self.length + beat / 2, beat)
+        # Beats in which nothing is written lie between those in which something is.
+        inside = beats[(beats >= written[0]) & (beats <= written[-1])]
+        if len(self.clicks) < FEWEST_CLICKS or len(inside) < FEWEST_CLICKS:
+            return None
+        times = np.interp(inside, written, mapped)
+        at = np.clip(np.searchsorted(self.clicks, times), 1, len(self.clicks) - 1)
+        left, right = self.clicks[at - 1], self.clicks[at]
+        nearest = np.where(times - left < right - times, left, right)
+        near = np.abs(nearest - times) <= 0.25 * beat
+        if near.sum() < FEWEST_CLICKS:
+            return None
+        return np.asarray(np.interp(self.written, inside[near], (nearest - times)[near]))
 
     def _break_off(self) -> None:
         """Strokes of the last round after its last hit were not missed: it was broken off. A single one at the very

@@ -527,3 +527,25 @@ def test_graces_on_a_pad_of_their_own_are_their_strokes_graces(text):
     assert found.verdict == "clean" and not found.extra, found.advice
     for row in found.places:
         assert row.grace is None or row.grace["there"] == 4
+
+
+@pytest.mark.parametrize("text", ["/16 R L R R L R L L", "/8t R L R L R L R L R L R L", "/8 R L R L R L R L"])
+@pytest.mark.parametrize("late", [-0.03, 0.03])
+def test_with_the_click_recorded_it_is_known_who_is_off(text, late):
+    found = taken(text, 100, Faults(late_left=late, clicked=True), rounds=6)
+    side = "late" if late > 0 else "early"
+    assert found.limbs["R"].bias_ms == pytest.approx(0, abs=1.5)
+    assert found.limbs["L"].bias_ms == pytest.approx(late * 1000, abs=1.5)
+    assert any(line.startswith(f"The left hand is 30 ms {side} on the whole") for line in found.advice)
+    assert not any("cannot be known" in line for line in found.advice) and not found.extra
+
+
+def test_both_hands_late_against_the_click_is_heard():
+    """Without a click that is only a late beginning."""
+    faults = Faults(late_left=0.035, late_right=0.035, clicked=True)
+    found = taken(HANDS, 100, faults, rounds=6)
+    assert found.verdict != "clean" and found.limbs["R"].bias_ms == pytest.approx(35, abs=2)
+    assert taken(HANDS, 100, replace(faults, clicked=False), rounds=6).verdict == "clean"
+    assert taken(HANDS, 100, Faults(clicked=True, jitter=0.004), rounds=6).verdict == "clean"
+    with pytest.raises(TakeError, match="nothing played to it"):
+        check_take(parse("R L"), [38, 38], [Hit(0.5 * k, 33, 80) for k in range(8)], 120, FIVE)
