@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer, Signal
@@ -10,6 +11,9 @@ from deft_reach.core.document import Document
 from deft_reach.core.session import Session
 from deft_reach.store.autosave import DELAY, Autosave
 
+#: A write that failed is tried again after so long (ms).
+RETRY_MS = 2000
+
 
 class _Write(QRunnable):
     def __init__(self, keeper: Keeper, document: Document, path: Path | None, opened: str | None) -> None:
@@ -17,14 +21,24 @@ class _Write(QRunnable):
         self.keeper, self.document, self.path, self.opened = keeper, document, path, opened
 
     def run(self) -> None:
+        keeper = self.keeper
         try:
-            self.keeper.autosave.keep(self.document, self.path, self.opened)
+            keeper.autosave.keep(self.document, self.path, self.opened)
         except OSError as error:
-            self.keeper.failed.emit(str(error.strerror or error))
+            keeper.writing = None
+            keeper.failed.emit(str(error.strerror or error))
+        else:
+            # What is on disk is known by the disk alone.
+            keeper.on_disk = self.document
+            keeper.writing = None
 
 
 class Keeper(QObject):
-    """Writes an autosave a moment after an edit. One writer at a time, so the last edit is what stays."""
+    """Writes an autosave a moment after an edit. One writer at a time, so the last edit is what stays.
+
+    A write that failed is tried again on a timer, until the document is on disk or saved. ``on_disk`` is the document
+    that was last written for certain, ``writing`` the one that is being written now.
+    """
 
     failed = Signal(str)
 
@@ -41,7 +55,9 @@ class Keeper(QObject):
         self._timer.setSingleShot(True)
         self._timer.setInterval(int(DELAY * 1000))
         self._timer.timeout.connect(self.keep)
-        self._kept: Document | None = None
+        self.on_disk: Document | None = None
+        self.writing: Document | None = None
+        self.failed.connect(self._try_again)
 
     def watch(self) -> None:
         """Listen to the session (again, after its listeners were cleared)."""
@@ -52,35 +68,49 @@ class Keeper(QObject):
         if not self._timer.isActive():
             self._timer.start()
 
+    def _try_again(self, why: str) -> None:
+        if not self._timer.isActive() and not self.session.is_saved:
+            self._timer.start(RETRY_MS)
+
     def keep(self) -> None:
+        # A later edit is kept after the usual moment again.
+        self._timer.setInterval(int(DELAY * 1000))
         document = self.session.document
         if self.session.is_saved:
             self._pool.waitForDone(2000)
-            self.autosave.clear()
-            self._kept = None
-        elif document is not self._kept:
-            self._kept = document
+            self._clear()
+        elif document is not self.on_disk and document is not self.writing:
+            self.writing = document
             self._pool.start(_Write(self, document, self.path, self.opened))
 
-    def keep_now(self) -> None:
-        """Keep at once and wait until it is on disk."""
+    def _clear(self) -> None:
+        """Nothing is left to bring back; a copy that cannot be removed is offered once more, and does no harm."""
+        self.on_disk = None
+        with suppress(OSError):
+            self.autosave.clear()
+
+    def keep_now(self) -> bool:
+        """Keep at once and wait until it is on disk; whether it is, or there is nothing that is not saved."""
         self._timer.stop()
         self.keep()
         self._pool.waitForDone(5000)
+        return self.session.is_saved or self.on_disk is self.session.document
 
     def forget(self) -> None:
         """The document is saved or given up: nothing is left to bring back."""
         self._timer.stop()
         self._pool.waitForDone(5000)
-        self.autosave.clear()
-        self._kept = None
+        self._clear()
 
-    def hand_over(self) -> None:
-        """Leave what is kept for a later start, and begin afresh for another document."""
-        self.keep_now()
+    def hand_over(self) -> bool:
+        """Leave what is kept for a later start, and begin afresh for another document; False where it could not be
+        kept, and then nothing was done."""
+        if not self.keep_now():
+            return False
         self.autosave.close()
         self.autosave = Autosave(self._folder)
-        self._kept = None
+        self.on_disk = None
+        return True
 
     def close(self) -> None:
         self._timer.stop()

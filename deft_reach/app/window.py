@@ -527,12 +527,16 @@ class MainWindow(QMainWindow):
         if self.session.is_saved:
             self.keeper.forget()
             return True
-        self.keeper.keep_now()
+        kept = self.keeper.keep_now()
         box = QMessageBox(self)
         box.setIcon(QMessageBox.Icon.NoIcon)
         box.setWindowTitle("Unsaved changes")
         box.setText(f"“{self.session.document.title}” has changes that are not in a file yet.")
-        box.setInformativeText("Kept changes are offered again at the next start.")
+        box.setInformativeText(
+            "Kept changes are offered again at the next start."
+            if kept
+            else "They cannot be kept for the next start now: the safety copy could not be written."
+        )
         save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
         keep = box.addButton("Keep for next time", QMessageBox.ButtonRole.DestructiveRole)
         box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
@@ -541,8 +545,9 @@ class MainWindow(QMainWindow):
         if box.clickedButton() is save:
             return self.save()
         if box.clickedButton() is keep:
-            self.keeper.hand_over()
-            return True
+            if self.keeper.hand_over():
+                return True
+            self.notice.say("Nothing could be kept: make room on the disk, or save to another place.", tone="stop")
         return False
 
     def new_document(self) -> None:
@@ -753,7 +758,11 @@ class MainWindow(QMainWindow):
             return
         self.take(leftover.document, leftover.path, leftover.opened, clean=False)
         # On disk as this window's own before the old copy goes.
-        self.keeper.keep_now()
+        if not self.keeper.keep_now():
+            self.notice.say(
+                "They are back, and the safety copy stays where it is: another could not be written.", tone="stop"
+            )
+            return
         discard(leftover)
         self.offer_leftovers()
 

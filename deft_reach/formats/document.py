@@ -7,6 +7,7 @@ version is refused, because guessing would lose something.
 from __future__ import annotations
 
 import json
+import math
 from importlib import resources
 from typing import Any, Final
 
@@ -129,7 +130,7 @@ def _read_json(data: bytes) -> Any:
         raise DocumentError(f"the file has {len(data):,} bytes; at most {MAX_BYTES:,} are read")
     text = decode(data)
     try:
-        raw = json.loads(text, parse_constant=_no_constant, object_pairs_hook=_no_doubles)
+        raw = json.loads(text, parse_float=_finite, parse_constant=_no_constant, object_pairs_hook=_no_doubles)
     except json.JSONDecodeError as error:
         raise DocumentError(f"not JSON: {error.msg}", line=error.lineno, column=error.colno) from None
     except RecursionError:
@@ -139,6 +140,14 @@ def _read_json(data: bytes) -> Any:
     if not isinstance(raw, dict):
         raise DocumentError("expected a JSON object { … } at the start", line=1, column=1)
     return raw
+
+
+def _finite(text: str) -> float:
+    """A number that can be written again: one too large for any computer would be read as infinite."""
+    value = float(text)
+    if not math.isfinite(value):
+        raise ValueError(f"{text[:40]} is too large a number; write one that fits")
+    return value
 
 
 def _no_constant(name: str) -> Any:

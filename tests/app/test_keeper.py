@@ -1,9 +1,11 @@
 """Work is kept while it is done: by every window for itself, through saves, and when the disk says no."""
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QMessageBox
 
+from deft_reach.app import keeper as module
 from deft_reach.app.keeper import Keeper
 from deft_reach.app.window import MainWindow
 from deft_reach.core.session import Session
@@ -74,6 +76,60 @@ def test_a_disk_that_says_no_is_reported_and_editing_goes_on(keeper, folder, qtb
         keeper.session.set_tempo(111)
     assert told.args == ["No space left on device"]
     assert keeper.session.plan.tempo == 111
+    assert keeper.keep_now() is False and keeper.hand_over() is False, "nothing is promised that is not so"
+
+
+def test_a_write_that_failed_is_tried_again_until_it_is_on_disk(keeper, folder, qtbot, monkeypatch):
+    real, tries = Autosave.keep, []
+
+    def full_at_first(self, *what):
+        tries.append(1)
+        if len(tries) < 3:
+            raise OSError(28, "No space left on device")
+        real(self, *what)
+
+    monkeypatch.setattr(Autosave, "keep", full_at_first)
+    monkeypatch.setattr(module, "RETRY_MS", 50)
+    keeper.session.set_tempo(111)
+    qtbot.waitUntil(lambda: bool(files(folder)), timeout=5000)
+    assert len(tries) == 3 and keeper.keep_now() is True
+    assert b'"tempo": 111' in files(folder)[0].read_bytes() and len(tries) == 3, "and once is enough"
+
+
+def test_with_a_full_disk_nothing_is_closed_or_discarded_unsaid(qapp, folder, tmp_path, monkeypatch):
+    session = Session()
+    old = Keeper(session, folder)
+    session.set_tempo(84)
+    assert old.keep_now()
+    old.close()
+
+    def full(*_):
+        raise OSError(28, "No space left on device")
+
+    window = MainWindow(Session(), Memory(tmp_path / "m.json"), folder)
+    window.show()
+    monkeypatch.setattr(Autosave, "keep", full)
+    window.offer_leftovers()
+    back = next(b for b in window.notice.buttons if b.text() == "Bring them back")
+    QTest.mouseClick(back, Qt.MouseButton.LeftButton)
+    assert window.session.plan.tempo == 84 and "the safety copy stays" in window.notice.text.text()
+    assert len(files(folder)) == 1, "the only copy is still there"
+    seen = []
+
+    def choose():
+        box = next(w for w in qapp.topLevelWidgets() if isinstance(w, QMessageBox) and w.isVisible())
+        seen.append(box.informativeText())
+        keep = next(b for b in box.buttons() if b.text() == "Keep for next time")
+        QTest.mouseClick(keep, Qt.MouseButton.LeftButton)
+
+    QTimer.singleShot(200, choose)
+    assert window.close() is False and window.isVisible()
+    assert "cannot be kept" in seen[0] and "Nothing could be kept" in window.notice.text.text()
+    assert len(files(folder)) == 1
+    monkeypatch.undo()
+    QTimer.singleShot(200, choose)
+    assert window.close() is True
+    assert "offered again" in seen[1] and len(files(folder)) == 2
 
 
 def test_two_windows_keep_apart_what_is_theirs(qapp, folder, tmp_path):
