@@ -8,7 +8,6 @@ from PySide6.QtWidgets import (
     QFormLayout,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QPlainTextEdit,
     QPushButton,
     QScrollArea,
@@ -17,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme, units
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.core.report import headroom_words, level_words
 from deft_reach.core.session import Session
 
@@ -34,7 +34,7 @@ class CommitDialog(QDialog):
         column = QVBoxLayout(self)
         column.setContentsMargins(22, 18, 22, 18)
         column.setSpacing(10)
-        title = QLabel(f"Commit “{plan.name}” at {plan.tempo:g} BPM")
+        title = PlainLabel(f"Commit “{plan.name}” at {plan.tempo:g} BPM")
         title.setFont(theme.ui_font(16, bold=True))
         title.setWordWrap(True)
         column.addWidget(title)
@@ -42,7 +42,7 @@ class CommitDialog(QDialog):
         form = QFormLayout()
         form.setHorizontalSpacing(16)
         form.setVerticalSpacing(4)
-        sticking = QLabel(report.pattern.sticking)
+        sticking = PlainLabel(report.pattern.sticking)
         sticking.setFont(theme.mono(10.5))
         sticking.setWordWrap(True)
         sticking.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -53,22 +53,22 @@ class CommitDialog(QDialog):
                 limit = f"breaks at {s.tempo_limit:.0f} BPM, {headroom_words(s.headroom)}"
         rows = (
             ("Sticking", sticking),
-            ("Kit and player", QLabel(f"{session.kit.name}, {session.player.name}")),
-            ("Tempo limit", QLabel(limit)),
-            ("How hard", QLabel(level_words(report))),
+            ("Kit and player", PlainLabel(f"{session.kit.name}, {session.player.name}")),
+            ("Tempo limit", PlainLabel(limit)),
+            ("How hard", PlainLabel(level_words(report))),
         )
         for name, widget in rows:
-            caption = QLabel(name)
+            caption = PlainLabel(name)
             caption.setObjectName("caption")
             form.addRow(caption, widget)
         column.addLayout(form)
 
         warned = [f for f in report.findings if f.severity != "note"]
         if warned:
-            words = QLabel("You accept " + ("this:" if len(warned) == 1 else f"these {len(warned)}:"))
+            words = PlainLabel("You accept " + ("this:" if len(warned) == 1 else f"these {len(warned)}:"))
             words.setFont(theme.ui_font(10.5, bold=True))
             column.addWidget(words)
-            listed = QLabel(
+            listed = PlainLabel(
                 "\n".join(f"{'■' if f.severity == 'stop' else '▲'}  {units.in_words(f.message)}" for f in warned)
             )
             listed.setWordWrap(True)
@@ -83,14 +83,14 @@ class CommitDialog(QDialog):
         too_fast = s.headroom is not None and s.headroom < 0
         self.reason_needed = too_fast or report.impossible or any(f.severity == "stop" for f in warned)
         if too_fast or any(f.kind == "overload" for f in warned):
-            care = QLabel(
+            care = PlainLabel(
                 "Forcing strokes there is no time for is how wrists and backs get hurt. Warm up, keep the grip "
                 "loose, take breaks, and stop at pain or numbness. Ask a clinician if it stays."
             )
             care.setObjectName("hint")
             care.setWordWrap(True)
             column.addWidget(care)
-        ask = QLabel("Reason (needed, because it is marked above)" if self.reason_needed else "Reason")
+        ask = PlainLabel("Reason (needed, because it is marked above)" if self.reason_needed else "Reason")
         ask.setObjectName("caption")
         self.reason = QPlainTextEdit()
         self.reason.setAccessibleName("Reason for committing")

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QFrame, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from deft_reach.app import theme, units
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.core.document import Commitment
 from deft_reach.core.session import Session
 
@@ -55,7 +56,7 @@ class Commitments(QDialog):
         if not rows:
             listed.addWidget(self._text("Nothing is committed yet. Plan › Commit freezes the plan as it stands."))
         for number, commitment in enumerate(reversed(rows)):
-            head = QLabel(day(commitment.date))
+            head = PlainLabel(day(commitment.date))
             head.setFont(theme.ui_font(12, bold=True))
             listed.addWidget(head)
             listed.addWidget(self._text("\n".join(in_words(commitment))))
@@ -92,7 +93,7 @@ class Commitments(QDialog):
 
     @staticmethod
     def _text(text: str) -> QLabel:
-        label = QLabel(text)
+        label = PlainLabel(text)
         label.setWordWrap(True)
         label.setTextInteractionFlags(
             Qt.TextInteractionFlag.TextSelectableByMouse | Qt.TextInteractionFlag.TextSelectableByKeyboard

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import (
     QDoubleSpinBox,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -17,6 +16,8 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app import theme
 from deft_reach.app.commitments import day
+from deft_reach.app.decimal_box import DecimalBox
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.transport import PlayButton, Transport
 from deft_reach.core.report import headroom_words
 from deft_reach.core.session import Session
@@ -33,10 +34,10 @@ class Figure(QWidget):
 
     def __init__(self, name: str) -> None:
         super().__init__()
-        self.value = QLabel("–")
+        self.value = PlainLabel("–")
         self.value.setObjectName("figure")
         self.value.setAccessibleName(name)
-        self.caption = QLabel(name)
+        self.caption = PlainLabel(name)
         self.caption.setObjectName("caption")
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -53,7 +54,7 @@ class Figure(QWidget):
             self.value.style().polish(self.value)
 
 
-class TempoBox(QDoubleSpinBox):
+class TempoBox(DecimalBox):
     """The home tempo, in quarter notes a minute."""
 
     def __init__(self) -> None:
@@ -93,10 +94,10 @@ class Header(QFrame):
         self.plans.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.plans.setMinimumContentsLength(11)
         self.plans.setMaxVisibleItems(30)
-        self.about = QLabel()
+        self.about = PlainLabel()
         self.about.setObjectName("caption")
         self.tempo = TempoBox()
-        self.tempo_caption = QLabel("home tempo")
+        self.tempo_caption = PlainLabel("home tempo")
         self.tempo_caption.setObjectName("caption")
         self.limit = Figure("tempo limit")
         self.ease = Figure("how hard it is")
@@ -104,7 +105,7 @@ class Header(QFrame):
         self.find.setToolTip("Let the planner choose hands for all strokes that have none")
         self.find.setAutoDefault(False)
         self.find.setVisible(False)
-        self.saved = QLabel()
+        self.saved = PlainLabel()
         self.saved.setObjectName("caption")
         self.saved.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.committed = QPushButton()

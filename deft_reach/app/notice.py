@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton
+
+from deft_reach.app.plain_text import PlainLabel
 
 
 class NoticeBar(QFrame):
@@ -16,7 +18,7 @@ class NoticeBar(QFrame):
         self.setAccessibleName("Notice")
         self._row = QHBoxLayout(self)
         self._row.setContentsMargins(14, 6, 10, 6)
-        self.text = QLabel()
+        self.text = PlainLabel()
         self.text.setWordWrap(True)
         self._row.addWidget(self.text, 1)
         self.buttons: list[QPushButton] = []

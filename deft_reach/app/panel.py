@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
+
+from deft_reach.app.plain_text import PlainLabel
 
 
 class Panel(QFrame):
@@ -18,10 +20,10 @@ class Panel(QFrame):
         row = QHBoxLayout()
         row.setContentsMargins(10, 5, 8, 3)
         row.setSpacing(10)
-        self.title = QLabel(title)
+        self.title = PlainLabel(title)
         self.title.setObjectName("panelTitle")
         self.title.setBuddy(body)
-        self.note = QLabel(note)
+        self.note = PlainLabel(note)
         self.note.setObjectName("panelNote")
         self.note.setTextInteractionFlags(Qt.TextInteractionFlag.NoTextInteraction)
         self.note.setMinimumWidth(10)

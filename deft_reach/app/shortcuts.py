@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QDialog, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QGridLayout, QPushButton, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
+from deft_reach.app.plain_text import PlainLabel
 
 SHEET = (
     (
@@ -88,14 +89,14 @@ class ShortcutSheet(QDialog):
         grid.setHorizontalSpacing(16)
         grid.setVerticalSpacing(3)
         for part, (title, rows) in enumerate(SHEET):
-            head = QLabel(title)
+            head = PlainLabel(title)
             head.setFont(theme.ui_font(11.5, bold=True))
             grid.addWidget(head, 0, part * 2, 1, 2)
             for row, (keys, meaning) in enumerate(rows, 1):
-                key = QLabel(keys)
+                key = PlainLabel(keys)
                 key.setFont(theme.lettering(11))
                 grid.addWidget(key, row, part * 2)
-                grid.addWidget(QLabel(meaning), row, part * 2 + 1)
+                grid.addWidget(PlainLabel(meaning), row, part * 2 + 1)
         column.addLayout(grid)
         close = QPushButton("Close")
         close.clicked.connect(self.accept)

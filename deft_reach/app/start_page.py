@@ -6,10 +6,11 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.reach_plan import ReachPlan
+from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.core.document import new_document
 from deft_reach.core.session import Session
 
@@ -42,10 +43,10 @@ class StartPage(QWidget):
         self.picture.setEnabled(False)
         self.picture.setMinimumWidth(360)
         outer.addWidget(self.picture, 6)
-        title = QLabel("Can these hands play it, on this kit, at that tempo?")
+        title = PlainLabel("Can these hands play it, on this kit, at that tempo?")
         title.setFont(theme.ui_font(22, bold=True))
         title.setWordWrap(True)
-        lead = QLabel(
+        lead = PlainLabel(
             "Write a sticking and see both hands on a measured kit: where the arms cross, what is hurried, "
             "and at what tempo it breaks."
         )
@@ -65,18 +66,18 @@ class StartPage(QWidget):
             column.addWidget(button)
         if recent:
             column.addSpacing(18)
-            caption = QLabel("Recent")
+            caption = PlainLabel("Recent")
             caption.setObjectName("caption")
             column.addWidget(caption)
             for path in recent[:5]:
                 button = QPushButton(path.stem)
                 button.setObjectName("quiet")
-                button.setToolTip(str(path))
+                button.setToolTip(plain_tip(str(path)))
                 button.setMaximumWidth(420)
                 button.clicked.connect(lambda _=False, p=path: open_file(p))
                 column.addWidget(button)
         column.addSpacing(26)
-        care = QLabel(
+        care = PlainLabel(
             "Stop at pain or numbness, keep the grip loose, protect your ears. This app plans movements; it gives no "
             "medical advice. Ask a clinician, and follow the rules where you play."
         )

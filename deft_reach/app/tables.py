@@ -8,6 +8,7 @@ from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
 
 from deft_reach.app import theme
+from deft_reach.app.plain_text import plain_tip
 from deft_reach.core.report import Report
 
 
@@ -73,7 +74,7 @@ def fill_row(table: QTableWidget, row: int, cells: Sequence[str], tips: Sequence
     for column, text in enumerate(cells):
         item = QTableWidgetItem(text)
         if tips:
-            item.setToolTip(tips[column])
+            item.setToolTip(plain_tip(tips[column]))
         table.setItem(row, column, item)
 
 

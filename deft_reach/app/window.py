@@ -7,7 +7,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QByteArray, QCoreApplication, QEvent, QTimer
+from PySide6.QtCore import QByteArray, QCoreApplication, QEvent, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PySide6.QtWidgets import (
     QApplication,
@@ -33,6 +33,7 @@ from deft_reach.app.kit.station import KitStation
 from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.log.station import LogStation
 from deft_reach.app.notice import NoticeBar
+from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.plan_page import write_plan_page
 from deft_reach.app.rail import Rail
 from deft_reach.app.reach.station import ReachStation
@@ -530,6 +531,7 @@ class MainWindow(QMainWindow):
         kept = self.keeper.keep_now()
         box = QMessageBox(self)
         box.setIcon(QMessageBox.Icon.NoIcon)
+        box.setTextFormat(Qt.TextFormat.PlainText)
         box.setWindowTitle("Unsaved changes")
         box.setText(f"“{self.session.document.title}” has changes that are not in a file yet.")
         box.setInformativeText(
@@ -727,7 +729,7 @@ class MainWindow(QMainWindow):
         self.recent_menu.clear()
         for path in self.memory.recent:
             action = self.recent_menu.addAction(path.stem)
-            action.setToolTip(str(path))
+            action.setToolTip(plain_tip(str(path)))
             action.triggered.connect(lambda _=False, p=path: self.open_path(p))
         if self.recent_menu.isEmpty():
             self.recent_menu.addAction("nothing yet").setEnabled(False)

@@ -154,6 +154,8 @@ def question(args: argparse.Namespace) -> Question:
             listed = ", ".join(f"{k} {part} ({notes} notes)" for k, (part, notes) in enumerate(found.tracks, 1))
             remarks += (f"{path} has several drum parts: {listed}; read {found.track + 1}, choose with --track",)
     player = player_of(args, player)
+    if not text.strip():
+        raise InputError(f"{source}: there is nothing to read" if source else "-e: there is nothing to read")
     try:
         pattern = read_text(text, kit)
     except StrokeTextError as error:

@@ -14,6 +14,10 @@ from deft_reach.store.logbook import Logbook
 
 #: Of the JSON: fields that are added leave it as it is, what it does not know is left out.
 VERSION: Final = 1
+#: A byte-order mark, as some programs write it before everything else.
+MARK: Final = "\ufeff"
+#: What a spreadsheet takes for the beginning of a formula, and the guard itself.
+FORMULAS: Final = ("=", "+", "-", "@", "\t", "\r", "'")
 FORMAT: Final = "deft-reach-logbook"
 _NEEDED: Final = ("at", "plan", "plan_name", "text", "stage", "tempo", "verdict")
 
@@ -41,14 +45,14 @@ def to_csv(book: Logbook) -> str:
     writer.writerow(names)
     for row in book.attempts():
         values = {**asdict(row), "load": json.dumps(row.load, sort_keys=True)}
-        writer.writerow(["" if values[name] is None else values[name] for name in names])
+        writer.writerow(["" if values[name] is None else _guarded(values[name]) for name in names])
     return out.getvalue()
 
 
 def from_json(book: Logbook, text: str) -> int:
     """Add what another logbook has and this one has not; how many entries that were. Raises LogbookError."""
     try:
-        raw = json.loads(text)
+        raw = json.loads(text.removeprefix(MARK))
     except (ValueError, RecursionError) as error:
         raise LogbookError(f"this logbook cannot be read: {error}") from None
     if not isinstance(raw, dict) or raw.get("format") != FORMAT:
@@ -75,7 +79,7 @@ def _entries(raw: Mapping[str, Any], name: str, kind: type[Entry]) -> list[Entry
 
 def from_csv(book: Logbook, text: str) -> int:
     """Add attempts from a table as ``to_csv`` writes it; how many that were. Raises LogbookError with the line."""
-    reader = csv.DictReader(io.StringIO(text))
+    reader = csv.DictReader(io.StringIO(text.removeprefix(MARK)))
     rows = []
     try:
         lacking = [name for name in _NEEDED if name not in (reader.fieldnames or ())]
@@ -97,5 +101,15 @@ def _typed(row: Mapping[str, str | None]) -> dict[str, Any]:
         if name in NUMBERS:
             values[name] = float(text or "")
         else:
-            values[name] = json.loads(text or "") if name == "load" else text or ""
+            values[name] = json.loads(text or "") if name == "load" else _bare(text or "")
     return values
+
+
+def _guarded(value: Any) -> Any:
+    """A text that a spreadsheet does not take for a formula; what looks like a guard of its own gets one too."""
+    return f"'{value}" if isinstance(value, str) and value[:1] in FORMULAS else value
+
+
+def _bare(text: str) -> str:
+    """A text without its guard."""
+    return text[1:] if text[:1] == "'" and text[1:2] in FORMULAS and len(text) > 1 else text

@@ -524,3 +524,16 @@ def test_kit_show_says_how_each_hand_sits_at_each_piece(capsys, name):
             assert set(row) == {"reach", "elbow_deg", "upper_arm_deg", "lean_mm", "turn_deg"}
     snare = found["comfort"]["sn"]
     assert all(snare[hand]["upper_arm_deg"] <= 45 and 60 <= snare[hand]["elbow_deg"] <= 120 for hand in "RL")
+
+
+@pytest.mark.parametrize("verb_name", ["analyse", "plan", "voice", "ladder", "take"])
+def test_an_empty_text_is_nothing_to_read(capsys, tmp_path, verb_name):
+    asked = {"ladder": ("--target", "100"), "take": ("x.mid",), "voice": ("--palette", "sn,t1")}
+    more = asked.get(verb_name, ())
+    code, out, err = run(capsys, verb_name, "-e", "  ", *more)
+    assert code == 2 and not out and "nothing to read" in err
+    empty = tmp_path / "empty.txt"
+    empty.write_text("\n")
+    if verb_name != "take":
+        code, out, err = run(capsys, verb_name, str(empty), *more)
+        assert code == 2 and not out and "empty.txt: there is nothing to read" in err

@@ -76,6 +76,8 @@ def broken(change) -> bytes:
         (b"{}", "format: this is not a Deft Reach document"),
         (b"\xff\xfe{}", "line 1, column 1: these bytes are not UTF-8 text"),
         (b'{"format": "deft-reach", "a": NaN}', "NaN is not a number"),
+        (b'{"format": "deft-reach", "a": 1e999}', "1e999 is too large a number"),
+        (b'{"format": "deft-reach", "a": -1e999}', "too large a number"),
         (b'{"format": "deft-reach", "a": 1, "a": 2}', "'a' stands twice"),
         (b"[" * 100_000, "nested too deeply"),
         (b'{"a":' * 100_000, "nested too deeply"),

@@ -1,5 +1,7 @@
 """The logbook out and in: nothing is lost on the way, and whatever is no logbook is refused as a whole."""
 
+import csv
+import io
 import json
 from dataclasses import asdict
 from datetime import timedelta
@@ -10,7 +12,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from deft_reach.store.log_entries import LogbookError, TakeEntry
+from deft_reach.store.log_entries import Attempt, LogbookError, TakeEntry
 from deft_reach.store.log_exchange import from_csv, from_json, to_csv, to_json
 from deft_reach.store.log_shelf import LogShelf
 from deft_reach.store.logbook import Logbook
@@ -89,3 +91,32 @@ def test_one_wrong_field_is_refused_or_does_no_harm(kind, changes):
             shelf.played(), shelf.worked(), shelf.points("storm", 9), shelf.speed_rows(5)
             assert json.loads(to_json(shelf.book))[kind] and to_csv(shelf.book) and not shelf.problem
         shelf.close()
+
+
+NOTES = ['=HYPERLINK("x")', "+1", "-2", "@a", "\tb", "'quoted", "'", "''", "plain", "'=1", ""]
+
+
+def test_a_table_is_no_formula_to_a_spreadsheet_and_comes_back_letter_for_letter(tmp_path):
+    book = Logbook(tmp_path / "a.sqlite")
+    for k, note in enumerate(NOTES):
+        book.add(
+            Attempt(f"2026-03-01T19:{k:02d}:00+00:00", "p", note or "P", "R L", "everything", 100, "clean", note=note)
+        )
+    text = to_csv(book)
+    for row in csv.reader(io.StringIO(text)):
+        assert not any(cell[:1] in ("=", "+", "-", "@", "\t", "\r") for cell in row), row
+    other = Logbook(tmp_path / "b.sqlite")
+    assert from_csv(other, text) == len(NOTES)
+    assert [row.note for row in other.attempts()] == NOTES
+    assert [row.plan_name for row in other.attempts()] == [note or "P" for note in NOTES]
+    book.close()
+    other.close()
+
+
+@pytest.mark.parametrize(("write", "read"), [(to_csv, from_csv), (to_json, from_json)])
+def test_a_byte_order_mark_does_no_harm(tmp_path, write, read):
+    book, other = Logbook(tmp_path / "a.sqlite"), Logbook(tmp_path / "b.sqlite")
+    book.add(Attempt("2026-03-01T19:00:00+00:00", "p", "P", "R L", "everything", 100, "clean"))
+    assert read(other, "\ufeff" + write(book)) == 1
+    book.close()
+    other.close()

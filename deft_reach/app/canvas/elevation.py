@@ -12,6 +12,7 @@ from deft_reach.app import theme, units
 from deft_reach.app.canvas.base import Canvas, handle_stroke_key, label
 from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.canvas.sprites import sprite, stamp, text_size
+from deft_reach.app.plain_text import plain_tip
 from deft_reach.core.kit import CYMBALS, Kit, Piece
 from deft_reach.core.limbs import LEFT, RIGHT
 from deft_reach.core.motion.pose import Floats
@@ -114,7 +115,7 @@ class Elevation(Canvas):
         if self._drag is None:
             over = self.piece_at(event.position())
             self.setCursor(Qt.CursorShape.OpenHandCursor if over else Qt.CursorShape.ArrowCursor)
-            self.setToolTip(self.plan.piece_words(over) if over else "")
+            self.setToolTip(plain_tip(self.plan.piece_words(over) if over else ""))
             return
         code, start, piece = self._drag
         moved = event.position() - start

@@ -17,6 +17,7 @@ from deft_reach.app.canvas.explain import comfort_lines, stroke_title, where
 from deft_reach.app.canvas.plan_pieces import draw_ghost, draw_labels, draw_pedals, draw_pieces
 from deft_reach.app.canvas.plan_player import draw_arms, draw_body, draw_contours, draw_legend
 from deft_reach.app.canvas.tape_tool import TapeTool
+from deft_reach.app.plain_text import plain_tip
 from deft_reach.core.collisions import Collision, collisions
 from deft_reach.core.findings import voice_name
 from deft_reach.core.kit import Kit, KitError, Piece
@@ -228,7 +229,7 @@ class ReachPlan(Canvas):
             if piece is None:
                 QToolTip.hideText()
             else:
-                QToolTip.showText(event.globalPos(), self.piece_words(piece), self)  # type: ignore[attr-defined]
+                QToolTip.showText(event.globalPos(), plain_tip(self.piece_words(piece)), self)  # type: ignore[attr-defined]
             return True
         return super().event(event)
 

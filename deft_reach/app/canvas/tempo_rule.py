@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import Canvas, label
 from deft_reach.app.canvas.explain import stroke_title, where
+from deft_reach.app.plain_text import plain_tip
 from deft_reach.core.session import Session
 
 SIDE = 26.0
@@ -103,7 +104,7 @@ class TempoRule(Canvas):
             i = min(near)[1]
             limit = report.strokes[i].tempo_limit
             text = f"{where(report, i)}: {stroke_title(report, i)} breaks at {limit:.0f} BPM"
-            QToolTip.showText(event.globalPosition().toPoint(), text, self)
+            QToolTip.showText(event.globalPosition().toPoint(), plain_tip(text), self)
 
     def _drag_to(self, event: QMouseEvent) -> None:
         bpm = min(self._range[1], max(self._range[0], round(self.bpm(event.position().x()))))

@@ -10,6 +10,7 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import Canvas
 from deft_reach.app.canvas.explain import stroke_words
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
+from deft_reach.app.plain_text import plain_tip
 from deft_reach.core.session import Session
 
 
@@ -60,6 +61,6 @@ class Timeline(Canvas):
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ToolTip:
             words = self.words_at(QPointF(event.pos()))  # type: ignore[attr-defined]
-            QToolTip.showText(event.globalPos(), words, self)  # type: ignore[attr-defined]
+            QToolTip.showText(event.globalPos(), plain_tip(words), self)  # type: ignore[attr-defined]
             return True
         return super().event(event)

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.marks import verdict_colour
+from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.tempo_grid import draw_tempo_grid
 from deft_reach.core.practice.runner import Runner
 
@@ -101,7 +102,7 @@ class LadderChart(QWidget):
                 pace = "" if rung.pace is None else f", pace {rung.pace:.2f}"
                 note = f"\n{rung.note}" if rung.note else ""
                 words = f"{rung.tempo:g} BPM: {self.runner.stages[rung.stage].name}, {rung.repeats} times{pace}{note}"
-                QToolTip.showText(event.globalPos(), words, self)  # type: ignore[attr-defined]
+                QToolTip.showText(event.globalPos(), plain_tip(words), self)  # type: ignore[attr-defined]
             return True
         return super().event(event)
 

@@ -8,7 +8,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QSpinBox,
     QTableWidget,
     QTableWidgetItem,
@@ -17,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app.choices import fill_box
+from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import say
 from deft_reach.core.practice.ladder import Equivalent, Step, parse_step
@@ -115,7 +115,7 @@ class LadderForm(QWidget):
         self.stages = QTableWidget()
         make_list(self.stages, "Stages", ["stage", "breaks at"], wide=(0,))
         column.addWidget(self.stages, 1)
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setWordWrap(True)
         column.addWidget(self.words)
         self.what.currentIndexChanged.connect(lambda _: self.changed.emit())
@@ -191,7 +191,7 @@ class LadderForm(QWidget):
             limit = "–" if stage.tempo_limit is None else f"{stage.tempo_limit:.0f} BPM"
             for column, text in enumerate((stage.name, limit)):
                 item = QTableWidgetItem(text)
-                item.setToolTip(f"{stage.name}: {stage.why}")
+                item.setToolTip(plain_tip(f"{stage.name}: {stage.why}"))
                 if column:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 self.stages.setItem(k, column, item)

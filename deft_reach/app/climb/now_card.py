@@ -7,7 +7,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QSpinBox,
@@ -16,6 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.words import VERDICT_WORDS, say
 from deft_reach.core.practice.cautions import BEFORE, rung_words
 from deft_reach.core.practice.runner import Runner
@@ -43,11 +43,11 @@ class NowCard(QWidget):
         column.setContentsMargins(14, 4, 14, 8)
         column.setSpacing(4)
         top = QHBoxLayout()
-        self.tempo = QLabel()
+        self.tempo = PlainLabel()
         self.tempo.setFont(theme.ui_font(30, bold=True))
         facts = QVBoxLayout()
         facts.setSpacing(1)
-        self.stage, self.detail = QLabel(), QLabel()
+        self.stage, self.detail = PlainLabel(), PlainLabel()
         self.stage.setFont(theme.ui_font(12.5, bold=True))
         self.detail.setObjectName("caption")
         self.detail.setWordWrap(True)
@@ -82,7 +82,7 @@ class NowCard(QWidget):
         for k in (1, 2, 3):
             row.setColumnStretch(k, 1)
         column.addLayout(row)
-        self.move = QLabel()
+        self.move = PlainLabel()
         self.move.setWordWrap(True)
         self.note = QLineEdit()
         self.note.setPlaceholderText(f"note for the log  {NOTE_KEY}")
@@ -92,7 +92,7 @@ class NowCard(QWidget):
         self.note.setFixedWidth(round(190 * theme.text_scale()))
         top.addWidget(self.note)
         column.addWidget(self.move)
-        self.caution = QLabel()
+        self.caution = PlainLabel()
         self.caution.setWordWrap(True)
         self.pause = QPushButton("I had a break")
         self.pause.setObjectName("quiet")

@@ -10,7 +10,7 @@ from typing import Any
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QShowEvent
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
 from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.canvas.stroke_lane import StrokeLane
@@ -20,6 +20,7 @@ from deft_reach.app.climb.ladder_chart import LadderChart
 from deft_reach.app.climb.ladder_form import CHUNKS, STRAIGHT, LadderForm
 from deft_reach.app.climb.now_card import NOTE_KEY, VERDICT_KEYS, NowCard
 from deft_reach.app.panel import Panel
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Station
 from deft_reach.app.transport import Transport
 from deft_reach.app.words import VERDICT_WORDS, say, sentence
@@ -121,7 +122,7 @@ class ClimbStation(Station):
         for name, level in LEVELS.items():
             self.level.addItem(f"{name}, about {level:.0f} dBA", level)
         self.level.setCurrentIndex(3)
-        self.dose = QLabel()
+        self.dose = PlainLabel()
         self.dose.setObjectName("hint")
         row.addWidget(self.dose)
         row.addWidget(self.level)

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSignalBlocker, Signal
-from PySide6.QtWidgets import QComboBox, QLabel, QTableWidget, QTableWidgetItem, QVBoxLayout
+from PySide6.QtWidgets import QComboBox, QTableWidget, QTableWidgetItem, QVBoxLayout
 
 from deft_reach.app import units
+from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.core.kit import Kit
@@ -32,7 +33,7 @@ class CompareForm(Listener):
         self.table = QTableWidget()
         make_list(self.table, "What differs from the other kit", ["piece", "here, against the other"], wide=(1,))
         column.addWidget(self.table, 1)
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setObjectName("hint")
         self.words.setWordWrap(True)
         column.addWidget(self.words)
@@ -84,7 +85,7 @@ class CompareForm(Listener):
                     item = QTableWidgetItem()
                     self.table.setItem(row, k, item)
                 item.setText(text)
-                item.setToolTip(text)
+                item.setToolTip(plain_tip(text))
         if other is None:
             self.words.setText("This kit was never saved, so there is nothing to compare it with yet.")
         elif not found:

@@ -8,7 +8,6 @@ from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QMenu,
     QPushButton,
@@ -21,6 +20,7 @@ from deft_reach.app import theme, units
 from deft_reach.app.canvas.explain import comfort_lines
 from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.length_box import LengthBox
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import say
@@ -56,7 +56,7 @@ class PiecesForm(Listener):
         for button in (self.add, self.duplicate, self.remove):
             button.setObjectName("quiet")
         self.places = {axis: self._make_place(axis, words) for axis, _, words in (*AXES, HEIGHT)}
-        self.facts = QLabel()
+        self.facts = PlainLabel()
         self.facts.setWordWrap(True)
         self.facts.setObjectName("hint")
         self.facts.setAlignment(Qt.AlignmentFlag.AlignTop)
@@ -66,7 +66,7 @@ class PiecesForm(Listener):
         place = QGridLayout()
         place.setContentsMargins(10, 2, 10, 2)
         for column, (axis, text, _) in enumerate((*AXES, HEIGHT)):
-            caption = QLabel(text)
+            caption = PlainLabel(text)
             caption.setObjectName("caption")
             caption.setBuddy(self.places[axis])
             place.addWidget(caption, 0, column)

@@ -8,17 +8,17 @@ from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDoubleSpinBox,
     QFormLayout,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QVBoxLayout,
 )
 
 from deft_reach.app import theme, units
+from deft_reach.app.decimal_box import DecimalBox
 from deft_reach.app.length_box import LengthBox
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.words import say
 from deft_reach.core.player import SEGMENT_NAMES, SEGMENT_PARTS, SKILLS, SPEED_NAMES, PlayerError
@@ -58,7 +58,7 @@ class PlayerForm(Listener):
         self.hand.addItems(["right", "left"])
         self.hand.setAccessibleName("Handedness")
         form.addRow("Leads with", self.hand)
-        self.skill = QDoubleSpinBox()
+        self.skill = DecimalBox()
         self.skill.setDecimals(2)
         self.skill.setRange(0.2, 3.0)
         self.skill.setSingleStep(0.05)
@@ -70,7 +70,7 @@ class PlayerForm(Listener):
 
         own = QGridLayout()
         own.setVerticalSpacing(5)
-        head = QLabel("Measured yourself? Tick it.")
+        head = PlainLabel("Measured yourself? Tick it.")
         head.setObjectName("caption")
         own.addWidget(head, 0, 0, 1, 2)
         self.own: dict[str, QCheckBox] = {}
@@ -88,7 +88,7 @@ class PlayerForm(Listener):
             own.addWidget(box, row, 1)
             self.own[name], self.segments[name] = tick, box
 
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setObjectName("hint")
         self.words.setWordWrap(True)
         self.words.setAlignment(Qt.AlignmentFlag.AlignTop)

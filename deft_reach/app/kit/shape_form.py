@@ -7,18 +7,18 @@ from dataclasses import replace
 from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import (
     QComboBox,
-    QDoubleSpinBox,
     QFormLayout,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
 from deft_reach.app import theme, units
+from deft_reach.app.decimal_box import DecimalBox
 from deft_reach.app.length_box import LengthBox
+from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.words import say
 from deft_reach.core.kit import KINDS, PEDALS, SPLIT_FOOT_MM, ZONES, KitError, Piece
@@ -44,7 +44,7 @@ class ShapeForm(Listener):
         column.setContentsMargins(10, 8, 10, 6)
         form = QFormLayout()
         form.setVerticalSpacing(5)
-        self.title = QLabel()
+        self.title = PlainLabel()
         self.kind = QComboBox()
         self.kind.setAccessibleName("Kind of the piece; another one takes its place, strokes and all")
         for kind, words in KINDS.items():
@@ -53,7 +53,7 @@ class ShapeForm(Listener):
         self.diameter = self._length("Across", "Diameter", 20, 1200)
         self.depth = self._length("Shell depth", "Depth of the shell", 0, 1000)
         self.strike = self._length("Struck within", "Width of the place where it is struck", 10, 600)
-        self.tilt = QDoubleSpinBox()
+        self.tilt = DecimalBox()
         self.tilt.setDecimals(1)
         self.tilt.setRange(-90, 90)
         self.tilt.setSuffix("°")
@@ -78,7 +78,7 @@ class ShapeForm(Listener):
         pedal.addRow("Pedals apart", self.apart)
         column.addWidget(self.pedal_row)
         self.zones_head = QHBoxLayout()
-        self.zones_title = QLabel("Zones, from the strike centre")
+        self.zones_title = PlainLabel("Zones, from the strike centre")
         self.zones_title.setObjectName("panelTitle")
         self.add_zone = QPushButton("Add zone")
         self.add_zone.setObjectName("quiet")
@@ -94,7 +94,7 @@ class ShapeForm(Listener):
         self.zone_boxes: dict[str, dict[str, LengthBox]] = {}
         self.zone_removers: dict[str, QPushButton] = {}
         column.addStretch(1)
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setObjectName("hint")
         self.words.setWordWrap(True)
         column.addWidget(self.words)
@@ -214,11 +214,11 @@ class ShapeForm(Listener):
             self.zone_name.addItems(free)
             for column, text in enumerate(("", *(f[1] for f in ZONE_FIELDS))):
                 if names and text:
-                    caption = QLabel(text)
+                    caption = PlainLabel(text)
                     caption.setObjectName("caption")
                     self.zones.addWidget(caption, 0, column)
             for row, name in enumerate(names, 1):
-                self.zones.addWidget(QLabel(name), row, 0)
+                self.zones.addWidget(PlainLabel(name), row, 0)
                 self.zone_boxes[name] = {}
                 for column, (field, text, low, high) in enumerate(ZONE_FIELDS, 1):
                     box = LengthBox(f"{name}, {text}", low, high, 5.0)
@@ -231,7 +231,7 @@ class ShapeForm(Listener):
                 gone = QPushButton("×")
                 gone.setObjectName("quiet")
                 gone.setAccessibleName(f"Remove the zone {name}")
-                gone.setToolTip(f"Remove the zone {name}")
+                gone.setToolTip(plain_tip(f"Remove the zone {name}"))
                 gone.setMaximumWidth(round(34 * theme.text_scale()))
                 gone.clicked.connect(lambda _=False, n=name: self._try(lambda c: self.session.remove_zone(c, n)))
                 self.zones.addWidget(gone, row, 5, Qt.AlignmentFlag.AlignRight)

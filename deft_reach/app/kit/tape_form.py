@@ -7,7 +7,6 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -16,6 +15,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app import theme, units
 from deft_reach.app.length_box import LengthBox
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import say, sentence
@@ -78,14 +78,14 @@ class TapeForm(Listener):
         self.table = QTableWidget()
         make_list(self.table, "Tape readings", ["reading", "measured", "off by"], wide=(0,))
         column.addWidget(self.table, 1)
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setWordWrap(True)
         self.words.setObjectName("hint")
         self.words.setMinimumHeight(round(52 * theme.text_scale()))
         self.words.setAlignment(Qt.AlignmentFlag.AlignTop)
         column.addWidget(self.words)
         side = QHBoxLayout()
-        self.side_question = QLabel()
+        self.side_question = PlainLabel()
         self.side_question.setWordWrap(True)
         self.on_left, self.on_right = QPushButton("Left"), QPushButton("Right")
         side.addWidget(self.side_question, 1)

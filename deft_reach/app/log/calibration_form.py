@@ -7,10 +7,11 @@ from itertools import starmap
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label, sheet_painter
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.words import say
 from deft_reach.core.player import SKILLS, SPEED_NAMES, Player, Speeds
@@ -124,9 +125,9 @@ class CalibrationForm(Listener):
         self.chart = SkillChart()
         row.addWidget(self.chart, 3)
         column = QVBoxLayout()
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setWordWrap(True)
-        self.hint = QLabel("Smaller is faster: 1 is untrained, 0.55 advanced. Dashed: what is set now.")
+        self.hint = PlainLabel("Smaller is faster: 1 is untrained, 0.55 advanced. Dashed: what is set now.")
         self.hint.setObjectName("hint")
         self.hint.setWordWrap(True)
         self.apply_button = QPushButton("Use it for this player")

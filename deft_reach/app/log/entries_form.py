@@ -10,7 +10,6 @@ from typing import NamedTuple
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QTableWidget,
@@ -18,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app.background import Asker
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import say, sentence
@@ -56,7 +56,7 @@ class EntriesForm(Listener):
         column.addWidget(self.note)
         self._rows: list[Attempt | TakeEntry] = []
         row = QHBoxLayout()
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setWordWrap(True)
         self.export_button, self.import_button = QPushButton("Export…"), QPushButton("Import…")
         row.addWidget(self.words, 1)

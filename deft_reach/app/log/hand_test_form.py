@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QTableWidget,
     QVBoxLayout,
@@ -24,6 +23,7 @@ from deft_reach.app import theme
 from deft_reach.app.choices import fill_box
 from deft_reach.app.log.hand_chart import HandChart, Test
 from deft_reach.app.log.recorder import Recorder
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import say, sentence
@@ -88,12 +88,12 @@ class HandTestForm(Listener):
         live.addWidget(self.start)
         live.addWidget(self.browse_button)
         column.addLayout(live)
-        self.todo = QLabel()
+        self.todo = PlainLabel()
         self.todo.setWordWrap(True)
         self.todo.setFont(theme.ui_font(12, bold=True))
-        self.countdown = QLabel()
+        self.countdown = PlainLabel()
         self.countdown.setFont(theme.ui_font(20, bold=True))
-        self.caution = QLabel(HAND_TEST_CAUTION)
+        self.caution = PlainLabel(HAND_TEST_CAUTION)
         self.caution.setWordWrap(True)
         self.caution.setObjectName("hint")
         for words in (self.todo, self.countdown, self.caution):
@@ -104,7 +104,7 @@ class HandTestForm(Listener):
         column.setSpacing(4)
         self.table = QTableWidget()
         make_list(self.table, "What was measured", ["what", "measured", "spread", "usual"], wide=(0,))
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setWordWrap(True)
         self.chart = HandChart()
         self.use = QPushButton("Use it for this player")

@@ -7,7 +7,6 @@ from datetime import datetime
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
-    QLabel,
     QScrollArea,
     QTableWidget,
     QTableWidgetItem,
@@ -23,6 +22,7 @@ from deft_reach.app.log.hand_test_form import HandTestForm
 from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.log.take_form import TakeForm
 from deft_reach.app.panel import Panel
+from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Station
 from deft_reach.app.tables import make_list
 from deft_reach.core.analysis import analyse
@@ -46,7 +46,7 @@ class LogStation(Station):
         self.now: Callable[[], datetime] = lambda: datetime.now().astimezone()
         #: Plans' limits by id, with what they were worked out from.
         self._known: dict[str, tuple[object, float | None]] = {}
-        self.next = QLabel()
+        self.next = PlainLabel()
         self.next.setWordWrap(True)
         self.next.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.next.setContentsMargins(10, 2, 10, 6)
@@ -58,7 +58,7 @@ class LogStation(Station):
         self.plans = QTableWidget()
         make_list(self.plans, "Plans and how far they have come", ["plan", "state", "clean", "home"], wide=(0,))
         self.practised = PracticeChart()
-        self.limbs = QLabel()
+        self.limbs = PlainLabel()
         self.limbs.setObjectName("hint")
         self.limbs.setWordWrap(True)
         self.limbs.setContentsMargins(10, 0, 10, 6)
@@ -106,7 +106,7 @@ class LogStation(Station):
             for column, text in enumerate((row.plan.name, state, clean, f"{row.plan.tempo:g} BPM")):
                 item = QTableWidgetItem(text)
                 item.setData(ID, row.plan.id)
-                item.setToolTip(f"{row.plan.name}: {row.attempts} attempts, {row.minutes:.0f} min")
+                item.setToolTip(plain_tip(f"{row.plan.name}: {row.attempts} attempts, {row.minutes:.0f} min"))
                 self.plans.setItem(k, column, item)
         if plan is not None:
             at = next((k for k, row in enumerate(rows) if row.plan.id == plan.id), 0)

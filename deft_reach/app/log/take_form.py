@@ -15,7 +15,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QScrollArea,
@@ -29,7 +28,9 @@ from deft_reach.app import theme
 from deft_reach.app.background import Asker
 from deft_reach.app.canvas.explain import limb_name
 from deft_reach.app.choices import fill_box
+from deft_reach.app.decimal_box import DecimalBox
 from deft_reach.app.log.recorder import Recorder
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import VERDICT_WORDS, say, sentence
@@ -148,7 +149,7 @@ class TakeForm(Listener):
         form.addRow("played", self.rounds)
         self.faults: dict[str, QDoubleSpinBox] = {}
         for name, words, suffix, low, high, step, _, neutral in FAULTS:
-            box = QDoubleSpinBox()
+            box = DecimalBox()
             box.setRange(low, high)
             box.setDecimals(0)
             box.setSingleStep(step)
@@ -173,12 +174,12 @@ class TakeForm(Listener):
         column = QVBoxLayout(whole)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
-        self.verdict = QLabel()
+        self.verdict = PlainLabel()
         self.verdict.setFont(theme.ui_font(13, bold=True))
         column.addWidget(self.verdict)
         self.limbs = QTableWidget()
         make_list(self.limbs, "What each limb does", ["limb", "strokes", "off", "spread", "missed"], wide=(4,))
-        self.advice = QLabel()
+        self.advice = PlainLabel()
         self.advice.setWordWrap(True)
         self.advice.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.told = QScrollArea()
@@ -187,7 +188,7 @@ class TakeForm(Listener):
         self.told.setFrameShape(QScrollArea.Shape.NoFrame)
         column.addWidget(self.limbs, 3)
         column.addWidget(self.told, 2)
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setWordWrap(True)
         self.words.setAlignment(Qt.AlignmentFlag.AlignTop)
         column.addWidget(self.words)

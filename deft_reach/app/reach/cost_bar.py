@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import Canvas, label
+from deft_reach.app.plain_text import plain_tip
 from deft_reach.core.cost import TERM_NAMES, TERMS
 from deft_reach.core.session import Session
 
@@ -54,7 +55,7 @@ class CostBar(Canvas):
         return "; ".join(f"{TERM_NAMES[term]} {value:.2f}" for term, value in self._shares())
 
     def mouseMoveEvent(self, event) -> None:  # type: ignore[no-untyped-def]
-        QToolTip.showText(event.globalPosition().toPoint(), self.in_words().replace("; ", "\n"), self)
+        QToolTip.showText(event.globalPosition().toPoint(), plain_tip(self.in_words().replace("; ", "\n")), self)
 
     def draw(self, painter: QPainter) -> None:
         shares = self._shares()

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QScrollArea,
     QSpinBox,
@@ -22,6 +21,7 @@ from PySide6.QtWidgets import (
 from deft_reach.app import theme
 from deft_reach.app.ask_button import AskButton
 from deft_reach.app.background import Asker
+from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list, verdict_cells
 from deft_reach.app.words import say, sentence
@@ -125,7 +125,7 @@ class RethinkForm(Listener):
         make_list(self.table, "Stickings found", ["ease", "cost", "breaks at", "cautions", "hands"], wide=(4,))
         column.addWidget(self.table, 1)
         low = QHBoxLayout()
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setWordWrap(True)
         self.use = QPushButton("Use it")
         self.keep = QPushButton("Keep")
@@ -214,7 +214,7 @@ class RethinkForm(Listener):
             cells = (ease, f"{row.report.summary.cost:.1f}", limit, cautions, hands)
             for column, text in enumerate(cells):
                 item = QTableWidgetItem(text)
-                item.setToolTip(text)
+                item.setToolTip(plain_tip(text))
                 if column == 4:
                     item.setFont(theme.mono(10))
                 self.table.setItem(k, column, item)

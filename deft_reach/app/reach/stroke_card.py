@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.explain import stroke_facts, stroke_title, where
+from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.reach.cost_bar import CostBar
 from deft_reach.app.station import Listener
 from deft_reach.core.candidates import if_other_hand
@@ -30,7 +31,7 @@ class StrokeCard(Listener):
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 0, 10, 4)
         column.setSpacing(2)
-        self.headline = QLabel()
+        self.headline = PlainLabel()
         self.headline.setWordWrap(True)
         self.headline.setFont(theme.ui_font(11.5, bold=True))
         column.addWidget(self.headline)
@@ -42,7 +43,7 @@ class StrokeCard(Listener):
         self.names: list[QLabel] = []
         self.values: list[QLabel] = []
         for row in range(ROWS):
-            name, value = QLabel(), QLabel()
+            name, value = PlainLabel(), PlainLabel()
             name.setObjectName("caption")
             value.setMinimumWidth(40)
             grid.addWidget(name, row, 0, Qt.AlignmentFlag.AlignTop)
@@ -108,6 +109,6 @@ class StrokeCard(Listener):
             name, value = facts[row] if row < len(facts) else ("", "")
             self.names[row].setText(name)
             self.values[row].setText(value)
-            self.values[row].setToolTip(value)
+            self.values[row].setToolTip(plain_tip(value))
             for widget in (self.names[row], self.values[row]):
                 widget.setVisible(bool(name))

@@ -8,7 +8,6 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
     QInputDialog,
-    QLabel,
     QListWidget,
     QListWidgetItem,
     QMenu,
@@ -21,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.reach.cost_bar import term_colour
 from deft_reach.app.station import Listener
 from deft_reach.core.candidates import PARTS, Row, compare, part_of
@@ -132,7 +132,7 @@ class Tray(Listener):
         column.addWidget(self.list, 1)
         low = QHBoxLayout()
         low.setContentsMargins(10, 0, 8, 0)
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setObjectName("hint")
         low.addWidget(self.words, 1)
         self.keep = QPushButton("Keep the plan's own")

@@ -5,7 +5,6 @@ from __future__ import annotations
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -17,6 +16,7 @@ from PySide6.QtWidgets import (
 from deft_reach.app import units
 from deft_reach.app.ask_button import AskButton
 from deft_reach.app.background import Asker
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import say, sentence
@@ -90,7 +90,7 @@ class LayoutForm(Listener):
         make_list(self.gains, "What each plan gains", ["plan", "cost", "breaks at"], wide=(0,))
         column.addWidget(self.gains, 2)
         low = QHBoxLayout()
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setWordWrap(True)
         self.keep = QPushButton("Keep as another kit")
         self.use = QPushButton("Move the pieces")

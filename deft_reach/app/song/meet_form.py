@@ -5,7 +5,6 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -17,6 +16,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app.background import Asker
 from deft_reach.app.marks import severity_icon
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.core.document import MissingError
@@ -48,7 +48,7 @@ class MeetForm(Listener):
         row.addWidget(self.list, 2)
         right = QVBoxLayout()
         right.setSpacing(4)
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setWordWrap(True)
         self.words.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -62,7 +62,7 @@ class MeetForm(Listener):
         make_list(self.table, "Ways out", ["way out", "pace there", "song costs", "what is lost"], wide=(3,))
         right.addWidget(self.table, 4)
         low = QHBoxLayout()
-        self.hint = QLabel()
+        self.hint = PlainLabel()
         self.hint.setObjectName("hint")
         self.use = QPushButton("Use it")
         self.use.setObjectName("quiet")

@@ -7,7 +7,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QTableWidget,
     QVBoxLayout,
@@ -18,6 +17,7 @@ from deft_reach.app import theme
 from deft_reach.app.ask_button import AskButton
 from deft_reach.app.background import Asker
 from deft_reach.app.choices import chosen_kit, fill_box, kit_choices
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list, verdict_cells
 from deft_reach.app.words import preview_text, say, sentence
@@ -65,7 +65,7 @@ class RefitForm(Listener):
         column.addLayout(form)
         self.find = AskButton("Put it on this kit", self._asker)
         column.addWidget(self.find)
-        self.plan_name = QLabel()
+        self.plan_name = PlainLabel()
         self.plan_name.setObjectName("hint")
         self.plan_name.setWordWrap(True)
         column.addWidget(self.plan_name)
@@ -86,14 +86,14 @@ class RefitForm(Listener):
         tables.addWidget(self.table, 5)
         tables.addWidget(self.changes, 6)
         column.addLayout(tables, 1)
-        self.preview = QLabel()
+        self.preview = PlainLabel()
         self.preview.setFont(theme.mono(9.5))
         self.preview.setWordWrap(True)
         self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.preview.setFixedHeight(round(32 * theme.text_scale()))
         column.addWidget(self.preview)
         low = QHBoxLayout()
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setWordWrap(True)
         self.keep = QPushButton("Keep as a plan")
         self.keep.setObjectName("quiet")

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QSlider,
     QTableWidget,
@@ -24,6 +23,7 @@ from deft_reach.app.ask_button import AskButton
 from deft_reach.app.background import Asker
 from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.canvas.explain import limb_name
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import preview_text, say, sentence
@@ -135,10 +135,10 @@ class ReliefForm(Listener):
     def _loads(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(3)
-        self.chart_title = QLabel()
+        self.chart_title = PlainLabel()
         self.chart_title.setObjectName("caption")
         self.chart = EffortChart()
-        self.loads_title = QLabel()
+        self.loads_title = PlainLabel()
         self.loads_title.setObjectName("caption")
         self.loads = QTableWidget()
         columns = ["", "per s", "in a row", "rest", "lasts"]
@@ -159,7 +159,7 @@ class ReliefForm(Listener):
         for words, value in HANDS.items():
             self.hand.addItem(words, value)
         self.find = AskButton("Find lighter ways", self._asker)
-        top.addWidget(QLabel("Relieve"))
+        top.addWidget(PlainLabel("Relieve"))
         top.addWidget(self.hand, 1)
         top.addWidget(self.find)
         column.addLayout(top)
@@ -177,21 +177,21 @@ class ReliefForm(Listener):
         self.slider.setAccessibleName("From as written to the lightest")
         self.slider.setPageStep(1)
         self.slider.setTickPosition(QSlider.TickPosition.TicksBelow)
-        scale.addWidget(QLabel("as written"))
+        scale.addWidget(PlainLabel("as written"))
         scale.addWidget(self.slider, 1)
-        scale.addWidget(QLabel("lightest"))
+        scale.addWidget(PlainLabel("lightest"))
         column.addLayout(scale)
-        self.verdict = QLabel()
+        self.verdict = PlainLabel()
         self.verdict.setWordWrap(True)
         column.addWidget(self.verdict)
-        self.preview = QLabel()
+        self.preview = PlainLabel()
         self.preview.setFont(theme.mono(9.5))
         self.preview.setWordWrap(True)
         self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.preview.setMinimumHeight(round(32 * theme.text_scale()))
         column.addWidget(self.preview, 1)
         low = QHBoxLayout()
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setWordWrap(True)
         self.keep = QPushButton("Keep as a plan")
         self.use = QPushButton("Use it")

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout
 
 from deft_reach.app.background import Asker
 from deft_reach.app.choices import chosen_kit, fill_box, kit_choices
 from deft_reach.app.marks import severity_icon
+from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.core.report import headroom_words
@@ -33,10 +34,10 @@ class ShowForm(Listener):
         column.setContentsMargins(10, 6, 10, 6)
         column.setSpacing(4)
         top = QHBoxLayout()
-        top.addWidget(QLabel("Judged on"))
+        top.addWidget(PlainLabel("Judged on"))
         self.kit = QComboBox()
         self.kit.setAccessibleName("Kit for the whole show")
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setObjectName("hint")
         self.open = QPushButton("Open")
         self.open.setObjectName("quiet")
@@ -75,7 +76,7 @@ class ShowForm(Listener):
             for column, text in enumerate(_cells(row)):
                 item = QTableWidgetItem(text)
                 item.setData(ROW, row)
-                item.setToolTip(text)
+                item.setToolTip(plain_tip(text))
                 if column == 0:
                     item.setIcon(severity_icon("stop" if row.problem else row.severity))
                 self.table.setItem(k, column, item)

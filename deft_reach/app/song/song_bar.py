@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QInputDialog,
-    QLabel,
     QMenu,
     QPushButton,
     QSpinBox,
@@ -20,7 +19,9 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app.choices import fill_box
+from deft_reach.app.decimal_box import DecimalBox
 from deft_reach.app.marks import severity_icon
+from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import say, sentence
@@ -48,7 +49,7 @@ class SongBar(Listener):
         make_list(self.table, "Sections of the song", ["section", "times", "BPM", "here", "alone"], wide=(0,))
         column.addWidget(self.table, 1)
         column.addLayout(self._section())
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setWordWrap(True)
         column.addWidget(self.words)
         view.verdict.connect(self.refresh_if_visible)
@@ -93,7 +94,7 @@ class SongBar(Listener):
         self.tempo.setAccessibleName("One tempo for the whole song")
         self.repeat = QCheckBox("Round again")
         for line, (caption, widget, wide) in enumerate((("Kit", self.kit, 3), ("Tempo", self.tempo, 2))):
-            text = QLabel(caption)
+            text = PlainLabel(caption)
             text.setObjectName("caption")
             grid.addWidget(text, line, 0)
             grid.addWidget(widget, line, 1, 1, wide)
@@ -210,7 +211,7 @@ class SongBar(Listener):
                 if column == 0:
                     severity = "stop" if k in stops else row.severity if row is not None else ""
                     item.setIcon(severity_icon(severity))
-                    item.setToolTip(stops.get(k, name))
+                    item.setToolTip(plain_tip(stops.get(k, name)))
                 self.table.setItem(k, column, item)
         current = self._current_section()
         wanted = at if 0 <= at < len(sections) else 0
@@ -332,7 +333,7 @@ class SongBar(Listener):
 
 def _tempo_box(none: str) -> QDoubleSpinBox:
     """A tempo, or one step below the lowest: none of its own."""
-    box = QDoubleSpinBox()
+    box = DecimalBox()
     low, high = TEMPO_RANGE
     box.setRange(low - 1, high)
     box.setDecimals(1)

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QTableWidget,
@@ -20,6 +19,7 @@ from PySide6.QtWidgets import (
 from deft_reach.app import theme
 from deft_reach.app.ask_button import AskButton
 from deft_reach.app.background import Asker
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list, verdict_cells
 from deft_reach.app.words import preview_text, say, sentence
@@ -66,14 +66,14 @@ class AdviserForm(Listener):
         self.table = QTableWidget()
         make_list(self.table, "Voicings found", ["", "ease", "breaks at", "cautions", "differs in"], wide=(4,))
         column.addWidget(self.table, 1)
-        self.preview = QLabel()
+        self.preview = PlainLabel()
         self.preview.setFont(theme.mono(9.5))
         self.preview.setWordWrap(True)
         self.preview.setFixedHeight(round(34 * theme.text_scale()))
         self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
         column.addWidget(self.preview)
         low = QHBoxLayout()
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setObjectName("hint")
         self.words.setWordWrap(True)
         self.use = QPushButton("Use it")

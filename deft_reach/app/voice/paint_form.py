@@ -7,13 +7,13 @@ from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
 )
 
+from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import say
@@ -48,13 +48,13 @@ class PaintForm(Listener):
         self.put = QPushButton("Put there")
         self.before, self.after = QPushButton("‹"), QPushButton("›")
         for button, words in ((self.before, "The voice before (Shift+V)"), (self.after, "The next voice (V)")):
-            button.setToolTip(words)
+            button.setToolTip(plain_tip(words))
             button.setAccessibleName(words)
             button.setMaximumWidth(34)
         for button in (self.put, self.before, self.after):
             button.setObjectName("quiet")
         for row, (text, box) in enumerate((("strokes", self.scope), ("on", self.voice))):
-            caption = QLabel(text)
+            caption = PlainLabel(text)
             caption.setObjectName("caption")
             caption.setBuddy(box)
             grid.addWidget(caption, row, 0)
@@ -66,14 +66,14 @@ class PaintForm(Listener):
         grid.addLayout(steps, 0, 2)
         grid.addWidget(self.put, 1, 2)
         column.addLayout(grid)
-        head = QLabel("Same hands, other voices")
+        head = PlainLabel("Same hands, other voices")
         head.setObjectName("panelTitle")
         column.addWidget(head)
         self.table = QTableWidget()
         make_list(self.table, "Voices of the plan and what they become", ["voice", "strokes", "becomes"], wide=(0, 2))
         column.addWidget(self.table, 1)
         buttons = QHBoxLayout()
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setObjectName("hint")
         self.words.setWordWrap(True)
         self.exchange = QPushButton("Exchange")

@@ -5,9 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout
 
 from deft_reach.app import theme
+from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import preview_text
@@ -65,13 +66,13 @@ class VariationsForm(Listener):
         make_list(self.table, "Variations of the plan in view", columns, wide=(0,))
         self.table.setSortingEnabled(True)
         column.addWidget(self.table, 1)
-        self.preview = QLabel()
+        self.preview = PlainLabel()
         self.preview.setFont(theme.mono(9.5))
         self.preview.setWordWrap(True)
         self.preview.setFixedHeight(round(34 * theme.text_scale()))
         self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
         column.addWidget(self.preview)
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setObjectName("hint")
         column.addWidget(self.words)
         row = QHBoxLayout()
@@ -146,7 +147,7 @@ class VariationsForm(Listener):
         self.table.insertRow(row)
         for column, item in enumerate(cells):
             item.setData(ROLE, variation)
-            item.setToolTip(f"{variation.name} ({variation.sort})")
+            item.setToolTip(plain_tip(f"{variation.name} ({variation.sort})"))
             self.table.setItem(row, column, item)
         self.table.setSortingEnabled(True)
         if self.table.currentRow() < 0:

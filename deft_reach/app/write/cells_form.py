@@ -7,13 +7,13 @@ from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
 )
 
+from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.core.cells import Cell, find_cells, in_place_of, shelf
@@ -48,7 +48,7 @@ class CellsForm(Listener):
         self.table = QTableWidget()
         make_list(self.table, "Cells that fit", ["cell", "steps", "then"], wide=(0,))
         column.addWidget(self.table, 1)
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setObjectName("hint")
         self.words.setWordWrap(True)
         column.addWidget(self.words)
@@ -139,7 +139,7 @@ class CellsForm(Listener):
             then = "the right goes on" if cell.hands_over_to_right else "the left goes on"
             for k, text in enumerate((cell.name, str(cell.steps), then)):
                 item = QTableWidgetItem(text)
-                item.setToolTip(cell.text)
+                item.setToolTip(plain_tip(cell.text))
                 if k == 1:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 self.table.setItem(row, k, item)

@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtCore import QSignalBlocker, Qt
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout
 
 from deft_reach.app import theme
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.words import say, sentence
 from deft_reach.core.document import analyse_plan, read_unfinished
@@ -38,7 +39,7 @@ class ChangeForm(Listener):
             item.setData(Qt.ItemDataRole.UserRole, name)
             self.list.addItem(item)
         column.addWidget(self.list, 1)
-        self.preview = QLabel()
+        self.preview = PlainLabel()
         self.preview.setFont(theme.mono(9.5))
         self.preview.setWordWrap(True)
         self.preview.setMinimumHeight(round(48 * theme.text_scale()))
@@ -46,7 +47,7 @@ class ChangeForm(Listener):
         self.preview.setTextFormat(Qt.TextFormat.PlainText)
         column.addWidget(self.preview)
         row = QHBoxLayout()
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setObjectName("hint")
         self.words.setWordWrap(True)
         self.make = QPushButton("Change")

@@ -8,7 +8,6 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QInputDialog,
-    QLabel,
     QLineEdit,
     QPushButton,
     QStackedWidget,
@@ -23,6 +22,7 @@ from deft_reach.app.canvas.staff import Staff
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.weave import Weave
 from deft_reach.app.panel import Panel
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Station
 from deft_reach.app.words import say
 from deft_reach.app.write.cells_form import CellsForm
@@ -65,7 +65,7 @@ class WriteStation(Station):
         self.lane = LaneEditor(session, self.axis)
         self.weave = Weave(session, self.axis)
         self.plan = ReachPlan(session)
-        self.message = QLabel()
+        self.message = PlainLabel()
         self.message.setWordWrap(True)
         self.message.setMinimumHeight(round(38 * theme.text_scale()))
         self.message.setAlignment(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft)
@@ -94,7 +94,7 @@ class WriteStation(Station):
         grid = QGridLayout(about)
         grid.setContentsMargins(10, 2, 10, 8)
         for row, (text, field) in enumerate((("Name", self.name), ("Remark", self.note))):
-            caption = QLabel(text)
+            caption = PlainLabel(text)
             caption.setBuddy(field)
             caption.setObjectName("caption")
             grid.addWidget(caption, row, 0)
@@ -108,7 +108,7 @@ class WriteStation(Station):
         sheet.setHorizontalSpacing(12)
         sheet.setVerticalSpacing(1)
         for row, (text, meaning) in enumerate(CRIB):
-            sign, words = QLabel(text), QLabel(meaning)
+            sign, words = PlainLabel(text), PlainLabel(meaning)
             sign.setFont(theme.mono(9.5))
             words.setObjectName("hint")
             sheet.addWidget(sign, row, 0)

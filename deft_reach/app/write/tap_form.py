@@ -9,9 +9,10 @@ from typing import Any
 
 from PySide6.QtCore import QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QHideEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.core.lane import Lane
 from deft_reach.core.tapping import Tap, write_taps
@@ -112,7 +113,7 @@ class TapForm(Listener):
         column.setContentsMargins(10, 6, 10, 6)
         self.pad = PracticePad()
         column.addWidget(self.pad, 1)
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setObjectName("hint")
         self.words.setWordWrap(True)
         column.addWidget(self.words)
