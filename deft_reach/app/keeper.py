@@ -62,6 +62,8 @@ class Keeper(QObject):
     def watch(self) -> None:
         """Listen to the session (again, after its listeners were cleared)."""
         self.session.changed.connect(self._changed)
+        # While a long plan is typed nothing else hears of it until the keys rest.
+        self.session.typed.connect(self._changed)
 
     def _changed(self) -> None:
         # Not restarted by further edits: a long drag is kept while it goes on.

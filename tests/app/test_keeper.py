@@ -59,6 +59,25 @@ def test_a_long_gesture_is_kept_while_it_goes_on(keeper, folder, qtbot):
     assert files(folder), "kept before the gesture ended"
 
 
+def test_a_long_plan_is_kept_while_it_is_typed_without_a_rest(keeper, folder, qtbot):
+    """The analysis of a long plan waits until the keys rest; what was typed does not."""
+    session = keeper.session
+    session.set_text("/16 " + "R L " * 120)
+    keeper.keep_now()
+    session.later = lambda catch_up: None
+    for k in range(200):
+        session.set_text("/16 " + "R L " * 120 + "R " * (k + 1), typing=True)
+        assert session.behind
+        qtbot.wait(20)
+        if keeper.on_disk is not None and keeper.on_disk is not session.saved_document and k > 5:
+            (file,) = files(folder)
+            if ("R L " * 120 + "R R R").encode() in file.read_bytes():
+                break
+    else:
+        pytest.fail("never kept while it was typed")
+    assert k < 150, "within two seconds, with time to spare"
+
+
 def test_undoing_everything_leaves_nothing_to_keep(keeper, folder):
     keeper.session.set_tempo(111)
     keeper.keep_now()
