@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -37,6 +37,7 @@ from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.plan_page import write_plan_page
 from deft_reach.app.rail import Rail
 from deft_reach.app.reach.station import ReachStation
+from deft_reach.app.save_name import OtherFormatError, ask_name
 from deft_reach.app.shortcuts import ShortcutSheet
 from deft_reach.app.song.station import SongStation
 from deft_reach.app.start_page import StartPage
@@ -51,7 +52,7 @@ from deft_reach.core.rudiments import RUDIMENTS, Rudiment
 from deft_reach.core.session import Session
 from deft_reach.core.stroke_text import MAX_TEXT
 from deft_reach.formats.document import load_kit
-from deft_reach.formats.patterns import FOREIGN, MAX_BYTES, dump_pattern, load_pattern, stem_of
+from deft_reach.formats.patterns import FOREIGN, MAX_BYTES, WRITABLE, dump_pattern, load_pattern, stem_of
 from deft_reach.formats.pieces_csv import load_pieces
 from deft_reach.formats.plain_text import DocumentError
 from deft_reach.store.atomic import write_atomic
@@ -84,6 +85,7 @@ PLAN_EXPORTS = {
     "One page on A4 (*.pdf)": ".pdf",
     "One page on Letter (*.pdf)": ".pdf",
 }
+PLAN_ENDINGS = (*WRITABLE, ".midi", ".xml", ".pdf")
 #: What a kit can be exported as: ending and paper.
 EXPORTS = {
     "Floor plan, A4 (*.pdf)": (".pdf", "A4"),
@@ -623,10 +625,10 @@ class MainWindow(QMainWindow):
             self.notice.say("There is nothing to export yet: the stroke text has to be readable first.")
             return
         proposal = self._folder() / f"{plan.name.lower().replace(' ', '-')}.mid"
-        name, chosen = QFileDialog.getSaveFileName(self, "Export plan", str(proposal), ";;".join(PLAN_EXPORTS))
-        if not name:
+        asked = self._ask_name("Export plan", proposal, PLAN_EXPORTS, ".mid", PLAN_ENDINGS)
+        if asked is None:
             return
-        path = Path(name) if Path(name).suffix else Path(name).with_suffix(PLAN_EXPORTS.get(chosen, ".mid"))
+        path, chosen = asked
         try:
             if path.suffix.lower() == ".pdf":
                 write_plan_page(self.session, path, "Letter" if "Letter" in chosen else "A4")
@@ -646,11 +648,18 @@ class MainWindow(QMainWindow):
     def save_as(self) -> bool:
         stem = self.session.document.title if self.session.document.title != "Untitled" else "plans"
         proposal = self.keeper.path or self._folder() / f"{stem.lower().replace(' ', '-')}{SUFFIX}"
-        name, _ = QFileDialog.getSaveFileName(self, "Save the document", str(proposal), FILES)
-        if not name:
-            return False
-        path = Path(name)
-        return self._write(path if path.suffix else path.with_suffix(SUFFIX), None)
+        asked = self._ask_name("Save the document", proposal, {FILES: SUFFIX}, SUFFIX, (SUFFIX,))
+        return asked is not None and self._write(asked[0], None)
+
+    def _ask_name(
+        self, title: str, proposal: Path, endings: dict[str, str], default: str, allowed: Collection[str]
+    ) -> tuple[Path, str] | None:
+        """A file to write and the filter that was chosen; None where there is none, said in the window if need be."""
+        try:
+            return ask_name(self, title, str(proposal), ";;".join(endings), endings, default, allowed)
+        except OtherFormatError as error:
+            self.notice.say(f"{error}. Nothing was written.", tone="stop")
+            return None
 
     def _write(self, path: Path, opened: str | None) -> bool:
         document = self.session.document
@@ -667,7 +676,7 @@ class MainWindow(QMainWindow):
             return False
         except OSError as error:
             self.notice.say(
-                f"{path.name} cannot be saved: {error.strerror or error}. Your changes are kept safe meanwhile.",
+                f"{path.name} cannot be saved: {error.strerror or error}. {self._safety()}",
                 ("Save as…", lambda: self.save_as()),
                 tone="stop",
             )
@@ -680,15 +689,22 @@ class MainWindow(QMainWindow):
         self._say_state()
         return True
 
+    def _safety(self) -> str:
+        """Whether the changes are safe all the same: said only where they are."""
+        if self.keeper.keep_now():
+            return "Your changes are kept safe meanwhile."
+        return "The safety copy could not be written either: save to another place."
+
     def export_kit(self) -> None:
         """The kit in view as a floor plan to scale, or its pieces as a table."""
         kit = self.session.kit
         proposal = self._folder() / f"{kit.name.lower().replace(' ', '-')}.pdf"
-        name, chosen = QFileDialog.getSaveFileName(self, "Export kit", str(proposal), ";;".join(EXPORTS))
-        if not name:
+        endings = {words: ending for words, (ending, _) in EXPORTS.items()}
+        asked = self._ask_name("Export kit", proposal, endings, ".pdf", sorted(set(endings.values())))
+        if asked is None:
             return
-        suffix, paper = EXPORTS.get(chosen, (".pdf", "A4"))
-        path = Path(name) if Path(name).suffix else Path(name).with_suffix(suffix)
+        path, chosen = asked
+        _, paper = EXPORTS.get(chosen, (".pdf", "A4"))
         from deft_reach.app.kit.export import export_kit  # late: printing is rare
 
         try:

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app.background import Asker
 from deft_reach.app.plain_text import PlainLabel
+from deft_reach.app.save_name import OtherFormatError, ask_name
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import say, sentence
@@ -28,7 +29,7 @@ from deft_reach.store.log_exchange import from_csv, from_json, to_csv, to_json
 from deft_reach.store.log_shelf import LogShelf
 from deft_reach.store.logbook import Logbook
 
-FILES = "Logbook (*.json);;Attempts as a table (*.csv)"
+FILES = {"Logbook (*.json)": ".json", "Attempts as a table (*.csv)": ".csv"}
 #: The newest so many entries are listed; all of them are in the files.
 MOST = 500
 
@@ -94,12 +95,15 @@ class EntriesForm(Listener):
             say(self.words, f"{self.shelf.problem}. The note was not kept.", "error")
 
     def export(self) -> None:
-        name, kind = QFileDialog.getSaveFileName(self, "Export the logbook", "logbook.json", FILES)
-        if name:
-            path = Path(name)
-            if not path.suffix:
-                path = path.with_suffix(".csv" if "csv" in kind else ".json")
-            self._begin(_export, path, f"Writing {path.name} …")
+        try:
+            asked = ask_name(
+                self, "Export the logbook", "logbook.json", ";;".join(FILES), FILES, ".json", tuple(FILES.values())
+            )
+        except OtherFormatError as error:
+            say(self.words, f"{error}.", "error")
+            return
+        if asked is not None:
+            self._begin(_export, asked[0], f"Writing {asked[0].name} …")
 
     def bring_in(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Import a logbook", "", "Logbooks (*.json *.csv)")

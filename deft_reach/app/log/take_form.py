@@ -31,6 +31,7 @@ from deft_reach.app.choices import fill_box
 from deft_reach.app.decimal_box import DecimalBox
 from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.plain_text import PlainLabel
+from deft_reach.app.save_name import OtherFormatError, ask_name
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import VERDICT_WORDS, say, sentence
@@ -265,14 +266,19 @@ class TakeForm(Listener):
         hits = self._performed()
         if hits is None:
             return
-        name, _ = QFileDialog.getSaveFileName(self, "Save what it plays", "take.mid", "MIDI files (*.mid)")
-        if name:
+        midi = "MIDI files (*.mid)"
+        try:
+            asked = ask_name(self, "Save what it plays", "take.mid", midi, {midi: ".mid"}, ".mid", (".mid", ".midi"))
+        except OtherFormatError as error:
+            say(self.words, f"{error}.", "error")
+            return
+        if asked is not None:
             try:
-                write_atomic(Path(name), dump_performance(hits))
+                write_atomic(asked[0], dump_performance(hits))
             except OSError as error:
-                say(self.words, f"{name}: {error.strerror or error}.", "error")
+                say(self.words, f"{asked[0]}: {error.strerror or error}.", "error")
             else:
-                say(self.words, f"Saved as {Path(name).name}.", "hint")
+                say(self.words, f"Saved as {asked[0].name}.", "hint")
 
     def _check(self, hits: tuple[Hit, ...], name: str) -> None:
         keys, plan, pattern, kit = self._keys(), self.session.plan, self.session.pattern(), self.session.kit
