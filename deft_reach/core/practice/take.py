@@ -737,7 +737,7 @@ class _Check:
         if self.disagree is None:
             return place.offset_ms
         limb = self.pattern.strokes[place.stroke].limb
-        return place.offset_ms - self.middle_of[limb] * 1000
+        return place.offset_ms - self.middle_of.get(limb, 0.0) * 1000
 
     def _flubs(self, places: Sequence[PlaceTake]) -> list[int]:
         """Single strokes (of all rounds) far from where their place lies as a rule, the furthest first."""
