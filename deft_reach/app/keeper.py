@@ -25,12 +25,17 @@ class _Write(QRunnable):
         try:
             keeper.autosave.keep(self.document, self.path, self.opened)
         except OSError as error:
-            keeper.writing = None
+            self._done()
             keeper.failed.emit(str(error.strerror or error))
         else:
             # What is on disk is known by the disk alone.
             keeper.on_disk = self.document
-            keeper.writing = None
+            self._done()
+
+    def _done(self) -> None:
+        # A later edit may be waiting to be written already.
+        if self.keeper.writing is self.document:
+            self.keeper.writing = None
 
 
 class Keeper(QObject):
@@ -81,7 +86,7 @@ class Keeper(QObject):
         if self.session.is_saved:
             self._pool.waitForDone(2000)
             self._clear()
-        elif document is not self.on_disk and document is not self.writing:
+        elif document is not (self.writing or self.on_disk):
             self.writing = document
             self._pool.start(_Write(self, document, self.path, self.opened))
 

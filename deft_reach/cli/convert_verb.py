@@ -8,11 +8,10 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from deft_reach.cli.inputs import InputError, add_pattern_options, print_json, question
+from deft_reach.cli.inputs import InputError, add_pattern_options, print_json, question, write_out
 from deft_reach.core.document import Document, Plan, Score
 from deft_reach.formats.document import dump_document
 from deft_reach.formats.patterns import WRITABLE, dump_pattern
-from deft_reach.store.atomic import write_atomic
 from deft_reach.store.documents import SUFFIX
 
 
@@ -40,10 +39,7 @@ def run(args: argparse.Namespace) -> int:
             data = dump_pattern(asked.pattern, out.suffix or ".txt", asked.kit, asked.tempo, asked.name)
     except ValueError as error:
         raise InputError(f"{out}: {error}") from None
-    try:
-        write_atomic(out, data)
-    except OSError as error:
-        raise InputError(f"{out}: {error.strerror or error}") from None
+    write_out(out, data)
     for remark in asked.remarks:
         print(f"deft-reach: {remark}", file=sys.stderr)
     if args.json:

@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from deft_reach.cli.inputs import InputError, add_player_options, guarded, player_of, read_kit, tell
+from deft_reach.cli.inputs import InputError, add_player_options, guarded, player_of, read_kit, tell, write_out
 from deft_reach.core.layouts import LAYOUTS
 from deft_reach.core.player import CONSTANTS
 from deft_reach.core.practice.cautions import HAND_TEST_CAUTION
@@ -14,7 +14,6 @@ from deft_reach.core.practice.hand_test import HandTest, HandTestError, exercise
 from deft_reach.formats.document import dump_player, player_dict
 from deft_reach.formats.general_midi import FOOT_KEYS
 from deft_reach.formats.performance import MAX_BYTES, load_performance, load_texts
-from deft_reach.store.atomic import write_atomic
 from deft_reach.store.documents import read_file
 
 
@@ -45,10 +44,7 @@ def run(args: argparse.Namespace) -> int:
     except HandTestError as error:
         raise InputError(f"{args.test}: {error}") from None
     if args.out is not None:
-        try:
-            write_atomic(Path(args.out), dump_player(found.player))
-        except OSError as error:
-            raise InputError(f"{args.out}: {error.strerror or error}") from None
+        write_out(args.out, dump_player(found.player))
     tell(args, as_dict, in_words, found)
     return 0
 

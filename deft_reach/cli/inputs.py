@@ -21,6 +21,7 @@ from deft_reach.core.stroke_text import TEMPO_RANGE, StrokeTextError
 from deft_reach.formats.document import load_kit, load_player
 from deft_reach.formats.patterns import MAX_BYTES, MIDI, MUSICXML, load_pattern, stem_of
 from deft_reach.formats.plain_text import DocumentError
+from deft_reach.store.atomic import write_atomic
 from deft_reach.store.documents import SUFFIX, open_document, read_file
 
 T = TypeVar("T")
@@ -173,6 +174,14 @@ def read_kit(name: str) -> Kit:
     if not is_there(path):
         raise InputError(f"there is no kit and no file '{name}'; the kits are {', '.join(LAYOUTS)}")
     return guarded(path, lambda p: load_kit(read_file(p)))
+
+
+def write_out(name: str | Path, data: bytes) -> None:
+    """Write a file, or nothing of it. Raises InputError with its name."""
+    try:
+        write_atomic(Path(name), data)
+    except OSError as error:
+        raise InputError(f"{name}: {error.strerror or error}") from None
 
 
 def is_there(path: Path) -> bool:

@@ -8,7 +8,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from deft_reach.cli.inputs import InputError, guarded, print_json, read_kit, tell
+from deft_reach.cli.inputs import InputError, guarded, print_json, read_kit, tell, write_out
 from deft_reach.core.kit import Kit, KitError
 from deft_reach.core.layouts import LAYOUTS, layout
 from deft_reach.core.motion.comfort import Comfort, comforts
@@ -16,7 +16,6 @@ from deft_reach.core.player import Player
 from deft_reach.core.tape import Measured, TapeError, measure
 from deft_reach.formats.document import dump_kit, kit_dict, load_player
 from deft_reach.formats.tape_csv import load_tape
-from deft_reach.store.atomic import write_atomic
 from deft_reach.store.documents import read_file
 
 
@@ -145,10 +144,7 @@ def _in_words(found: Measured) -> str:
 
 
 def _write(kit: Kit, name: str) -> None:
-    try:
-        write_atomic(Path(name), dump_kit(kit))
-    except OSError as error:
-        raise InputError(f"{name}: {error.strerror or error}") from None
+    write_out(name, dump_kit(kit))
     print(f"wrote {name}", file=sys.stderr)
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 from dataclasses import replace
-from pathlib import Path
 from typing import Any
 
 from deft_reach.cli.inputs import (
@@ -15,6 +14,7 @@ from deft_reach.cli.inputs import (
     player_of,
     question,
     read_kit,
+    write_out,
 )
 from deft_reach.core.analysis import analyse
 from deft_reach.core.player import CONSTANTS
@@ -23,7 +23,6 @@ from deft_reach.core.practice.performance import Faults, simulate
 from deft_reach.core.practice.ramp import Ramp, RampError, parse_ramp
 from deft_reach.formats.general_midi import hand_test_keys, pattern_keys
 from deft_reach.formats.performance import dump_performance
-from deft_reach.store.atomic import write_atomic
 
 #: Option, field of Faults, what it is divided by, lowest, highest, and what it does.
 FAULTS = (
@@ -113,10 +112,7 @@ def _hand_test(args: argparse.Namespace) -> int:
     played = perform_test(
         replace(player, constants=constants), kit, hand_test_keys(kit), jitter=jitter, seed=args.seed
     )
-    try:
-        write_atomic(Path(out), dump_performance(played.hits, played.marks))
-    except OSError as error:
-        raise InputError(f"{out}: {error.strerror or error}") from None
+    write_out(out, dump_performance(played.hits, played.marks))
     print(f"{out}: {len(played.hits)} hits, {len(played.marks)} exercises")
     return 0
 
@@ -147,9 +143,6 @@ def run(args: argparse.Namespace) -> int:
         rounds, tempi = ramp.rounds, ramp.tempi.tolist()
     faults = Faults(**chosen, clicked=args.clicked, seed=args.seed)
     played = simulate(asked.pattern, keys, asked.tempo, faults, rounds, tempi, limits, graces)
-    try:
-        write_atomic(Path(args.out), dump_performance(played.hits))
-    except OSError as error:
-        raise InputError(f"{args.out}: {error.strerror or error}") from None
+    write_out(args.out, dump_performance(played.hits))
     print(f"{args.out}: {len(played.hits)} hits at {asked.tempo:g} BPM")
     return 0

@@ -1,5 +1,7 @@
 """Work is kept while it is done: by every window for itself, through saves, and when the disk says no."""
 
+import threading
+
 import pytest
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
@@ -113,6 +115,27 @@ def test_a_write_that_failed_is_tried_again_until_it_is_on_disk(keeper, folder, 
     qtbot.waitUntil(lambda: bool(files(folder)), timeout=5000)
     assert len(tries) == 3 and keeper.keep_now() is True
     assert b'"tempo": 111' in files(folder)[0].read_bytes() and len(tries) == 3, "and once is enough"
+
+
+def test_an_edit_taken_back_while_it_is_written_is_kept_as_it_is_now(keeper, folder, monkeypatch):
+    """What counts is what the disk will hold when the writing is over."""
+    keeper.session.set_tempo(111)
+    assert keeper.keep_now()
+    real, held = Autosave.keep, threading.Event()
+
+    def slow(self, *what):
+        held.wait(5)
+        real(self, *what)
+
+    monkeypatch.setattr(Autosave, "keep", slow)
+    keeper.session.end_merge()
+    keeper.session.set_tempo(120)
+    keeper.keep()
+    keeper.session.undo()
+    keeper.keep()
+    held.set()
+    assert keeper.keep_now()
+    assert b'"tempo": 111' in files(folder)[0].read_bytes()
 
 
 def test_with_a_full_disk_nothing_is_closed_or_discarded_unsaid(qapp, folder, tmp_path, monkeypatch):

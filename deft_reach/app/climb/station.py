@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from datetime import datetime
 from typing import Any
@@ -308,12 +308,16 @@ class ClimbStation(Station):
         if self.transport.playing:
             self.transport.stop()
             return
+        self._start()
+
+    def _start(self, tempi: Sequence[float] = ()) -> None:
+        """Play the stage; what is chosen elsewhere for the click stays so, and so do tempi."""
         self._note_rest()
         self._played, self._last_position = 0, None
         click, self.transport.click = self.transport.click, self.card.click.isChecked()
+        self.transport.tempi = tuple(tempi)
         self.transport.start()
-        # What is chosen elsewhere for the click stays so.
-        self.transport.click = click
+        self.transport.click, self.transport.tempi = click, ()
 
     def play_ramp(self) -> None:
         """Play the stage from the first tempo of its ladder to home, a little faster every round; or stop."""
@@ -324,14 +328,8 @@ class ClimbStation(Station):
             self.transport.stop()
             return
         first = min(rung.tempo for rung in runner.rungs)
-        self._note_rest()
-        self._ramp = ramp = Ramp(first, plan.tempo, self.card.ramp_rounds.value())
-        self._played, self._last_position = 0, None
-        click, self.transport.click = self.transport.click, self.card.click.isChecked()
-        self.transport.tempi = tuple(ramp.tempi.tolist())
-        self.transport.start()
-        # What is chosen elsewhere for the click stays so, and what is played next has its own tempo.
-        self.transport.click, self.transport.tempi = click, ()
+        self._ramp = Ramp(first, plan.tempo, self.card.ramp_rounds.value())
+        self._start(self._ramp.tempi.tolist())
         if self.transport.playing:
             self.card.tempo.setText(f"{first:.0f} BPM")
         else:

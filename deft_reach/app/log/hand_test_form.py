@@ -31,7 +31,9 @@ from deft_reach.core.limbs import FEET
 from deft_reach.core.player import CONSTANTS, Constants
 from deft_reach.core.practice.cautions import HAND_TEST_CAUTION
 from deft_reach.core.practice.hand_test import (
+    FAR,
     NAMES,
+    NEAR,
     Guide,
     HandTest,
     HandTestError,
@@ -68,6 +70,9 @@ class HandTestForm(Listener):
         self.found: HandTest | None = None
         self._guide: Guide | None = None
         self._source = ""
+        #: The moves of the test that is played, and when it began (by the recorder's clock).
+        self._moves: dict[str, Move] = {}
+        self._began = 0.0
         self._typed: list[Hit] = []
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 6, 10, 6)
@@ -156,20 +161,15 @@ class HandTestForm(Listener):
             return
         session = self.session
         self._source = self.ports.currentText() or KEYBOARD
-        moves = moves_of(session.kit, session.player)
-        names = [name for name in NAMES if not name.endswith("move")]
-        if self._source != KEYBOARD:
-            names = [name for name in NAMES if not name.endswith("move") or len(moves) > (name == "near move")]
+        self._moves = {} if self._source == KEYBOARD else moves_of(session.kit, session.player)
+        names = [name for name in NAMES if not name.endswith("move") or name in self._moves]
         self._guide = Guide(names, 1.0) if self._source == SIMULATED else Guide(names)
-        self._typed = []
+        self._typed, self._began = [], self.recorder.clock()
         try:
             if self._source == SIMULATED:
                 played = perform_test(session.player, session.kit, hand_test_keys(session.kit), names=names)
                 self.recorder.perform(played.hits, SIMULATED)
-            elif self._source == KEYBOARD:
-                self.recorder.stop()
-                self.recorder.hits, self.recorder._begin = [], self.recorder.clock()
-            else:
+            elif self._source != KEYBOARD:
                 self.recorder.record(self._source)
         except OSError as error:
             self._guide = None
@@ -184,25 +184,26 @@ class HandTestForm(Listener):
         guide = self._guide
         if guide is None:
             return
-        passed = self.recorder.clock() - self.recorder._begin
+        passed = self.recorder.clock() - self._began
         now = guide.at(passed)
         if now is None:
             self._end()
             return
-        words = self._in_words(now.exercise.words, now.exercise.limbs)
+        words = self._in_words(now.exercise.words)
         self.todo.setText(words if now.playing else f"Rest. Next: {words[0].lower()}{words[1:]}")
-        hits = len(self._typed) or len(self.recorder.hits)
+        hits = len(self._typed if self._source == KEYBOARD else self.recorder.hits)
         self.countdown.setText(f"{math.ceil(now.left)} s · {hits} strokes")
 
-    def _in_words(self, words: str, limbs: str) -> str:
+    def _in_words(self, words: str) -> str:
         """What to do, with the places of this kit, and the keys where the computer's are played."""
-        kit = self.session.kit
-        moves = moves_of(kit, self.session.player)
-        places = {"near": _places(moves[:1]), "far": _places(moves[-1:])}
-        words = words.format(**places)
+        words = words.format(near=self._places(NEAR), far=self._places(FAR))
         if self._source == KEYBOARD:
             words += " Any letter key counts; for the feet tap with the foot's hand."
         return words
+
+    def _places(self, exercise: str) -> str:
+        """The two voices of a move, as far as the kit has one."""
+        return " and ".join(self._moves[exercise].voices) if exercise in self._moves else "two pads"
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Keys are strokes while a test is played on them."""
@@ -214,7 +215,7 @@ class HandTestForm(Listener):
             and event.text().isalpha()
         ):
             if not event.isAutoRepeat():
-                now = self._guide.at(passed := self.recorder.clock() - self.recorder._begin)
+                now = self._guide.at(passed := self.recorder.clock() - self._began)
                 foot = now is not None and now.exercise.limbs in FEET
                 keys = hand_test_keys(self.session.kit)
                 key = keys[now.exercise.limbs] if now is not None and foot else keys["sn"]
@@ -264,11 +265,8 @@ class HandTestForm(Listener):
         for k, (name, row) in enumerate(found.constants.items()):
             words = CONSTANTS[name][0] if name in CONSTANTS else "hand to hand, stroke to stroke"
             cells = (words, _value(name, row.value), _value(name, row.spread), _value(name, row.usual))
-            fill_row(self.table, k, cells)
-            for column in range(4):
-                item = self.table.item(k, column)
-                if item is not None:
-                    item.setToolTip(f"{words}: from {row.source}. Usual: what the model has for this player's skill.")
+            tip = f"{words}: from {row.source}. Usual: what the model has for this player's skill."
+            fill_row(self.table, k, cells, [tip] * len(cells))
         notes = " ".join(f"{note[0].upper()}{note[1:]}." for note in found.notes)
         own = source == SIMULATED
         kept = "Played by the simulated player; not kept in the log." if own else f"From {source}; kept in the log."
@@ -304,10 +302,6 @@ class HandTestForm(Listener):
 
 def _value(name: str, value: float) -> str:
     return f"{value * 100:.0f} %" if name.endswith("rebound") else f"{value * 1000:.0f} ms"
-
-
-def _places(moves: tuple[Move, ...]) -> str:
-    return " and ".join(moves[0].voices) if moves else "two pads"
 
 
 def _tests(entries: list[TakeEntry]) -> list[Test]:

@@ -12,7 +12,7 @@ from deft_reach.core.motion.follow import Flags, Ints
 from deft_reach.core.motion.paths import MOVING, minimum_jerk
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import Cross, ReachTable
-from deft_reach.core.planner.moments import OPTIONS, Moments
+from deft_reach.core.planner.moments import OPTIONS, Moments, Rounds
 from deft_reach.core.planner.past import Past
 
 #: A hand that has rested for more moments than this is not asked where it is on its way meanwhile.
@@ -46,7 +46,7 @@ class Crossings:
         self.first, self.last = np.zeros(rows, dtype=bool), np.zeros(rows, dtype=bool)
         self.possible = bool(table.cross) and self.n > 0
         if self.possible:
-            self._back, self._rounds = self.rest, moments.rounds(length, self.rest)
+            self.rounds = Rounds(moments, length, self.rest)
             self._rows()
             self.static = self._static()
 
@@ -64,7 +64,7 @@ class Crossings:
         parts: list[Floats] = []
         places: list[tuple[int, int, tuple[Ints, ...]]] = []
         for r in range(2, self.rest + 1):
-            start, s_time = self._at(e - r)
+            start, s_time = self.rounds.at(e - r)
             was = m.voice[start].transpose(2, 0, 1)[:, :, None, :]
             there = (comes[start].transpose(2, 0, 1) & ((e >= r) | self.loop)[:, None])[:, :, None, :]
             own = np.where(ends[:, None, None], was, m.voice[here].transpose(2, 0, 1)[:, :, :, None])
@@ -72,7 +72,7 @@ class Crossings:
             begun = at_end[:, :, :, None] & there & (was >= 0)
             for i in range(1, r):
                 # The moment i after the hand's last strike, r before its next one at e.
-                at, time = self._at(e - r + i)
+                at, time = self.rounds.at(e - r + i)
                 option = self.lone[::-1, at]
                 meets = m.voice[at, np.maximum(option, 0), [[1], [0]]]
                 place = np.nonzero(begun & ((option >= 0) & (meets >= 0))[:, :, None, None])
@@ -112,11 +112,6 @@ class Crossings:
             before[place] = crossed[mine]
             if i == r - 1:
                 self.last[row] = crossed[mine]
-
-    def _at(self, moment: Ints) -> tuple[Ints, Floats]:
-        """A moment's number in its round and its time, for moments counted through all rounds."""
-        at, time = self._rounds
-        return at[moment + self._back], time[moment + self._back]
 
     def _crossed(self, keys: Ints, done: Floats) -> Floats:
         """The clearance of arms of which one is on its way, NaN where they do not cross."""

@@ -75,22 +75,31 @@ class Moments:
                 return k - 1
         return most
 
-    def rounds(self, length: float | None, most: int) -> tuple[Ints, Floats]:
-        """The numbers and times (whole notes) of the moments from ``most`` before the first to the end.
-
-        A loop of some ``length`` goes round; what is played once (None) begins with the first moment.
-        """
-        counted = np.arange(-most, len(self) + 1)
-        if length is None:
-            at = np.clip(counted, 0, len(self) - 1)
-            return at, self.time[at]
-        turn, at = np.divmod(counted, len(self))
-        return at, self.time[at] + turn * length
-
     @property
     def impossible(self) -> list[int]:
         """The moments that no hands can play."""
         return np.flatnonzero(~self.valid.any(axis=1)).tolist()
+
+
+class Rounds:
+    """The moments counted through all rounds, from ``most`` before the first to the end.
+
+    A loop of some ``length`` (whole notes) goes round; what is played once (None) begins with the first moment.
+    """
+
+    def __init__(self, moments: Moments, length: float | None, most: int) -> None:
+        counted = np.arange(-most, len(moments) + 1)
+        self.most = most
+        if length is None:
+            self.number = np.clip(counted, 0, len(moments) - 1)
+            self.time = moments.time[self.number]
+        else:
+            turn, self.number = np.divmod(counted, len(moments))
+            self.time = moments.time[self.number] + turn * length
+
+    def at(self, moment: Ints) -> tuple[Ints, Floats]:
+        """Numbers in their round and times (whole notes) of moments."""
+        return self.number[moment + self.most], self.time[moment + self.most]
 
 
 def moments_of(

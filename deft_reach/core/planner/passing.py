@@ -20,7 +20,7 @@ from deft_reach.core.motion.follow import Flags, Ints
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import ReachTable
 from deft_reach.core.motion.timing import ACCENT_LEVEL, PLAIN_LEVEL
-from deft_reach.core.planner.moments import OPTIONS, Moments
+from deft_reach.core.planner.moments import OPTIONS, Moments, Rounds
 from deft_reach.core.planner.past import Past
 
 #: In figures of up to so many moments ways of up to so many are looked at, in longer ones of OTHERWISE.
@@ -77,8 +77,7 @@ class Passings:
         self.costs = np.zeros(shape)
         if not self.possible:
             return
-        self._back = self.longest + BACK
-        self._rounds = m.rounds(length, self._back)
+        self.rounds = Rounds(m, length, self.longest + BACK)
         struck = m.valid[:, :, None] & (m.strikes > 0) & (m.voice >= 0)
         self.struck = struck
         accents = bool((struck & (m.level == ACCENT_LEVEL)).any())
@@ -91,11 +90,6 @@ class Passings:
         self._look_at_all()
 
     # --- which looks there are --------------------------------------------------------------------------------
-
-    def _at(self, moment: Ints) -> tuple[Ints, Floats]:
-        """A moment's number in its round and its time, for moments counted through all rounds."""
-        at, time = self._rounds
-        return at[moment + self._back], time[moment + self._back]
 
     def _look_at_all(self) -> None:
         places: list[tuple[_Place, list[int]]] = []
@@ -129,7 +123,7 @@ class Passings:
         e = np.arange(self.n if self.loop or o else self.n + 1)
         further = back == FURTHER
         back = 0 if further else back
-        s, b = self._at(e - r)[0], self._at(e - r - back)[0]
+        s, b = self.rounds.at(e - r)[0], self.rounds.at(e - r - back)[0]
         here = np.minimum(e, self.n - 1)
         fits = self.struck[s, o0, side] & (self.loop | (e - r - back >= 0))
         fits &= (e == self.n) | self.struck[here, o, side]
@@ -137,20 +131,20 @@ class Passings:
         if not further:
             fits &= self.struck[b, option_back, other]
         for i in range(1, r):
-            fits &= self.lone[other][self._at(e - r + i)[0]] >= 0
+            fits &= self.lone[other][self.rounds.at(e - r + i)[0]] >= 0
         for i in range(1, back):
-            fits &= self.lone[side][self._at(e - r - back + i)[0]] >= 0
+            fits &= self.lone[side][self.rounds.at(e - r - back + i)[0]] >= 0
         e = e[fits]
         if not len(e):
             return
         place = _Place(side, e, o, r, o0, FURTHER if further else back, 0 if further else option_back)
-        (s, s_time), (b, b_time), here = self._at(e - r), self._at(e - r - back), here[fits]
-        ends, time = e == self.n, self._at(np.minimum(e, self.n - 1))[1]
+        (s, s_time), (b, b_time), here = self.rounds.at(e - r), self.rounds.at(e - r - back), here[fits]
+        ends, time = e == self.n, self.rounds.at(np.minimum(e, self.n - 1))[1]
         began = m.voice[s, o0, side]
         # The other hand's strikes: before the way, and one a moment while it lasts.
         voices, levels, times = [m.voice[b, option_back, other]], [m.level[b, option_back, other]], [b_time]
         for i in range(1, r):
-            at, then = self._at(e - r + i)
+            at, then = self.rounds.at(e - r + i)
             voices.append(m.voice[at, self.lone[other][at], other])
             levels.append(m.level[at, self.lone[other][at], other])
             times.append(then)

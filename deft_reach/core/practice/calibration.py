@@ -191,7 +191,7 @@ def calibrate(player: Player, attempts: Sequence[Evidence], *, count_easy: bool 
     overall = fitted(whole, len(design))
     moves = math.exp(float(mean[-1])) if MOVES in groups else speeds.moves
     # A limb that was tried too little to say anything stays as fast as it is.
-    held = {name: player.skill * getattr(speeds, name) for name in GROUPS}
+    held = {name: _own(player, name, False) for name in GROUPS}
     skills = {name: groups[name].skill if name in groups else held[name] for name in GROUPS}
     # A player whose constants were measured keeps them, and with them the skill: the limbs' factors say the rest.
     skill = player.skill if player.constants != Constants() else overall.skill

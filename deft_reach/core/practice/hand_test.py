@@ -65,7 +65,13 @@ class Exercise(NamedTuple):
     words: str
     measures: tuple[str, ...]
 
+    @property
+    def alone(self) -> str:
+        """The constant of the same limb alone, against which its doubles are measured."""
+        return self.measures[0].partition("_")[0].replace("foot", "kick")
 
+
+NEAR, FAR = "near move", "far move"
 #: In this order: what tires least first, and each hand rests while the other plays.
 EXERCISES: Final = (
     Exercise("right hand", RIGHT, "Right hand alone on one pad: as fast as it stays even.", ("right",)),
@@ -79,9 +85,9 @@ EXERCISES: Final = (
         "left-hand doubles", LEFT, "Left hand, two strokes and a pause, again and again: each two as close as they "
         "stay two even strokes.", ("left_rebound",),
     ),
-    Exercise("near move", RIGHT, "The leading hand to and fro between {near}: as fast as both are struck well.",
+    Exercise(NEAR, RIGHT, "The leading hand to and fro between {near}: as fast as both are struck well.",
              ("move", "move_per_bit")),
-    Exercise("far move", RIGHT, "The leading hand to and fro between {far}: as fast as both are struck well.",
+    Exercise(FAR, RIGHT, "The leading hand to and fro between {far}: as fast as both are struck well.",
              ("move", "move_per_bit")),
     Exercise("bass-drum foot", KICK, "Bass-drum foot alone: as fast as it stays even.", ("kick",)),
     Exercise("foot doubles", KICK, "Bass-drum foot, two strokes and a pause, again and again.", ("foot_rebound",)),
@@ -122,8 +128,8 @@ class HandTest:
     notes: tuple[str, ...] = ()
 
 
-def moves_of(kit: Kit, player: Player) -> tuple[Move, ...]:
-    """The near and the far move of a hand test on a kit: fewer where it has no two places far enough apart."""
+def moves_of(kit: Kit, player: Player) -> dict[str, Move]:
+    """The moves of a hand test on a kit by their exercises: fewer where it has no two places far enough apart."""
     hand = RIGHT if player.handedness == "right" else LEFT
     side = (RIGHT, LEFT).index(hand)
     plain = replace(player, constants=Constants())
@@ -144,9 +150,9 @@ def moves_of(kit: Kit, player: Player) -> tuple[Move, ...]:
             rows.append(Move((a, b), bits, (1.0 + HOMEWARD) / 2 if outwards else 1.0))
     rows.sort(key=lambda row: row.bits)
     if not rows:
-        return ()
+        return {}
     near, far = rows[0], rows[-1]
-    return (near, far) if far.bits - near.bits > 0.5 else (far,)
+    return {NEAR: near, FAR: far} if far.bits - near.bits > 0.5 else {FAR: far}
 
 
 def usual_constants(player: Player) -> Constants:
@@ -191,7 +197,7 @@ def measure(exercises: Mapping[str, Sequence[Hit]], kit: Kit, player: Player) ->
         gaps = np.diff([hit.time for hit in hits])
         if exercise.name.endswith("doubles"):
             inner = _inner_gaps(gaps)
-            limb = exercise.measures[0].partition("_")[0].replace("foot", "kick")
+            limb = exercise.alone
             whole = steady.get(limb)
             if inner is None:
                 notes.append(f"{exercise.name}: no pairs were told apart; play two strokes and a clear pause")
@@ -232,9 +238,7 @@ def _measure_moves(
 ) -> None:
     """The player's own line through the near and the far move; with one of them, the model's line made to fit."""
     rows: list[tuple[float, float, float, int]] = []
-    moves = moves_of(kit, player)
-    names = ("near move", "far move")[-len(moves) :] if moves else ()
-    for name, move in zip(names, moves):
+    for name, move in moves_of(kit, player).items():
         hits = _single(exercises.get(name, ()))
         gaps = np.diff([hit.time for hit in hits])
         # To and fro: a second hit on the same pad is a stroke that missed its place.
@@ -342,7 +346,7 @@ def exercises_of(
         parts[-1].append(hit)
     parts = [part for part in parts if len(part) >= FEWEST]
     one_pad = iter(("right hand", "left hand", "hand to hand", "right-hand doubles", "left-hand doubles"))
-    two_pads = iter(("near move", "far move"))
+    two_pads = iter((NEAR, FAR))
     kicks = iter(("bass-drum foot", "foot doubles"))
     found = {}
     for part in parts:
@@ -385,7 +389,7 @@ def perform_test(
     usual = usual_constants(player)
     own = {f.name: getattr(player.constants, f.name) for f in fields(Constants) if f.name != "extra"}
     c = {name: getattr(usual, name) if value is None else value for name, value in own.items()}
-    moves = dict(zip(("near move", "far move")[-len(moves_of(kit, player)) :], moves_of(kit, player)))
+    moves = moves_of(kit, player)
     pad = keys["sn"]
     hits: list[Hit] = []
     marks: list[tuple[float, str]] = []
@@ -405,7 +409,7 @@ def perform_test(
                 foot = exercise.name == "bass-drum foot"
                 key, gap = (keys[KICK], c["kick"]) if foot else (keys[HAT_FOOT], c["other_foot"])
             elif exercise.name.endswith("doubles"):
-                limb = exercise.measures[0].partition("_")[0].replace("foot", "kick")
+                limb = exercise.alone
                 key = keys[KICK] if limb == "kick" else pad
                 gap = c[limb] * (c[exercise.measures[0]] if k % 2 == 0 else PAIR_PAUSE)
             elif exercise.name in moves:

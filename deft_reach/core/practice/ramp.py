@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import pairwise
 from typing import Any, Final, NamedTuple
 
 import numpy as np
@@ -20,8 +19,9 @@ from deft_reach.core.practice.take import (
     TOLERANCE,
     TOLERANCE_BOUNDS,
     TakeError,
+    match_pads,
     pad_of,
-    pair_hits,
+    quickest_spacing,
 )
 from deft_reach.core.stroke_text import TEMPO_RANGE
 
@@ -139,9 +139,11 @@ def check_ramp(pattern: Pattern, keys: Sequence[int], hits: Sequence[Hit], ramp:
     places = np.concatenate([np.array(pattern.starts) + turn * length for turn in range(ramp.rounds)])
     wanted = np.asarray(ramp.seconds_at(places, length))
     pads = np.tile([pad_of(key) for key in keys], ramp.rounds)
-    begin = _begin(wanted, pads, played)
-    match = _match(wanted + begin, pads, played, pattern, ramp)
-    times = np.array([hit.time for hit in played])
+    times, own = np.array([hit.time for hit in played]), np.array([pad_of(hit.key) for hit in played])
+    loud = np.array([hit.velocity for hit in played], dtype=float)
+    begin = _begin(wanted, pads, times, own)
+    far = max(FAR_S, quickest_spacing(pattern) * 240.0 / max(ramp.start, ramp.end))
+    match = match_pads(wanted + begin, pads, times, own, loud, far)
     away = np.where(match >= 0, times[np.maximum(match, 0)] - wanted - begin, np.nan).reshape(-1, count)
     there = ~np.isnan(away)
     if there.mean() < SAME_PIECE and there[: max(2, ramp.rounds // 3)].mean() < SAME_PIECE:
@@ -152,12 +154,11 @@ def check_ramp(pattern: Pattern, keys: Sequence[int], hits: Sequence[Hit], ramp:
     return _judge(pattern, ramp, away[:rounds])
 
 
-def _begin(wanted: Floats, pads: NDArray[np.intp], played: Sequence[Hit]) -> float:
+def _begin(wanted: Floats, pads: NDArray[np.intp], times: Floats, own: NDArray[np.intp]) -> float:
     """When the ramp began (seconds): where most strokes of the first rounds have a hit."""
-    times, own = np.array([hit.time for hit in played]), np.array([pad_of(hit.key) for hit in played])
     first = slice(0, min(len(wanted), LOOKED_AT))
     best = (-math.inf, 0.0)
-    for k in range(min(FIRST_HITS, len(played))):
+    for k in range(min(FIRST_HITS, len(times))):
         for j in np.flatnonzero(pads[first] == own[k])[:FIRST_HITS].tolist():
             begin = float(times[k] - wanted[j])
             near = _nearest(wanted[first] + begin, pads[first], times, own)
@@ -179,30 +180,13 @@ def _nearest(wanted: Floats, pads: NDArray[np.intp], times: Floats, own: NDArray
     return found
 
 
-def _match(
-    wanted: Floats, pads: NDArray[np.intp], played: Sequence[Hit], pattern: Pattern, ramp: Ramp
-) -> NDArray[np.intp]:
-    """For each stroke of all rounds its hit, −1 where it was missed."""
-    times, own = np.array([hit.time for hit in played]), np.array([pad_of(hit.key) for hit in played])
-    loud = np.array([hit.velocity for hit in played], dtype=float)
-    starts = [float(event.start) for event in pattern.events]
-    quickest = min((b - a for a, b in pairwise(starts)), default=0.25) * 240.0 / max(ramp.start, ramp.end)
-    match = np.full(len(wanted), -1, dtype=np.intp)
-    for pad in np.unique(pads).tolist():
-        mine, there = np.flatnonzero(pads == pad), np.flatnonzero(own == pad)
-        for i, j in pair_hits(wanted[mine], times[there], loud[there], max(FAR_S, quickest)):
-            match[mine[i]] = there[j]
-    return match
-
-
 def _judge(pattern: Pattern, ramp: Ramp, away: Floats) -> RampTake:
     """``away`` (rounds, strokes): how late each stroke was (seconds), NaN where it was missed."""
     tempi, (rounds, count) = ramp.tempi, away.shape
     first = away[: max(2, rounds // 3)]
     # Whoever is late throughout, or hears the click late, has not given out.
     usual = float(np.nanmedian(first)) if not np.isnan(first).all() else 0.0
-    starts = [float(event.start) for event in pattern.events]
-    spacing = min((b - a for a, b in pairwise(starts)), default=0.25) * 240.0 / tempi
+    spacing = quickest_spacing(pattern) * 240.0 / tempi
     low, high = TOLERANCE_BOUNDS
     tolerance = np.clip(TOLERANCE * spacing, low, high)[:rounds, None]
     held = np.abs(away - usual) <= tolerance

@@ -289,7 +289,7 @@ class _Check:
         self.one_pad = len(set(self.own_pads.tolist())) == 1
         self.levels = np.array([1.0 + (">" in s.marks) - ("." in s.marks) for s in pattern.strokes])
         self.graced = sum(GRACE_NOTES[s.grace] for s in pattern.strokes)
-        self.quickest = grid = _quickest(pattern) * self.whole
+        self.quickest = grid = quickest_spacing(pattern) * self.whole
         low, high = TOLERANCE_BOUNDS
         self.tolerance = tolerance_ms / 1000 if tolerance_ms is not None else min(high, max(low, TOLERANCE * grid))
 
@@ -461,14 +461,7 @@ class _Check:
 
     def _match(self, mapped: Floats, far: float) -> NDArray[np.int_]:
         """For each stroke its hit, −1 where it was missed: each pad's in order, with the least distance in all."""
-        match = np.full(len(mapped), -1, dtype=int)
-        for pad in np.unique(self.wanted).tolist():
-            mine = np.flatnonzero(self.wanted == pad)
-            mine = mine[np.argsort(mapped[mine], kind="stable")]
-            there = np.flatnonzero(self.pads == pad)
-            for i, j in pair_hits(mapped[mine], self.times[there], self.loud[there], far):
-                match[mine[i]] = there[j]
-        return match
+        return match_pads(mapped, self.wanted, self.times, self.pads, self.loud, far)
 
     def _pulse(self, match: NDArray[np.int_], mapped: Floats) -> Floats:
         """Every stroke's time by the pulse: a smooth line through what was matched, on the beats where they are."""
@@ -1066,9 +1059,27 @@ def _transition(hands_a: Any, feet_a: Any, hands_b: Any, feet_b: Any) -> str | N
     return None
 
 
-def _quickest(pattern: Pattern) -> float:
+def quickest_spacing(pattern: Pattern) -> float:
+    """The least time between two moments that are struck (whole notes); a quarter where there are no two."""
     starts = [float(moment.start) for moment in pattern.moments if moment.strokes]
     return min((b - a for a, b in pairwise(starts)), default=0.25)
+
+
+def match_pads(
+    wanted: Floats, pads: NDArray[np.int_], times: Floats, own: NDArray[np.int_], loud: Floats, far: float
+) -> NDArray[np.int_]:
+    """For each stroke, wanted at a time on a pad, the number of its hit; −1 where it was missed.
+
+    ``times``, ``own`` and ``loud`` are the hits' times, pads and velocities.
+    """
+    match = np.full(len(wanted), -1, dtype=int)
+    for pad in np.unique(pads).tolist():
+        mine = np.flatnonzero(pads == pad)
+        mine = mine[np.argsort(wanted[mine], kind="stable")]
+        there = np.flatnonzero(own == pad)
+        for i, j in pair_hits(wanted[mine], times[there], loud[there], far):
+            match[mine[i]] = there[j]
+    return match
 
 
 def pair_hits(wanted: Floats, there: Floats, loud: Floats, far: float) -> list[tuple[int, int]]:
