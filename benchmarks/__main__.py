@@ -157,9 +157,9 @@ from deft_reach.app.run import make_app
 from deft_reach.app import theme
 app = make_app(); theme.apply(app, "light")
 from deft_reach.app.window import MainWindow
-from deft_reach.store.recent import Memory
+from deft_reach.store.settings import Settings
 folder = Path(sys.argv[1])
-window = MainWindow(memory=Memory(folder / "m.json"), keep_in=folder)
+window = MainWindow(settings=Settings(folder / "m.json"), keep_in=folder)
 window.show_start(); window.open_demo(); window.show(); app.processEvents()
 print(time.perf_counter() - begin)
 for plan in window.session.document.plans:
@@ -175,13 +175,13 @@ import os; sys.stdout.flush(); os._exit(0)
 def start() -> dict[str, float]:
     """From nothing to a drawn window on the demo, in a process of its own; then memory with everything visited."""
     env = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
-    seconds, memory = [], 0.0
+    seconds, settings = [], 0.0
     with tempfile.TemporaryDirectory() as folder:
         for _ in range(6):
             done = subprocess.run(
                 [sys.executable, "-c", START, folder], env=env, capture_output=True, text=True, check=True
             )
-            inside, memory = (float(line) for line in done.stdout.split())
+            inside, settings = (float(line) for line in done.stdout.split())
             seconds.append(inside)
     bare = []
     for _ in range(4):
@@ -192,7 +192,7 @@ def start() -> dict[str, float]:
         "start.first_s": seconds[0],
         "start.warm_s": min(seconds[1:]),
         "start.times_bare_qt": min(seconds[1:]) / min(bare),
-        "memory_mb": memory,
+        "memory_mb": settings,
     }
 
 
@@ -205,10 +205,10 @@ app = make_app(); theme.apply(app, "light")
 from deft_reach.app.window import MainWindow
 from deft_reach.store.documents import open_document
 from deft_reach.store.places import demo_file
-from deft_reach.store.recent import Memory
+from deft_reach.store.settings import Settings
 from benchmarks.__main__ import FIGURE, yardstick
 folder = Path(sys.argv[1])
-window = MainWindow(memory=Memory(folder / "m.json"), keep_in=folder)
+window = MainWindow(settings=Settings(folder / "m.json"), keep_in=folder)
 document, _ = open_document(demo_file())
 window.take(document, None, None, clean=True); window.resize(1280, 800); window.show()
 window.session.new_plan("256 strokes", " ".join((FIGURE.split() * 16)[:241]))

@@ -24,7 +24,7 @@ STROKES = 256
 BEGINNINGS = 4
 #: The constraint solver may think so long (s).
 PATIENCE = 45.0
-#: It reckons in whole numbers: so many to one unit of cost.
+#: It works in integers: so many to one unit of cost.
 SCALE = 10**7
 
 

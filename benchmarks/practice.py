@@ -68,10 +68,10 @@ from deft_reach.app.run import make_app
 from deft_reach.app import theme
 app = make_app(); theme.apply(app, "light")
 from deft_reach.app.window import MainWindow
-from deft_reach.store.recent import Memory
+from deft_reach.store.settings import Settings
 from benchmarks.__main__ import yardstick
 folder = Path(sys.argv[1])
-window = MainWindow(memory=Memory(folder / "m.json"), keep_in=folder)
+window = MainWindow(settings=Settings(folder / "m.json"), keep_in=folder)
 window.show_start(); window.open_demo(); window.resize(1280, 800); window.show(); app.processEvents()
 window.session.show_plan(sys.argv[2])
 window.go("log"); app.processEvents(); window.go("kit"); app.processEvents()
@@ -80,7 +80,7 @@ unit = sorted(yardstick() for _ in range(9))[4]
 found = []
 for _ in range(5):
     # Closed, opened anew, everything read and drawn.
-    window.shelf.close(); window.shelf.path = folder / "years.sqlite"
+    window.log.close(); window.log.path = folder / "years.sqlite"
     begin = time.perf_counter()
     window.go("log"); app.processEvents()
     found.append(time.perf_counter() - begin)

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import os
 
+# As in the command: on matrices this small, threads only wait for each other. Read when NumPy is loaded.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
 import pytest
 from hypothesis import settings
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QMarginsF
+from PySide6.QtCore import QBuffer, QIODevice, QMarginsF
 from PySide6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter
 
 from deft_reach.store.atomic import write_atomic
@@ -13,8 +13,10 @@ from deft_reach.store.atomic import write_atomic
 
 def write_pdf(path: Path, paper: QPageSize, title: str, draw: Callable[[QPainter, QPdfWriter], None]) -> None:
     """Write a page without margins; ``draw`` is given the painter and the page. Raises OSError."""
-    part = path.with_name(f".{path.name}.part")
-    writer = QPdfWriter(str(part))
+    # In memory first: the writer does not say when a disk is full.
+    page = QBuffer()
+    page.open(QIODevice.OpenModeFlag.WriteOnly)
+    writer = QPdfWriter(page)
     writer.setPageLayout(QPageLayout(paper, QPageLayout.Orientation.Portrait, QMarginsF(0, 0, 0, 0)))
     writer.setResolution(300)
     writer.setTitle(title)
@@ -26,6 +28,5 @@ def write_pdf(path: Path, paper: QPageSize, title: str, draw: Callable[[QPainter
         draw(painter, writer)
     finally:
         painter.end()
-    data = part.read_bytes()
-    part.unlink()
-    write_atomic(path, data)
+    page.close()
+    write_atomic(path, page.data().data())

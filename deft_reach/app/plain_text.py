@@ -8,7 +8,7 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel
+from PySide6.QtWidgets import QLabel, QMessageBox, QWidget
 
 
 class PlainLabel(QLabel):
@@ -28,3 +28,14 @@ def plain_tip(text: str) -> str:
     """A text for a tooltip, which has no format of its own: after each opening bracket stands a joiner that nobody
     sees, so that no tag begins there."""
     return text.replace("<", "<\u2060")
+
+
+def plain_box(parent: QWidget, title: str, text: str, details: str = "") -> QMessageBox:
+    """A question whose words are plain text; its buttons are still to be added."""
+    box = QMessageBox(parent)
+    box.setIcon(QMessageBox.Icon.NoIcon)
+    box.setTextFormat(Qt.TextFormat.PlainText)
+    box.setWindowTitle(title)
+    box.setText(text)
+    box.setInformativeText(details)
+    return box

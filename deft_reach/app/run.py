@@ -10,7 +10,7 @@ from PySide6.QtCore import QByteArray, Qt
 from PySide6.QtWidgets import QApplication
 
 from deft_reach.app import theme
-from deft_reach.app.tidy import Tidy
+from deft_reach.app.cycle_collector import CycleCollector
 
 
 def make_app() -> QApplication:
@@ -24,7 +24,7 @@ def make_app() -> QApplication:
     app.setDesktopFileName("deft-reach")
     app.setStyle("Fusion")
     theme.load_fonts()
-    Tidy(app)
+    CycleCollector(app)
     return app
 
 
@@ -37,34 +37,30 @@ def run_window(file: str | None, demo: bool = False) -> int:
         )
         return 2
     app = make_app()
-    from deft_reach.app.fault_watch import FaultWatch
-    from deft_reach.app.window import STATIONS, MainWindow
-    from deft_reach.store.recent import Memory
+    from deft_reach.app.exception_reporter import ExceptionReporter
+    from deft_reach.app.window import PRACTICE, STATIONS, MainWindow
+    from deft_reach.store.reading import is_file
+    from deft_reach.store.settings import Settings
 
-    memory = Memory()
-    theme.set_text_scale(_number(memory.get("text_scale"), 1.0))
-    chosen = memory.get("theme", "system")
-    theme.apply(app, theme.follow_system() if chosen not in ("light", "dark") else chosen)
-    window = MainWindow(memory=memory)
-    FaultWatch(window.notice).watch()
-    geometry = memory.get("window")
+    settings = Settings()
+    theme.set_text_scale(settings.number("text_scale", 1.0))
+    chosen = settings.text("theme", "system", theme.CHOICES)
+    theme.apply(app, theme.follow_system() if chosen == "system" else chosen)
+    window = MainWindow(settings=settings)
+    ExceptionReporter(window.notice).watch()
+    geometry = settings.get("window")
     if isinstance(geometry, str):
-        window.restoreGeometry(QByteArray.fromHex(geometry.encode()))
-    station = memory.get("station", "reach")
-    window._station = station if station in STATIONS else "reach"
-    last = memory.get("last")
+        window.restoreGeometry(QByteArray.fromHex(geometry.encode("ascii", "replace")))
+    window._station = settings.text("station", "reach", (*STATIONS, *PRACTICE))
+    last = settings.text("last", "")
     window.show_start()
     if demo:
         window.open_demo()
     elif file is not None:
         window.open_path(Path(file))
-    elif isinstance(last, str) and Path(last).is_file():
+    elif last and is_file(Path(last)):
         window.open_path(Path(last))
     window.offer_leftovers()
     app.styleHints().colorSchemeChanged.connect(lambda _: window.rebuild())
     window.show()
     return app.exec()
-
-
-def _number(value: object, default: float) -> float:
-    return float(value) if isinstance(value, int | float) else default

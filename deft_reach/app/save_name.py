@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Collection
 from pathlib import Path
 
-from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
+
+from deft_reach.app.plain_text import plain_box
 
 #: Endings of files that the app knows: one of them says what somebody wants.
 KNOWN = frozenset({
@@ -55,11 +56,7 @@ def with_ending(path: Path, ending: str, allowed: Collection[str]) -> Path:
 
 
 def _may_overwrite(parent: QWidget, path: Path) -> bool:
-    box = QMessageBox(parent)
-    box.setIcon(QMessageBox.Icon.NoIcon)
-    box.setTextFormat(Qt.TextFormat.PlainText)
-    box.setWindowTitle("Overwrite?")
-    box.setText(f"There is a file {path.name} already.")
+    box = plain_box(parent, "Overwrite?", f"There is a file {path.name} already.")
     over = box.addButton("Overwrite it", QMessageBox.ButtonRole.DestructiveRole)
     stay = box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
     box.setDefaultButton(stay)

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
 
-from PySide6.QtCore import QPoint
+from PySide6.QtCore import QBuffer, QIODevice, QPoint
 from PySide6.QtGui import QPainter, QPixmap
 from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
@@ -19,10 +19,11 @@ from deft_reach.app.run import make_app
 from deft_reach.app.window import MainWindow
 from deft_reach.core.document import MissingError
 from deft_reach.core.session import Session
+from deft_reach.store.atomic import write_atomic
 from deft_reach.store.documents import open_document
 from deft_reach.store.log_exchange import from_csv
 from deft_reach.store.places import demo_file, demo_log_file
-from deft_reach.store.recent import Memory
+from deft_reach.store.settings import Settings
 
 DIALOGS: dict[str, Callable[[Session, QWidget], QDialog]] = {"commit": CommitDialog, "commitments": Commitments}
 #: What works in the background, as the engraver does, a picture waits so long for.
@@ -48,7 +49,7 @@ def take_shot(view: str, out: Path, size: tuple[int, int], plan: str | None, the
     app = make_app()
     theme.apply(app, theme_name)
     with tempfile.TemporaryDirectory() as folder:
-        window = MainWindow(memory=Memory(Path(folder) / "memory.json"), keep_in=Path(folder))
+        window = MainWindow(settings=Settings(Path(folder) / "settings.json"), keep_in=Path(folder))
         window.resize(*size)
         document, _ = open_document(demo_file())
         try:
@@ -87,8 +88,10 @@ def take_shot(view: str, out: Path, size: tuple[int, int], plan: str | None, the
             picture = _with_dialog(window, picture, DIALOGS[view](window.session, window))
         window.session.mark_saved()
         window.close()
-        if not picture.save(str(out), "PNG"):
-            raise OSError(f"the picture cannot be written to {out}")
+        data = QBuffer()
+        data.open(QIODevice.OpenModeFlag.WriteOnly)
+        picture.save(data, "PNG")
+        write_atomic(out, data.data().data())
 
 
 def _wait(until: Callable[[], bool]) -> None:
@@ -100,7 +103,7 @@ def _wait(until: Callable[[], bool]) -> None:
 
 def _practise(window: MainWindow) -> None:
     """The demo's practice in the log, looked at on the day of its last entry."""
-    book = window.shelf.book
+    book = window.log.book
     if book is None:
         return
     from_csv(book, demo_log_file().read_text(encoding="utf-8"))

@@ -2,15 +2,47 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Sequence
 from typing import Any
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
 from deft_reach.app.kept_inputs import inputs_of, set_inputs
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.core.session import Session
+
+
+class _Failure(PlainLabel):
+    """Over the top of a widget that could not be refreshed: what it shows may be old."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setObjectName("failure")
+        self.setWordWrap(True)
+        self.setContentsMargins(12, 8, 12, 8)
+        self.setAutoFillBackground(True)
+        parent.installEventFilter(self)
+
+    def say(self, error: Exception) -> None:
+        self.setText(
+            f"This part could not be shown as it stands now ({type(error).__name__}: {str(error)[:200]}). Everything "
+            "else works, and your work is kept."
+        )
+        self._lie_on_top()
+        self.show()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Resize:
+            self._lie_on_top()
+        return super().eventFilter(watched, event)
+
+    def _lie_on_top(self) -> None:
+        width = self.parentWidget().width()
+        self.setGeometry(0, 0, width, self.heightForWidth(width))
+        self.raise_()
 
 
 class Listener(QWidget):
@@ -19,6 +51,7 @@ class Listener(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self._failure: _Failure | None = None
 
     def follow(self, shown_later: bool = False) -> None:
         """Begin to listen; called once everything is built. What is dear to fill can wait until it is shown."""
@@ -29,11 +62,25 @@ class Listener(QWidget):
 
     def _heard(self) -> None:
         if self.isVisible():
-            self.refresh()
+            self._refresh_or_say()
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
-        self.refresh()
+        self._refresh_or_say()
+
+    def _refresh_or_say(self) -> None:
+        """Refresh; what goes wrong is said in its place, and everything else works on."""
+        try:
+            self.refresh()
+        except Exception as error:
+            # Reported as any other fault is.
+            sys.excepthook(type(error), error, error.__traceback__)
+            if self._failure is None:
+                self._failure = _Failure(self)
+            self._failure.say(error)
+        else:
+            if self._failure is not None:
+                self._failure.hide()
 
     def refresh(self) -> None:
         """Show the session as it is now."""

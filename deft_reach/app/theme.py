@@ -160,6 +160,10 @@ def _font(family: str, points: float, bold: bool) -> QFont:
 _text_scale = 1.0
 
 
+#: What can be chosen; ``system`` is what the desktop asks for.
+CHOICES: Final = ("system", "light", "dark")
+
+
 def set_text_scale(scale: float) -> None:
     """Enlarge every text, 1.0 to 2.0."""
     global _text_scale
@@ -237,6 +241,7 @@ QMenu::separator {{ height: 1px; background: {c.line}; margin: 4px 8px; }}
 #notice {{ background: {c.band}; border-bottom: 1px solid {c.line}; }}
 #notice[tone="stop"] QLabel {{ color: {c.stop}; }}
 #error {{ color: {c.stop}; }}
+#failure {{ color: {c.stop}; background: {c.band}; border-bottom: 1px solid {c.line}; }}
 #fine {{ color: {c.good}; }}
 QPushButton {{ border: 1px solid {c.ink}; border-radius: 3px; padding: 6px 14px; background: {c.sheet};
     color: {c.ink}; }}

@@ -1,4 +1,4 @@
-"""Lengths as the player wants them: millimetres or inches. Everything inside reckons in millimetres."""
+"""Lengths as the player wants them: millimetres or inches. All computation is in millimetres."""
 
 from __future__ import annotations
 

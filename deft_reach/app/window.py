@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable, Collection
 from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QByteArray, QCoreApplication, QEvent, Qt, QTimer
+from PySide6.QtCore import QByteArray, QCoreApplication, QEvent, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PySide6.QtWidgets import (
     QApplication,
@@ -24,16 +25,16 @@ from PySide6.QtWidgets import (
 
 from deft_reach import __version__
 from deft_reach.app import theme, units
+from deft_reach.app.autosave_controller import AutosaveController
 from deft_reach.app.climb.station import ClimbStation
 from deft_reach.app.commit_dialog import CommitDialog
 from deft_reach.app.commitments import Commitments
 from deft_reach.app.header import Header
-from deft_reach.app.keeper import Keeper
 from deft_reach.app.kit.station import KitStation
 from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.log.station import LogStation
 from deft_reach.app.notice import NoticeBar
-from deft_reach.app.plain_text import plain_tip
+from deft_reach.app.plain_text import plain_box, plain_tip
 from deft_reach.app.plan_page import write_plan_page
 from deft_reach.app.rail import Rail
 from deft_reach.app.reach.station import ReachStation
@@ -57,10 +58,12 @@ from deft_reach.formats.pieces_csv import load_pieces
 from deft_reach.formats.plain_text import DocumentError
 from deft_reach.store.atomic import write_atomic
 from deft_reach.store.autosave import Leftover, discard, leftovers
-from deft_reach.store.documents import SUFFIX, ChangedOnDiskError, open_document, read_file, save_document
-from deft_reach.store.log_shelf import LogShelf
+from deft_reach.store.documents import SUFFIX, ChangedOnDiskError, open_document, save_document
+from deft_reach.store.open_documents import OpenDocument
 from deft_reach.store.places import demo_file, logbook_file
-from deft_reach.store.recent import Memory
+from deft_reach.store.practice_log import PracticeLog
+from deft_reach.store.reading import read_file
+from deft_reach.store.settings import Settings
 
 STATIONS: dict[str, Callable[[Session], Station]] = {
     "kit": KitStation,
@@ -73,6 +76,8 @@ PRACTICE = ("song", "climb", "log")
 #: Keys that follow each other faster than this are analysed together.
 KEYS_REST_MS = 180
 TEXT_SUFFIX = ".txt"
+#: What the logbook could not take is tried again so often (ms).
+LOG_RETRY_MS = 2000
 #: Files that hold one pattern and become a plan.
 PATTERN_SUFFIXES = (TEXT_SUFFIX, *FOREIGN)
 #: What a plan can be exported as.
@@ -110,28 +115,34 @@ class MainWindow(QMainWindow):
     """One window with one document."""
 
     def __init__(
-        self, session: Session | None = None, memory: Memory | None = None, keep_in: Path | None = None
+        self, session: Session | None = None, settings: Settings | None = None, keep_in: Path | None = None
     ) -> None:
         super().__init__()
         self.session = session or Session()
-        self.memory = memory or Memory()
+        self.settings = settings or Settings()
         self._keep_in = keep_in
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(KEYS_REST_MS)
         self._rest.timeout.connect(self._catch_up)
         self.session.later = lambda _: self._rest.start()
-        self.keeper = Keeper(self.session, keep_in)
+        self.autosave = AutosaveController(self.session, keep_in)
         #: The player's log; beside the kept work where that is somewhere else than usual.
-        self.shelf = LogShelf(logbook_file() if keep_in is None else keep_in / "logbook.sqlite")
+        self.log = PracticeLog(logbook_file() if keep_in is None else keep_in / "logbook.sqlite")
+        #: The claim to the document's file.
+        self.claim = OpenDocument()
+        self._log_retry = QTimer(self)
+        self._log_retry.setInterval(LOG_RETRY_MS)
+        self._log_retry.timeout.connect(lambda: self.log.retry())
+        self._log_retry.start()
         #: Hears a kit at a port, or the simulated one, whatever is in view.
         self.recorder = Recorder(self)
         #: What stations had that were taken down to be made anew.
         self._kept: dict[str, dict[str, Any]] = {}
-        self.keeper.failed.connect(self._keeping_failed)
+        self.autosave.failed.connect(self._keeping_failed)
         self._station = "reach"
-        self._theme = self.memory.get("theme", "system")
-        units.set_unit(self.memory.get("unit", "mm"))
+        self._theme = self.settings.text("theme", "system", theme.CHOICES)
+        units.set_unit(self.settings.text("unit", "mm"))
         self.setObjectName("window")
         self.setMinimumSize(900, 600)
         self.setAcceptDrops(True)
@@ -143,6 +154,9 @@ class MainWindow(QMainWindow):
 
     def _say_silent(self) -> None:
         self.notice.say("There is no sound here, so it plays silently: watch the arms and the weave.")
+
+    def _say_refusal(self) -> None:
+        self.notice.say(self.session.refusal, tone="stop")
 
     def _catch_up(self) -> None:
         self.session.catch_up()
@@ -159,10 +173,11 @@ class MainWindow(QMainWindow):
             session.saved,
             session.typed,
             session.moved,
-            self.shelf.changed,
+            session.refused,
+            self.log.changed,
         ):
             signal.disconnect()
-        self.keeper.watch()
+        self.autosave.watch()
         self.rail = Rail()
         self.transport.use(session)
         self.transport.watch()
@@ -191,6 +206,7 @@ class MainWindow(QMainWindow):
         self.header.find_hands.connect(self.find_hands)
         session.changed.connect(self._say_state)
         session.saved.connect(self._say_state)
+        session.refused.connect(self._say_refusal)
         self._say_state()
 
     def find_hands(self) -> None:
@@ -215,11 +231,11 @@ class MainWindow(QMainWindow):
 
     def _make_station(self, name: str) -> Station:
         if name == "climb":
-            return ClimbStation(self.session, self.shelf, self.transport)
+            return ClimbStation(self.session, self.log, self.transport)
         if name == "song":
-            return SongStation(self.session, self.shelf)
+            return SongStation(self.session, self.log)
         if name == "log":
-            return LogStation(self.session, self.shelf, self.recorder)
+            return LogStation(self.session, self.log, self.recorder)
         return STATIONS[name](self.session)
 
     @property
@@ -321,8 +337,8 @@ class MainWindow(QMainWindow):
         self._action(edit, "Try the &other hand", self._other_hand)
         plan = bar.addMenu("&Plan")
         self._action(plan, "&New plan", self.new_plan, "Ctrl+N")
-        shelf = plan.addMenu("New from a rudi&ment")
-        families = {r.family: shelf.addMenu(f"{r.family.capitalize()} rudiments") for r in RUDIMENTS}
+        rudiments = plan.addMenu("New from a rudi&ment")
+        families = {r.family: rudiments.addMenu(f"{r.family.capitalize()} rudiments") for r in RUDIMENTS}
         for r in RUDIMENTS:
             self._action(families[r.family], r.name.capitalize(), lambda r=r: self._new_from(r))
         self._action(plan, "&Duplicate plan", lambda: self.session.duplicate_plan(), "Ctrl+D")
@@ -381,11 +397,25 @@ class MainWindow(QMainWindow):
         """Show a station. Plan, selection and place stay."""
         if name not in STATIONS and name not in PRACTICE:
             return
-        self._station = name
+        before, self._station = self._station, name
         self.rail.show_station(name)
         if self.start_page is not None and self.stack.currentWidget() is self.start_page:
             return
-        station = self.station_widget(name)
+        try:
+            station = self.station_widget(name)
+        except Exception as error:
+            # One station that cannot be made must not take the others along.
+            self.built.pop(name, None)
+            sys.excepthook(type(error), error, error.__traceback__)
+            self.notice.say(
+                f"{name.capitalize()} cannot be shown ({type(error).__name__}: {str(error)[:200]}). The other "
+                "stations work, and your work is kept.",
+                tone="stop",
+            )
+            if before in self.built:
+                self._station = before
+                self.rail.show_station(before)
+            return
         self.stack.setCurrentWidget(station)
         # In the Song station the song is played, in Climb the rung, elsewhere the plan in view.
         self.transport.use(station.view if isinstance(station, SongStation | ClimbStation) else self.session)
@@ -397,7 +427,7 @@ class MainWindow(QMainWindow):
 
     def show_start(self) -> None:
         """The choice of what to begin with."""
-        page = StartPage(self.open_demo, self.new_document, self.browse, self.open_path, self.memory.recent)
+        page = StartPage(self.open_demo, self.new_document, self.browse, self.open_path, self.settings.recent)
         self.start_page = page
         self.stack.addWidget(page)
         self.stack.setCurrentWidget(page)
@@ -422,8 +452,9 @@ class MainWindow(QMainWindow):
         ):
             action.setText(f"{word}: {label}" if label else word)
             action.setEnabled(label is not None)
-        name = self.keeper.path.stem if self.keeper.path else session.document.title
-        self.setWindowTitle(f"{name}{'' if session.is_saved else ' *'} – Deft Reach")
+        name = self.autosave.path.stem if self.autosave.path else session.document.title
+        shared = " (open elsewhere too)" if self.claim.is_shared else ""
+        self.setWindowTitle(f"{name}{'' if session.is_saved else ' *'}{shared} – Deft Reach")
 
     def _tempo(self, step: int) -> None:
         if self.session.plan is not None:
@@ -445,17 +476,17 @@ class MainWindow(QMainWindow):
 
     def _set_theme(self, name: str) -> None:
         self._theme = name
-        self.memory.set("theme", name)
+        self.settings.set("theme", name)
         self.rebuild()
 
     def _set_unit(self, name: str) -> None:
         units.set_unit(name)
-        self.memory.set("unit", name)
+        self.settings.set("unit", name)
         self.rebuild()
 
     def _scale_text(self, by: float) -> None:
         theme.set_text_scale(round(theme.text_scale() + by, 2))
-        self.memory.set("text_scale", theme.text_scale())
+        self.settings.set("text_scale", theme.text_scale())
         self.rebuild()
 
     def show_keys(self) -> None:
@@ -466,7 +497,7 @@ class MainWindow(QMainWindow):
             self,
             "About Deft Reach",
             f"Deft Reach {__version__}. Plan whether a sticking can be played, on this kit, by this player, at that "
-            "tempo.\n\nIt reckons with published figures for how fast people move; your hands have the last word. "
+            "tempo.\n\nIt uses published figures for how fast people move; your hands have the last word. "
             "Stop at pain or numbness, and ask a clinician.",
         )
 
@@ -517,29 +548,38 @@ class MainWindow(QMainWindow):
         self, document: Document, path: Path | None, opened: str | None, *, clean: bool, plan: str | None = None
     ) -> None:
         """Show a document that belongs to a file, or to none."""
-        self.keeper.path, self.keeper.opened = path, opened
+        self.autosave.path, self.autosave.opened = path, opened
+        self._claim(path)
         self.session.start(document, plan, clean=clean)
         self._leave_start()
         self._say_state()
         if path is not None:
-            self.memory.opened(path)
-            self.memory.set("last", str(path))
+            self.settings.opened(path)
+            self.settings.set("last", str(path))
+
+    def _claim(self, path: Path | None) -> None:
+        """Have the document's file as this window's own, or say that it is open elsewhere."""
+        self.claim.claim(path)
+        if path is not None and self.claim.is_shared:
+            self.notice.say(
+                f"{path.name} is open in another window too. Edit it in one of them: the second one to save is told "
+                "before it writes over the first.",
+                tone="stop",
+            )
 
     def may_leave(self) -> bool:
         """Ask what to do with unsaved changes before another document takes their place; False to stay."""
         if self.session.is_saved:
-            self.keeper.forget()
+            self.autosave.forget()
             return True
-        kept = self.keeper.keep_now()
-        box = QMessageBox(self)
-        box.setIcon(QMessageBox.Icon.NoIcon)
-        box.setTextFormat(Qt.TextFormat.PlainText)
-        box.setWindowTitle("Unsaved changes")
-        box.setText(f"“{self.session.document.title}” has changes that are not in a file yet.")
-        box.setInformativeText(
+        kept = self.autosave.keep_now()
+        box = plain_box(
+            self,
+            "Unsaved changes",
+            f"“{self.session.document.title}” has changes that are not in a file yet.",
             "Kept changes are offered again at the next start."
             if kept
-            else "They cannot be kept for the next start now: the safety copy could not be written."
+            else "They cannot be kept for the next start now: the safety copy could not be written.",
         )
         save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
         keep = box.addButton("Keep for next time", QMessageBox.ButtonRole.DestructiveRole)
@@ -549,7 +589,7 @@ class MainWindow(QMainWindow):
         if box.clickedButton() is save:
             return self.save()
         if box.clickedButton() is keep:
-            if self.keeper.hand_over():
+            if self.autosave.hand_over():
                 return True
             self.notice.say("Nothing could be kept: make room on the disk, or save to another place.", tone="stop")
         return False
@@ -563,7 +603,7 @@ class MainWindow(QMainWindow):
         if self.start_page is None and not self.may_leave():
             return
         try:
-            document, _ = open_document(demo_file(), self.memory)
+            document, _ = open_document(demo_file(), self.settings)
         except (OSError, DocumentError) as error:
             self.notice.say(f"The demo cannot be opened: {error}.", tone="stop")
             return
@@ -579,17 +619,27 @@ class MainWindow(QMainWindow):
         if path.suffix.lower() in PATTERN_SUFFIXES:
             self._open_pattern(path)
             return
+        found = self._read_document(path)
+        if found is not None and self.start_page is None:
+            saved = self.session.is_saved
+            if not self.may_leave():
+                return
+            if not saved:
+                # Saving may just have changed this very file.
+                found = self._read_document(path)
+        if found is not None:
+            document, opened = found
+            self.take(document, path.resolve(), opened, clean=True, plan=self.settings.text("plan", ""))
+
+    def _read_document(self, path: Path) -> tuple[Document, str] | None:
+        """A file's document and fingerprint; None where it cannot be read, which is said in the window."""
         try:
-            document, opened = open_document(path, self.memory)
+            return open_document(path, self.settings)
         except OSError as error:
             self.notice.say(f"{path.name} cannot be opened: {error.strerror or error}.", tone="stop")
-            return
         except DocumentError as error:
             self.notice.say(f"{path.name} cannot be opened. {error}.", tone="stop")
-            return
-        if self.start_page is None and not self.may_leave():
-            return
-        self.take(document, path.resolve(), opened, clean=True, plan=self.memory.get("plan"))
+        return None
 
     def _open_pattern(self, path: Path) -> None:
         kit = self.session.kit
@@ -641,13 +691,13 @@ class MainWindow(QMainWindow):
 
     def save(self) -> bool:
         """Save to the document's file, asking for one if it has none. False if nothing was saved."""
-        if self.keeper.path is None:
+        if self.autosave.path is None:
             return self.save_as()
-        return self._write(self.keeper.path, self.keeper.opened)
+        return self._write(self.autosave.path, self.autosave.opened)
 
     def save_as(self) -> bool:
         stem = self.session.document.title if self.session.document.title != "Untitled" else "plans"
-        proposal = self.keeper.path or self._folder() / f"{stem.lower().replace(' ', '-')}{SUFFIX}"
+        proposal = self.autosave.path or self._folder() / f"{stem.lower().replace(' ', '-')}{SUFFIX}"
         asked = self._ask_name("Save the document", proposal, {FILES: SUFFIX}, SUFFIX, (SUFFIX,))
         return asked is not None and self._write(asked[0], None)
 
@@ -664,8 +714,8 @@ class MainWindow(QMainWindow):
     def _write(self, path: Path, opened: str | None) -> bool:
         document = self.session.document
         try:
-            self.keeper.opened = save_document(path, document, opened)
-            self.memory.remember_validated(self.keeper.opened)
+            self.autosave.opened = save_document(path, document, opened)
+            self.settings.remember_validated(self.autosave.opened)
         except ChangedOnDiskError:
             self.notice.say(
                 f"{path.name} was changed by another program since it was opened. Nothing was written.",
@@ -674,24 +724,25 @@ class MainWindow(QMainWindow):
                 tone="stop",
             )
             return False
-        except OSError as error:
+        except (OSError, DocumentError) as error:
             self.notice.say(
-                f"{path.name} cannot be saved: {error.strerror or error}. {self._safety()}",
+                f"{path.name} cannot be saved: {getattr(error, 'strerror', None) or error}. {self._safety()}",
                 ("Save as…", lambda: self.save_as()),
                 tone="stop",
             )
             return False
-        self.keeper.path = path.resolve()
+        self.autosave.path = path.resolve()
+        self._claim(self.autosave.path)
         self.session.mark_saved(document)
-        self.keeper.forget()
-        self.memory.opened(path)
-        self.memory.set("last", str(path.resolve()))
+        self.autosave.forget()
+        self.settings.opened(path)
+        self.settings.set("last", str(path.resolve()))
         self._say_state()
         return True
 
     def _safety(self) -> str:
         """Whether the changes are safe all the same: said only where they are."""
-        if self.keeper.keep_now():
+        if self.autosave.keep_now():
             return "Your changes are kept safe meanwhile."
         return "The safety copy could not be written either: save to another place."
 
@@ -736,14 +787,14 @@ class MainWindow(QMainWindow):
             self.go("kit")
 
     def _folder(self) -> Path:
-        if self.keeper.path is not None:
-            return self.keeper.path.parent
-        recent = self.memory.recent
+        if self.autosave.path is not None:
+            return self.autosave.path.parent
+        recent = self.settings.recent
         return recent[0].parent if recent else Path.home()
 
     def _fill_recent(self) -> None:
         self.recent_menu.clear()
-        for path in self.memory.recent:
+        for path in self.settings.recent:
             action = self.recent_menu.addAction(path.stem)
             action.setToolTip(plain_tip(str(path)))
             action.triggered.connect(lambda _=False, p=path: self.open_path(p))
@@ -756,8 +807,16 @@ class MainWindow(QMainWindow):
     # --- recovery ---------------------------------------------------------------------------------------------
 
     def offer_leftovers(self) -> None:
-        """Offer what an earlier run left behind, the newest first."""
-        found = leftovers(self._keep_in)
+        """Offer what an earlier run left behind, the newest first; or say that nothing can be kept."""
+        try:
+            found = leftovers(self._keep_in)
+        except OSError as error:
+            self.notice.say(
+                f"Changes cannot be kept safe while you work: {error.filename}: {error.strerror or error}. "
+                "Make that folder writable, or save often.",
+                tone="stop",
+            )
+            return
         if not found:
             return
         first = found[0]
@@ -776,7 +835,7 @@ class MainWindow(QMainWindow):
             return
         self.take(leftover.document, leftover.path, leftover.opened, clean=False)
         # On disk as this window's own before the old copy goes.
-        if not self.keeper.keep_now():
+        if not self.autosave.keep_now():
             self.notice.say(
                 "They are back, and the safety copy stays where it is: another could not be written.", tone="stop"
             )
@@ -795,10 +854,10 @@ class MainWindow(QMainWindow):
         for station in self.built.values():
             for splitter in station.splitters:
                 sizes[splitter.objectName()] = bytes(splitter.saveState().toHex().data()).decode()
-        self.memory.set("panels", sizes)
+        self.settings.set("panels", sizes)
 
     def _known_sizes(self) -> dict[str, str]:
-        sizes = self.memory.get("panels")
+        sizes = self.settings.get("panels")
         return dict(sizes) if isinstance(sizes, dict) else {}
 
     def _restore_sizes(self, station: Station) -> None:
@@ -806,22 +865,39 @@ class MainWindow(QMainWindow):
         for splitter in station.splitters:
             state = sizes.get(splitter.objectName())
             if isinstance(state, str):
-                splitter.restoreState(QByteArray.fromHex(state.encode()))
+                splitter.restoreState(QByteArray.fromHex(state.encode("ascii", "replace")))
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self.start_page is None and not self.may_leave():
             event.ignore()
             return
+        if not self._may_lose_practice():
+            event.ignore()
+            return
         self.transport.stop()
         self.recorder.stop()
-        self.shelf.close()
+        self._log_retry.stop()
+        self.log.close()
         self._remember_sizes()
-        self.memory.set("station", self._station)
-        self.memory.set("window", bytes(self.saveGeometry().toHex().data()).decode())
+        self.settings.set("station", self._station)
+        self.settings.set("window", bytes(self.saveGeometry().toHex().data()).decode())
         if self.session.plan is not None:
-            self.memory.set("plan", self.session.plan.id)
-        self.keeper.close()
+            self.settings.set("plan", self.session.plan.id)
+        self.autosave.close()
+        self.claim.release()
         event.accept()
+
+    def _may_lose_practice(self) -> bool:
+        """Whether the window may go: practice is on disk, or the player gives it up."""
+        if self.log.is_safe or self.log.flush() or self.log.is_safe:
+            return True
+        title = "Practice that is not written"
+        box = plain_box(self, title, f"{self.log.waiting_in_words}.", f"{self.log.problem}.")
+        stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+        leave = box.addButton("Close and lose it", QMessageBox.ButtonRole.DestructiveRole)
+        box.setDefaultButton(stay)
+        box.exec()
+        return box.clickedButton() is leave
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         urls = event.mimeData().urls()

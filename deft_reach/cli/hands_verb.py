@@ -13,8 +13,9 @@ from deft_reach.core.practice.cautions import HAND_TEST_CAUTION
 from deft_reach.core.practice.hand_test import HandTest, HandTestError, exercises_of, measure
 from deft_reach.formats.document import dump_player, player_dict
 from deft_reach.formats.general_midi import FOOT_KEYS
-from deft_reach.formats.performance import MAX_BYTES, load_performance, load_texts
-from deft_reach.store.documents import read_file
+from deft_reach.formats.midi_file import MAX_BYTES
+from deft_reach.formats.performance import load_performance, load_texts
+from deft_reach.store.reading import read_file
 
 
 def add(verbs: Any) -> None:

@@ -22,7 +22,8 @@ from deft_reach.formats.document import load_kit, load_player
 from deft_reach.formats.patterns import MAX_BYTES, MIDI, MUSICXML, load_pattern, stem_of
 from deft_reach.formats.plain_text import DocumentError
 from deft_reach.store.atomic import write_atomic
-from deft_reach.store.documents import SUFFIX, open_document, read_file
+from deft_reach.store.documents import SUFFIX, open_document
+from deft_reach.store.reading import read_file
 
 T = TypeVar("T")
 

@@ -16,7 +16,7 @@ from deft_reach.core.player import Player
 from deft_reach.core.tape import Measured, TapeError, measure
 from deft_reach.formats.document import dump_kit, kit_dict, load_player
 from deft_reach.formats.tape_csv import load_tape
-from deft_reach.store.documents import read_file
+from deft_reach.store.reading import read_file
 
 
 def add(verbs: Any) -> None:

@@ -15,6 +15,10 @@ from typing import NoReturn
 
 from deft_reach import __version__
 
+# Matrices here are small: threads would only wait for each other, on a busy machine for seconds. Read when NumPy is
+# loaded, which is later than this.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
 VERBS = (
     "analyse", "convert", "hands", "kit", "ladder", "layout", "perform", "plan", "refit", "relieve", "schema", "shot",
     "take", "voice",

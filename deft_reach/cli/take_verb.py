@@ -9,10 +9,12 @@ from typing import Any
 from deft_reach.cli.inputs import InputError, add_pattern_options, guarded, question, tell
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.practice.ramp import RampError, RampTake, check_ramp, parse_ramp
-from deft_reach.core.practice.take import Take, TakeError, check_take
+from deft_reach.core.practice.take import check_take
+from deft_reach.core.practice.take_report import Take, TakeError
 from deft_reach.formats.general_midi import kit_keys, pattern_keys
-from deft_reach.formats.performance import MAX_BYTES, load_performance
-from deft_reach.store.documents import read_file
+from deft_reach.formats.midi_file import MAX_BYTES
+from deft_reach.formats.performance import load_performance
+from deft_reach.store.reading import read_file
 
 
 def add(verbs: Any) -> None:

@@ -15,7 +15,7 @@ from deft_reach.core.pattern import Pattern, Stroke
 from deft_reach.core.planner import PlanError, find_stickings
 from deft_reach.core.planner.assign import given
 from deft_reach.core.player import Player
-from deft_reach.core.progress import SILENT, Progress
+from deft_reach.core.progress import NO_PROGRESS, Progress
 from deft_reach.core.report import Finding, Report
 from deft_reach.core.scopes import strokes_in
 from deft_reach.core.stroke_text import StrokeTextError, replace_strikes, strike_of
@@ -133,7 +133,9 @@ def compare(
     return rows
 
 
-def ease_finding(report: Report, finding: Finding, weights: Weights, progress: Progress = SILENT) -> Pattern | None:
+def ease_finding(
+    report: Report, finding: Finding, weights: Weights, progress: Progress = NO_PROGRESS
+) -> Pattern | None:
     """The cheapest other sticking that gives the strokes of a finding, and their neighbours, other hands.
 
     None where there is nothing to give to the other hand.
@@ -159,7 +161,7 @@ def ease_finding(report: Report, finding: Finding, weights: Weights, progress: P
 
 def both_hats(
     pattern: Pattern, kit: Kit, player: Player, tempo: float, repeat: bool, weights: Weights,
-    progress: Progress = SILENT,
+    progress: Progress = NO_PROGRESS,
 ) -> list[Candidate]:  # fmt: skip
     """The best sticking of all hands with the hi-hat crossed, and the best open-handed. Raises PlanError."""
     question = opened(pattern, rethought(pattern, "all", None, None), kit)

@@ -18,7 +18,7 @@ from deft_reach.core.layouts import STANDARD_VOICES, layout
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.player import Player
 from deft_reach.core.report import Report
-from deft_reach.core.stroke_text import Rereader, StrokeTextError, fault_error, parse
+from deft_reach.core.stroke_text import IncrementalParser, StrokeTextError, fault_error, parse
 
 #: The file format this version writes: files of a newer minor version are read, of a newer major one refused.
 FORMAT_VERSION: Final = "1.3"
@@ -291,7 +291,7 @@ def read_unfinished(text: str, kit: Kit) -> Pattern:
     return _read(text, kit.voices)
 
 
-_REREADER: Final = Rereader()
+_REREADER: Final = IncrementalParser()
 
 
 @lru_cache(maxsize=64)

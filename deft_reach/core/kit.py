@@ -193,7 +193,7 @@ class Kit:
 
     >>> from deft_reach.core.layouts import layout
     >>> layout("five").voice_point("rd:bell")[1]
-    80.0
+    80
     """
 
     id: str

@@ -28,7 +28,7 @@ from deft_reach.core.motion.reach_table import ReachTable, reach_table
 from deft_reach.core.motion.walk import Walk, walk
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.player import Player
-from deft_reach.core.progress import SILENT, Progress
+from deft_reach.core.progress import NO_PROGRESS, Progress
 
 #: Places are told apart to this many mm.
 GRID: Final = 5
@@ -126,7 +126,7 @@ def find_layouts(
     within: float = 100.0,
     best: int = 3,
     budget: int = BUDGET,
-    progress: Progress = SILENT,
+    progress: Progress = NO_PROGRESS,
 ) -> Layouts:
     """Places for ``pieces`` (codes), each within so many mm of where it stands, that make all plans cheaper together.
 

@@ -46,4 +46,4 @@ class Progress:
 
 
 #: For searches that nobody watches.
-SILENT: Final = Progress()
+NO_PROGRESS: Final = Progress()

@@ -21,7 +21,7 @@ from deft_reach.core.layouts import layout as shipped
 from deft_reach.core.limbs import HANDS
 from deft_reach.core.pattern import Pattern, Strike
 from deft_reach.core.player import Player
-from deft_reach.core.progress import SILENT, Progress
+from deft_reach.core.progress import NO_PROGRESS, Progress
 from deft_reach.core.refit_feet import Substitution, foot_changes
 from deft_reach.core.report import Report
 from deft_reach.core.stroke_text import rewrite, strike_of
@@ -69,7 +69,7 @@ def refit(
     best: int = 5,
     repeat: bool = False,
     weights: Weights = DEFAULT_WEIGHTS,
-    progress: Progress = SILENT,
+    progress: Progress = NO_PROGRESS,
 ) -> tuple[Refitted, ...]:
     """The pattern, meant for ``source``, on ``target``: closest in sound first, then cheapest.
 

@@ -23,7 +23,7 @@ from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import HANDS, other_hand
 from deft_reach.core.pattern import Pattern, Strike, Stroke, lead_beat
 from deft_reach.core.player import Player
-from deft_reach.core.progress import SILENT, Progress
+from deft_reach.core.progress import NO_PROGRESS, Progress
 from deft_reach.core.report import Report
 from deft_reach.core.stroke_text import rewrite
 
@@ -106,7 +106,7 @@ def find_reliefs(
     best: int = 5,
     repeat: bool = False,
     weights: Weights = DEFAULT_WEIGHTS,
-    progress: Progress = SILENT,
+    progress: Progress = NO_PROGRESS,
 ) -> Reliefs:
     """Rewrites in which ``hand`` plays at most ``share`` of its strokes; ``keep`` (of KEEPS) stays with it.
 
@@ -139,11 +139,11 @@ def _asked(
 
 def relief_scale(
     pattern: Pattern, kit: Kit, player: Player, tempo: float, hand: str, *, keep: Collection[str] = DEFAULT_KEEP,
-    repeat: bool = False, weights: Weights = DEFAULT_WEIGHTS, progress: Progress = SILENT,
+    repeat: bool = False, weights: Weights = DEFAULT_WEIGHTS, progress: Progress = NO_PROGRESS,
 ) -> list[Relief]:  # fmt: skip
     """From as written to the lightest there is: each plays less than the one before, the best of its share."""
     question = _asked(pattern, kit, player, tempo, hand, keep, repeat, weights)
-    found = question.run(1.0, 1, SILENT)
+    found = question.run(1.0, 1, NO_PROGRESS)
     rows = [found.as_written]
     while rows[-1].share > found.least_share + 1e-9 and len(rows) < 24:
         below = rows[-1].share - 1e-9

@@ -16,7 +16,7 @@ from typing import Final, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from deft_reach.core.kit import FLOOR, SEAT, Kit, Reading, check_kit
+from deft_reach.core.kit import FLOOR, SEAT, Kit, KitError, Reading, check_kit
 from deft_reach.core.player import Player
 
 Floats = NDArray[np.float64]
@@ -28,6 +28,15 @@ READING_PART: Final = 0.004
 BASE_PULL_MM: Final = 3000.0
 #: A residual this many times what is expected of it points at a misreading.
 SUSPICIOUS: Final = 3.5
+#: What no tape measures better than (mm).
+FINEST_MM: Final = 0.1
+#: So many pieces are placed by one set of distances; no drummer has as many.
+MOST_PIECES: Final = 40
+#: The search for positions has so many starts, and is stopped after so many steps from each: distances that a kit can
+#: have need some twenty, what no kit can have may go on for ever. Of more readings than MANY fewer starts will do.
+STARTS: Final = 8
+MOST_STEPS: Final = 80
+MANY: Final = 300
 
 
 class TapeError(ValueError):
@@ -116,7 +125,10 @@ def measure(
         piece = base.piece(code)
         assert piece is not None
         kit = kit.with_piece(piece.moved(round(x, 1), round(y, 1), round(z, 1)))
-    check_kit(kit)
+    try:
+        check_kit(kit)
+    except KitError as error:
+        raise TapeError(f"no kit has such distances: {error}; look for a misreading") from None
     residuals = problem.residuals(solution)
     return Measured(
         kit,
@@ -168,8 +180,8 @@ def _check(distances: Sequence[Reading], base: Kit) -> list[Reading]:
         a, b = (d.b, d.a) if d.a in (FLOOR, SEAT) and d.b != FLOOR else (d.a, d.b)
         if not (math.isfinite(d.mm) and 0 < d.mm <= 5000):
             raise TapeError(f"{d.name} is {d.mm:g} mm; expected more than 0 and at most 5000 mm", row)
-        if d.sigma is not None and not (math.isfinite(d.sigma) and 0 < d.sigma <= 1000):
-            raise TapeError(f"the uncertainty of {d.name} is {d.sigma:g} mm; expected 0 to 1000 mm", row)
+        if d.sigma is not None and not (math.isfinite(d.sigma) and FINEST_MM <= d.sigma <= 1000):
+            raise TapeError(f"the uncertainty of {d.name} is {d.sigma:g} mm; expected {FINEST_MM} to 1000 mm", row)
         if a == b:
             raise TapeError(f"'{a}' is measured against itself", row)
         for name in (a, b):
@@ -181,6 +193,9 @@ def _check(distances: Sequence[Reading], base: Kit) -> list[Reading]:
             raise TapeError(f"{d.name} is measured twice; keep one reading, or their mean", row)
         seen[key] = row
         readings.append(Reading(a, b, d.mm, d.sigma))
+    pieces = {name for d in readings for name in (d.a, d.b)} - {SEAT, FLOOR}
+    if len(pieces) > MOST_PIECES:
+        raise TapeError(f"the distances are of {len(pieces)} pieces; at most {MOST_PIECES} are placed at once")
     return readings
 
 
@@ -199,6 +214,10 @@ class _Problem:
         self.base = np.array([(p.x, p.y, p.z) for p in base if p.code in named], dtype=float)
         self.weights = np.array([weight(d) for d in self.readings])
         self.lengths = np.array([d.mm for d in self.readings])
+        # The seat stands behind the pieces; a height is measured straight down.
+        places = {**self.at, SEAT: len(self.codes), FLOOR: len(self.codes)}
+        self.ends = np.array([(places[d.a], places[d.b]) for d in self.readings]).T
+        self.to_floor = np.array([d.b == FLOOR for d in self.readings])
         self._held: int | None = None
 
     def point(self, places: Floats, name: str) -> Floats:
@@ -219,9 +238,18 @@ class _Problem:
         return length, gradient.ravel()
 
     def rows(self, places: Floats) -> tuple[Floats, Floats]:
-        """All lengths (m,) and the Jacobian (m, 3n)."""
-        found = [self.row(places, d.a, d.b) for d in self.readings]
-        return np.array([length for length, _ in found]), np.array([gradient for _, gradient in found])
+        """All lengths (m,) and the Jacobian (m, 3n), as ``row`` gives them one by one."""
+        (a, b), each = self.ends, np.arange(len(self.readings))
+        points = np.vstack([places, self.seat])
+        offset = points[a] - points[b]
+        lengths = np.maximum(np.sqrt(np.einsum("ij,ij->i", offset, offset)), 1e-9)
+        slope = offset / lengths[:, None]
+        lengths[self.to_floor] = points[a[self.to_floor], 2]
+        slope[self.to_floor] = (0.0, 0.0, 1.0)
+        gradient = np.zeros((len(each), len(points), 3))
+        gradient[each, a] = slope
+        gradient[each, b] -= slope
+        return lengths, gradient[:, :-1].reshape(len(each), -1)
 
     def solve(self) -> Floats:
         """The places (n, 3) that fit best, of several starts; ties go to the one nearest the base kit."""
@@ -241,10 +269,12 @@ class _Problem:
         best: Floats | None = None
         least = math.inf
         generator = np.random.default_rng(0)
-        for trial in range(8):
+        for trial in range(STARTS if len(self.readings) <= MANY else 2):
             spread = 0.0 if trial == 0 else 60.0 * trial
             start = self.base + generator.normal(0.0, 1.0, self.base.shape) * spread
-            found = least_squares(misses, start.ravel(), jac=slopes, method="lm", xtol=1e-10, ftol=1e-10)
+            found = least_squares(
+                misses, start.ravel(), jac=slopes, method="lm", xtol=1e-10, ftol=1e-10, max_nfev=MOST_STEPS
+            )
             if found.cost < least * (1 - 1e-6) - 1e-9:
                 best, least = found.x.reshape(-1, 3), float(found.cost)
         assert best is not None

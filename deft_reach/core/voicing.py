@@ -19,7 +19,7 @@ from deft_reach.core.limbs import HANDS
 from deft_reach.core.motion.reach_table import reach_table
 from deft_reach.core.pattern import Event, Pattern
 from deft_reach.core.player import Player
-from deft_reach.core.progress import SILENT, Progress
+from deft_reach.core.progress import NO_PROGRESS, Progress
 from deft_reach.core.report import Report
 from deft_reach.core.stroke_text import replace_strikes, strike_of
 from deft_reach.core.voicing_graph import Costs, Graph
@@ -92,7 +92,7 @@ def find_voicings(
     best: int = 5,
     repeat: bool = False,
     weights: Weights = DEFAULT_WEIGHTS,
-    progress: Progress = SILENT,
+    progress: Progress = NO_PROGRESS,
 ) -> Voicings:
     """The ``best`` cheapest voicings of a sticking's hands.
 

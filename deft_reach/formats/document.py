@@ -8,17 +8,22 @@ from __future__ import annotations
 
 import json
 import math
+from collections.abc import Callable
+from functools import cache
 from importlib import resources
-from typing import Any, Final
+from typing import Any, Final, TypeVar
 
 from deft_reach.core.document import FORMAT_VERSION, Document
 from deft_reach.core.kit import Kit, KitError, check_kit
 from deft_reach.core.player import Player, PlayerError, check_player
-from deft_reach.formats.plain_text import DocumentError, decode
+from deft_reach.formats.plain_text import DocumentError, decode, reader
 from deft_reach.formats.records import from_dict, to_dict
 
+T = TypeVar("T")
 FORMAT: Final = "deft-reach"
 KIT_FORMAT: Final = "deft-reach-kit"
+#: Keywords of the schema that draft 7 calls otherwise.
+_DRAFT_7: Final = {"dependentRequired": "dependencies"}
 #: Larger files are refused unread: a document of a thousand plans is some two megabytes.
 MAX_BYTES: Final = 32_000_000
 
@@ -31,10 +36,11 @@ def schema() -> dict[str, Any]:
 
 
 def dump_document(document: Document) -> bytes:
-    """A document as the bytes of its file."""
+    """A document as the bytes of its file. Raises DocumentError for more than could be read again."""
     return _write_json({"format": FORMAT, **to_dict(document)})
 
 
+@reader
 def load_document(data: bytes, *, validated: bool = False) -> Document:
     """The document in these bytes.
 
@@ -46,7 +52,7 @@ def load_document(data: bytes, *, validated: bool = False) -> Document:
     raw = _read_json(data)
     _check_format(raw, FORMAT, "a Deft Reach document")
     if not validated:
-        _validate(raw, schema())
+        _validate(raw)
     # What an older version wrote is of this version from now on: it may get what that one did not know.
     raw["version"] = max(raw["version"], FORMAT_VERSION, key=lambda version: int(version.split(".")[1]))
     try:
@@ -62,6 +68,7 @@ def dump_kit(kit: Kit) -> bytes:
     return _write_json({"format": KIT_FORMAT, "version": FORMAT_VERSION, "kit": to_dict(kit)})
 
 
+@reader
 def load_kit(data: bytes) -> Kit:
     """The kit in these bytes: a kit's own file, a bare kit object, or a document's first kit."""
     raw = _read_json(data)
@@ -74,8 +81,8 @@ def load_kit(data: bytes) -> Kit:
     if raw.get("format") == KIT_FORMAT:
         _check_format(raw, KIT_FORMAT, "a kit")
         raw, where = raw.get("kit"), "kit"
-    _validate(raw, {"$ref": "#/$defs/kit", "$defs": schema()["$defs"]}, where)
-    kit = from_dict(Kit, raw)
+    _validate(raw, "kit", where)
+    kit = _record(Kit, raw, where)
     _check_kit(kit, where or "kit")
     return kit
 
@@ -90,6 +97,7 @@ def player_dict(player: Player) -> dict[str, Any]:
     return to_dict(player)
 
 
+@reader
 def load_player(data: bytes) -> Player:
     """The player in these bytes: a bare player object, ``{"player": …}``, or a document's first player."""
     raw = _read_json(data)
@@ -102,8 +110,8 @@ def load_player(data: bytes) -> Player:
     if isinstance(raw.get("player"), dict):
         raw, where = raw["player"], "player"
     raw = {"id": "player", "name": "Player", **raw}
-    _validate(raw, {"$ref": "#/$defs/player", "$defs": schema()["$defs"]}, where)
-    player = from_dict(Player, raw)
+    _validate(raw, "player", where)
+    player = _record(Player, raw, where)
     try:
         check_player(player)
     except PlayerError as error:
@@ -116,13 +124,34 @@ def kit_dict(kit: Kit) -> dict[str, Any]:
     return to_dict(kit)
 
 
+def _record(kind: type[T], raw: Any, where: str) -> T:
+    try:
+        return from_dict(kind, raw)
+    except ValueError as error:
+        raise DocumentError(str(error), where) from None
+
+
 def _write_json(data: dict[str, Any]) -> bytes:
-    text = json.dumps(data, ensure_ascii=False, indent=1, allow_nan=False)
+    found = _as_bytes(data, 1)
+    if len(found) > MAX_BYTES:
+        # Without the white space that is there for people.
+        found = _as_bytes(data, None)
+    if len(found) > MAX_BYTES:
+        raise DocumentError(
+            f"the document has {len(found):,} bytes; at most {MAX_BYTES:,} fit in a file: move some plans to another"
+        )
+    return found
+
+
+def _as_bytes(data: dict[str, Any], indent: int | None) -> bytes:
+    separators = (",", ":") if indent is None else None
+    text = json.dumps(data, ensure_ascii=False, indent=indent, allow_nan=False, separators=separators)
     try:
         return (text + "\n").encode()
     except UnicodeEncodeError:
         # Half a character, pasted from somewhere: written as an escape it survives.
-        return (json.dumps(data, ensure_ascii=True, indent=1, allow_nan=False) + "\n").encode()
+        text = json.dumps(data, ensure_ascii=True, indent=indent, allow_nan=False, separators=separators)
+        return (text + "\n").encode()
 
 
 def _read_json(data: bytes) -> Any:
@@ -179,20 +208,51 @@ def _check_format(raw: dict[str, Any], wanted: str, what: str) -> None:
         )
 
 
-def _validate(raw: Any, rules: dict[str, Any], where: str = "") -> None:
-    import jsonschema  # late: only files need it, and it takes a while to import
+def _validate(raw: Any, kind: str = "", where: str = "") -> None:
+    """Hold a value against the schema, or that of its records of one ``kind``; stops at the first error."""
+    from fastjsonschema import JsonSchemaValueException  # late, as below
 
-    validator = jsonschema.Draft202012Validator(rules)
-    error = jsonschema.exceptions.best_match(validator.iter_errors(raw))
-    if error is None:
-        return
-    path = where
-    for part in error.absolute_path:
-        path += f"[{part}]" if isinstance(part, int) else f".{part}" if path else str(part)
-    message = error.message
-    if len(message) > 200:
-        message = message[:200] + " …"
-    raise DocumentError(message, path)
+    try:
+        _validator(kind)(raw)
+    except JsonSchemaValueException as error:
+        path = where
+        for part in error.path[1:]:
+            path += f"[{part}]" if part.isdigit() else f".{part}" if path else part
+        if error.rule == "required":
+            lacking = [name for name in error.rule_definition if name not in error.value]
+            raise DocumentError(f"lacks {' and '.join(map(repr, lacking))}", path) from None
+        words = error.message.removeprefix(error.name).strip()
+        raise DocumentError(f"{words[:200]}; found {_short(error.value)}", path) from None
+
+
+def _as_draft_7(rules: Any) -> Any:
+    """A schema in the words of the draft that the validator knows; the others it would pass over in silence."""
+    if isinstance(rules, list):
+        return [_as_draft_7(item) for item in rules]
+    if not isinstance(rules, dict):
+        return rules
+    return {_DRAFT_7.get(key, key): _as_draft_7(value) for key, value in rules.items()}
+
+
+@cache
+def _validator(kind: str) -> Callable[[Any], Any]:
+    import fastjsonschema  # late: only files need it, and it takes a while to make a validator
+
+    rules = _as_draft_7({key: value for key, value in schema().items() if key != "$schema"})
+    if kind:
+        rules = {"$ref": f"#/$defs/{kind}", "$defs": rules["$defs"]}
+    made: Callable[[Any], Any] = fastjsonschema.compile(rules, use_default=False)
+    return made
+
+
+def _short(value: Any) -> str:
+    """A value as a message shows it."""
+    if isinstance(value, (dict, list)):
+        return f"{'an object' if isinstance(value, dict) else 'a list'} of {len(value):,}"
+    if isinstance(value, int) and abs(value) > 10**20:
+        return "a number too large"
+    text = repr(value) if isinstance(value, str) and len(value) < 200 else json.dumps(value)
+    return text if len(text) <= 60 else f"{text[:60]} …"
 
 
 def _check_kit(kit: Kit, where: str) -> None:

@@ -22,11 +22,10 @@ from deft_reach.core.motion.timing import GRACE_APART, GRACE_LEAD
 from deft_reach.core.pattern import GRACE_NOTES, GRACES, Pattern, Strike
 from deft_reach.core.stroke_text import MAX_TEXT, METER_VALUES, TEMPO_RANGE, StrokeTextError, parse, write_strike
 from deft_reach.formats.general_midi import key_of, sound_of
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.midi_file import open_midi
+from deft_reach.formats.plain_text import DocumentError, reader
 
 DRUMS: Final = 9
-#: Larger files are refused unread: 10,000 notes take some 100,000 bytes.
-MAX_BYTES: Final = 1_500_000
 MAX_NOTES: Final = 40_000
 #: A thousand bars of four beats.
 MAX_BEATS: Final = 4000
@@ -110,13 +109,14 @@ def dump_midi(pattern: Pattern, kit: Kit, tempo: float) -> bytes:
     return out.getvalue()
 
 
+@reader
 def load_midi(data: bytes, kit: Kit, track: int | None = None) -> Imported:
     """The drum part of a file as stroke text for a kit.
 
     ``track`` chooses among several drum parts, from 0; None takes the one with the most notes. Raises DocumentError
     for what is no MIDI file, is too large, or holds no drums.
     """
-    file = _read(data)
+    file = open_midi(data)
     tempo, meters, own = _conductor(file)
     parts = _parts(file)
     if not parts:
@@ -179,32 +179,6 @@ def _checksum(notes: Sequence[tuple[int, int, int]]) -> int:
 
 
 # --- reading --------------------------------------------------------------------------------------------------------
-
-
-def _read(data: bytes) -> Any:
-    import mido
-
-    if len(data) > MAX_BYTES:
-        raise DocumentError(f"the file has {len(data):,} bytes; at most {MAX_BYTES:,} are read")
-    if not data.startswith(b"MThd"):
-        raise DocumentError("this is no MIDI file: it does not begin with MThd")
-    try:
-        file = mido.MidiFile(file=io.BytesIO(data), charset="utf-8", clip=True)
-    except UnicodeDecodeError:
-        try:
-            file = mido.MidiFile(file=io.BytesIO(data), charset="latin-1", clip=True)
-        except Exception as error:  # the library raises whatever it stumbles over
-            raise DocumentError(f"the MIDI file is broken: {_reason(error)}") from None
-    except Exception as error:  # as above
-        raise DocumentError(f"the MIDI file is broken: {_reason(error)}") from None
-    if not 1 <= file.ticks_per_beat <= 32_767:
-        raise DocumentError("the file counts in film frames, not in beats; export it with ticks per beat")
-    return file
-
-
-def _reason(error: Exception) -> str:
-    words = str(error).strip()
-    return words[:120] if words and words.isprintable() else "it ends in the middle of something"
 
 
 def _conductor(

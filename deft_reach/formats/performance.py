@@ -7,9 +7,9 @@ from collections.abc import Sequence
 from typing import Final
 
 from deft_reach.core.practice.performance import Hit
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.midi_file import open_midi
+from deft_reach.formats.plain_text import DocumentError, reader
 
-MAX_BYTES: Final = 1_500_000
 MAX_HITS: Final = 60_000
 MAX_TEXTS: Final = 1_000
 #: Ticks of half a millisecond: 1000 a beat at 120 BPM.
@@ -17,23 +17,15 @@ _TICKS, _TEMPO = 1000, 500_000
 DRUMS: Final = 9
 
 
+@reader
 def load_performance(data: bytes) -> tuple[Hit, ...]:
     """Every drum hit of a file, in seconds: channel 10, or where it is silent, all there is.
 
     Raises DocumentError for what is no MIDI file, is too large, or holds no hits.
     """
-    import mido
-
-    if len(data) > MAX_BYTES:
-        raise DocumentError(f"the file has {len(data):,} bytes; at most {MAX_BYTES:,} are read")
-    try:
-        file = mido.MidiFile(file=io.BytesIO(data), clip=True)
-    except (OSError, EOFError, ValueError, IndexError, KeyError, TypeError) as error:
-        raise DocumentError(
-            f"this is not a Standard MIDI File that can be read: {error or 'it ends too early'}"
-        ) from None
-    if file.type == 2 or not file.ticks_per_beat:
-        raise DocumentError("a MIDI file of unrelated tracks, or without a time division, cannot be read as a take")
+    file = open_midi(data)
+    if file.type == 2:
+        raise DocumentError("a MIDI file of unrelated tracks cannot be read as a take")
     drums: list[Hit] = []
     others: list[Hit] = []
     now = 0.0
@@ -52,12 +44,11 @@ def load_performance(data: bytes) -> tuple[Hit, ...]:
     return tuple(sorted(found))
 
 
+@reader
 def load_texts(data: bytes) -> tuple[tuple[float, str], ...]:
     """Texts and markers of a file that load_performance reads, with their times in seconds."""
-    import mido
-
     found, now = [], 0.0
-    for message in mido.MidiFile(file=io.BytesIO(data), clip=True):
+    for message in open_midi(data):
         now += message.time
         if message.type in ("text", "marker", "cue_marker"):
             found.append((now, str(message.text)))

@@ -9,7 +9,8 @@ from typing import Final
 
 from deft_reach.core.kit import KINDS, Kit, KitError, Piece, check_kit
 from deft_reach.core.layouts import make_piece
-from deft_reach.formats.plain_text import DocumentError, decode
+from deft_reach.formats.plain_text import DocumentError, decode, reader
+from deft_reach.formats.tables import rows_of
 
 COLUMNS: Final = ("code", "name", "kind", "x_mm", "y_mm", "z_mm", "diameter_mm", "width_mm", "tilt_deg", "depth_mm")
 MAX_PIECES: Final = 200
@@ -26,22 +27,19 @@ def dump_pieces(kit: Kit) -> bytes:
     return out.getvalue().encode("utf-8", "replace")
 
 
+@reader
 def load_pieces(data: bytes, name: str) -> Kit:
     """A kit of this name from such a table; the columns may stand in any order.
 
     Zones and stand feet are those that a piece of the kind and size usually has. Raises DocumentError with the line.
     """
-    rows = list(csv.reader(io.StringIO(decode(data))))
-    heading = [cell.strip().lower() for cell in rows[0]] if rows else []
+    rows = rows_of(decode(data), MAX_PIECES, "pieces")
+    heading = [cell.strip().lower() for cell in next(rows, (1, []))[1]]
     missing = [column for column in COLUMNS if column not in heading]
     if missing:
         raise DocumentError(f"the heading lacks {', '.join(missing)}", line=1, column=1)
-    if len(rows) - 1 > MAX_PIECES:
-        raise DocumentError(f"{len(rows) - 1} lines; a kit has at most {MAX_PIECES} pieces")
     pieces: list[Piece] = []
-    for number, cells in enumerate(rows[1:], 2):
-        if not any(cell.strip() for cell in cells):
-            continue
+    for number, cells in rows:
         if len(cells) != len(heading):
             raise DocumentError(f"{len(cells)} values; expected {len(heading)}", line=number, column=1)
         row = dict(zip(heading, (cell.strip() for cell in cells)))

@@ -1,6 +1,17 @@
-"""Bytes as text, and clear words where they are none."""
+"""Bytes as text and as exact numbers, and clear words where they are none."""
 
 from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from fractions import Fraction
+from functools import wraps
+from typing import Final, ParamSpec, TypeVar
+
+P = ParamSpec("P")
+R = TypeVar("R")
+#: A number that can be worked with: no exponents, and no more digits than any length in music has.
+_EXACT: Final = re.compile(r"\s*-?(\d{1,9}/\d{1,9}|\d{1,9}(?:\.\d{0,9})?|\.\d{1,9})\s*", re.ASCII)
 
 
 class DocumentError(ValueError):
@@ -28,3 +39,39 @@ def decode(data: bytes) -> str:
         line = data.count(b"\n", 0, error.start) + 1
         column = error.start - data.rfind(b"\n", 0, error.start)
         raise DocumentError("these bytes are not UTF-8 text", line=line, column=column) from None
+
+
+def exact(text: str) -> Fraction:
+    """A number, written as a decimal or as a fraction, exactly.
+
+    Raises ValueError for anything else: ``1e99999999`` would take more memory than there is.
+
+    >>> exact("3/16"), exact("0.25")
+    (Fraction(3, 16), Fraction(1, 4))
+    """
+    if not _EXACT.fullmatch(text):
+        raise ValueError(f"'{text[:40]}' is not a number such as 3/16 or 0.25")
+    try:
+        return Fraction(text)
+    except ZeroDivisionError:
+        raise ValueError(f"'{text[:40]}' divides by nothing") from None
+
+
+def reader(read: Callable[P, R]) -> Callable[P, R]:
+    """Let nothing out of a reader of files but its result or a DocumentError.
+
+    Readers say themselves what is wrong with a file. This is for what nobody foresaw, in them or in a library: the
+    user hears that the file is damaged, and the cause stays with the error.
+    """
+
+    @wraps(read)
+    def guarded(*args: P.args, **named: P.kwargs) -> R:
+        try:
+            return read(*args, **named)
+        except DocumentError:
+            raise
+        except Exception as error:
+            words = f"the file is damaged, or holds what no such file should ({type(error).__name__})"
+            raise DocumentError(words) from error
+
+    return guarded

@@ -7,9 +7,11 @@ import typing
 from collections.abc import Mapping
 from dataclasses import MISSING, fields, is_dataclass
 from functools import cache
-from typing import Any, TypeVar
+from typing import Any, Final, TypeVar
 
 T = TypeVar("T")
+#: Fields that this version does not know may be nested so deeply.
+DEEPEST: Final = 32
 
 
 def to_dict(record: Any) -> dict[str, Any]:
@@ -25,7 +27,8 @@ def to_dict(record: Any) -> dict[str, Any]:
 def from_dict(kind: type[T], data: Mapping[str, Any]) -> T:
     """A dictionary as a dataclass; fields it does not have take their defaults, unknown ones go to ``extra``.
 
-    The data must have passed the schema: types are converted here, not checked.
+    The data must have passed the schema: types are converted here, not checked. Raises ValueError where an unknown
+    field is nested deeper than DEEPEST.
     """
     hints: dict[str, Any] = _hints(kind)  # type: ignore[arg-type]
     values: dict[str, Any] = {}
@@ -38,7 +41,23 @@ def from_dict(kind: type[T], data: Mapping[str, Any]) -> T:
             raise KeyError(field.name)
     if "extra" in hints:
         values["extra"] = {key: value for key, value in data.items() if key not in hints or key == "extra"}
+        _check_depth(values["extra"])
     return kind(**values)
+
+
+def _check_depth(extra: Mapping[str, Any]) -> None:
+    """Refuse fields that nobody knows and that are nested so deeply that they could not be written again."""
+    level: list[Any] = [extra]
+    for _ in range(DEEPEST):
+        level = [
+            item
+            for value in level
+            if isinstance(value, (dict, list))
+            for item in (value.values() if isinstance(value, dict) else value)
+        ]
+        if not level:
+            return
+    raise ValueError(f"the field '{next(iter(extra))[:60]}' is nested more than {DEEPEST} deep")
 
 
 @cache

@@ -15,7 +15,8 @@ from deft_reach.core.pattern import MARKS, Pattern, Strike, Swing
 from deft_reach.core.stroke_text import METER_VALUES, StrokeTextError, parse, write_strike
 from deft_reach.core.swing import straight
 from deft_reach.formats.midi import MAX_NOTES, Imported, checked
-from deft_reach.formats.plain_text import DocumentError, decode
+from deft_reach.formats.plain_text import DocumentError, decode, exact, reader
+from deft_reach.formats.tables import rows_of
 
 COLUMNS: Final = ("index", "bar", "count", "start", "length", "meter", "limb", "voice", "marks", "grace")
 #: The column that says how it swings, as in stroke text: ``66 /8``.
@@ -44,25 +45,22 @@ def dump_strokes(pattern: Pattern) -> bytes:
     return out.getvalue().encode()
 
 
+@reader
 def load_strokes(data: bytes) -> Imported:
     """Stroke text from such a table; only ``start`` and ``limb`` are needed, and columns may stand in any order.
 
     Raises DocumentError with the line.
     """
-    rows = list(csv.reader(io.StringIO(decode(data))))
-    heading = [cell.strip().lower() for cell in rows[0]] if rows else []
+    rows = rows_of(decode(data), MAX_NOTES)
+    heading = [cell.strip().lower() for cell in next(rows, (1, []))[1]]
     missing = [column for column in NEEDED if column not in heading]
     if missing:
         raise DocumentError(f"the heading lacks {' and '.join(missing)}", line=1, column=1)
-    if len(rows) - 1 > MAX_NOTES:
-        raise DocumentError(f"{len(rows) - 1:,} lines; at most {MAX_NOTES:,} are read")
     found: dict[Fraction, tuple[list[Strike], Fraction | None]] = {}
     meters: list[tuple[Fraction, tuple[int, int]]] = []
     pickup, bars = Fraction(0), set[str]()
     swing: Swing | None = None
-    for number, cells in enumerate(rows[1:], 2):
-        if not any(cell.strip() for cell in cells):
-            continue
+    for number, cells in rows:
         if len(cells) != len(heading):
             raise DocumentError(f"{len(cells)} values; expected {len(heading)}", line=number, column=1)
         row = dict(zip(heading, (cell.strip() for cell in cells)))
@@ -73,7 +71,7 @@ def load_strokes(data: bytes) -> Imported:
         if row.get(SWING) and swing is None:
             swing = _swing(row[SWING], number)
         meter = row.get("meter", "").partition("/")
-        if all(part.isdigit() and len(part) < 3 for part in (meter[0], meter[2])):
+        if all(part.isascii() and part.isdigit() and len(part) < 3 for part in (meter[0], meter[2])):
             pair = (int(meter[0]), int(meter[2]))
             if 1 <= pair[0] <= 64 and pair[1] in METER_VALUES and not meters:
                 meters.append((Fraction(0), pair))
@@ -96,9 +94,9 @@ def _swing(text: str, line: int) -> Swing | None:
 
 def _fraction(text: str, column: str, line: int) -> Fraction:
     try:
-        value = Fraction(text)
-    except (ValueError, ZeroDivisionError):
-        raise DocumentError(f"{column} is '{text}'; expected a fraction such as 3/16", line=line) from None
+        value = exact(text)
+    except ValueError:
+        raise DocumentError(f"{column} is '{text[:40]}'; expected a fraction such as 3/16", line=line) from None
     if not 0 <= value <= MAX_START:
         raise DocumentError(f"{column} is {text}; expected 0 to {MAX_START} whole notes", line=line)
     return value

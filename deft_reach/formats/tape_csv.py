@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from typing import Final
 
 from deft_reach.core.kit import Reading
-from deft_reach.formats.plain_text import DocumentError, decode
+from deft_reach.formats.plain_text import DocumentError, decode, reader
+from deft_reach.formats.tables import rows_of
 
 #: A kit of thirty pieces has some five hundred distances.
 MAX_ROWS: Final = 2000
 
 
+@reader
 def load_tape(data: bytes) -> tuple[list[Reading], list[int]]:
     """The readings of a tape sheet and the line each stands on.
 
@@ -28,9 +28,10 @@ def load_tape(data: bytes) -> tuple[list[Reading], list[int]]:
         if not body.strip():
             continue
         try:
-            cells = [cell.strip() for cell in next(csv.reader(io.StringIO(body), delimiter=mark))]
-        except csv.Error as error:
-            raise DocumentError(str(error), line=number, column=1) from None
+            _, found = next(rows_of(body, 1, delimiter=mark))
+        except DocumentError as error:
+            raise DocumentError(str(error).partition(": ")[2], line=number, column=1) from None
+        cells = [cell.strip() for cell in found]
         if not readings and len(cells) >= 3 and not _is_number(cells[2]) and cells[2].lower() in ("mm", "distance"):
             continue
         if len(cells) not in (3, 4):

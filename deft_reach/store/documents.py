@@ -8,8 +8,9 @@ from pathlib import Path
 from deft_reach.core.document import Document
 from deft_reach.formats.document import MAX_BYTES, dump_document, load_document
 from deft_reach.formats.plain_text import DocumentError
-from deft_reach.store.atomic import write_atomic
-from deft_reach.store.recent import Memory
+from deft_reach.store.atomic import remove_orphans, write_atomic
+from deft_reach.store.reading import read_file
+from deft_reach.store.settings import Settings
 
 SUFFIX = ".reach"
 
@@ -23,30 +24,25 @@ def fingerprint(data: bytes) -> str:
     return hashlib.sha256(data).hexdigest()
 
 
-def read_file(path: Path, limit: int = MAX_BYTES) -> bytes:
-    """A file's bytes, refusing folders, devices and sizes over ``limit`` before anything is read.
-
-    Raises OSError as the system gives it, DocumentError for the rest.
-    """
-    if path.exists() and not path.is_file():
-        raise DocumentError("not a plain file")
-    size = path.stat().st_size
-    if size > limit:
-        raise DocumentError(f"the file has {size:,} bytes; at most {limit:,} are read")
-    return path.read_bytes()
+def _fingerprint_of(path: Path) -> str:
+    """The fingerprint of what is in a file now; empty for what could not be a document."""
+    try:
+        return fingerprint(read_file(path, MAX_BYTES))
+    except DocumentError:
+        return ""
 
 
-def open_document(path: Path, memory: Memory | None = None) -> tuple[Document, str]:
+def open_document(path: Path, settings: Settings | None = None) -> tuple[Document, str]:
     """A document and the fingerprint of the file it came from.
 
-    With a ``memory``, a file that passed the schema before is not held against it again: the validator takes longer
+    With ``settings``, a file that passed the schema before is not held against it again: the validator takes longer
     to load than everything else about opening a document.
     """
-    data = read_file(path)
+    data = read_file(path, MAX_BYTES)
     name = fingerprint(data)
-    document = load_document(data, validated=memory is not None and memory.is_validated(name))
-    if memory is not None:
-        memory.remember_validated(name)
+    document = load_document(data, validated=settings is not None and settings.is_validated(name))
+    if settings is not None:
+        settings.remember_validated(name)
     return document, name
 
 
@@ -56,8 +52,9 @@ def save_document(path: Path, document: Document, opened: str | None = None) -> 
     ``opened`` is the fingerprint the document was opened or last saved with: if the file on disk no longer has it,
     ChangedOnDiskError is raised and nothing is written. None saves regardless.
     """
-    if opened is not None and path.exists() and fingerprint(path.read_bytes()) != opened:
+    if opened is not None and path.exists() and _fingerprint_of(path) != opened:
         raise ChangedOnDiskError(str(path))
     data = dump_document(document)
     write_atomic(path, data)
+    remove_orphans(path.parent, path.name)
     return fingerprint(data)

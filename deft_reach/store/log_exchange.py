@@ -9,11 +9,15 @@ from collections.abc import Mapping
 from dataclasses import asdict, fields
 from typing import Any, Final
 
-from deft_reach.store.log_entries import NUMBERS, Attempt, Entry, LogbookError, TakeEntry, entry_from
+from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.tables import rows_of
+from deft_reach.store.log_entries import LONGEST_TEXT, NUMBERS, Attempt, Entry, LogbookError, TakeEntry, entry_from
 from deft_reach.store.logbook import Logbook
 
 #: Of the JSON: fields that are added leave it as it is, what it does not know is left out.
 VERSION: Final = 1
+#: More attempts than a life of practice.
+MOST_ROWS: Final = 2_000_000
 #: A byte-order mark, as some programs write it before everything else.
 MARK: Final = "\ufeff"
 #: What a spreadsheet takes for the beginning of a formula, and the guard itself.
@@ -79,17 +83,25 @@ def _entries(raw: Mapping[str, Any], name: str, kind: type[Entry]) -> list[Entry
 
 def from_csv(book: Logbook, text: str) -> int:
     """Add attempts from a table as ``to_csv`` writes it; how many that were. Raises LogbookError with the line."""
-    reader = csv.DictReader(io.StringIO(text.removeprefix(MARK)))
+    table = rows_of(text.removeprefix(MARK), MOST_ROWS, "attempts", longest=LONGEST_TEXT)
     rows = []
     try:
-        lacking = [name for name in _NEEDED if name not in (reader.fieldnames or ())]
+        _, names = next(table, (1, []))
+        lacking = [name for name in _NEEDED if name not in names]
         if lacking:
             raise LogbookError(f"line 1: the table lacks {', '.join(lacking)}")
-        for row in reader:
-            rows.append(entry_from(Attempt, _typed(row)))
-    except (ValueError, TypeError, RecursionError, csv.Error) as error:
-        raise LogbookError(f"line {reader.line_num}: {error}") from None
+        for line, cells in table:
+            rows.append(_attempt_from(dict(zip(names, cells)), line))
+    except DocumentError as error:
+        raise LogbookError(str(error)) from None
     return book.merge(rows)
+
+
+def _attempt_from(row: Mapping[str, str], line: int) -> Attempt:
+    try:
+        return entry_from(Attempt, _typed(row))
+    except (ValueError, TypeError, RecursionError) as error:
+        raise LogbookError(f"line {line}: {error}") from None
 
 
 def _typed(row: Mapping[str, str | None]) -> dict[str, Any]:

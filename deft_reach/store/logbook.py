@@ -7,6 +7,7 @@ brought up to date; one that is damaged is moved aside, never overwritten.
 from __future__ import annotations
 
 import json
+import os
 import shutil
 import sqlite3
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -16,82 +17,43 @@ from pathlib import Path
 from typing import Any, Final
 
 from deft_reach.core.practice.progress_log import STUCK_AFTER, UNPLAYED, WHOLE, Played, Point, when
-from deft_reach.store.log_entries import Attempt, LogbookError, SessionEntry, TakeEntry, speed_from
+from deft_reach.store.log_entries import (
+    LARGEST,
+    Attempt,
+    Entry,
+    LogbookBusyError,
+    LogbookError,
+    SessionEntry,
+    TakeEntry,
+    checked,
+    speed_from,
+)
+from deft_reach.store.log_rows import PARTS, entry_of, rows_of_damaged, text_of
+from deft_reach.store.log_schema import MIGRATIONS, SUMS, TABLES, VERSION
 
-VERSION: Final = 3
 #: Waited for another program that writes (seconds).
 PATIENCE: Final = 2.0
-_TABLES: Final = """
-CREATE TABLE sessions (
-    id INTEGER PRIMARY KEY, begun TEXT NOT NULL, ended TEXT, note TEXT NOT NULL DEFAULT '');
-CREATE TABLE attempts (
-    id INTEGER PRIMARY KEY, session INTEGER REFERENCES sessions(id), at TEXT NOT NULL, plan TEXT NOT NULL,
-    plan_name TEXT NOT NULL, text TEXT NOT NULL, stage TEXT NOT NULL, tempo REAL NOT NULL, target REAL,
-    tempo_limit REAL, repeats INTEGER NOT NULL, verdict TEXT NOT NULL, seconds REAL NOT NULL, pace REAL,
-    held_by TEXT NOT NULL DEFAULT '', load TEXT NOT NULL DEFAULT '{}', note TEXT NOT NULL DEFAULT '',
-    committed TEXT NOT NULL DEFAULT '', commitment TEXT NOT NULL DEFAULT '');
-CREATE TABLE takes (
-    id INTEGER PRIMARY KEY, session INTEGER REFERENCES sessions(id), at TEXT NOT NULL, plan TEXT NOT NULL,
-    plan_name TEXT NOT NULL, tempo REAL NOT NULL, verdict TEXT NOT NULL, found TEXT NOT NULL,
-    speed TEXT NOT NULL DEFAULT '[]', note TEXT NOT NULL DEFAULT '');
-CREATE INDEX takes_by_plan ON takes (plan, at);
-"""
-# Sums are kept as attempts are written, in the same transaction: a long log opens as quickly as a short one. Times
-# are told apart by their zone, the text's end: within one the text sorts as the time does. What the pictures need of
-# a plan's attempts is in the index, in the order they were made.
-_SUMS: Final = """
-CREATE INDEX attempts_of_plan ON attempts (plan, id, at, stage, tempo, verdict, seconds);
-CREATE TABLE worked (
-    day TEXT NOT NULL, limb TEXT NOT NULL, seconds REAL NOT NULL, PRIMARY KEY (day, limb)) WITHOUT ROWID;
-CREATE TABLE tallies (
-    plan TEXT NOT NULL, zone TEXT NOT NULL, attempts INTEGER NOT NULL, seconds REAL NOT NULL, clean REAL,
-    last TEXT NOT NULL, PRIMARY KEY (plan, zone)) WITHOUT ROWID;
-CREATE TRIGGER attempt_added AFTER INSERT ON attempts BEGIN
-    INSERT INTO tallies VALUES (new.plan, substr(new.at, -6), 1, new.seconds,
-            CASE WHEN new.verdict = 'clean' AND new.stage IN ('everything', 'between grooves') THEN new.tempo END,
-            new.at)
-        ON CONFLICT DO UPDATE SET attempts = attempts + 1, seconds = seconds + excluded.seconds,
-            clean = coalesce(max(clean, excluded.clean), clean, excluded.clean), last = max(last, excluded.last);
-    INSERT INTO worked VALUES (substr(new.at, 1, 10), '', new.seconds)
-        ON CONFLICT DO UPDATE SET seconds = seconds + excluded.seconds;
-    INSERT INTO worked SELECT substr(new.at, 1, 10), key, coalesce(CAST(value AS REAL), 0) FROM json_each(new.load)
-        WHERE true ON CONFLICT DO UPDATE SET seconds = seconds + excluded.seconds;
-END;
-"""
-#: What brings a database of a version to the next one.
-MIGRATIONS: Final[dict[int, str]] = {
-    1: f"""
-DROP INDEX attempts_by_plan;
-ALTER TABLE attempts ADD COLUMN committed TEXT NOT NULL DEFAULT '';
-ALTER TABLE takes ADD COLUMN speed TEXT NOT NULL DEFAULT '[]';
-{_SUMS}
-INSERT INTO tallies SELECT plan, substr(at, -6), count(*), total(seconds),
-        max(CASE WHEN verdict = 'clean' AND stage IN ('everything', 'between grooves') THEN tempo END), max(at)
-    FROM attempts GROUP BY 1, 2;
-INSERT INTO worked SELECT substr(at, 1, 10), '', total(seconds) FROM attempts GROUP BY 1;
-INSERT INTO worked SELECT substr(at, 1, 10), each.key, total(each.value)
-    FROM attempts, json_each(attempts.load) AS each GROUP BY 1, 2;
-""",
-    2: """
-ALTER TABLE attempts ADD COLUMN commitment TEXT NOT NULL DEFAULT '';
-ALTER TABLE takes ADD COLUMN note TEXT NOT NULL DEFAULT '';
-""",
-}
 
 
 class Logbook:
-    """One logbook file.
+    """One logbook file, waiting ``patience`` seconds for another program that writes into it.
 
     ``remarks`` says what happened on opening: a damaged file moved aside, an old one brought up to date, a clock that
     went back.
     """
 
-    def __init__(self, path: Path, clock: Callable[[], datetime] = lambda: datetime.now().astimezone()) -> None:
+    def __init__(
+        self,
+        path: Path,
+        clock: Callable[[], datetime] = lambda: datetime.now().astimezone(),
+        patience: float = PATIENCE,
+    ) -> None:
         self.path = path
         self.clock = clock
+        self.patience = patience
         self.remarks: list[str] = []
         try:
-            path.parent.mkdir(parents=True, exist_ok=True)
+            path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
         except OSError as error:
             raise LogbookError(f"{path.parent}: the logbook's folder cannot be made ({error.strerror})") from None
         self._open()
@@ -104,19 +66,32 @@ class Logbook:
         try:
             self._connect()
             self._prepare()
-        except sqlite3.DatabaseError as error:
-            if not _is_damaged(error):
+        except (sqlite3.DatabaseError, UnicodeDecodeError) as error:
+            # What is damaged can even be in what SQLite says of it.
+            if isinstance(error, sqlite3.DatabaseError) and not _is_damaged(error):
                 raise self._refused(error) from None
-            self._set_aside()
+            aside = self._set_aside()
             try:
                 self._connect()
                 self._prepare()
             except sqlite3.Error as again:
                 raise self._refused(again) from None
+            saved = 0
+            with suppress(LogbookError):
+                saved = self.merge(rows_of_damaged(aside))
+            said = f"The logbook was damaged: it is kept as {aside.name}, and a new one was begun"
+            self.remarks.append(
+                f"{said}, with {saved:,} {'entry' if saved == 1 else 'entries'} that could be saved from it."
+                if saved
+                else f"{said}."
+            )
 
     def _connect(self) -> None:
-        self._base = sqlite3.connect(self.path, timeout=PATIENCE, isolation_level=None)
+        _make_private(self.path)
+        self._base = sqlite3.connect(self.path, timeout=self.patience, isolation_level=None)
         self._base.row_factory = sqlite3.Row
+        # Text that is none is shown with marks in its place, rather than not at all.
+        self._base.text_factory = text_of
         self._base.execute("PRAGMA foreign_keys = ON")
         self._base.execute("PRAGMA synchronous = FULL")
 
@@ -131,7 +106,7 @@ class Logbook:
             )
         if not there:
             with self._change():
-                self._run(_TABLES + _SUMS)
+                self._run(TABLES + SUMS)
                 self._base.execute(f"PRAGMA user_version = {VERSION}")
         elif version == 0:
             raise sqlite3.DatabaseError("file is not a database of this kind: malformed")
@@ -144,6 +119,7 @@ class Logbook:
 
     def _migrate(self, version: int) -> None:
         copy = self.path.with_name(f"{self.path.name}.version-{version}")
+        _make_private(copy)
         with closing(sqlite3.connect(copy)) as other:
             self._base.backup(other)
         try:
@@ -152,6 +128,8 @@ class Logbook:
                     self._run(MIGRATIONS[number])
                 self._base.execute(f"PRAGMA user_version = {VERSION}")
         except (sqlite3.Error, KeyError) as error:
+            if isinstance(error, sqlite3.OperationalError) and _is_busy(error):
+                raise
             raise LogbookError(
                 f"{self.path}: the logbook could not be brought up to date ({error}). It is as it was, and there "
                 f"is a copy, {copy.name}"
@@ -168,24 +146,29 @@ class Logbook:
                 statement = ""
         self._base.execute(statement)
 
-    def _set_aside(self) -> None:
+    def _set_aside(self) -> Path:
+        """Move a damaged file out of the way, with the journal that may still make it whole; where it is now."""
         with suppress(sqlite3.Error):
             self._base.close()
         stamp = self.clock().strftime("%Y%m%d-%H%M%S")
-        aside = self.path.with_name(f"{self.path.name}.damaged-{stamp}")
+        aside, k = self.path.with_name(f"{self.path.name}.damaged-{stamp}"), 1
+        while aside.exists():
+            k += 1
+            aside = self.path.with_name(f"{self.path.name}.damaged-{stamp}-{k}")
         try:
-            shutil.move(str(self.path), aside)
+            # The journals first: beside a new database they would be taken for its own.
+            for part in reversed(PARTS):
+                there = self.path.with_name(self.path.name + part)
+                if there.exists():
+                    shutil.move(str(there), aside.with_name(aside.name + part))
         except OSError as error:
             raise LogbookError(f"{self.path}: the logbook is damaged and cannot be moved aside ({error})") from None
-        for rest in ("-wal", "-shm", "-journal"):
-            with suppress(OSError):
-                self.path.with_name(self.path.name + rest).unlink()
-        self.remarks.append(f"The logbook was damaged: it is kept as {aside.name}, and a new one was begun.")
+        return aside
 
-    def _refused(self, error: sqlite3.Error) -> LogbookError:
+    def _refused(self, error: sqlite3.Error | UnicodeDecodeError) -> LogbookError:
         text = str(error)
-        if "locked" in text or "busy" in text:
-            return LogbookError(f"{self.path}: another program holds the logbook; close it there and try again")
+        if _is_busy(error):
+            return LogbookBusyError(f"{self.path}: another program holds the logbook; close it there and try again")
         if "readonly" in text or "read-only" in text:
             return LogbookError(f"{self.path}: the logbook is read-only; make it writable, or practise without a log")
         if "full" in text:
@@ -227,6 +210,10 @@ class Logbook:
 
     def add(self, entry: Attempt | TakeEntry) -> int:
         """Write an attempt or a take down; its number. Raises LogbookError, and then nothing was written."""
+        try:
+            entry = checked(entry)
+        except ValueError as error:
+            raise LogbookError(f"this cannot be written into the logbook: {error}") from None
         self._watch_clock(entry.at)
         return self._insert(_table(entry), _row(entry, "id"))
 
@@ -269,7 +256,7 @@ class Logbook:
 
     def attempts(self, plan: str | None = None) -> list[Attempt]:
         """Attempts in the order they were made; of one plan, or all."""
-        return [_attempt(row) for row in self._rows("attempts", plan)]
+        return self._entries(Attempt, self._rows("attempts", plan))
 
     def played(self) -> dict[str, Played]:
         """What the log says of each plan, by its id."""
@@ -277,6 +264,9 @@ class Logbook:
         for plan, count, seconds, clean, last in self._ask(
             "SELECT plan, attempts, seconds, clean, last FROM tallies"
         ):
+            if not all(map(_is_number, (count, seconds))):
+                continue
+            clean = clean if _is_number(clean) else None
             had = found.get(plan, UNPLAYED)
             best = max((tempo for tempo in (had.clean, clean) if tempo is not None), default=None)
             late = when(last) if had.last is None else max(had.last, when(last))
@@ -285,22 +275,26 @@ class Logbook:
 
     def _recent(self, plan: str) -> tuple[tuple[float, str], ...]:
         asked = "SELECT tempo, verdict FROM attempts WHERE plan = ? AND stage IN (?, ?) ORDER BY id DESC LIMIT ?"
-        return tuple((tempo, verdict) for tempo, verdict in reversed(self._ask(asked, plan, *WHOLE, STUCK_AFTER)))
+        rows = self._ask(asked, plan, *WHOLE, STUCK_AFTER)
+        return tuple((tempo, verdict) for tempo, verdict in reversed(rows) if _is_number(tempo))
 
     def points(self, plan: str, count: int) -> list[Point]:
         """A plan's newest attempts at the whole figure, at most so many, in the order of time."""
         asked = "SELECT at, tempo, verdict FROM attempts WHERE plan = ? AND stage IN (?, ?) ORDER BY id DESC LIMIT ?"
         rows = self._ask(asked, plan, *WHOLE, count)
-        return sorted(Point(when(at), tempo, verdict) for at, tempo, verdict in reversed(rows))
+        return sorted(
+            Point(when(at), tempo, str(verdict)) for at, tempo, verdict in reversed(rows) if _is_number(tempo)
+        )
 
     def clean_rungs(self, plan: str) -> set[tuple[str, float]]:
         """Stages of a plan, and the tempi at which each was clean."""
         asked = "SELECT DISTINCT stage, tempo FROM attempts WHERE plan = ? AND verdict = 'clean'"
-        return {(stage, tempo) for stage, tempo in self._ask(asked, plan)}
+        return {(stage, tempo) for stage, tempo in self._ask(asked, plan) if _is_number(tempo)}
 
     def worked(self) -> dict[tuple[str, str], float]:
         """Seconds of playing by day (ISO 8601) and limb; the limb is empty for the playing itself."""
-        return {(day, limb): seconds for day, limb, seconds in self._ask("SELECT day, limb, seconds FROM worked")}
+        rows = self._ask("SELECT day, limb, seconds FROM worked")
+        return {(str(day), str(limb)): seconds for day, limb, seconds in rows if _is_number(seconds)}
 
     def seconds_on(self, day: str) -> float:
         """Seconds of playing on a day (ISO 8601)."""
@@ -309,16 +303,17 @@ class Logbook:
     def speed_rows(self, count: int) -> list[tuple[str, float, bool]]:
         """What the newest attempts and takes, so many of each, say of speed, as ``evidence_from`` reads it."""
         rows = self._ask("SELECT held_by, pace, verdict FROM attempts ORDER BY id DESC LIMIT ?", count)
-        found = [(held_by, pace, verdict == "clean") for held_by, pace, verdict in rows if pace is not None]
+        found = [(held_by, pace, verdict == "clean") for held_by, pace, verdict in rows if _is_number(pace)]
         for (text,) in self._ask("SELECT speed FROM takes ORDER BY id DESC LIMIT ?", count):
-            found += speed_from(json.loads(text))
+            with suppress(ValueError, RecursionError):
+                found += speed_from(json.loads(text))
         return found
 
     def newest(self, count: int) -> list[Attempt | TakeEntry]:
         """The newest attempts and takes, at most so many, the newest first."""
         last = "SELECT * FROM {} ORDER BY id DESC LIMIT ?"
-        rows: list[Attempt | TakeEntry] = [_attempt(row) for row in self._ask(last.format("attempts"), count)]
-        rows += [_take(row) for row in self._ask(last.format("takes"), count)]
+        rows: list[Attempt | TakeEntry] = [*self._entries(Attempt, self._ask(last.format("attempts"), count))]
+        rows += self._entries(TakeEntry, self._ask(last.format("takes"), count))
         return sorted(rows, key=lambda row: row.at, reverse=True)[:count]
 
     def count(self) -> int:
@@ -326,10 +321,22 @@ class Logbook:
         return int(self._ask("SELECT (SELECT count(*) FROM attempts) + (SELECT count(*) FROM takes)")[0][0])
 
     def takes(self, plan: str | None = None) -> list[TakeEntry]:
-        return [_take(row) for row in self._rows("takes", plan)]
+        return self._entries(TakeEntry, self._rows("takes", plan))
 
     def sessions(self) -> list[SessionEntry]:
         return [SessionEntry(**dict(row)) for row in self._rows("sessions", None)]
+
+    def _entries(self, kind: type[Entry], rows: Sequence[sqlite3.Row]) -> list[Entry]:
+        """Rows as entries; what no entry can be is left out, and that is said once."""
+        found = []
+        for row in rows:
+            try:
+                found.append(entry_of(kind, row))
+            except ValueError:
+                words = "Some entries of the logbook cannot be read; they are left in it, and not shown."
+                if words not in self.remarks:
+                    self.remarks.append(words)
+        return found
 
     def _rows(self, table: str, plan: str | None) -> list[sqlite3.Row]:
         where, values = ("", ()) if plan is None else (" WHERE plan = ?", (plan,))
@@ -338,7 +345,7 @@ class Logbook:
     def _ask(self, question: str, *values: object) -> list[Any]:
         try:
             return self._base.execute(question, values).fetchall()
-        except sqlite3.Error as error:
+        except (sqlite3.Error, UnicodeDecodeError) as error:
             raise self._refused(error) from None
 
     def merge(self, rows: Sequence[Attempt | TakeEntry]) -> int:
@@ -374,14 +381,21 @@ def _row(entry: Attempt | TakeEntry, *without: str) -> dict[str, Any]:
     }
 
 
-def _attempt(row: sqlite3.Row) -> Attempt:
-    return Attempt(**{**dict(row), "load": json.loads(row["load"])})
+def _make_private(path: Path) -> None:
+    """Let the owner alone read a file, which is made where it is missing. SQLite gives its journals the same mode."""
+    with suppress(OSError):
+        os.close(os.open(path, os.O_CREAT | os.O_RDONLY, 0o600))
+        if path.stat().st_mode & 0o077:
+            path.chmod(0o600)
 
 
-def _take(row: sqlite3.Row) -> TakeEntry:
-    return TakeEntry(
-        **{**dict(row), "found": json.loads(row["found"]), "speed": speed_from(json.loads(row["speed"]))}
-    )
+def _is_number(value: object) -> bool:
+    """Whether a column that should hold a number does; SQLite keeps what it was given."""
+    return isinstance(value, (int, float)) and not isinstance(value, bool) and abs(value) <= LARGEST
+
+
+def _is_busy(error: Exception) -> bool:
+    return "locked" in str(error) or "busy" in str(error)
 
 
 def _is_damaged(error: sqlite3.DatabaseError) -> bool:

@@ -1,7 +1,12 @@
-"""Where things are kept, by the XDG rules: state (autosaves, recent files) and data (the logbook)."""
+"""Where things are kept, by the XDG rules: state (autosaves, recent files) and data (the logbook).
+
+What the app keeps for itself can be read by its owner alone.
+"""
 
 from __future__ import annotations
 
+import contextlib
+import errno
 from pathlib import Path
 
 import platformdirs
@@ -9,17 +14,33 @@ import platformdirs
 _APP = "deft-reach"
 
 
-def state_dir() -> Path:
-    """Autosaves and what was open last. Made when missing."""
-    path = Path(platformdirs.user_state_dir(_APP, appauthor=False))
-    path.mkdir(parents=True, exist_ok=True)
+def private_folder(path: Path) -> Path:
+    """A folder that only its owner can look into, made where it is missing. Raises OSError where it cannot be."""
+    try:
+        path.mkdir(mode=0o700, parents=True, exist_ok=True)
+    except FileExistsError:
+        words = "something else stands where the folder should be"
+        raise NotADirectoryError(errno.ENOTDIR, words, str(path)) from None
+    # One that was made before, or by a wider rule, is closed; whoever does not own it cannot.
+    with contextlib.suppress(OSError):
+        if path.stat().st_mode & 0o077:
+            path.chmod(0o700)
     return path
+
+
+def state_dir() -> Path:
+    """Autosaves and what was open last. Made when missing. Raises OSError where it cannot be."""
+    return private_folder(Path(platformdirs.user_state_dir(_APP, appauthor=False)))
 
 
 def autosave_dir() -> Path:
-    path = state_dir() / "autosave"
-    path.mkdir(parents=True, exist_ok=True)
-    return path
+    """Where autosaves are. Raises OSError where there can be no such folder."""
+    return private_folder(state_dir() / "autosave")
+
+
+def open_documents_dir() -> Path:
+    """Locks of the documents that are open in a window. Raises OSError where there can be no such folder."""
+    return private_folder(state_dir() / "open")
 
 
 def demo_file() -> Path:
@@ -34,4 +55,8 @@ def demo_log_file() -> Path:
 
 def logbook_file() -> Path:
     """Where the player's logbook is."""
-    return Path(platformdirs.user_data_dir(_APP, appauthor=False)) / "logbook.sqlite"
+    folder = Path(platformdirs.user_data_dir(_APP, appauthor=False))
+    # The logbook itself says so where there can be no such folder.
+    with contextlib.suppress(OSError):
+        private_folder(folder)
+    return folder / "logbook.sqlite"

@@ -11,7 +11,7 @@ from deft_reach.app.run import make_app
 from deft_reach.app.window import MainWindow
 from deft_reach.store.documents import open_document
 from deft_reach.store.places import demo_file
-from deft_reach.store.recent import Memory
+from deft_reach.store.settings import Settings
 
 
 @pytest.fixture(scope="session")
@@ -39,7 +39,7 @@ def window(qapp, qtbot, tmp_path):
     """The demo, open at its first plan."""
     kept = tmp_path / "kept"
     kept.mkdir()
-    window = MainWindow(memory=Memory(tmp_path / "memory.json"), keep_in=kept)
+    window = MainWindow(settings=Settings(tmp_path / "settings.json"), keep_in=kept)
     document, _ = open_document(demo_file())
     window.take(document, None, None, clean=True, plan="gangway")
     window.show()

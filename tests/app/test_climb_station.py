@@ -63,14 +63,14 @@ def test_verdicts_by_keys_move_by_the_rule_and_are_logged(station, window):
     QTest.keyClick(station.chart, Qt.Key.Key_3)
     QTest.keyClick(station.chart, Qt.Key.Key_3)
     assert runner.at == 0 and "again" in station.card.move.text()
-    rows = window.shelf.attempts("mouth")
+    rows = window.log.attempts("mouth")
     assert [row.verdict for row in rows] == ["clean"] * 3 + ["rough"] + ["not-yet"] * 2
     assert rows[0].stage == "skeleton" and rows[3].stage == "hands on one surface"
     assert rows[0].text == runner.stages[0].text and rows[0].target == 88 and rows[0].load["R"] > 0
     once = runner.stages[0].report.summary.duration * 88 / rows[0].tempo
     assert rows[0].seconds == pytest.approx(once * runner.rungs[0].repeats, rel=1e-3)
     assert 30 <= rows[0].seconds <= 60
-    other = Logbook(window.shelf.path)
+    other = Logbook(window.log.path)
     assert len(other.attempts()) == 6, "it is on disk"
     other.close()
 
@@ -81,12 +81,12 @@ def test_a_note_goes_with_the_next_verdict_only(station, window):
     note = station.card.note
     assert note.hasFocus() and note.text() == ""
     QTest.keyClicks(note, "1st day, left grip tight ")
-    assert window.shelf.attempts() == [], "figures in a note are no verdicts"
+    assert window.log.attempts() == [], "figures in a note are no verdicts"
     QTest.keyClick(note, Qt.Key.Key_Return)
     assert station.chart.hasFocus()
     QTest.keyClick(station.chart, Qt.Key.Key_2)
     QTest.keyClick(station.chart, Qt.Key.Key_1)
-    assert [row.note for row in window.shelf.attempts()] == ["1st day, left grip tight", ""]
+    assert [row.note for row in window.log.attempts()] == ["1st day, left grip tight", ""]
     assert note.text() == ""
 
 
@@ -105,11 +105,11 @@ def test_verdicts_faster_than_anybody_plays_count_for_nothing(station, window):
     for _ in range(10):
         now[0] += 0.5
         QTest.keyClick(station.chart, Qt.Key.Key_3)
-    assert not window.shelf.attempts() and station.minutes == 0 and station.runner.at == 0
+    assert not window.log.attempts() and station.minutes == 0 and station.runner.at == 0
     assert "it counts when it was played" in station.card.move.text()
     now[0] += 12.0
     QTest.keyClick(station.chart, Qt.Key.Key_1)
-    (entry,) = window.shelf.attempts()
+    (entry,) = window.log.attempts()
     # No more than there was time for.
     assert entry.seconds <= 17.0 and station.minutes == pytest.approx(entry.seconds / 60, abs=1e-3)
 
@@ -135,7 +135,7 @@ def test_a_rung_is_played_as_often_as_it_says_and_timed(station, window, qapp):
     assert not transport.playing and station._played == 4
     assert station._seconds == pytest.approx(4 * length, rel=0.05)
     QTest.keyClick(station.chart, Qt.Key.Key_1)
-    assert window.shelf.attempts()[-1].seconds == pytest.approx(4 * length, rel=0.05)
+    assert window.log.attempts()[-1].seconds == pytest.approx(4 * length, rel=0.05)
 
 
 def test_arrows_and_clicks_go_to_a_rung(station):
@@ -218,7 +218,7 @@ def test_breaks_are_asked_for_and_taken(station, window):
 
 
 def test_what_cannot_be_logged_waits_and_nothing_is_lost(station, window, monkeypatch):
-    window.shelf.attempts()
+    window.log.attempts()
 
     def refuse(self, entry):
         raise LogbookError("the disk is full")
@@ -228,15 +228,15 @@ def test_what_cannot_be_logged_waits_and_nothing_is_lost(station, window, monkey
         station.judge("clean")
         station.judge("rough")
         note = station.card_panel.note.text()
-        assert "disk is full" in note and "2 to be written" in note
-        assert len(window.shelf.attempts("mouth")) == 2, "what waits counts"
+        assert "disk is full" in note and "2 entries wait safely on disk" in note
+        assert len(window.log.attempts("mouth")) == 2, "what waits counts"
     station.judge("clean")
-    assert [row.verdict for row in window.shelf.book.attempts("mouth")] == ["clean", "rough", "clean"]
-    assert not window.shelf.waiting
+    assert [row.verdict for row in window.log.book.attempts("mouth")] == ["clean", "rough", "clean"]
+    assert not window.log.waiting
 
 
 def test_the_ears_have_a_daily_dose(station, window):
-    window.shelf.add(
+    window.log.add(
         Attempt(station.now().isoformat(), "mouth", "Mouth", "R", "everything", 80.0, "clean", 4, 15 * 60.0)
     )
     station._say_dose()
@@ -271,7 +271,7 @@ def test_the_plans_of_a_song_are_climbed_in_a_chain(station, window):
     assert len(station.view.report.strokes) == 4 * sum(counts)
     let_time_pass(station, 600)
     station.judge("clean")
-    assert window.shelf.attempts()[-1].plan == f"chain {song.id}"
+    assert window.log.attempts()[-1].plan == f"chain {song.id}"
     window.session.apply(window.session.document.with_text(window.session.document.plan("moonlit"), "R L"), "short")
     assert station.runner is not None
 
@@ -303,7 +303,7 @@ def test_a_session_goes_on_through_another_theme_and_size_of_letters(station, wi
         assert new.form.repeats.value() == 6 and new.form.minutes.value() == 45
         assert new.card.note.text() == "half a note" and not new.card.click.isChecked()
     press(new.card.buttons["clean"])
-    assert new.runner.cleans == 2 and window.shelf.attempts()[-1].note == "half a note"
+    assert new.runner.cleans == 2 and window.log.attempts()[-1].note == "half a note"
     window._scale_text(-0.2)
     window._set_theme("light")
 
@@ -339,7 +339,7 @@ def test_a_session_from_the_first_rung_to_home_by_keys_alone(station, window, qa
     assert runner.done and seen == list(range(len(runner.rungs))) and runner.rung.tempo == 88
     assert verdicts == 3 * len(runner.rungs) + 1
     assert "the top of the ladder, clean" in station.card.move.text()
-    rows = window.shelf.attempts("mouth")
+    rows = window.log.attempts("mouth")
     assert len(rows) == verdicts and [r.tempo for r in rows[-3:]] == [88, 88, 88]
     assert sum(row.seconds for row in rows) / 60 == pytest.approx(station.minutes, abs=0.05)
     assert station.minutes == pytest.approx(3 * seconds_of(runner.rungs, runner.stages) / 60, rel=0.06)
@@ -369,7 +369,7 @@ def test_a_ramp_goes_from_the_first_tempo_to_home_in_one_go(station, window, qap
             seen.append(station.card.tempo.text())
     assert seen[0] == f"{first:.0f} BPM" and seen[-1] == "88 BPM" and len(seen) == 5
     assert f"as the ramp {first:g}-88x5" in station.card.move.text()
-    assert station.minutes > 0 and not window.shelf.attempts() and station._seconds == 0
+    assert station.minutes > 0 and not window.log.attempts() and station._seconds == 0
     QTest.keyClick(station.chart, Qt.Key.Key_Space)
     assert transport.playing and transport.performance.repeat, "a rung has one tempo again"
     transport.stop()

@@ -62,7 +62,7 @@ def test_the_simulated_player_is_guided_through_and_measured(form, window):
     run_through(form, now)
     assert form.start.text() == "Begin the test" and form.table.rowCount() == 10
     assert cells(form.table, 0)[0] == "right hand, stroke to stroke" and cells(form.table, 0)[1].endswith(" ms")
-    assert "not kept" in form.words.text() and not window.shelf.takes("hand test")
+    assert "not kept" in form.words.text() and not window.log.takes("hand test")
     assert "Stop at pain" in form.caution.text() and "Warm up" in form.caution.text()
     form.chart.grab()
 
@@ -77,7 +77,7 @@ def test_a_recording_is_measured_used_and_taken_back(form, window, tmp_path, mon
     limit = window.session.report.summary.tempo_limit
     press(form.browse_button)
     assert "mine.mid" in form.words.text() and cells(form.table, 0)[1] in ("109 ms", "110 ms", "111 ms")
-    (entry,) = window.shelf.takes("hand test")
+    (entry,) = window.log.takes("hand test")
     assert entry.found["constants"]["right"] == pytest.approx(0.11, rel=0.05) and entry.plan_name == "Hand test"
     assert "1 hand test: right hand 110 ms" in form.chart.in_words()
     assert window.session.player == before, "nothing is used unasked"

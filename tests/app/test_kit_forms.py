@@ -136,7 +136,7 @@ def test_a_kit_goes_out_alone_and_comes_in_again(station, window, tmp_path, monk
     ("name", "data", "words"),
     [
         ("kit.json", b"{", "not JSON"),
-        ("kit.json", json.dumps({"id": "a", "name": "a", "pieces": [{"code": "sn"}]}).encode(), "required"),
+        ("kit.json", json.dumps({"id": "a", "name": "a", "pieces": [{"code": "sn"}]}).encode(), "lacks"),
         ("kit.json", dump_kit(layout("five")).replace(b'"width": 180', b'"width": -1'), "kit.pieces"),
         ("kit.csv", b"code\n", "the heading lacks"),
         ("none.json", None, "No such file"),
@@ -300,7 +300,7 @@ def test_inches_everywhere(window):
         assert station.pieces_form.places["x"].text() == "15.75 in"
         assert " in" in station.pieces_form.list.item(1, 2).text()
         assert " in high" in station.plan.in_words() and " mm" not in station.plan.in_words()
-        assert window.memory.get("unit") == "in"
+        assert window.settings.get("unit") == "in"
         window.go("reach")
         for finding in window.session.report.findings:
             assert " mm" not in units.in_words(finding.message)

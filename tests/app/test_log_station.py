@@ -58,8 +58,8 @@ def test_an_empty_log_says_what_to_do(station):
 
 def test_attempts_show_at_once_in_pictures_and_words(station, window):
     for k in range(4):
-        window.shelf.add(tried(80 + 5 * k, days=3 - k))
-    window.shelf.add(tried(100, "not-yet"))
+        window.log.add(tried(80 + 5 * k, days=3 - k))
+    window.log.add(tried(100, "not-yet"))
     assert cells(station.plans, 0)[:3] == ["Gangway groove", "climbing", "95 BPM"]
     assert "go on from 95 BPM to 104" in station.next.text()
     assert len(station.tempo.points) == 5 and "clean up to 95 BPM" in station.tempo.in_words()
@@ -74,7 +74,7 @@ def test_attempts_show_at_once_in_pictures_and_words(station, window):
 
 def test_practice_that_beats_the_model_offers_ones_own_speed(station, window):
     limit = window.session.report.summary.tempo_limit
-    window.shelf.add(tried(round(1.2 * limit)))
+    window.log.add(tried(round(1.2 * limit)))
     assert f"and the model says {limit:.0f}" in station.next.text() and "do the hand test" in station.next.text()
     window.session.change_player("Faster", skill=0.5)
     assert "the model says" not in station.next.text()
@@ -85,7 +85,7 @@ def test_attempts_know_the_commitment_they_were_made_by(station, window, qapp):
     [old] = window.session.document.commitments_of("storm")
     for days, plan in ((9, "storm"), (0, "storm")):
         at = datetime.fromisoformat(old.date) + timedelta(days=5 - days)
-        window.shelf.add(replace(tried(90, plan=plan), at=at.isoformat()))
+        window.log.add(replace(tried(90, plan=plan), at=at.isoformat()))
     assert f"Committed {datetime.fromisoformat(old.date):%d %b}" in station.tempo.in_words()
     station.grab()
     chart = window.climb_station.chart
@@ -96,9 +96,9 @@ def test_attempts_know_the_commitment_they_were_made_by(station, window, qapp):
     QTest.keyClick(chart, Qt.Key.Key_1)
     window.session.change_plan("storm", tempo=117)
     QTest.keyClick(chart, Qt.Key.Key_2)
-    assert [row.committed for row in window.shelf.attempts()[2:]] == ["", NOW.isoformat(), ""]
+    assert [row.committed for row in window.log.attempts()[2:]] == ["", NOW.isoformat(), ""]
     [*_, newest] = window.session.document.commitments_of("storm")
-    assert [row.commitment for row in window.shelf.attempts()[2:]] == ["", newest.id, ""]
+    assert [row.commitment for row in window.log.attempts()[2:]] == ["", newest.id, ""]
     QTest.keyClick(window, Qt.Key.Key_7, CTRL)
     show(station, "Entries")
     said = [cells(station.entries.table, k)[2] for k in range(station.entries.table.rowCount())]
@@ -108,7 +108,7 @@ def test_attempts_know_the_commitment_they_were_made_by(station, window, qapp):
 def test_of_a_very_long_log_the_newest_are_drawn_and_it_says_so(station, window, monkeypatch):
     monkeypatch.setattr("deft_reach.app.log.station.MOST", 4)
     for k in range(6):
-        window.shelf.add(tried(80 + k, days=6 - k))
+        window.log.add(tried(80 + k, days=6 - k))
     assert [point.tempo for point in station.tempo.points] == [82, 83, 84, 85]
     assert "the newest 4 attempts" in station.tempo_panel.note.text()
     assert cells(station.plans, 0)[2] == "85 BPM" and "6 attempts" in station.plans.item(0, 0).toolTip()
@@ -128,7 +128,7 @@ def test_the_simulated_kit_plays_and_its_faults_are_told(station, window, qtbot)
     assert "BPM" in form.verdict.text() and any("left hand" in line for line in form.found.advice)
     rows = {cells(form.limbs, k)[0]: cells(form.limbs, k) for k in range(form.limbs.rowCount())}
     assert "late" in rows["left hand"][2]
-    assert window.shelf.takes() == [], "a simulated one is not the player's"
+    assert window.log.takes() == [], "a simulated one is not the player's"
 
 
 def test_a_recording_is_checked_and_kept(station, window, qtbot, tmp_path, monkeypatch):
@@ -140,7 +140,7 @@ def test_a_recording_is_checked_and_kept(station, window, qtbot, tmp_path, monke
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(path), ""))
     press(form.browse_button)
     qtbot.waitUntil(lambda: form.found is not None, timeout=20_000)
-    [kept] = window.shelf.takes()
+    [kept] = window.log.takes()
     assert kept.plan == "gangway" and kept.verdict == "clean" == form.found.verdict
     show(station, "Entries")
     assert cells(station.entries.table, 0)[3] == "take"
@@ -191,7 +191,7 @@ def test_a_kit_at_a_port_is_recorded(station, window, qtbot, monkeypatch):
     press(form.record)
     qtbot.waitUntil(lambda: form.found is not None, timeout=20_000)
     assert port.closed and not form.found.missed
-    assert window.shelf.takes()[0].verdict == form.found.verdict, "a live take is kept"
+    assert window.log.takes()[0].verdict == form.found.verdict, "a live take is kept"
     press(form.record)
     press(form.record)
     assert "Nothing was heard" in form.words.text()
@@ -246,8 +246,8 @@ def test_what_is_no_recording_is_said(station, tmp_path, monkeypatch):
 
 
 def test_notes_are_written_afterwards_too(station, window):
-    window.shelf.add(tried(90))
-    window.shelf.add(TakeEntry(NOW.isoformat(), "gangway", "Gangway", 90, "clean", {"advice": ["Fine."]}))
+    window.log.add(tried(90))
+    window.log.add(TakeEntry(NOW.isoformat(), "gangway", "Gangway", 90, "clean", {"advice": ["Fine."]}))
     show(station, "Entries")
     form = station.entries
     assert not form.note.isEnabled()
@@ -258,9 +258,9 @@ def test_notes_are_written_afterwards_too(station, window):
         QTest.keyClicks(form.note, f"left wrist, {row}")
         QTest.keyClick(form.note, Qt.Key.Key_Return)
         assert cells(form.table, row)[6] == f"left wrist, {row}"
-    notes = {window.shelf.attempts()[0].note, window.shelf.takes()[0].note}
+    notes = {window.log.attempts()[0].note, window.log.takes()[0].note}
     assert notes == {"left wrist, 0", "left wrist, 1"}
-    other = Logbook(window.shelf.path)
+    other = Logbook(window.log.path)
     assert other.attempts()[0].note in notes, "it is on disk"
     other.close()
 
@@ -269,7 +269,7 @@ def test_failures_on_easy_rungs_are_asked_about_and_unlikely_changes_are_not_off
     show(station, "Your own")
     form, before = station.calibration, window.session.player
     for _ in range(10):
-        window.shelf.add(tried(40, "not-yet", pace=0.45))
+        window.log.add(tried(40, "not-yet", pace=0.45))
     assert form.found.left_out == 10 and not form.apply_button.isEnabled()
     assert form.easy.isVisible() and "10 failures on easy rungs" in form.easy.text()
     click(form.easy, QPointF(8, form.easy.height() / 2))
@@ -282,11 +282,11 @@ def test_the_players_own_speed_is_shown_and_applied_only_when_asked(station, win
     show(station, "Your own")
     form, before = station.calibration, window.session.player.skill
     assert not form.apply_button.isEnabled() and "Nothing tried yet" in form.words.text()
-    window.shelf.add(tried(90, "clean", pace=1.25))
+    window.log.add(tried(90, "clean", pace=1.25))
     assert not form.apply_button.isEnabled() and "7 more tries" in form.words.text()
     for k in range(30):
         pace = 1.25 + 0.02 * (k % 20)
-        window.shelf.add(tried(90, "clean" if pace < 1.5 else "not-yet", pace=pace))
+        window.log.add(tried(90, "clean" if pace < 1.5 else "not-yet", pace=pace))
     assert "31 tries say" in form.words.text() and form.found.overall.skill < before
     assert window.session.player.skill == before
     press(form.apply_button)
@@ -303,7 +303,7 @@ def test_the_players_own_speed_is_shown_and_applied_only_when_asked(station, win
 
 @pytest.mark.parametrize("suffix", [".json", ".csv"])
 def test_the_logbook_goes_out_and_comes_in(station, window, qtbot, tmp_path, monkeypatch, suffix):
-    window.shelf.add(tried(90))
+    window.log.add(tried(90))
     show(station, "Entries")
     form, path = station.entries, tmp_path / f"log{suffix}"
 
@@ -320,11 +320,11 @@ def test_the_logbook_goes_out_and_comes_in(station, window, qtbot, tmp_path, mon
     path.write_text(path.read_text().replace("2026-03-10", "2026-03-09"))
     press(form.import_button)
     says("1 new entry")
-    assert len(window.shelf.attempts()) == 2 == form.table.rowCount()
+    assert len(window.log.attempts()) == 2 == form.table.rowCount()
     path.write_text("{")
     press(form.import_button)
     says("lacks" if suffix == ".csv" else "cannot be read")
-    assert form.words.objectName() == "error" and len(window.shelf.attempts()) == 2
+    assert form.words.objectName() == "error" and len(window.log.attempts()) == 2
     path.unlink()
     press(form.import_button)
     says("No such file")

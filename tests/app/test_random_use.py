@@ -1,95 +1,17 @@
 """Hands that know nothing: clicks, drags and keys anywhere. Nothing may fail, and nothing may be lost."""
 
-import random
+import time
 
 import pytest
-from PySide6.QtCore import QPoint, Qt, QTimer
-from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QFileDialog
 
-from deft_reach.app.window import STATIONS
 from deft_reach.formats.document import dump_document, load_document
+from tests.hostile.random_use import Hands, Watchdog, work
 
 STEPS = 260
-LETTERS = "RLKHJ1234567890abcnpx?.>+-()@ []"
-KEYS = [
-    Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Delete, Qt.Key.Key_Backspace,
-    Qt.Key.Key_Return, Qt.Key.Key_Escape, Qt.Key.Key_Tab, Qt.Key.Key_Home, Qt.Key.Key_End, Qt.Key.Key_F2,
-]  # fmt: skip
-NONE, SHIFT, CTRL = (
-    Qt.KeyboardModifier.NoModifier,
-    Qt.KeyboardModifier.ShiftModifier,
-    Qt.KeyboardModifier.ControlModifier,
-)
-LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
-
-
-class Hands:
-    """Somebody at the window who does whatever comes to mind; ``done`` is what they did, to be done again."""
-
-    def __init__(self, app, window, seed):
-        self.app, self.window, self.chance = app, window, random.Random(seed)
-        self.done = []
-
-    def close_what_waits(self):
-        """Dialogs and menus run a loop of their own: sooner or later they are closed."""
-        asked = self.app.activeModalWidget() or self.app.activePopupWidget()
-        if asked is not None and self.chance.random() < 0.5:
-            asked.close()
-
-    def somewhere(self):
-        root = self.app.activeModalWidget() or self.app.activePopupWidget() or self.window
-        there = [
-            w
-            for w in root.findChildren(QWidget)
-            if w.isVisible() and w.isEnabled() and min(w.width(), w.height()) > 4
-        ]
-        return self.chance.choice(there) if there else root
-
-    def place(self, widget):
-        return QPoint(self.chance.randrange(widget.width()), self.chance.randrange(widget.height()))
-
-    def step(self):
-        what, chance = self.somewhere(), self.chance
-        name = f"{type(what).__name__} {what.accessibleName()}"
-        focus = self.app.focusWidget() or what
-        match chance.randrange(20):
-            case 0:
-                station = chance.choice(list(STATIONS))
-                self.done.append(f"go {station}")
-                self.window.go(station)
-            case 1:
-                plan = chance.choice([plan.id for plan in self.window.session.document.plans] or [None])
-                self.done.append(f"plan {plan}")
-                if plan is not None:
-                    self.window.session.show_plan(plan)
-            case 2 | 3:
-                self.done.append(f"drag over {name}")
-                begin, end = self.place(what), self.place(what)
-                QTest.mousePress(what, LEFT, NONE, begin)
-                QTest.mouseMove(what, (begin + end) / 2)
-                QTest.mouseMove(what, end)
-                if chance.random() < 0.2:
-                    QTest.keyClick(what, Qt.Key.Key_Escape)
-                QTest.mouseRelease(what, LEFT, NONE, end)
-            case 4 | 5 | 6 | 7 | 8:
-                letter = chance.choice(LETTERS)
-                self.done.append(f"type {letter} at {type(focus).__name__}")
-                QTest.keyClick(focus, letter)
-            case 9 | 10 | 11:
-                key, mod = chance.choice(KEYS), chance.choice([NONE, NONE, SHIFT, CTRL])
-                self.done.append(f"{mod.name} {key.name} at {type(focus).__name__}")
-                QTest.keyClick(focus, key, mod)
-            case 12:
-                letter = chance.choice("zzzyxcvrdleno")
-                self.done.append(f"Ctrl+{letter}")
-                QTest.keyClick(focus, letter, CTRL | (SHIFT if chance.random() < 0.3 else NONE))
-            case _:
-                self.done.append(f"click on {name}")
-                QTest.mouseClick(
-                    what, chance.choice([LEFT] * 5 + [RIGHT]), chance.choice([NONE] * 4 + [SHIFT]), self.place(what)
-                )
-        self.app.processEvents()
+#: Seconds for which no machine, however busy, may leave the window standing still; a quarter of a second on a quiet
+#: one, which ``python -m tests.hostile.random_use`` looks for.
+FROZEN = 5.0
 
 
 @pytest.mark.parametrize(("seed", "unfinished"), [(1, False), (2, True), (3, False)])
@@ -105,18 +27,12 @@ def test_whatever_is_clicked_and_typed_nothing_fails_and_all_can_be_undone(
         for plan in session.document.plans:
             session.show_plan(plan.id)
             session.set_text(session.text.rstrip(" |\n") + " R L R L R L |")
-    hands = Hands(qapp, window, seed)
-    closer = QTimer()
-    closer.timeout.connect(hands.close_what_waits)
-    closer.start(40)
+    hands, watch = Hands(qapp, window, seed), Watchdog(FROZEN)
     with qtbot.captureExceptions() as caught:
-        for _ in range(STEPS):
-            try:
-                hands.step()
-            except RuntimeError as error:
-                # A widget may be gone by the time it is let go of.
-                assert "already deleted" in str(error)
-    closer.stop()
+        faults = work(qapp, hands, watch, STEPS)
+    watch.close()
+    assert not faults, faults[0]
+    assert not watch.stalls, watch.stalls
     assert not caught, f"{caught[0][1]!r} after {hands.done[-6:]}"
     now = session.document
     assert load_document(dump_document(now)) == now, "whatever it is now, it can be saved and opened"
@@ -129,3 +45,13 @@ def test_whatever_is_clicked_and_typed_nothing_fails_and_all_can_be_undone(
         for _ in range(steps):
             session.redo()
         assert session.document == now, "and done again"
+
+
+def test_the_watch_sees_a_window_that_stands_still(window, qapp, monkeypatch):
+    watch = Watchdog(0.1)
+    hands = Hands(qapp, window, 1)
+    monkeypatch.setattr(hands, "step", lambda: (hands.done.append("wait"), time.sleep(0.2)))
+    work(qapp, hands, watch, 2)
+    watch.close()
+    assert len(watch.stalls) == 2 and watch.stalls[0].after == "wait" and watch.stalls[0].seconds >= 0.2
+    assert "random_use.py" in watch.stalls[0].where

@@ -240,7 +240,7 @@ def test_threads_pass_over_and_under_as_the_core_says(storm):
     assert weave.crossed_stretches(report) == []
 
 
-def test_a_thread_is_drawn_where_it_is_reckoned(storm):
+def test_a_thread_is_drawn_where_it_is_computed(storm):
     """The cubic that is drawn and the heights that decide over and under are one curve."""
     weave, report = storm.reach_station.weave, storm.session.report
     thread = weave.threads(report, weave.rows(report))["R"]

@@ -81,6 +81,6 @@ def test_changes_are_called_safe_only_where_they_are(window, tmp_path, monkeypat
         raise OSError(28, "No space left on device")
 
     window.session.set_tempo(78)
-    monkeypatch.setattr(type(window.keeper.autosave), "keep", full)
+    monkeypatch.setattr(type(window.autosave.storage), "keep", full)
     assert window.save_as() is False
     assert "could not be written either" in window.notice.text.text() and "kept safe" not in window.notice.text.text()

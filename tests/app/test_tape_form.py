@@ -43,7 +43,7 @@ def test_readings_are_solved_and_stood_up_only_when_asked(form, qtbot):
     QTest.mouseClick(form.apply, Qt.MouseButton.LeftButton)
     assert session.kit.piece("sn").z == pytest.approx(670, abs=1)
     assert apart(session.kit, "hh", "sn") == pytest.approx(400, abs=2)
-    assert session.undo_label == "Stand the kit up from the tape"
+    assert session.undo_label == "Positions from the tape measure"
     session.undo()
     assert session.kit.pieces == before.pieces
 

@@ -16,7 +16,7 @@ from deft_reach.core.session import Session
 from deft_reach.formats.document import load_document
 from deft_reach.store.autosave import leftovers
 from deft_reach.store.documents import save_document
-from deft_reach.store.recent import Memory
+from deft_reach.store.settings import Settings
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 
@@ -76,7 +76,7 @@ def test_new_plan_save_and_open_again(window, tmp_path, monkeypatch):
     assert window.header.saved.text() == "saved" and "mine" in window.windowTitle()
     saved = load_document(path.read_bytes())
     assert saved.plan("New plan").name == "New plan" and saved == window.session.document
-    assert window.memory.recent[0] == path
+    assert window.settings.recent[0] == path
     window.open_demo()
     window.open_path(path)
     assert window.session.document == saved
@@ -186,8 +186,8 @@ def test_edits_are_kept_within_two_seconds_and_offered_after_a_crash(window, qtb
     qtbot.waitUntil(lambda: list(kept.glob("*.autosave")) != [], timeout=5000)
     assert leftovers(kept) == [], "it belongs to a window that lives"
     # What a crash does: the lock goes, the file stays.
-    window.keeper.autosave.close()
-    other = MainWindow(Session(), Memory(tmp_path / "other.json"), kept)
+    window.autosave.storage.close()
+    other = MainWindow(Session(), Settings(tmp_path / "other.json"), kept)
     other.show()
     other.offer_leftovers()
     assert "Unsaved changes to “Lantern Ferry”" in other.notice.text.text()
@@ -203,7 +203,7 @@ def test_edits_are_kept_within_two_seconds_and_offered_after_a_crash(window, qtb
 def test_closing_never_loses_work(qapp, tmp_path, answer):
     kept = tmp_path / "kept"
     kept.mkdir()
-    window = MainWindow(Session(), Memory(tmp_path / "m.json"), kept)
+    window = MainWindow(Session(), Settings(tmp_path / "m.json"), kept)
     window.show()
     window.session.set_tempo(123)
     in_dialog(QMessageBox, lambda box: press(box, answer))
@@ -227,11 +227,11 @@ def test_a_file_is_dragged_in(window, tmp_path):
         QPointF(QPoint(200, 200)), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier(0)
     )
     window.dropEvent(event)
-    assert window.keeper.path == path
+    assert window.autosave.path == path
 
 
 def test_the_start_page_offers_a_short_choice(qapp, tmp_path):
-    window = MainWindow(Session(), Memory(tmp_path / "m.json"), tmp_path)
+    window = MainWindow(Session(), Settings(tmp_path / "m.json"), tmp_path)
     window.show_start()
     window.show()
     assert not window.header.isVisible()
@@ -242,7 +242,7 @@ def test_the_start_page_offers_a_short_choice(qapp, tmp_path):
 
 
 def test_a_theme_change_keeps_the_start_page_and_stations_wait_until_needed(qapp, tmp_path):
-    window = MainWindow(Session(), Memory(tmp_path / "m.json"), tmp_path)
+    window = MainWindow(Session(), Settings(tmp_path / "m.json"), tmp_path)
     window.show_start()
     window.show()
     window._set_theme("dark")

@@ -105,3 +105,13 @@ def test_name_remark_and_loop(write):
     was = session.plan.repeat
     QTest.keyClick(write, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
     assert session.plan.repeat is not was and station.loop.isChecked() is not was
+
+
+def test_pasting_more_than_a_file_holds_is_refused_with_a_sentence(window, qapp):
+    window.go("write")
+    editor, before = window.write_station.editor, window.session.text
+    editor.setFocus()
+    qapp.clipboard().setText("R" * 1_000_001)
+    QTest.keyClick(editor, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    assert window.session.text == before == editor.toPlainText()
+    assert "at most 1,000,000 fit in a file" in window.notice.text.text() and window.notice.isVisible()

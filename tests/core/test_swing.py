@@ -100,3 +100,16 @@ def test_swing_is_a_change():
         TRANSFORMS["straight"][1](parse("/8 R L"))
     with pytest.raises(TransformError, match="no swing of /4"):
         TRANSFORMS["slower"][1](parse("swing 58 /8 /8 R L"))
+
+
+def test_a_pair_that_the_end_cuts_off_is_played_as_written():
+    """Swung, its second half would come after the end, and in a loop after its own beginning."""
+    cut = parse("swing 66 /8 /32 R R = R R")
+    assert [s.start for s in cut.strokes] == [0, Fraction(1, 32), Fraction(3, 32), Fraction(1, 8)]
+    whole = parse("swing 66 /8 /32 R R = R R - - -")
+    assert whole.strokes[3].start == Fraction(66, 100) / 4
+    for text in ("swing 66 /8 /32 R R = R R", "swing 75 /16 /32 R R R", "swing 80 /8 /8 R R /16 R R R"):
+        pattern = parse(text)
+        assert all(s.start + s.length <= pattern.length for s in pattern.strokes)
+        rows = analyse(pattern, layout("five"), Player(), 60, repeat=True).strokes
+        assert all(row.gap is None or row.gap > 0 for row in rows)

@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 from deft_reach.core import layout, parse
 from deft_reach.core.rudiments import RUDIMENTS
 from deft_reach.formats.general_midi import key_of, sound_of
-from deft_reach.formats.midi import MAX_BYTES, dump_midi, load_midi
+from deft_reach.formats.midi import dump_midi, load_midi
+from deft_reach.formats.midi_file import MAX_BYTES
 from deft_reach.formats.plain_text import DocumentError
 from tests.strategies import texts
 

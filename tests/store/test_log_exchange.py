@@ -14,8 +14,8 @@ from hypothesis import strategies as st
 
 from deft_reach.store.log_entries import Attempt, LogbookError, TakeEntry
 from deft_reach.store.log_exchange import from_csv, from_json, to_csv, to_json
-from deft_reach.store.log_shelf import LogShelf
 from deft_reach.store.logbook import Logbook
+from deft_reach.store.practice_log import PracticeLog
 from tests.store.conftest import NOW, attempt
 
 
@@ -81,16 +81,16 @@ def test_one_wrong_field_is_refused_or_does_no_harm(kind, changes):
     row = asdict(attempt(pace=1.0, held_by="left") if kind == "attempts" else take)
     text = json.dumps({"format": "deft-reach-logbook", "version": 1, kind: [{**row, **changes}]})
     with TemporaryDirectory() as folder:
-        shelf = LogShelf(Path(folder) / "book.sqlite")
+        log = PracticeLog(Path(folder) / "book.sqlite")
         try:
-            added = from_json(shelf.book, text)
+            added = from_json(log.book, text)
         except LogbookError:
-            assert shelf.count() == 0
+            assert log.count() == 0
         else:
-            assert added == 1 == shelf.count() == len(shelf.newest(3))
-            shelf.played(), shelf.worked(), shelf.points("storm", 9), shelf.speed_rows(5)
-            assert json.loads(to_json(shelf.book))[kind] and to_csv(shelf.book) and not shelf.problem
-        shelf.close()
+            assert added == 1 == log.count() == len(log.newest(3))
+            log.played(), log.worked(), log.points("storm", 9), log.speed_rows(5)
+            assert json.loads(to_json(log.book))[kind] and to_csv(log.book) and not log.problem
+        log.close()
 
 
 NOTES = ['=HYPERLINK("x")', "+1", "-2", "@a", "\tb", "'quoted", "'", "''", "plain", "'=1", ""]

@@ -21,8 +21,9 @@ from deft_reach.core.practice.progress_log import WHOLE, tally, when
 from deft_reach.core.practice.runner import VERDICTS
 from deft_reach.store import logbook as module
 from deft_reach.store.log_entries import Attempt, LogbookError, TakeEntry
-from deft_reach.store.log_shelf import LogShelf
-from deft_reach.store.logbook import VERSION, Logbook
+from deft_reach.store.log_schema import VERSION
+from deft_reach.store.logbook import Logbook
+from deft_reach.store.practice_log import PracticeLog
 from tests.store.conftest import NOW, attempt
 
 
@@ -60,51 +61,51 @@ entries = st.builds(
 def test_the_short_ways_to_read_say_what_all_entries_do(rows, waits):
     """Sums that are kept, and what still waits to be written, against a walk through every entry."""
     with TemporaryDirectory() as folder:
-        shelf = LogShelf(Path(folder) / "book.sqlite")
+        log = PracticeLog(Path(folder) / "book.sqlite")
         written = len(rows) - min(waits, len(rows))
         for row in rows[:written]:
-            shelf.book.add(row)
-        shelf.waiting += rows[written:]
-        assert [row.at for row in shelf.attempts()] == [row.at for row in rows]
-        assert shelf.played() == tally(rows)
+            log.book.add(row)
+        log.waiting += rows[written:]
+        assert [row.at for row in log.attempts()] == [row.at for row in rows]
+        assert log.played() == tally(rows)
         for plan in "ab":
             mine = [row for row in rows if row.plan == plan]
             whole = [(when(row.at), row.tempo, row.verdict) for row in mine if row.stage in WHOLE]
-            assert shelf.points(plan, 100) == sorted(whole)
+            assert log.points(plan, 100) == sorted(whole)
             if not waits:
-                assert shelf.points(plan, 5) == sorted(whole[-5:]), "the newest as they were made"
-            assert shelf.clean_rungs(plan) == {(row.stage, row.tempo) for row in mine if row.verdict == "clean"}
+                assert log.points(plan, 5) == sorted(whole[-5:]), "the newest as they were made"
+            assert log.clean_rungs(plan) == {(row.stage, row.tempo) for row in mine if row.verdict == "clean"}
         days, limbs = Counter(), Counter()
         for row in rows:
             days[date.fromisoformat(row.at[:10])] += row.seconds / 60
             limbs.update({limb: seconds / 60 for limb, seconds in row.load.items()})
-        worked = shelf.worked()
+        worked = log.worked()
         assert worked.days == pytest.approx(days) and worked.limbs == pytest.approx(limbs)
-        assert shelf.minutes_on(date(2026, 3, 5)) == pytest.approx(days[date(2026, 3, 5)])
-        assert shelf.count() == len(rows)
-        newest = shelf.newest(5)
+        assert log.minutes_on(date(2026, 3, 5)) == pytest.approx(days[date(2026, 3, 5)])
+        assert log.count() == len(rows)
+        newest = log.newest(5)
         assert len(newest) == min(5, len(rows)) and newest == sorted(newest, key=lambda row: row.at, reverse=True)
-        shelf._book.close()
+        log._book.close()
 
 
 def test_takes_and_attempts_say_how_fast_a_player_is(book):
-    shelf = LogShelf(book.path)
+    log = PracticeLog(book.path)
     book.add(attempt(pace=1.1, held_by="right moves"))
     book.add(attempt(verdict="rough"))
     take = TakeEntry(NOW.isoformat(), "storm", "Storm", 92.0, "rough", {}, speed=[("left", 1.3, False)])
     book.add(take)
-    shelf.waiting += [
+    log.waiting += [
         attempt(pace=0.9, held_by="feet", verdict="rough"),
         replace(take, speed=(("right", 1.0, True),)),
     ]
     rows = [("right moves", 1.1, True), ("left", 1.3, False), ("feet", 0.9, False), ("right", 1.0, True)]
-    assert shelf.speed_rows(10) == rows
-    assert [row.speed for row in shelf.takes()] == [(("left", 1.3, False),), (("right", 1.0, True),)]
-    assert [type(row).__name__ for row in shelf.newest(9)].count("TakeEntry") == 2 and shelf.count() == 5
-    shelf.waiting.clear()
+    assert log.speed_rows(10) == rows
+    assert [row.speed for row in log.takes()] == [(("left", 1.3, False),), (("right", 1.0, True),)]
+    assert [type(row).__name__ for row in log.newest(9)].count("TakeEntry") == 2 and log.count() == 5
+    log.waiting.clear()
     book.add(attempt(pace=2.0, held_by="feet"))
-    assert shelf.speed_rows(1)[0] == ("feet", 2.0, True), "the newest count"
-    shelf.close()
+    assert log.speed_rows(1)[0] == ("feet", 2.0, True), "the newest count"
+    log.close()
 
 
 def _write_until_killed(path, said):
@@ -171,11 +172,58 @@ def test_a_damaged_logbook_is_moved_aside_and_kept(tmp_path, damage):
         path.write_bytes(raw)
     kept = path.read_bytes()
     book = Logbook(path, clock=lambda: NOW)
-    assert "damaged" in book.remarks[0] and book.attempts() == []
+    assert "damaged" in book.remarks[0]
+    # A page in the middle takes some rows with it at most, a lost head takes all.
+    saved = len(book.attempts())
+    assert 150 <= saved <= 200 if damage == "middle" else saved == 0
+    assert (f"{saved} entries that could be saved" in book.remarks[0]) == (saved > 0)
     aside = path.with_name("book.sqlite.damaged-20260301-193000")
     assert aside.read_bytes() == kept
-    book.add(attempt())
-    assert len(book.attempts()) == 1
+    book.add(attempt(tempo=61.5))
+    assert len(book.attempts()) == saved + 1
+    assert saved == 0 or book.played()["storm"].attempts == saved + 1, "sums are of what was saved"
+    book.close()
+    again = Logbook(path)
+    assert not again.remarks and len(again.attempts()) == saved + 1
+    again.close()
+
+
+def test_a_journal_goes_aside_with_the_logbook_it_belongs_to(tmp_path, monkeypatch):
+    """Whole or not, it may be what makes the damaged file readable, and it must not meet the new one."""
+    path = tmp_path / "book.sqlite"
+    Logbook(path).close()
+    for part in ("-journal", "-wal"):
+        path.with_name(path.name + part).write_bytes(part.encode())
+    real, tries = Logbook._connect, []
+
+    def connect(self):
+        tries.append(self.path)
+        if len(tries) == 1:
+            self._base = sqlite3.connect(":memory:")
+            raise sqlite3.DatabaseError("database disk image is malformed")
+        real(self)
+
+    monkeypatch.setattr(Logbook, "_connect", connect)
+    Logbook(path, clock=lambda: NOW).close()
+    for part in ("-journal", "-wal"):
+        assert path.with_name(f"book.sqlite.damaged-20260301-193000{part}").read_bytes() == part.encode()
+        assert not path.with_name(path.name + part).exists()
+
+
+def test_rows_on_both_sides_of_a_damaged_page_are_saved(tmp_path):
+    path = tmp_path / "book.sqlite"
+    book = Logbook(path)
+    for k in range(400):
+        book.add(attempt(60 + k, note=f"row {k} " * 20))
+    book.close()
+    raw = bytearray(path.read_bytes())
+    first, last = raw.index(b"row 150 "), raw.index(b"row 160 ")
+    page = min(first, last) // 4096 * 4096
+    raw[page : page + 4096] = b"\xff" * 4096
+    path.write_bytes(raw)
+    book = Logbook(path)
+    tempi = {row.tempo for row in book.attempts()}
+    assert {60.0, 459.0} <= tempi and 340 <= len(tempi) < 400, "all but those of that page"
     book.close()
 
 

@@ -1,5 +1,6 @@
 """Files on disk: atomic saves, autosaves that survive anything, and being told when a file has changed."""
 
+import json
 import os
 import signal
 import subprocess
@@ -12,10 +13,11 @@ import pytest
 from deft_reach.core.document import new_document
 from deft_reach.formats.document import load_document
 from deft_reach.formats.plain_text import DocumentError
-from deft_reach.store.atomic import write_atomic
+from deft_reach.store import places
+from deft_reach.store.atomic import ORPHANED_AFTER, write_atomic
 from deft_reach.store.autosave import Autosave, discard, leftovers
 from deft_reach.store.documents import ChangedOnDiskError, open_document, save_document
-from deft_reach.store.recent import Memory
+from deft_reach.store.settings import Settings
 
 
 def test_save_open_save(tmp_path):
@@ -146,12 +148,116 @@ def test_kill_minus_nine_while_saving_leaves_whole_files(tmp_path, after):
 
 
 def test_memory_forgets_rather_than_fails(tmp_path):
-    file = tmp_path / "memory.json"
+    file = tmp_path / "settings.json"
     file.write_text("{broken")
-    memory = Memory(file)
-    assert memory.recent == []
+    settings = Settings(file)
+    assert settings.recent == []
     show = tmp_path / "show.reach"
     show.write_text("{}")
-    memory.opened(show)
-    memory.opened(tmp_path / "gone.reach")
-    assert Memory(file).recent == [show]
+    settings.opened(show)
+    settings.opened(tmp_path / "gone.reach")
+    assert Settings(file).recent == [show]
+
+
+def mode(path: Path) -> int:
+    return path.stat().st_mode & 0o777
+
+
+@pytest.fixture
+def open_umask():
+    """Whoever looks after this machine lets everybody read everything."""
+    old = os.umask(0o000)
+    yield
+    os.umask(old)
+
+
+def test_what_the_app_keeps_for_itself_nobody_else_can_read(open_umask, tmp_path):
+    keep, settings = Autosave(), Settings()
+    keep.keep(new_document(), None, None)
+    settings.set("theme", "dark")
+    state = places.state_dir()
+    assert [mode(folder) for folder in (state, state / "autosave", places.open_documents_dir())] == [0o700] * 3
+    files = [file for file in state.rglob("*") if file.is_file()]
+    assert len(files) == 3 and {mode(file) for file in files} == {0o600}
+    assert mode(places.logbook_file().parent) == 0o700
+    # Folders of an older version are closed when they are met again.
+    state.chmod(0o755)
+    assert mode(places.state_dir()) == 0o700
+    # What the player saves is as open as other files of theirs.
+    save_document(tmp_path / "show.reach", new_document())
+    assert mode(tmp_path / "show.reach") == 0o666
+    keep.close()
+
+
+def test_temporary_files_of_a_run_that_was_killed_are_removed(tmp_path, folder):
+    show = tmp_path / "show.reach"
+    old = [tmp_path / ".show.reach.abc.part", folder / ".x.autosave.q.part", tmp_path / ".settings.json.z.part"]
+    kept = [tmp_path / ".other.reach.abc.part", tmp_path / "show.reach.part", tmp_path / ".show.reach.new.part"]
+    for file in old + kept:
+        file.write_bytes(b"half")
+    for file in [*old, *kept[:-1]]:
+        os.utime(file, (time.time() - 2 * ORPHANED_AFTER,) * 2)
+    save_document(show, new_document())
+    assert leftovers(folder) == []
+    Settings(tmp_path / "settings.json")
+    assert not any(file.exists() for file in old)
+    assert all(file.exists() for file in kept), "others', and one that is being written now"
+
+
+def unusable(kind: str, state: Path) -> None:
+    """The state folder as a file, without rights, or under a file."""
+    if kind == "a file":
+        (state / "deft-reach").write_text("")
+    elif kind == "damaged settings":
+        (state / "deft-reach").mkdir()
+        (state / "deft-reach" / "settings.json").write_text(
+            '{"theme": ["dark"], "text_scale": NaN, "station": {}, "last": "\\u0000", "recent": [5, "\\u0000", "'
+            + "x" * 5000
+            + '"], "window": "\\ud800", "panels": {"logLeft": "\\ud800"}, "validated": 3, "unit": [], "plan": 5}'
+        )
+    elif kind == "deep settings":
+        (state / "deft-reach").mkdir()
+        (state / "deft-reach" / "settings.json").write_text('{"a":' + "[" * 90_000)
+    else:
+        os.mkfifo(state / "deft-reach")
+
+
+@pytest.mark.parametrize("kind", ["a file", "a pipe", "damaged settings", "deep settings"])
+def test_settings_that_cannot_be_used_are_left_out(kind, tmp_path):
+    unusable(kind, tmp_path / "xdg-state")
+    settings = Settings()
+    assert settings.recent == [] and settings.number("text_scale", 1.0) == 1.0
+    assert settings.text("theme", "system", ("dark", "light")) == "system"
+    settings.set("theme", "dark")
+    assert settings.text("theme", "system") == "dark"
+    assert bool(settings.problem) == (kind in ("a file", "a pipe"))
+
+
+def test_an_autosave_needs_no_folder_before_it_keeps_something(tmp_path):
+    unusable("a file", tmp_path / "xdg-state")
+    keep = Autosave()
+    with pytest.raises(OSError, match="stands where the folder"):
+        keep.keep(new_document(), None, None)
+    keep.clear()
+    (tmp_path / "xdg-state" / "deft-reach").unlink()
+    keep.keep(new_document(), None, None)
+    keep.close()
+    assert len(leftovers()) == 1
+
+
+def test_autosaves_with_and_without_a_time_zone_are_told_apart(folder):
+    for time_ in ("2026-03-01T10:00:00", "2026-03-01T12:00:00+00:00", "0001-01-01T00:00:00+14:00", "never", 5):
+        keep = Autosave(folder)
+        keep.keep(new_document(), None, None)
+        head, _, body = keep.file.read_bytes().partition(b"\n")
+        keep.file.write_bytes(json.dumps(json.loads(head) | {"time": time_}).encode() + b"\n" + body)
+        keep.close()
+    assert len(leftovers(folder)) == 2 and len(list(folder.glob("*.unreadable"))) == 3
+
+
+def test_settings_under_their_old_name_are_taken_over(tmp_path):
+    Settings(tmp_path / "memory.json").set("theme", "dark")
+    settings = Settings(tmp_path / "settings.json")
+    assert settings.text("theme", "system") == "dark"
+    settings.set("theme", "light")
+    assert Settings(tmp_path / "settings.json").text("theme", "system") == "light"

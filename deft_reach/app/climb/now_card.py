@@ -64,7 +64,7 @@ class NowCard(QWidget):
         self.start = QPushButton("Play the rung")
         self.start.setObjectName("primary")
         self.start.setMinimumHeight(round(38 * theme.text_scale()))
-        self.start.setToolTip("Count-in, then the rung as often as it says (Space)")
+        self.start.setToolTip("Count-in, then the rung with its repeats (Space)")
         row.addWidget(self.start, 0, 0)
         self.buttons: dict[str, QPushButton] = {}
         for k, (key, verdict) in enumerate(VERDICT_KEYS.items(), 1):

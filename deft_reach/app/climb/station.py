@@ -34,10 +34,10 @@ from deft_reach.core.practice.ramp import Ramp
 from deft_reach.core.practice.runner import Runner, efforts
 from deft_reach.core.practice.stages import Stage, build_up, chain_of
 from deft_reach.core.session import Session
-from deft_reach.core.session.looking import StageView
+from deft_reach.core.session.read_only import StageView
 from deft_reach.core.stroke_text import StrokeTextError
 from deft_reach.store.log_entries import Attempt
-from deft_reach.store.log_shelf import LogShelf
+from deft_reach.store.practice_log import PracticeLog
 
 #: Plans in a chain are played so often each, then the next.
 CHAIN_TIMES = 4
@@ -50,9 +50,9 @@ REST_S = 90.0
 class ClimbStation(Station):
     """The ladder and its making on the left; what to play now, and the arms that play it, on the right."""
 
-    def __init__(self, session: Session, shelf: LogShelf, transport: Transport) -> None:
+    def __init__(self, session: Session, log: PracticeLog, transport: Transport) -> None:
         super().__init__(session)
-        self.shelf, self.transport = shelf, transport
+        self.log, self.transport = log, transport
         self.view = StageView()
         self.runner: Runner | None = None
         #: What is climbed: the plan in view, or a chain made into one.
@@ -257,7 +257,7 @@ class ClimbStation(Station):
         plan = self.climbed
         if plan is None:
             return 0
-        clean = self.shelf.clean_rungs(plan.id)
+        clean = self.log.clean_rungs(plan.id)
         done = [k for k, rung in enumerate(rungs) if (self.stages[rung.stage].name, rung.tempo) in clean]
         # A little below where it ended: the first rungs of a day are to warm up.
         return max(0, max(done, default=0) - 1) if done else 0
@@ -302,7 +302,7 @@ class ClimbStation(Station):
     # --- playing ----------------------------------------------------------------------------------------------
 
     def play(self) -> None:
-        """Play the rung as often as it says, or stop."""
+        """Play the rung with its repeats, or stop."""
         if self.runner is None:
             return
         if self.transport.playing:
@@ -447,14 +447,13 @@ class ClimbStation(Station):
             commitment=commitment.id if commitment is not None else "",
         )  # fmt: skip
         self.card.note.clear()
-        if self.shelf.add(entry):
-            self.card_panel.set_note("; ".join(self.shelf.news()))
+        if self.log.add(entry):
+            self.card_panel.set_note("; ".join(self.log.news()))
         else:
-            waits = len(self.shelf.waiting)
-            self.card_panel.set_note(f"{self.shelf.problem}; {waits} to be written when it can be")
+            self.card_panel.set_note(self.log.trouble_in_words)
 
     def _say_dose(self) -> None:
         level = float(self.level.currentData())
-        minutes = max(self.minutes, self.shelf.minutes_on(self.now().date()))
+        minutes = max(self.minutes, self.log.minutes_on(self.now().date()))
         self.dose.setText(hearing_words(level, minutes).partition(" (")[0])
         self.dose.setToolTip(f"{hearing_words(level, minutes)} {HEAT} {ALWAYS}")

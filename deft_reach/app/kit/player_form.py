@@ -122,7 +122,7 @@ class PlayerForm(Listener):
             self._refuse(str(error))
 
     def _own(self, name: str, on: bool) -> None:
-        """Ticked: what was reckoned so far is the measure to begin with. Unticked: by height again."""
+        """Checked: the estimated length becomes the initial value. Unchecked: estimated from height again."""
         self._segment(name, float(round(self.session.player.segment(name))) if on else None)
         self.session.end_merge()
         if on:

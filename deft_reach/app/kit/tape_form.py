@@ -98,7 +98,7 @@ class TapeForm(Listener):
         self.suggest = QPushButton("Next reading")
         self.suggest.setToolTip("Fill in the one reading that would help most")
         self.drop = QPushButton("Remove")
-        self.apply = QPushButton("Stand the kit up so")
+        self.apply = QPushButton("Use these positions")
         for button in (self.suggest, self.drop, self.apply):
             button.setObjectName("quiet")
             buttons.addWidget(button)

@@ -23,7 +23,7 @@ from deft_reach.core.practice.calibration import (
     evidence_from,
 )
 from deft_reach.core.session import Session
-from deft_reach.store.log_shelf import LogShelf
+from deft_reach.store.practice_log import PracticeLog
 
 #: Fewer attempts than this are not applied: they say too little.
 ENOUGH = 8
@@ -114,9 +114,9 @@ def in_words(found: Calibration | None) -> str:
 class CalibrationForm(Listener):
     """The chart, the words, and the button that applies it."""
 
-    def __init__(self, session: Session, shelf: LogShelf) -> None:
+    def __init__(self, session: Session, log: PracticeLog) -> None:
         super().__init__(session)
-        self.shelf = shelf
+        self.log = log
         self.found: Calibration | None = None
         self._shown: tuple[Player, list[Evidence], bool] | None = None
         row = QHBoxLayout(self)
@@ -146,12 +146,12 @@ class CalibrationForm(Listener):
         self.easy.toggled.connect(lambda _: self.refresh())
         self.apply_button.clicked.connect(self.apply)
         self.even.clicked.connect(self.even_out)
-        shelf.changed.connect(self._heard)
+        log.changed.connect(self._heard)
         self.follow(shown_later=True)
 
     def refresh(self) -> None:
         player = self.session.player
-        rows = [row for row in starmap(evidence_from, self.shelf.speed_rows(NEWEST)) if row is not None]
+        rows = [row for row in starmap(evidence_from, self.log.speed_rows(NEWEST)) if row is not None]
         counted = self.easy.isChecked()
         if (player, rows, counted) == self._shown:
             return

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from deft_reach.app.background import Asker
+from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.save_name import OtherFormatError, ask_name
 from deft_reach.app.station import Listener
@@ -26,8 +26,8 @@ from deft_reach.core.session import Session
 from deft_reach.store.atomic import write_atomic
 from deft_reach.store.log_entries import Attempt, LogbookError, TakeEntry
 from deft_reach.store.log_exchange import from_csv, from_json, to_csv, to_json
-from deft_reach.store.log_shelf import LogShelf
 from deft_reach.store.logbook import Logbook
+from deft_reach.store.practice_log import PracticeLog
 
 FILES = {"Logbook (*.json)": ".json", "Attempts as a table (*.csv)": ".csv"}
 #: The newest so many entries are listed; all of them are in the files.
@@ -37,11 +37,11 @@ MOST = 500
 class EntriesForm(Listener):
     """The newest first."""
 
-    def __init__(self, session: Session, shelf: LogShelf) -> None:
+    def __init__(self, session: Session, log: PracticeLog) -> None:
         super().__init__(session)
-        self.shelf = shelf
-        self._asker = Asker(LogbookError)
-        self._asker.answered.connect(self._take)
+        self.log = log
+        self._task = BackgroundTask(LogbookError)
+        self._task.finished.connect(self._take)
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 6)
         self.table = QTableWidget()
@@ -69,18 +69,18 @@ class EntriesForm(Listener):
         self.import_button.clicked.connect(self.bring_in)
         self.table.currentCellChanged.connect(lambda row, *_: self._chosen(row))
         self.note.returnPressed.connect(self._keep_note)
-        shelf.changed.connect(self._heard)
+        log.changed.connect(self._heard)
         self.follow(shown_later=True)
 
     def refresh(self) -> None:
-        self._rows = rows = self.shelf.newest(MOST)
+        self._rows = rows = self.log.newest(MOST)
         self.table.setRowCount(len(rows))
         for k, row in enumerate(rows):
             cells = (row.at.replace("T", " ")[:16], row.plan_name, *_cells(row))
             fill_row(self.table, k, cells, cells)
-        problem = self.shelf.problem
-        waits = f" {len(self.shelf.waiting)} entries wait to be written." if self.shelf.waiting else ""
-        say(self.words, f"{problem}.{waits}" if problem else f"{self.shelf.count()} entries in {self.shelf.path}.",
+        problem = self.log.problem
+        waits = f" {self.log.waiting_in_words}." if self.log.waiting else ""
+        say(self.words, f"{problem}.{waits}" if problem else f"{self.log.count()} entries in {self.log.path}.",
             "error" if problem else "hint")  # fmt: skip
 
     def _chosen(self, row: int) -> None:
@@ -91,8 +91,8 @@ class EntriesForm(Listener):
     def _keep_note(self) -> None:
         """The note goes to the chosen entry."""
         row = self.table.currentRow()
-        if 0 <= row < len(self._rows) and not self.shelf.set_note(self._rows[row], self.note.text().strip()):
-            say(self.words, f"{self.shelf.problem}. The note was not kept.", "error")
+        if 0 <= row < len(self._rows) and not self.log.set_note(self._rows[row], self.note.text().strip()):
+            say(self.words, f"{self.log.problem}. The note was not kept.", "error")
 
     def export(self) -> None:
         try:
@@ -112,19 +112,19 @@ class EntriesForm(Listener):
 
     def _begin(self, work: Callable[[Path, Path], str], path: Path, words: str) -> None:
         """Years of practice take some seconds: they are read and written beside the window."""
-        if self.shelf.book is None:
+        if self.log.book is None:
             self.refresh()
             return
-        own = self.shelf.path
+        own = self.log.path
         say(self.words, words, "hint")
         self.import_button.setEnabled(False)
         self.export_button.setEnabled(False)
-        self._asker.ask(lambda _: _Done(work(own, path)))
+        self._task.start(lambda _: _Done(work(own, path)))
 
     def _take(self, result: _Done | str) -> None:
         self.import_button.setEnabled(True)
         self.export_button.setEnabled(True)
-        self.shelf.changed.emit()
+        self.log.changed.emit()
         if isinstance(result, str):
             say(self.words, sentence(result), "error")
         else:

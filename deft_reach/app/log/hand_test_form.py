@@ -46,12 +46,13 @@ from deft_reach.core.practice.hand_test import (
 from deft_reach.core.practice.performance import Hit
 from deft_reach.core.session import Session
 from deft_reach.formats.general_midi import FOOT_KEYS, hand_test_keys
-from deft_reach.formats.performance import MAX_BYTES, load_performance, load_texts
+from deft_reach.formats.midi_file import MAX_BYTES
+from deft_reach.formats.performance import load_performance, load_texts
 from deft_reach.formats.plain_text import DocumentError
 from deft_reach.sound.midi_ports import input_names
-from deft_reach.store.documents import read_file
 from deft_reach.store.log_entries import TakeEntry
-from deft_reach.store.log_shelf import LogShelf
+from deft_reach.store.practice_log import PracticeLog
+from deft_reach.store.reading import read_file
 
 SIMULATED, KEYBOARD = "simulated player", "this computer's keys"
 #: By what name hand tests stand in the log.
@@ -62,9 +63,9 @@ TICK_MS = 100
 class HandTestForm(Listener):
     """Where the test comes from and what to do now on the left; what was measured on the right."""
 
-    def __init__(self, session: Session, shelf: LogShelf) -> None:
+    def __init__(self, session: Session, log: PracticeLog) -> None:
         super().__init__(session)
-        self.shelf = shelf
+        self.log = log
         self.recorder = Recorder(self)
         self.now: Callable[[], datetime] = lambda: datetime.now().astimezone()
         self.found: HandTest | None = None
@@ -132,13 +133,13 @@ class HandTestForm(Listener):
         self.use.clicked.connect(self.apply)
         self.back.clicked.connect(self.forget)
         self.start.installEventFilter(self)
-        shelf.changed.connect(self._heard)
+        log.changed.connect(self._heard)
         self._say_idle()
         self.follow(shown_later=True)
 
     def refresh(self) -> None:
         fill_box(self.ports, [(name, name) for name in (KEYBOARD, SIMULATED, *input_names())])
-        self.chart.show_tests(_tests(self.shelf.takes(PLAN)))
+        self.chart.show_tests(_tests(self.log.takes(PLAN)))
         measured = self.session.player.constants != Constants()
         self.back.setVisible(measured)
         self.use.setEnabled(self.found is not None and self._constants() != self.session.player.constants)
@@ -281,8 +282,12 @@ class HandTestForm(Listener):
         tempo = round(15.0 / hand.value, 1) if hand is not None else 0.0
         constants = {name: row.value for name, row in found.constants.items()}
         at = self.now().isoformat(timespec="seconds")
-        if not self.shelf.add(TakeEntry(at, PLAN, PLAN_NAME, tempo, "clean", {"constants": constants})):
-            say(self.words, f"{self.shelf.problem}; it will be written when it can be.", "error")
+        if not self.log.add(TakeEntry(at, PLAN, PLAN_NAME, tempo, "clean", {"constants": constants})):
+            say(
+                self.words,
+                sentence(self.log.trouble_in_words),
+                "error",
+            )
 
     # --- its use ----------------------------------------------------------------------------------------------
 

@@ -30,7 +30,7 @@ from deft_reach.core.document import read_text
 from deft_reach.core.practice.progress_log import PlanProgress, progress, what_next, when
 from deft_reach.core.session import Session
 from deft_reach.core.stroke_text import StrokeTextError
-from deft_reach.store.log_shelf import LogShelf
+from deft_reach.store.practice_log import PracticeLog
 
 ID = Qt.ItemDataRole.UserRole
 #: So many attempts at one plan are drawn: some years of them.
@@ -40,9 +40,9 @@ MOST = 10_000
 class LogStation(Station):
     """What is next and every plan's state on the left; tempo over weeks and the work on the right."""
 
-    def __init__(self, session: Session, shelf: LogShelf, recorder: Recorder) -> None:
+    def __init__(self, session: Session, log: PracticeLog, recorder: Recorder) -> None:
         super().__init__(session)
-        self.shelf = shelf
+        self.log = log
         self.now: Callable[[], datetime] = lambda: datetime.now().astimezone()
         #: Plans' limits by id, with what they were worked out from.
         self._known: dict[str, tuple[object, float | None]] = {}
@@ -73,10 +73,10 @@ class LogStation(Station):
         left = self.split(down, "logLeft", parts, [150, 300, 230], [0, 1, 0])
         self.tempo = TempoChart()
         self.tempo_panel = Panel("Tempo over time", self.tempo)
-        self.takes = TakeForm(session, shelf, recorder)
-        self.calibration = CalibrationForm(session, shelf)
-        self.entries = EntriesForm(session, shelf)
-        self.hand_test = HandTestForm(session, shelf)
+        self.takes = TakeForm(session, log, recorder)
+        self.calibration = CalibrationForm(session, log)
+        self.entries = EntriesForm(session, log)
+        self.hand_test = HandTestForm(session, log)
         pages = (
             (self.takes, "Check a take"), (self.hand_test, "Hand test"), (self.calibration, "Your own speed"),
             (self.entries, "Entries"),
@@ -85,7 +85,7 @@ class LogStation(Station):
         right = self.split(down, "logRight", [self.tempo_panel, bottom], [330, 360], [1, 1])
         self.fill(self.split(across, "logAcross", [left, right], [380, 812], [1, 3]))
         self.plans.currentCellChanged.connect(lambda row, *_: self._picked(row))
-        shelf.changed.connect(self._heard)
+        log.changed.connect(self._heard)
         self._filling = False
         self.follow(shown_later=True)
 
@@ -95,7 +95,7 @@ class LogStation(Station):
     def refresh(self) -> None:
         document, plan, report = self.session.document, self.session.plan, self.session.report
         now = self.now()
-        rows = progress(document, self.shelf.played())
+        rows = progress(document, self.log.played())
         lines = what_next(rows, now, self._limits(rows))
         self.next.setText("\n".join(f"• {line}" for line in lines))
         self._filling = True
@@ -114,17 +114,17 @@ class LogStation(Station):
         self._filling = False
         limit = report.summary.tempo_limit if report is not None else None
         if plan is not None:
-            points = self.shelf.points(plan.id, MOST)
+            points = self.log.points(plan.id, MOST)
             committed = [when(row.date) for row in document.commitments_of(plan.id)]
             self.tempo.show_plan(plan.name, plan.tempo, limit, points, committed)
             part = f", the newest {MOST:,} attempts" if len(points) == MOST else ""
             self.tempo_panel.set_note(f"{plan.name}: filled is clean, half is rough, empty is not yet{part}")
-        worked = self.shelf.worked()
+        worked = self.log.worked()
         self.practised.show_days(worked.days, worked.by_day, now.date())
         kit, busy = self.session.kit, sorted(worked.limbs.items())
         words = [f"{limb_name(kit, limb)} {minutes:.0f} min" for limb, minutes in busy if minutes >= 0.5]
         self.limbs.setText(self.practised.in_words() + (f" In all: {', '.join(words)}." if words else ""))
-        news = "; ".join(self.shelf.news()) or self.shelf.problem
+        news = "; ".join(self.log.news()) or self.log.problem
         if news:
             self.tempo_panel.set_note(news)
 

@@ -25,7 +25,7 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme
-from deft_reach.app.background import Asker
+from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.canvas.explain import limb_name
 from deft_reach.app.choices import fill_box
 from deft_reach.app.decimal_box import DecimalBox
@@ -39,17 +39,19 @@ from deft_reach.core.document import Plan
 from deft_reach.core.practice.calibration import evidence_of_take
 from deft_reach.core.practice.performance import Faults, Hit, simulate
 from deft_reach.core.practice.ramp import Ramp, RampError, RampTake, check_ramp, parse_ramp
-from deft_reach.core.practice.take import Take, TakeError, check_take
+from deft_reach.core.practice.take import check_take
+from deft_reach.core.practice.take_report import Take, TakeError
 from deft_reach.core.report import Report
 from deft_reach.core.session import Session
 from deft_reach.formats.general_midi import kit_keys, pattern_keys
-from deft_reach.formats.performance import MAX_BYTES, dump_performance, load_performance
+from deft_reach.formats.midi_file import MAX_BYTES
+from deft_reach.formats.performance import dump_performance, load_performance
 from deft_reach.formats.plain_text import DocumentError
 from deft_reach.sound.midi_ports import input_names
 from deft_reach.store.atomic import write_atomic
-from deft_reach.store.documents import read_file
 from deft_reach.store.log_entries import TakeEntry
-from deft_reach.store.log_shelf import LogShelf
+from deft_reach.store.practice_log import PracticeLog
+from deft_reach.store.reading import read_file
 
 #: Field of Faults, words, suffix, lowest, highest, step, what a percent or a millisecond is, and where it is neutral.
 FAULTS = (
@@ -76,14 +78,14 @@ class _Asked(NamedTuple):
 class TakeForm(Listener):
     """Where the take comes from on the left; what it says on the right."""
 
-    def __init__(self, session: Session, shelf: LogShelf, recorder: Recorder) -> None:
+    def __init__(self, session: Session, log: PracticeLog, recorder: Recorder) -> None:
         super().__init__(session)
-        self.shelf = shelf
+        self.log = log
         self.found: Take | None = None
         self.recorder = recorder
         self._asked: _Asked | None = None
-        self._asker = Asker(TakeError)
-        self._asker.answered.connect(self._take)
+        self._task = BackgroundTask(TakeError)
+        self._task.finished.connect(self._take)
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 6, 10, 6)
         row.setSpacing(12)
@@ -306,7 +308,7 @@ class TakeForm(Listener):
                 kit_keys=kit_keys(kit), grace_keys=pattern_keys(kit, pattern)[1],
             )  # fmt: skip
 
-        self._asker.ask(check)
+        self._task.start(check)
 
     def refresh(self) -> None:
         fill_box(self.ports, [(name, name) for name in (SIMULATED, *input_names())])
@@ -399,5 +401,9 @@ class TakeForm(Listener):
         speed = [(row.held_by, round(row.pace, 4), row.clean) for row in found]
         plan = asked.plan
         entry = TakeEntry(now, plan.id, plan.name, round(take.tempo, 2), take.verdict, take.as_dict(), speed=speed)
-        if not self.shelf.add(entry):
-            say(self.words, f"{self.shelf.problem}; it will be written when it can be.", "error")
+        if not self.log.add(entry):
+            say(
+                self.words,
+                sentence(self.log.trouble_in_words),
+                "error",
+            )

@@ -19,9 +19,9 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme
-from deft_reach.app.ask_button import AskButton
-from deft_reach.app.background import Asker
+from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.plain_text import PlainLabel, plain_tip
+from deft_reach.app.search_button import SearchButton
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list, verdict_cells
 from deft_reach.app.words import say, sentence
@@ -48,12 +48,12 @@ class RethinkForm(Listener):
         super().__init__(session)
         self.found: Stickings | None = None
         self._asked_text = ""
-        self._asker = Asker(PlanError)
-        self._asker.answered.connect(self._take)
-        self._asker.progressed.connect(self._weighed)
+        self._task = BackgroundTask(PlanError)
+        self._task.finished.connect(self._take)
+        self._task.progressed.connect(self._weighed)
         self._hats_text = ""
-        self._hats = Asker(PlanError)
-        self._hats.answered.connect(self._take_hats)
+        self._hats = BackgroundTask(PlanError)
+        self._hats.finished.connect(self._take_hats)
         self._hats.progressed.connect(self._weighed)
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 6, 10, 6)
@@ -96,12 +96,12 @@ class RethinkForm(Listener):
         form.addRow("Rethink", self.which)
         form.addRow("School", self.school)
         form.addRow("Hi-hat", self.hat)
-        form.addRow("Runs to", self.run)
+        form.addRow("Longest run", self.run)
         column.addLayout(form)
-        self.find = AskButton("Find the best hands", self._asker)
+        self.find = SearchButton("Find the best hands", self._task)
         self.lead = QPushButton("Other lead")
         self.lead.setToolTip("Keep the same figure with its hands exchanged, to compare who leads")
-        self.hats = AskButton("Hi-hat both ways", self._hats)
+        self.hats = SearchButton("Hi-hat both ways", self._hats)
         self.hats.setToolTip("Keep the best crossed and the best open-handed sticking, to compare")
         self.lead.setObjectName("quiet")
         column.addWidget(self.find)
@@ -110,9 +110,9 @@ class RethinkForm(Listener):
         both.addWidget(self.hats)
         column.addLayout(both)
         column.addStretch(1)
-        self.find.asked.connect(self.search)
+        self.find.requested.connect(self.search)
         self.lead.clicked.connect(self.keep_other_lead)
-        self.hats.asked.connect(self.keep_both_hats)
+        self.hats.requested.connect(self.keep_both_hats)
         for button in (self.find, self.hats):
             button.stopped.connect(lambda: self._say("Stopped; nothing was changed.", "hint"))
         return side
@@ -180,7 +180,9 @@ class RethinkForm(Listener):
             "best": 6, "repeat": plan.repeat, "weights": plan.weights,
         }  # fmt: skip
         asked = opened(pattern, indices, kit)
-        self.find.ask(lambda progress: find_stickings(asked, kit, player, plan.tempo, **question, progress=progress))
+        self.find.start(
+            lambda progress: find_stickings(asked, kit, player, plan.tempo, **question, progress=progress)
+        )
 
     def _weighed(self, looked: int, of: int | None, least: float | None) -> None:
         """How far the search is, and the cheapest it has so far."""
@@ -265,7 +267,7 @@ class RethinkForm(Listener):
             self._say("Searching …", "hint")
             self._hats_text = session.text
             question = (pattern, session.kit, session.player, plan.tempo, plan.repeat, plan.weights)
-            self.hats.ask(lambda progress: both_hats(*question, progress))
+            self.hats.start(lambda progress: both_hats(*question, progress))
 
     def _take_hats(self, result: list[Candidate] | str) -> None:
         if isinstance(result, str):

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
-from deft_reach.app.background import Asker
+from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.canvas.elevation import Elevation
 from deft_reach.app.canvas.explain import where
 from deft_reach.app.canvas.reach_plan import ReachPlan
@@ -83,8 +83,8 @@ class ReachStation(Station):
         self.try_it.clicked.connect(self.ease)
         #: What the answer that is waited for will be called, and the text it is for.
         self._eased = ("", "")
-        self._easing = Asker(PlanError)
-        self._easing.answered.connect(self._take_ease)
+        self._easing = BackgroundTask(PlanError)
+        self._easing.finished.connect(self._take_ease)
         self.findings_panel = Panel("What happens", self.findings, "", self.try_it)
         card = QScrollArea()
         card.setWidget(self.card)
@@ -116,7 +116,7 @@ class ReachStation(Station):
             return
         self._eased = (f"without the {SHORT_NAMES.get(finding.kind, finding.kind)}", session.text)
         self.findings_panel.set_note("looking for other hands …")
-        self._easing.ask(lambda progress: ease_finding(report, finding, plan.weights, progress))
+        self._easing.start(lambda progress: ease_finding(report, finding, plan.weights, progress))
 
     def _take_ease(self, found: Pattern | None) -> None:
         name, text = self._eased

@@ -14,9 +14,9 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import units
-from deft_reach.app.ask_button import AskButton
-from deft_reach.app.background import Asker
+from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.plain_text import PlainLabel
+from deft_reach.app.search_button import SearchButton
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import say, sentence
@@ -43,9 +43,9 @@ class LayoutForm(Listener):
         self.partial: Layout | None = None
         self._kit: Kit | None = None
         self._plans: list[str] = []
-        self._asker = Asker(LayoutError)
-        self._asker.answered.connect(self._take)
-        self._asker.progressed.connect(self._progress)
+        self._task = BackgroundTask(LayoutError)
+        self._task.finished.connect(self._take)
+        self._task.progressed.connect(self._progress)
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 6, 10, 6)
         row.setSpacing(10)
@@ -72,11 +72,11 @@ class LayoutForm(Listener):
         self.within.setPrefix("within ")
         self.within.setSuffix(" mm")
         self.within.setAccessibleName("How far a piece may move")
-        self.find = AskButton("Find places", self._asker)
+        self.find = SearchButton("Find places", self._task)
         low.addWidget(self.within, 1)
         low.addWidget(self.find)
         column.addLayout(low)
-        self.find.asked.connect(self.search)
+        self.find.requested.connect(self.search)
         self.find.stopped.connect(self._stopped)
         return column
 
@@ -123,7 +123,7 @@ class LayoutForm(Listener):
 
     def _forget(self) -> None:
         self.found = self.partial = self._kit = None
-        self._asker.forget()
+        self._task.cancel()
         self.table.setRowCount(0)
         self._say("The kit has changed since: find again.", "hint")
 
@@ -145,7 +145,7 @@ class LayoutForm(Listener):
         self._kit, self._plans = kit, plans
         self._say("Searching …", "hint")
         player, within = session.player, self.within.value()
-        self.find.ask(
+        self.find.start(
             lambda progress: find_layouts(asked, kit, player, pieces, within=within, best=4, progress=progress)
         )
 
@@ -208,7 +208,7 @@ class LayoutForm(Listener):
 
     def _show(self) -> None:
         layout = self.current
-        done = layout is not None and not self._asker.busy
+        done = layout is not None and not self._task.busy
         self.use.setEnabled(done)
         self.keep.setEnabled(done)
         gains = layout.plans if layout is not None else ()

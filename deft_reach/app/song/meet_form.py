@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from deft_reach.app.background import Asker
+from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.marks import severity_icon
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
@@ -35,8 +35,8 @@ class MeetForm(Listener):
         self.view = view
         self.offers: list[Exit] = []
         self._asked: object = None
-        self._asker = Asker(MissingError)
-        self._asker.answered.connect(self._take)
+        self._task = BackgroundTask(MissingError)
+        self._task.finished.connect(self._take)
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 6, 10, 6)
         row.setSpacing(10)
@@ -146,12 +146,12 @@ class MeetForm(Listener):
             return
         self.words.setText(self._text(seam))
         if seam.worst in ("stop", "caution"):
-            self.hint.setText("Looking for ways out …")
+            self.hint.setText("ReadOnlySession for ways out …")
             self._asked = (found, seam)
             document, song = self.session.document, found.song
-            self._asker.ask(lambda _: exits(document, song, found, seam))
+            self._task.start(lambda _: exits(document, song, found, seam))
         else:
-            self._asker.forget()
+            self._task.cancel()
             self.hint.setText("Nothing hard here." if not seam.worst else "Nothing that has to be eased.")
 
     def _take(self, offers: list[Exit] | str) -> None:

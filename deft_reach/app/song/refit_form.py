@@ -14,10 +14,10 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme
-from deft_reach.app.ask_button import AskButton
-from deft_reach.app.background import Asker
+from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.choices import chosen_kit, fill_box, kit_choices
 from deft_reach.app.plain_text import PlainLabel
+from deft_reach.app.search_button import SearchButton
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list, verdict_cells
 from deft_reach.app.words import preview_text, say, sentence
@@ -36,8 +36,8 @@ class RefitForm(Listener):
         self.found: tuple[Refitted, ...] = ()
         self.chosen: dict[str, str] = {}
         self._asked: object = None
-        self._asker = Asker(RefitError)
-        self._asker.answered.connect(self._take)
+        self._task = BackgroundTask(RefitError)
+        self._task.finished.connect(self._take)
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 6, 10, 6)
         row.setSpacing(10)
@@ -63,14 +63,14 @@ class RefitForm(Listener):
         form.addRow("Onto", self.kit)
         form.addRow("Pedals", self.pedals)
         column.addLayout(form)
-        self.find = AskButton("Put it on this kit", self._asker)
+        self.find = SearchButton("Put it on this kit", self._task)
         column.addWidget(self.find)
         self.plan_name = PlainLabel()
         self.plan_name.setObjectName("hint")
         self.plan_name.setWordWrap(True)
         column.addWidget(self.plan_name)
         column.addStretch(1)
-        self.find.asked.connect(self.search)
+        self.find.requested.connect(self.search)
         self.find.stopped.connect(lambda: self._say("Stopped; nothing was changed.", "hint"))
         self.kit.currentIndexChanged.connect(lambda _: self.chosen.clear())
         return side
@@ -130,7 +130,7 @@ class RefitForm(Listener):
         kit, player, target, pedals = session.kit, session.player, self.target(), self.pedals.currentData()
         chosen = dict(self.chosen)
         self._say("Searching …", "hint")
-        self.find.ask(
+        self.find.start(
             lambda progress: refit(
                 pattern, kit, target, player, plan.tempo, pedals=pedals, chosen=chosen, best=6, repeat=plan.repeat,
                 weights=plan.weights, progress=progress,

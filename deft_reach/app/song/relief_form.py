@@ -19,11 +19,11 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme
-from deft_reach.app.ask_button import AskButton
-from deft_reach.app.background import Asker
+from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.canvas.explain import limb_name
 from deft_reach.app.plain_text import PlainLabel
+from deft_reach.app.search_button import SearchButton
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import preview_text, say, sentence
@@ -121,8 +121,8 @@ class ReliefForm(Listener):
         self.view = view
         self.rows: list[Relief] = []
         self._asked: object = None
-        self._asker = Asker(ReliefError)
-        self._asker.answered.connect(self._take)
+        self._task = BackgroundTask(ReliefError)
+        self._task.finished.connect(self._take)
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 6, 10, 6)
         row.setSpacing(12)
@@ -158,7 +158,7 @@ class ReliefForm(Listener):
         self.hand.setAccessibleName("Hand to relieve")
         for words, value in HANDS.items():
             self.hand.addItem(words, value)
-        self.find = AskButton("Find lighter ways", self._asker)
+        self.find = SearchButton("Find lighter ways", self._task)
         top.addWidget(PlainLabel("Relieve"))
         top.addWidget(self.hand, 1)
         top.addWidget(self.find)
@@ -200,7 +200,7 @@ class ReliefForm(Listener):
             button.setObjectName("quiet")
             low.addWidget(button)
         column.addLayout(low)
-        self.find.asked.connect(self.search)
+        self.find.requested.connect(self.search)
         self.find.stopped.connect(lambda: self._say("Stopped; nothing was changed.", "hint"))
         self.slider.valueChanged.connect(lambda _: self._show())
         self.use.clicked.connect(self.apply)
@@ -245,7 +245,7 @@ class ReliefForm(Listener):
             relief_scale, pattern, session.kit, session.player, plan.tempo, str(self.hand.currentData()), keep=keep,
             repeat=plan.repeat, weights=plan.weights,
         )  # fmt: skip
-        self.find.ask(lambda progress: ask(progress=progress))
+        self.find.start(lambda progress: ask(progress=progress))
 
     def _take(self, result: list[Relief] | str) -> None:
         if isinstance(result, str):

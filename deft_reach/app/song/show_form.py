@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout
 
-from deft_reach.app.background import Asker
+from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.choices import chosen_kit, fill_box, kit_choices
 from deft_reach.app.marks import severity_icon
 from deft_reach.app.plain_text import PlainLabel, plain_tip
@@ -15,7 +15,7 @@ from deft_reach.core.report import headroom_words
 from deft_reach.core.session import Session
 from deft_reach.core.session.song_view import SongView
 from deft_reach.core.song.setlist import ShowRow, whole_show
-from deft_reach.store.log_shelf import LogShelf
+from deft_reach.store.practice_log import PracticeLog
 
 ROW = Qt.ItemDataRole.UserRole
 COLUMNS = ["", "kit", "tempo", "headroom", "hardest moment", "state"]
@@ -24,12 +24,12 @@ COLUMNS = ["", "kit", "tempo", "headroom", "hardest moment", "state"]
 class ShowForm(Listener):
     """One row each; opening one brings it into view."""
 
-    def __init__(self, session: Session, view: SongView, shelf: LogShelf) -> None:
+    def __init__(self, session: Session, view: SongView, log: PracticeLog) -> None:
         super().__init__(session)
-        self.view, self.shelf = view, shelf
+        self.view, self.log = view, log
         self._shown: object = None
-        self._asker = Asker(ValueError)
-        self._asker.answered.connect(self._take)
+        self._task = BackgroundTask(ValueError)
+        self._task.finished.connect(self._take)
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 6)
         column.setSpacing(4)
@@ -60,11 +60,11 @@ class ShowForm(Listener):
     def _ask(self) -> None:
         document = self.session.document
         kit = chosen_kit(self.kit, document)
-        played = self.shelf.played()
+        played = self.log.played()
         key = (document, kit, played)
         if key != self._shown:
             self._shown = key
-            self._asker.ask(lambda _: whole_show(document, kit, played))
+            self._task.start(lambda _: whole_show(document, kit, played))
 
     def _take(self, rows: list[ShowRow] | str) -> None:
         if isinstance(rows, str):

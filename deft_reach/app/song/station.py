@@ -22,13 +22,13 @@ from deft_reach.app.song.song_bar import SongBar
 from deft_reach.app.station import Station
 from deft_reach.core.session import Session
 from deft_reach.core.session.song_view import SongView
-from deft_reach.store.log_shelf import LogShelf
+from deft_reach.store.practice_log import PracticeLog
 
 
 class SongStation(Station):
     """The song's list and the reach plan on the left; strip, weave, lane and the work on the right."""
 
-    def __init__(self, session: Session, shelf: LogShelf) -> None:
+    def __init__(self, session: Session, log: PracticeLog) -> None:
         super().__init__(session)
         self.view = SongView(session)
         self.axis = TimeAxis(self.view, self)
@@ -39,7 +39,7 @@ class SongStation(Station):
         self.weave = Weave(self.view, self.axis)
         self.lane = StrokeLane(self.view, self.axis)
         self.meet = MeetForm(session, self.view)
-        self.show_form = ShowForm(session, self.view, shelf)
+        self.show_form = ShowForm(session, self.view, log)
         self.refit = RefitForm(session)
         self.relief = ReliefForm(session, self.view)
         self.layout_form = LayoutForm(session)

@@ -17,9 +17,9 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme
-from deft_reach.app.ask_button import AskButton
-from deft_reach.app.background import Asker
+from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.plain_text import PlainLabel
+from deft_reach.app.search_button import SearchButton
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list, verdict_cells
 from deft_reach.app.words import preview_text, say, sentence
@@ -34,9 +34,9 @@ class AdviserForm(Listener):
         super().__init__(session)
         self.found: Voicings | None = None
         self._asked_text = ""
-        self._asker = Asker(VoicingError)
-        self._asker.answered.connect(self._take)
-        self._asker.progressed.connect(
+        self._task = BackgroundTask(VoicingError)
+        self._task.finished.connect(self._take)
+        self._task.progressed.connect(
             lambda looked, _of, _found: self._say(f"Searching … {looked:,} looked at.", "hint")
         )
         self._kit = ""
@@ -58,7 +58,7 @@ class AdviserForm(Listener):
         form.addRow("Palette", self.palette_field)
         form.addRow("Accents", self.accents)
         row = QHBoxLayout()
-        self.find = AskButton("Find", self._asker)
+        self.find = SearchButton("Find", self._task)
         row.addWidget(self.contour, 1)
         row.addWidget(self.find)
         form.addRow("Way", row)
@@ -81,7 +81,7 @@ class AdviserForm(Listener):
         low.addWidget(self.words, 1)
         low.addWidget(self.use)
         column.addLayout(low)
-        self.find.asked.connect(self.search)
+        self.find.requested.connect(self.search)
         self.find.stopped.connect(lambda: self._say("Stopped; nothing was changed.", "hint"))
         self.palette_field.returnPressed.connect(self.search)
         self.accents.returnPressed.connect(self.search)
@@ -126,7 +126,7 @@ class AdviserForm(Listener):
             "repeat": plan.repeat,
             "weights": plan.weights,
         }
-        self.find.ask(lambda progress: find_voicings(**question, progress=progress))
+        self.find.start(lambda progress: find_voicings(**question, progress=progress))
 
     def _take(self, result: Voicings | str) -> None:
         if isinstance(result, str):

@@ -6,12 +6,10 @@ A loop's end is put before its beginning, so that its first strokes know where t
 
 from __future__ import annotations
 
-import math
 from bisect import bisect_right
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
-from fractions import Fraction
 from itertools import chain
 from typing import Final, NamedTuple
 
@@ -32,6 +30,7 @@ from deft_reach.core.motion.timing import (
     rebound,
 )
 from deft_reach.core.pattern import OVER, RUN_IN_EVENTS, UNDER, Pattern, lead_beat
+from deft_reach.core.ticks import Ticks
 
 Ints = NDArray[np.intp]
 Flags = NDArray[np.bool_]
@@ -323,15 +322,12 @@ def _figure_back(pattern: Pattern) -> Ints:
     found = np.zeros((len(events), 2), dtype=np.intp)
     if pattern.groups or not events:
         return found
-    # Times as whole numbers of a common fraction: fractions themselves are slow.
-    parts = math.lcm(
-        *{event.start.denominator for event in events},
-        *{x.denominator for bar in pattern.bar_rows for x in (bar.start, bar.offset, lead_beat(bar.meter))},
+    ticks = Ticks(
+        [
+            *(event.start for event in events),
+            *(x for bar in pattern.bar_rows for x in (bar.start, bar.offset, lead_beat(bar.meter))),
+        ]
     )
-
-    def ticks(time: Fraction) -> int:
-        return time.numerator * (parts // time.denominator)
-
     bars = [
         (ticks(bar.start), ticks(bar.start - bar.offset), ticks(lead_beat(bar.meter))) for bar in pattern.bar_rows
     ]

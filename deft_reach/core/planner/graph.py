@@ -18,7 +18,7 @@ from deft_reach.core.motion.pose import Floats
 from deft_reach.core.planner.past import Past
 from deft_reach.core.planner.pricing import Pricing, Problem
 from deft_reach.core.planner.states import States
-from deft_reach.core.progress import SILENT, Progress
+from deft_reach.core.progress import NO_PROGRESS, Progress
 
 
 class Graph:
@@ -29,7 +29,7 @@ class Graph:
     """
 
     def __init__(
-        self, problem: Problem, states: States, beyond: float = math.inf, progress: Progress = SILENT
+        self, problem: Problem, states: States, beyond: float = math.inf, progress: Progress = NO_PROGRESS
     ) -> None:  # fmt: skip
         self.moments, self.loop, self.progress = problem.moments, problem.loop, progress
         self.states, self.beyond = states, beyond

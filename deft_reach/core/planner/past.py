@@ -15,7 +15,7 @@ from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.timing import HAND_REBOUND, PLAIN_LEVEL
 from deft_reach.core.planner.moments import BOTH, NOBODY, Moments
 from deft_reach.core.planner.states import States
-from deft_reach.core.progress import SILENT, Progress
+from deft_reach.core.progress import NO_PROGRESS, Progress
 
 #: No further back than this many moments is looked, however few of them are choices.
 FURTHEST: Final = 40
@@ -36,7 +36,7 @@ class Past:
     """
 
     def __init__(
-        self, moments: Moments, states: States, length: float | None, progress: Progress = SILENT
+        self, moments: Moments, states: States, length: float | None, progress: Progress = NO_PROGRESS
     ) -> None:  # fmt: skip
         n, self.count = len(moments), int(moments.choice.sum())
         self.memory, self.size, self.length = states.memory, states.width, length

@@ -37,7 +37,7 @@ from deft_reach.core.planner.schools import HATS, SCHOOLS, allowed_hands
 from deft_reach.core.planner.states import States
 from deft_reach.core.planner.ways import ways_through
 from deft_reach.core.player import Player
-from deft_reach.core.progress import SILENT, Progress
+from deft_reach.core.progress import NO_PROGRESS, Progress
 from deft_reach.core.report import Report
 
 #: How many choices a state remembers at first; where that leaves doubt, more.
@@ -143,7 +143,7 @@ def find_stickings(
     best: int = 5,
     repeat: bool = False,
     weights: Weights = DEFAULT_WEIGHTS,
-    progress: Progress = SILENT,
+    progress: Progress = NO_PROGRESS,
 ) -> Stickings:
     """The ``best`` cheapest hands for a pattern's open strokes (``?``).
 
@@ -170,7 +170,7 @@ class _Search:
     def __init__(
         self, pattern: Pattern, kit: Kit, player: Player, tempo: float, allowed: dict[int, tuple[str, ...]],
         alternate: bool, max_run: int | None, best: int, repeat: bool, weights: Weights,
-        progress: Progress = SILENT,
+        progress: Progress = NO_PROGRESS,
     ) -> None:  # fmt: skip
         self.pattern, self.kit, self.player, self.tempo = pattern, kit, player, tempo
         self.best, self.repeat, self.weights, self.progress = best, repeat, weights, progress

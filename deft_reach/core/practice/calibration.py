@@ -1,7 +1,7 @@
 """The player's own speed, learned from attempts: how likely a rung is clean, by how near its limit it is.
 
 The chance of a clean attempt falls with the pace on a logistic curve; the player's speed moves it. The pace is
-reckoned for an untrained player (skill 1), so that the curve's middle is the player's own skill: where every second
+computed for an untrained player (skill 1), so that the curve's middle is the player's own skill: where every second
 attempt is clean. A prior at the present skill keeps few attempts from saying much (maximum a posteriori; the spread
 comes from the curvature there, Laplace's approximation).
 """
@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deft_reach.core.player import SPEED_RANGE, Constants, Player
-from deft_reach.core.practice.take import Take
+from deft_reach.core.practice.take_report import Take
 from deft_reach.core.report import Report, StrokeReport
 
 #: How well the present skill is known before any attempt: one standard deviation, as a factor.
@@ -153,7 +153,7 @@ def calibrate(player: Player, attempts: Sequence[Evidence], *, count_easy: bool 
     Raises ValueError for attempts with a pace that is no number.
     """
     if any(not (math.isfinite(row.pace) and row.pace > 0) for row in attempts):
-        raise ValueError("an attempt has no pace that could be reckoned with")
+        raise ValueError("an attempt has no usable pace")
     names = [name for name in GROUPS if any(row.group == name for row in attempts)]
     x = np.array([math.log(row.pace) for row in attempts])
     y = np.array([row.clean for row in attempts], dtype=float)

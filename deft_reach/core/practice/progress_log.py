@@ -13,6 +13,8 @@ from deft_reach.core.document import Document, Plan
 WHOLE: Final = ("everything", "between grooves")
 #: So many attempts at the whole figure without one clean on the highest rungs tried, and a plan is stuck.
 STUCK_AFTER: Final = 8
+#: Entries are of these years: at the edges of the calendar times cannot be told apart or moved between zones.
+YEARS: Final = (1970, 2200)
 #: Days without practice after which a plan that is not clean wants attention.
 LONG_AGO: Final = 7
 DRAFTED, COMMITTED, CLIMBING, CLEAN = "drafted", "committed", "climbing", "clean"
@@ -96,21 +98,37 @@ class Point(NamedTuple):
     verdict: str
 
 
+def moment_of(text: str) -> datetime:
+    """An entry's time, in its own time zone or else in this machine's.
+
+    Raises ValueError for what is no date and time in ISO 8601, or is outside YEARS.
+    """
+    try:
+        found = datetime.fromisoformat(text)
+    except (ValueError, TypeError):
+        raise ValueError(
+            f"'{str(text)[:40]}' is no date and time; expected one such as 2026-03-01T19:30:00+00:00"
+        ) from None
+    if not YEARS[0] <= found.year <= YEARS[1]:
+        raise ValueError(f"the year {found.year} is no year of practice; expected {YEARS[0]} to {YEARS[1]}")
+    return found if found.tzinfo is not None else found.astimezone()
+
+
 def when(text: str) -> datetime:
     """An attempt's time, in its own time zone; the beginning of time where it cannot be read."""
     try:
-        found = datetime.fromisoformat(text)
+        return moment_of(text)
     except ValueError:
         return datetime.fromtimestamp(0).astimezone()
-    return found if found.tzinfo is not None else found.astimezone()
 
 
 def day_of(text: str) -> date:
     """The day of an attempt's time where it was made; the beginning of time where it cannot be read."""
     try:
-        return date.fromisoformat(text[:10])
-    except ValueError:
+        found = date.fromisoformat(text[:10])
+    except (ValueError, TypeError):
         return date.fromtimestamp(0)
+    return found if YEARS[0] <= found.year <= YEARS[1] else date.fromtimestamp(0)
 
 
 def progress(document: Document, played: Mapping[str, Played]) -> list[PlanProgress]:

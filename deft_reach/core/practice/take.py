@@ -11,10 +11,9 @@ from __future__ import annotations
 import math
 from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, field
 from fractions import Fraction
 from itertools import pairwise
-from typing import Any, Final, NamedTuple
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,12 +22,12 @@ from deft_reach.core.counting import place
 from deft_reach.core.kit import Kit
 from deft_reach.core.limbs import FEET, HAT_FOOT, KICK, SECOND_KICK
 from deft_reach.core.pattern import GRACE_NOTES, Pattern, lead_beat
+from deft_reach.core.practice.hit_matching import match_pads, pad_of, quickest_spacing, without_double_triggers
 from deft_reach.core.practice.performance import Hit
+from deft_reach.core.practice.take_report import Ignored, LimbTake, PlaceTake, Take, TakeError
 
 Floats = NDArray[np.float64]
 
-#: Keys that one pad may send.
-PADS: Final = {35: 36, 40: 38, 37: 38, 46: 42, 59: 51}
 #: So many rounds more than the opening tempo says are looked for: who speeds up plays more of them in the time.
 SPARE: Final = 0.08
 #: The keys of a metronome's click and bell (General MIDI 2), and how many of them are enough to go by.
@@ -77,114 +76,9 @@ UNEVEN: Final = 0.08
 SAME_PIECE: Final = 0.4
 
 
-#: A softer hit on one pad so soon after another (seconds), and at most so much of its velocity, is a double trigger.
-RETRIGGER_S: Final = 0.030
-RETRIGGER_PART: Final = 0.6
 #: A hit on another pad at the same moment (seconds), and at most so much of the velocity, is crosstalk.
 CROSSTALK_S: Final = 0.006
 CROSSTALK_PART: Final = 0.4
-
-
-class TakeError(ValueError):
-    """A performance that cannot be judged: says why and what to do."""
-
-
-class LimbTake(NamedTuple):
-    """One limb (or one voice): its strokes in all rounds, how late it is on the whole and how unsteady (ms), and how
-    many were missed."""
-
-    strokes: int
-    bias_ms: float
-    spread_ms: float
-    missed: int
-
-    def as_dict(self) -> dict[str, Any]:
-        return self._asdict()
-
-
-class PlaceTake(NamedTuple):
-    """One stroke of the pattern over all rounds: how late it is as a rule (median, ms; None where it never sounded),
-    how unsteady, how often it was missed, and of its graces in how many rounds they were there and how wide (ms);
-    None for a stroke without."""
-
-    stroke: int
-    offset_ms: float | None
-    spread_ms: float
-    missed: int
-    grace: dict[str, float | None] | None
-
-    def as_dict(self) -> dict[str, Any]:
-        return self._asdict()
-
-
-class Ignored(NamedTuple):
-    """Something that was recognised and not counted: when (seconds), and what it is."""
-
-    time: float
-    why: str
-
-    def as_dict(self) -> dict[str, Any]:
-        return self._asdict()
-
-
-@dataclass(frozen=True)
-class Take:
-    """What a take check says.
-
-    ``tempo`` is the tempo played (BPM), ``rounds`` how often. ``missed`` are strokes by index, one entry each time,
-    ``extra`` times of hits that belong to none (seconds). ``late`` has every matched stroke's distance from the pulse
-    in ms by (round, index). ``evenness`` is played over written spacing, None where there is nothing to compare;
-    ``dynamics`` has mean velocities and what was played with the wrong loudness; ``drift`` is how much faster the end
-    was than the beginning, as a part.
-    """
-
-    verdict: str
-    tempo: float
-    asked: float
-    rounds: int
-    tolerance_ms: float
-    limbs: dict[str, LimbTake]
-    voices: dict[str, LimbTake]
-    evenness: dict[str, float | None]
-    missed: tuple[int, ...]
-    extra: tuple[float, ...]
-    dynamics: dict[str, Any]
-    flams: dict[str, Any]
-    drift: float
-    advice: tuple[str, ...]
-    late: dict[tuple[int, int], float] = field(default_factory=dict)
-    places: tuple[PlaceTake, ...] = ()
-    ignored: tuple[Ignored, ...] = ()
-
-    @property
-    def ignored_words(self) -> tuple[str, ...]:
-        """What was not counted, one line for each kind."""
-        kinds = list(dict.fromkeys(row.why for row in self.ignored))
-        lines = []
-        for why in kinds:
-            count = sum(row.why == why for row in self.ignored)
-            lines.append(f"Not counted: {why}" + (f" ({count} times)." if count > 1 else "."))
-        return tuple(lines)
-
-    def as_dict(self) -> dict[str, Any]:
-        """The command contract's object."""
-        return {
-            "verdict": self.verdict,
-            "tempo": self.tempo,
-            "rounds": self.rounds,
-            "tolerance_ms": self.tolerance_ms,
-            "limbs": {limb: row.as_dict() for limb, row in self.limbs.items()},
-            "voices": {voice: row.as_dict() for voice, row in self.voices.items()},
-            "evenness": self.evenness,
-            "missed": list(self.missed),
-            "extra": list(self.extra),
-            "dynamics": self.dynamics,
-            "flams": self.flams,
-            "drift": self.drift,
-            "places": [row.as_dict() for row in self.places],
-            "ignored": [row.as_dict() for row in self.ignored],
-            "advice": list(self.advice),
-        }
 
 
 def check_take(
@@ -226,35 +120,11 @@ def check_take(
     played = [hit for hit in played if hit.key not in CLICKS or hit.key in own]
     if not played:
         raise TakeError("there is a click in this performance, and nothing played to it")
-    played, ignored = _without_double_triggers(played)
+    played, ignored = without_double_triggers(played)
     return _Check(
         pattern, keys, played, tempo, kit, repeat, tolerance_ms, frozenset(free), dynamics, frozenset(kit_keys),
         grace_keys or {}, ignored, clicks,
     ).run()  # fmt: skip
-
-
-def _without_double_triggers(hits: Sequence[Hit]) -> tuple[list[Hit], list[Ignored]]:
-    """The hits without those that a pad sent twice for one stroke, and those."""
-    kept: list[Hit] = []
-    gone: list[Ignored] = []
-    last: dict[int, Hit] = {}
-    for hit in hits:
-        before = last.get(pad_of(hit.key))
-        if (
-            before is not None
-            and hit.time - before.time <= RETRIGGER_S
-            and hit.velocity <= RETRIGGER_PART * before.velocity
-        ):
-            gone.append(Ignored(round(hit.time, 4), "double trigger: the pad sent one stroke twice"))
-            continue
-        kept.append(hit)
-        last[pad_of(hit.key)] = hit
-    return kept, gone
-
-
-def pad_of(key: int) -> int:
-    """The key that stands for all the keys of one pad."""
-    return PADS.get(key, key)
 
 
 class _Check:
@@ -1057,94 +927,3 @@ def _transition(hands_a: Any, feet_a: Any, hands_b: Any, feet_b: Any) -> str | N
     if hands_a and not feet_a and feet_b and not hands_b:
         return "hand_to_foot"
     return None
-
-
-def quickest_spacing(pattern: Pattern) -> float:
-    """The least time between two moments that are struck (whole notes); a quarter where there are no two."""
-    starts = [float(moment.start) for moment in pattern.moments if moment.strokes]
-    return min((b - a for a, b in pairwise(starts)), default=0.25)
-
-
-def match_pads(
-    wanted: Floats, pads: NDArray[np.int_], times: Floats, own: NDArray[np.int_], loud: Floats, far: float
-) -> NDArray[np.int_]:
-    """For each stroke, wanted at a time on a pad, the number of its hit; −1 where it was missed.
-
-    ``times``, ``own`` and ``loud`` are the hits' times, pads and velocities.
-    """
-    match = np.full(len(wanted), -1, dtype=int)
-    for pad in np.unique(pads).tolist():
-        mine = np.flatnonzero(pads == pad)
-        mine = mine[np.argsort(wanted[mine], kind="stable")]
-        there = np.flatnonzero(own == pad)
-        for i, j in pair_hits(wanted[mine], times[there], loud[there], far):
-            match[mine[i]] = there[j]
-    return match
-
-
-def pair_hits(wanted: Floats, there: Floats, loud: Floats, far: float) -> list[tuple[int, int]]:
-    """Strokes and hits of one pad in order, so that the distances and what is left over cost least.
-
-    Dynamic programming over a narrow band: a stroke and a hit further apart than ``far`` never go together. Of two
-    hits as near the louder one counts, as the softer is a grace or a bounce.
-    """
-    if not len(wanted) or not len(there):
-        return []
-    low = np.searchsorted(there, wanted - far)
-    high = np.searchsorted(there, wanted + far, side="right")
-    soft = 0.15 * (1 - loud / 127)
-    # Where a stroke and a hit have no one else near them there is nothing to weigh: together, or both left over.
-    alone = high - low <= 1
-    alone[1:] &= low[1:] >= high[:-1]
-    alone[:-1] &= high[:-1] <= low[1:]
-    single = np.flatnonzero(alone & (high > low))
-    price = ((there[low[single]] - wanted[single]) / far) ** 2 + soft[low[single]]
-    single = single[price < 1.0]
-    pairs = list(zip(single.tolist(), low[single].tolist()))
-    rest = np.flatnonzero(~alone)
-    if len(rest):
-        found = _weigh(
-            wanted[rest].tolist(), there.tolist(), soft.tolist(), far, low[rest].tolist(), high[rest].tolist()
-        )
-        pairs += [(int(rest[i]), j) for i, j in found]
-    return pairs
-
-
-def _weigh(
-    at: list[float], places: list[float], soft: list[float], far: float, low: list[int], high: list[int]
-) -> list[tuple[int, int]]:
-    """The programming itself, in plain numbers, as they are reckoned with one by one."""
-    # best[j]: least cost with hits before j used up; steps are kept to walk back.
-    best = {0: 0.0}
-    back: list[dict[int, tuple[int, bool]]] = []
-    for i in range(len(at)):
-        now: dict[int, float] = {}
-        steps: dict[int, tuple[int, bool]] = {}
-        reached = sorted(best)
-        for was in reached:
-            cost = best[was]
-            # Hits too early for this stroke are too early for all that follow: states that differ in them are one.
-            j = max(was, low[i])
-            # Missed.
-            if cost + 1.0 < now.get(j, math.inf):
-                now[j], steps[j] = cost + 1.0, (was, False)
-            for k in range(j, high[i]):
-                price = cost + ((places[k] - at[i]) / far) ** 2 + soft[k]
-                if price < now.get(k + 1, math.inf):
-                    now[k + 1], steps[k + 1] = price, (was, True)
-        back.append(steps)
-        # Of states no further on and no cheaper none is needed.
-        kept: dict[int, float] = {}
-        least = math.inf
-        for j in sorted(now):
-            if now[j] < least - 1e-12:
-                kept[j], least = now[j], now[j]
-        best = kept
-    j = min(best, key=lambda k: best[k])
-    pairs: list[tuple[int, int]] = []
-    for i in range(len(at) - 1, -1, -1):
-        before, hit = back[i][j]
-        if hit:
-            pairs.append((i, j - 1))
-        j = before
-    return pairs[::-1]

@@ -14,6 +14,7 @@ from typing import Final
 from deft_reach.core.document import Document, Plan, analyse_plan, new_document, read_unfinished
 from deft_reach.core.kit import Kit
 from deft_reach.core.layouts import layout
+from deft_reach.core.limits import beyond_limits
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.player import Player
 from deft_reach.core.report import Finding, Report
@@ -43,7 +44,8 @@ class History:
     are settled; ``selected`` when nothing but the selected stroke, finding or piece changes; ``saved`` when the
     document has been written to its file. ``typed`` comes alone, ahead of the first two, when a key has changed a
     long plan: what is written is known then, what it means follows when the keys rest. ``moved`` when the playing
-    position has changed.
+    position has changed. ``refused`` when an edit would have made the document larger than its file may be: nothing
+    was changed then, and ``refusal`` says why.
     """
 
     def __init__(self, document: Document | None = None, clock: Callable[[], float] = time.monotonic) -> None:
@@ -53,6 +55,8 @@ class History:
         self.saved = Signal()
         self.typed = Signal()
         self.moved = Signal()
+        self.refused = Signal()
+        self.refusal = ""
         self._position: float | None = None
         #: How the hands use their gaps while the plan is played: ``early`` or ``late``, see motion.paths.
         self.preparing = "early"
@@ -127,6 +131,14 @@ class History:
         now = self._clock()
         view = plan if plan is not None else self._steps[self._at].plan
         if document == self.document and view == self._steps[self._at].plan:
+            return
+        beyond = beyond_limits(document, self.document)
+        if beyond is not None:
+            self.refusal = f"{beyond} Nothing was changed."
+            self.refused.emit()
+            # Whoever shows the edit already shows what there is again.
+            self.changed.emit()
+            self.verdict.emit()
             return
         joined = (
             merge is not None and merge == self._merge and now - self._merge_time <= MERGE_WITHIN and self._at > 0

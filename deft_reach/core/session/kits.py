@@ -75,7 +75,7 @@ class KitEdits(History):
             if mine is not None:
                 own = own.with_piece(mine.moved(piece.x, piece.y, piece.z))
         check_kit(own)
-        self.apply(self.document.with_kit(own), "Stand the kit up from the tape")
+        self.apply(self.document.with_kit(own), "Positions from the tape measure")
 
     def mirror_kit(self) -> None:
         """Mirror the kit in view and the player's handedness with it."""

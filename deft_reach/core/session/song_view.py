@@ -10,11 +10,11 @@ from deft_reach.core.kit import Kit
 from deft_reach.core.pattern import Pattern
 from deft_reach.core.player import Player
 from deft_reach.core.session import Session
-from deft_reach.core.session.looking import Looking
+from deft_reach.core.session.read_only import ReadOnlySession
 from deft_reach.core.song import SongReport, analyse_song
 
 
-class SongView(Looking):
+class SongView(ReadOnlySession):
     """The song in view of ``main``, chained and analysed.
 
     ``found`` is everything there is to say of it. It is worked out anew only while ``active``.

@@ -8,6 +8,7 @@ follows in the same way. Sections may have their own tempo; the chain's time is 
 from __future__ import annotations
 
 import math
+from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
@@ -22,6 +23,7 @@ from deft_reach.core.pattern import Bar, Group, Moment, Pattern, Strike, Stroke,
 from deft_reach.core.player import Player
 from deft_reach.core.stroke_text import StrokeTextError
 from deft_reach.core.swing import straight
+from deft_reach.core.ticks import Ticks
 
 #: A song longer than this many strokes is not chained.
 MOST_STROKES: Final = 50_000
@@ -476,41 +478,52 @@ def _warp(nominal: Pattern, parts: Sequence[Part], repeat: bool) -> Pattern:
         return nominal
     lead_in = nominal.pickup
     first = Fraction(parts[0].tempo).limit_denominator(1000)
-    begins: list[Fraction] = []
-    warped: list[Fraction] = []
-    factors: list[Fraction] = []
-    now = lead_in
-    for part in parts:
-        factor = first / Fraction(part.tempo).limit_denominator(1000)
-        begins.append(part.start + lead_in)
-        warped.append(now)
-        factors.append(factor)
-        now += part.body * factor
-    end = parts[-1].start + parts[-1].body + lead_in
+    factors = [first / Fraction(part.tempo).limit_denominator(1000) for part in parts]
+    rows = [(m.start, m.length) for m in nominal.moments]
+    rows += [(b.start, b.length) for b in nominal.bar_rows]
+    rows += [(g.start, g.length) for g in nominal.groups]
+    rows += [(part.start, part.body) for part in parts]
+    # Ticks of written times; played ones are finer, as the tempi say.
+    ticks = Ticks([lead_in, *(x for row in rows for x in row)])
+    slope_of = Ticks(factors)
 
-    known: dict[Fraction, Fraction] = {}
-    at = 0
+    early = ticks(lead_in)
+    begins = [ticks(part.start) + early for part in parts]
+    slopes = [slope_of(factor) for factor in factors]
+    warped = [early * slope_of.parts]
+    for part, slope in zip(parts, slopes):
+        warped.append(warped[-1] + ticks(part.body) * slope)
 
-    def played(time: Fraction) -> Fraction:
-        nonlocal at
+    known: dict[int, Fraction] = {}
+
+    def played(time: int) -> Fraction:
         found = known.get(time)
         if found is None:
-            if at and time < begins[at]:
-                at = 0
-            while at + 1 < len(begins) and begins[at + 1] <= time:
-                at += 1
-            found = known[time] = time if time < lead_in else warped[at] + (time - begins[at]) * factors[at]
+            at = max(0, bisect_right(begins, time) - 1)
+            place = time * slope_of.parts if time < early else warped[at] + (time - begins[at]) * slopes[at]
+            found = known[time] = Fraction(place, ticks.parts * slope_of.parts)
         return found
 
-    def long(start: Fraction, length: Fraction) -> Fraction:
-        return played(start + length) - played(start)
+    def at(start: Fraction, length: Fraction) -> tuple[Fraction, Fraction]:
+        begin = ticks(start)
+        found = played(begin)
+        return found, played(begin + ticks(length)) - found
 
-    strokes = tuple(s._replace(start=played(s.start), length=long(s.start, s.length)) for s in nominal.strokes)
-    moments = tuple(m._replace(start=played(m.start), length=long(m.start, m.length)) for m in nominal.moments)
-    bars = tuple(b._replace(start=played(b.start), length=long(b.start, b.length)) for b in nominal.bar_rows)
-    groups = tuple(g._replace(start=played(g.start), length=long(g.start, g.length)) for g in nominal.groups)
-    length = played(end) + (nominal.length - end) * factors[-1]
+    times = [at(m.start, m.length) for m in nominal.moments]
+    moments = tuple(m._replace(start=start, length=length) for m, (start, length) in zip(nominal.moments, times))
+    # A stroke begins and lasts as its moment does.
+    strokes = tuple(s._replace(start=times[s.moment][0], length=times[s.moment][1]) for s in nominal.strokes)
+    bars = []
+    for bar in nominal.bar_rows:
+        start, length = at(bar.start, bar.length)
+        bars.append(bar._replace(start=start, length=length))
+    groups = []
+    for group in nominal.groups:
+        start, length = at(group.start, group.length)
+        groups.append(group._replace(start=start, length=length))
+    end = parts[-1].start + parts[-1].body + lead_in
+    whole = played(ticks(end)) + (nominal.length - end) * factors[-1]
     return Pattern(
-        (), nominal.text, nominal.meter, None, length, nominal.pickup, strokes, groups, moments, bars, (),
-        nominal.finest,
+        (), nominal.text, nominal.meter, None, whole, nominal.pickup, strokes, tuple(groups), moments, tuple(bars),
+        (), nominal.finest,
     )  # fmt: skip

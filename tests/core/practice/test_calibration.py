@@ -152,7 +152,7 @@ def test_evidence_comes_from_the_stroke_that_limits():
     feet = evidence_of(analyse(parse("/16 K K K K"), FIVE, PLAYER, 100), 100, False)
     assert feet.group == "feet" and not feet.clean
     assert evidence_of(analyse(parse("R"), FIVE, PLAYER, 100), 100, True) is None
-    with pytest.raises(ValueError, match="no pace"):
+    with pytest.raises(ValueError, match="no usable pace"):
         calibrate(PLAYER, [Evidence("right", math.nan, True)])
 
 

@@ -18,7 +18,7 @@ OLDER, ALL = 20, 10
 EVERY_MS: Final = 250
 
 
-class Tidy(QObject):
+class CycleCollector(QObject):
     """Collects cycles from time to time, in the thread it was made in."""
 
     def __init__(self, parent: QObject) -> None:

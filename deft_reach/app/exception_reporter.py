@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QApplication
 from deft_reach.app.notice import NoticeBar
 
 
-class FaultWatch(QObject):
+class ExceptionReporter(QObject):
     """Takes faults from any thread; the notice tells of them, with the details to copy for a report."""
 
     happened = Signal(str)

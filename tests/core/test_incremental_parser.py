@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_reach.core.layouts import STANDARD_VOICES
-from deft_reach.core.stroke_text import Rereader, StrokeTextError, parse
+from deft_reach.core.stroke_text import IncrementalParser, StrokeTextError, parse
 
 BAR = "R@hh L K R@t1 (L@t1 K R. L.) R@c1>+K L. R@ft K L@t1 R@rd R> L |\n"
 
@@ -21,7 +21,7 @@ def spans(pattern):
     return found
 
 
-def same(text: str, rereader: Rereader) -> None:
+def same(text: str, rereader: IncrementalParser) -> None:
     """Reading on and reading afresh agree: pattern, places in the text, or the mistake."""
     try:
         wanted = parse(text, lenient=True)
@@ -60,7 +60,7 @@ def same(text: str, rereader: Rereader) -> None:
     ],
 )  # fmt: skip
 def test_edits_of_every_sort(before, after):
-    rereader = Rereader()
+    rereader = IncrementalParser()
     same(before, rereader)
     same(after, rereader)
     same(before, rereader)
@@ -70,7 +70,7 @@ def test_edits_of_every_sort(before, after):
 @settings(max_examples=150, deadline=None)
 def test_any_chain_of_edits(data):
     """Characters put in, taken out and exchanged anywhere, one after the other."""
-    rereader = Rereader()
+    rereader = IncrementalParser()
     text = data.draw(st.sampled_from([BAR * 3, "meter 3/4 /8 R L R L R L | " * 3, "/4 R | R L R L | K = = R | "]))
     same(text, rereader)
     for _ in range(data.draw(st.integers(1, 6))):

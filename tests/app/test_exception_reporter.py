@@ -8,8 +8,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from deft_reach.app.background import Asker
-from deft_reach.app.fault_watch import FaultWatch
+from deft_reach.app.background_task import BackgroundTask
+from deft_reach.app.exception_reporter import ExceptionReporter
 from deft_reach.core.stroke_text import StrokeTextError
 
 
@@ -21,18 +21,18 @@ def fail():
 
 
 def test_a_fault_is_said_and_its_details_can_be_copied(window, qapp, capsys):
-    watch = FaultWatch(window.notice)
+    watch = ExceptionReporter(window.notice)
     watch.hook(*fail())
     assert window.notice.isVisible() and "a stick broke" in window.notice.text.text()
     assert "Your work is kept" in window.notice.text.text() and "a stick broke" in capsys.readouterr().err
     copy = next(b for b in window.notice.buttons if b.text() == "Copy the details")
     QTest.mouseClick(copy, Qt.MouseButton.LeftButton)
     text = QApplication.clipboard().text()
-    assert "Traceback" in text and "test_fault_watch" in text and not window.notice.isVisible()
+    assert "Traceback" in text and "test_exception_reporter" in text and not window.notice.isVisible()
 
 
 def test_a_fault_in_another_thread_is_said_in_the_windows_own(window, qtbot):
-    watch = FaultWatch(window.notice)
+    watch = ExceptionReporter(window.notice)
     thread = threading.Thread(target=lambda: watch.hook(*fail()))
     thread.start()
     thread.join()
@@ -40,23 +40,23 @@ def test_a_fault_in_another_thread_is_said_in_the_windows_own(window, qtbot):
 
 
 def test_stopping_the_program_by_key_is_no_fault(window):
-    FaultWatch(window.notice).hook(KeyboardInterrupt, KeyboardInterrupt(), None)
+    ExceptionReporter(window.notice).hook(KeyboardInterrupt, KeyboardInterrupt(), None)
     assert not window.notice.isVisible()
 
 
 @pytest.mark.parametrize("error", [ValueError("refused"), ZeroDivisionError("unforeseen")])
 def test_a_question_that_fails_is_answered_all_the_same(qtbot, error):
-    asker = Asker(ValueError)
+    task = BackgroundTask(ValueError)
     answers = []
-    asker.answered.connect(answers.append)
+    task.finished.connect(answers.append)
 
     def work(progress):
         raise error
 
     with qtbot.captureExceptions() as caught:
-        asker.ask(work)
+        task.start(work)
         qtbot.waitUntil(lambda: bool(answers), timeout=3000)
-    assert not asker.busy and str(error) in answers[0]
+    assert not task.busy and str(error) in answers[0]
     assert bool(caught) == isinstance(error, ZeroDivisionError)
 
 
@@ -78,11 +78,11 @@ def test_a_bar_that_does_not_add_up_stops_no_station(window, qtbot, text):
     form = window.reach_station.rethink
     form.which.setCurrentIndex(form.which.findData("all"))
     QTest.mouseClick(form.find, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not form._asker.busy and form.found is not None, timeout=10_000)
+    qtbot.waitUntil(lambda: not form._task.busy and form.found is not None, timeout=10_000)
     window.go("voice")
     form = window.voice_station.adviser
     QTest.mouseClick(form.find, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not form._asker.busy, timeout=10_000)
+    qtbot.waitUntil(lambda: not form._task.busy, timeout=10_000)
     assert form.found is not None or "sticking" in form.words.text()
 
 
@@ -92,5 +92,5 @@ def test_a_voice_that_the_kit_lacks_is_named_by_the_search(window, qtbot):
     window.go("voice")
     form = window.voice_station.adviser
     QTest.mouseClick(form.find, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not form._asker.busy, timeout=10_000)
+    qtbot.waitUntil(lambda: not form._task.busy, timeout=10_000)
     assert "has no c2, t2" in form.words.text() and form.words.objectName() == "error"

@@ -7,12 +7,12 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMessageBox
 
-from deft_reach.app import keeper as module
-from deft_reach.app.keeper import Keeper
+from deft_reach.app import autosave_controller as module
+from deft_reach.app.autosave_controller import AutosaveController
 from deft_reach.app.window import MainWindow
 from deft_reach.core.session import Session
 from deft_reach.store.autosave import Autosave, leftovers
-from deft_reach.store.recent import Memory
+from deft_reach.store.settings import Settings
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 
@@ -25,53 +25,53 @@ def folder(tmp_path):
 
 
 @pytest.fixture
-def keeper(qapp, folder):
+def controller(qapp, folder):
     session = Session()
-    keeper = Keeper(session, folder)
-    keeper.watch()
-    yield keeper
-    keeper.close()
+    controller = AutosaveController(session, folder)
+    controller.watch()
+    yield controller
+    controller.close()
 
 
 def files(folder) -> list:
     return list(folder.glob("*.autosave"))
 
 
-def test_nothing_is_written_while_all_is_saved(keeper, folder):
-    keeper.keep_now()
+def test_nothing_is_written_while_all_is_saved(controller, folder):
+    controller.keep_now()
     assert files(folder) == []
 
 
-def test_an_edit_is_kept_a_moment_later_and_gone_once_saved(keeper, folder, qtbot):
-    keeper.session.set_tempo(111)
+def test_an_edit_is_kept_a_moment_later_and_gone_once_saved(controller, folder, qtbot):
+    controller.session.set_tempo(111)
     qtbot.waitUntil(lambda: len(files(folder)) == 1, timeout=5000)
     assert b'"tempo": 111' in files(folder)[0].read_bytes()
-    keeper.session.mark_saved()
-    keeper.forget()
+    controller.session.mark_saved()
+    controller.forget()
     assert files(folder) == []
 
 
-def test_a_long_gesture_is_kept_while_it_goes_on(keeper, folder, qtbot):
+def test_a_long_gesture_is_kept_while_it_goes_on(controller, folder, qtbot):
     """Edits every few milliseconds must not put the writing off for ever."""
     for k in range(60):
-        keeper.session.set_tempo(100 + k % 7, None)
+        controller.session.set_tempo(100 + k % 7, None)
         qtbot.wait(20)
         if files(folder):
             break
     assert files(folder), "kept before the gesture ended"
 
 
-def test_a_long_plan_is_kept_while_it_is_typed_without_a_rest(keeper, folder, qtbot):
+def test_a_long_plan_is_kept_while_it_is_typed_without_a_rest(controller, folder, qtbot):
     """The analysis of a long plan waits until the keys rest; what was typed does not."""
-    session = keeper.session
+    session = controller.session
     session.set_text("/16 " + "R L " * 120)
-    keeper.keep_now()
+    controller.keep_now()
     session.later = lambda catch_up: None
     for k in range(200):
         session.set_text("/16 " + "R L " * 120 + "R " * (k + 1), typing=True)
         assert session.behind
         qtbot.wait(20)
-        if keeper.on_disk is not None and keeper.on_disk is not session.saved_document and k > 5:
+        if controller.on_disk is not None and controller.on_disk is not session.saved_document and k > 5:
             (file,) = files(folder)
             if ("R L " * 120 + "R R R").encode() in file.read_bytes():
                 break
@@ -80,27 +80,27 @@ def test_a_long_plan_is_kept_while_it_is_typed_without_a_rest(keeper, folder, qt
     assert k < 150, "within two seconds, with time to spare"
 
 
-def test_undoing_everything_leaves_nothing_to_keep(keeper, folder):
-    keeper.session.set_tempo(111)
-    keeper.keep_now()
-    keeper.session.undo()
-    keeper.keep_now()
+def test_undoing_everything_leaves_nothing_to_keep(controller, folder):
+    controller.session.set_tempo(111)
+    controller.keep_now()
+    controller.session.undo()
+    controller.keep_now()
     assert files(folder) == []
 
 
-def test_a_disk_that_says_no_is_reported_and_editing_goes_on(keeper, folder, qtbot, monkeypatch):
+def test_a_disk_that_says_no_is_reported_and_editing_goes_on(controller, folder, qtbot, monkeypatch):
     def full(*_):
         raise OSError(28, "No space left on device")
 
     monkeypatch.setattr(Autosave, "keep", full)
-    with qtbot.waitSignal(keeper.failed, timeout=5000) as told:
-        keeper.session.set_tempo(111)
+    with qtbot.waitSignal(controller.failed, timeout=5000) as told:
+        controller.session.set_tempo(111)
     assert told.args == ["No space left on device"]
-    assert keeper.session.plan.tempo == 111
-    assert keeper.keep_now() is False and keeper.hand_over() is False, "nothing is promised that is not so"
+    assert controller.session.plan.tempo == 111
+    assert controller.keep_now() is False and controller.hand_over() is False, "nothing is promised that is not so"
 
 
-def test_a_write_that_failed_is_tried_again_until_it_is_on_disk(keeper, folder, qtbot, monkeypatch):
+def test_a_write_that_failed_is_tried_again_until_it_is_on_disk(controller, folder, qtbot, monkeypatch):
     real, tries = Autosave.keep, []
 
     def full_at_first(self, *what):
@@ -111,16 +111,16 @@ def test_a_write_that_failed_is_tried_again_until_it_is_on_disk(keeper, folder, 
 
     monkeypatch.setattr(Autosave, "keep", full_at_first)
     monkeypatch.setattr(module, "RETRY_MS", 50)
-    keeper.session.set_tempo(111)
+    controller.session.set_tempo(111)
     qtbot.waitUntil(lambda: bool(files(folder)), timeout=5000)
-    assert len(tries) == 3 and keeper.keep_now() is True
+    assert len(tries) == 3 and controller.keep_now() is True
     assert b'"tempo": 111' in files(folder)[0].read_bytes() and len(tries) == 3, "and once is enough"
 
 
-def test_an_edit_taken_back_while_it_is_written_is_kept_as_it_is_now(keeper, folder, monkeypatch):
+def test_an_edit_taken_back_while_it_is_written_is_kept_as_it_is_now(controller, folder, monkeypatch):
     """What counts is what the disk will hold when the writing is over."""
-    keeper.session.set_tempo(111)
-    assert keeper.keep_now()
+    controller.session.set_tempo(111)
+    assert controller.keep_now()
     real, held = Autosave.keep, threading.Event()
 
     def slow(self, *what):
@@ -128,19 +128,19 @@ def test_an_edit_taken_back_while_it_is_written_is_kept_as_it_is_now(keeper, fol
         real(self, *what)
 
     monkeypatch.setattr(Autosave, "keep", slow)
-    keeper.session.end_merge()
-    keeper.session.set_tempo(120)
-    keeper.keep()
-    keeper.session.undo()
-    keeper.keep()
+    controller.session.end_merge()
+    controller.session.set_tempo(120)
+    controller.keep()
+    controller.session.undo()
+    controller.keep()
     held.set()
-    assert keeper.keep_now()
+    assert controller.keep_now()
     assert b'"tempo": 111' in files(folder)[0].read_bytes()
 
 
 def test_with_a_full_disk_nothing_is_closed_or_discarded_unsaid(qapp, folder, tmp_path, monkeypatch):
     session = Session()
-    old = Keeper(session, folder)
+    old = AutosaveController(session, folder)
     session.set_tempo(84)
     assert old.keep_now()
     old.close()
@@ -148,7 +148,7 @@ def test_with_a_full_disk_nothing_is_closed_or_discarded_unsaid(qapp, folder, tm
     def full(*_):
         raise OSError(28, "No space left on device")
 
-    window = MainWindow(Session(), Memory(tmp_path / "m.json"), folder)
+    window = MainWindow(Session(), Settings(tmp_path / "m.json"), folder)
     window.show()
     monkeypatch.setattr(Autosave, "keep", full)
     window.offer_leftovers()
@@ -175,12 +175,12 @@ def test_with_a_full_disk_nothing_is_closed_or_discarded_unsaid(qapp, folder, tm
 
 
 def test_two_windows_keep_apart_what_is_theirs(qapp, folder, tmp_path):
-    windows = [MainWindow(Session(), Memory(tmp_path / f"{k}.json"), folder) for k in range(2)]
+    windows = [MainWindow(Session(), Settings(tmp_path / f"{k}.json"), folder) for k in range(2)]
     for k, window in enumerate(windows):
         window.session.set_tempo(120 + k)
-        window.keeper.keep_now()
+        window.autosave.keep_now()
     assert len(files(folder)) == 2 and leftovers(folder) == []
-    windows[0].keeper.autosave.close()
+    windows[0].autosave.storage.close()
     (left,) = leftovers(folder)
     assert left.document.plans[0].tempo == 120, "only the one whose window is gone"
     for window in windows:
@@ -191,11 +191,11 @@ def test_two_windows_keep_apart_what_is_theirs(qapp, folder, tmp_path):
 def test_several_leftovers_are_offered_one_after_the_other(qapp, folder, tmp_path):
     for tempo in (80, 85):
         session = Session()
-        keeper = Keeper(session, folder)
+        controller = AutosaveController(session, folder)
         session.set_tempo(tempo)
-        keeper.keep_now()
-        keeper.close()
-    window = MainWindow(Session(), Memory(tmp_path / "m.json"), folder)
+        controller.keep_now()
+        controller.close()
+    window = MainWindow(Session(), Settings(tmp_path / "m.json"), folder)
     window.show()
     window.offer_leftovers()
     assert "(1 older set is kept too)" in window.notice.text.text()

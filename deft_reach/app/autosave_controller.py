@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer, Signal
 
 from deft_reach.core.document import Document
 from deft_reach.core.session import Session
+from deft_reach.formats.plain_text import DocumentError
 from deft_reach.store.autosave import DELAY, Autosave
 
 #: A write that failed is tried again after so long (ms).
@@ -16,29 +17,35 @@ RETRY_MS = 2000
 
 
 class _Write(QRunnable):
-    def __init__(self, keeper: Keeper, document: Document, path: Path | None, opened: str | None) -> None:
+    def __init__(
+        self, controller: AutosaveController, document: Document, path: Path | None, opened: str | None
+    ) -> None:
         super().__init__()
-        self.keeper, self.document, self.path, self.opened = keeper, document, path, opened
+        self.controller, self.document, self.path, self.opened = controller, document, path, opened
 
     def run(self) -> None:
-        keeper = self.keeper
+        controller = self.controller
         try:
-            keeper.autosave.keep(self.document, self.path, self.opened)
+            controller.storage.keep(self.document, self.path, self.opened)
+        except DocumentError as error:
+            self._done()
+            controller.failed.emit(str(error))
         except OSError as error:
             self._done()
-            keeper.failed.emit(str(error.strerror or error))
+            where = f"{error.filename}: " if isinstance(error.filename, str) else ""
+            controller.failed.emit(f"{where}{error.strerror or error}")
         else:
             # What is on disk is known by the disk alone.
-            keeper.on_disk = self.document
+            controller.on_disk = self.document
             self._done()
 
     def _done(self) -> None:
         # A later edit may be waiting to be written already.
-        if self.keeper.writing is self.document:
-            self.keeper.writing = None
+        if self.controller.writing is self.document:
+            self.controller.writing = None
 
 
-class Keeper(QObject):
+class AutosaveController(QObject):
     """Writes an autosave a moment after an edit. One writer at a time, so the last edit is what stays.
 
     A write that failed is tried again on a timer, until the document is on disk or saved. ``on_disk`` is the document
@@ -53,7 +60,7 @@ class Keeper(QObject):
         self.path: Path | None = None
         self.opened: str | None = None
         self._folder = folder
-        self.autosave = Autosave(folder)
+        self.storage = Autosave(folder)
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(1)
         self._timer = QTimer(self)
@@ -94,7 +101,7 @@ class Keeper(QObject):
         """Nothing is left to bring back; a copy that cannot be removed is offered once more, and does no harm."""
         self.on_disk = None
         with suppress(OSError):
-            self.autosave.clear()
+            self.storage.clear()
 
     def keep_now(self) -> bool:
         """Keep at once and wait until it is on disk; whether it is, or there is nothing that is not saved."""
@@ -114,12 +121,12 @@ class Keeper(QObject):
         kept, and then nothing was done."""
         if not self.keep_now():
             return False
-        self.autosave.close()
-        self.autosave = Autosave(self._folder)
+        self.storage.close()
+        self.storage = Autosave(self._folder)
         self.on_disk = None
         return True
 
     def close(self) -> None:
         self._timer.stop()
         self._pool.waitForDone(5000)
-        self.autosave.close()
+        self.storage.close()

@@ -1,26 +1,9 @@
-"""Stroke text: reading it, writing it, and changing it in place.
-
-The grammar::
-
-    text    := ( setting | grid | "|" | step | group )*        # comments run from # to the end of the line
-    setting := "meter" N/M | "tempo" BPM                       # at the start, a meter after a bar line too
-             | "swing" PERCENT "/8" | "swing" PERCENT "/16"    # where the second of two such notes falls: 50 straight
-    grid    := "/" VALUE                                       # /4 /8 /16 /32, /8t /16t, or /n:m/VALUE
-    step    := "-" | "=" | strike ( "+" strike )*
-    strike  := [ "f" | "d" | "u" ] LIMB [ "@" VOICE ] MARK*
-    LIMB    := "R" | "L" | "K" | "J" | "H" | "?"
-    MARK    := ">" | "." | "~" | "x" | "^" | "o"
-    group   := "(" [ '"' NAME '"' ] ( step | grid | "|" )+ ")"
-
-Spaces between items are free: ``RLRR`` is four strokes.
-"""
+"""Stroke text to patterns."""
 
 from __future__ import annotations
 
 import math
-import re
-from collections.abc import Collection, Iterable, Mapping
-from dataclasses import replace
+from collections.abc import Collection
 from fractions import Fraction
 from typing import Any, NamedTuple
 
@@ -54,43 +37,26 @@ from deft_reach.core.pattern import (
     Tie,
     lead_beat,
 )
+from deft_reach.core.stroke_text.grammar import (
+    AFTER_STRIKE,
+    BLANK,
+    EXPECTED_IN_GROUP,
+    EXPECTED_ITEM,
+    GRID,
+    GRID_VALUES,
+    MAX_NAME,
+    MAX_TEXT,
+    MAX_TUPLET,
+    METER,
+    METER_VALUES,
+    NUMBER,
+    SWING,
+    TEMPO_RANGE,
+    VOICE,
+    WORD,
+    StrokeTextError,
+)
 from deft_reach.core.swing import SWING_RANGE, SWING_VALUES, played
-
-GRID_VALUES = (4, 8, 16, 32)
-METER_VALUES = (1, 2, 4, 8, 16, 32)
-TEMPO_RANGE = (10.0, 1000.0)
-#: Longest text that is read at all (characters): tens of thousands of strokes, which still takes about a second.
-MAX_TEXT = 100_000
-MAX_TUPLET = 64
-
-_BLANK = " \t\r\f\v\u00a0"
-#: What may follow a stroke at once: strokes need no space between them (``RLRR``).
-_AFTER_STRIKE = frozenset([*_BLANK, *"\n|()+#-=/", *LIMBS, *GRACES])
-_VOICE = re.compile(r"[a-z][a-z0-9]*(:[a-z][a-z0-9]*)?")
-_WORD = re.compile(r"[A-Za-z]+")
-_METER = re.compile(r"(\d{1,3})/(\d{1,3})(?![\d/])")
-_NUMBER = re.compile(r"\d{1,6}(\.\d{1,6})?(?![\d.])")
-_SWING = re.compile(r"(\d{1,3}(?:\.\d{1,3})?)[ \t]*/(\d{1,4})(?![\w/:])")
-_GRID = re.compile(r"/(\d{1,4})(?::(\d{1,4})/(\d{1,4}))?(t?)(?![\w/:])")
-_EXPECTED_ITEM = "a stroke (R, L, K, J, H or ?), a rest -, a tie =, a grid such as /16, a group ( or a bar line |"
-_EXPECTED_IN_GROUP = "a stroke, a rest -, a tie =, a grid, a bar line | or the group's closing )"
-MAX_NAME = 60
-
-
-class StrokeTextError(ValueError):
-    """Stroke text that cannot be read.
-
-    ``line`` and ``column`` count from 1; ``span`` is the offending stretch in characters; ``found`` and
-    ``expected`` say what stood there and what would have been right.
-    """
-
-    def __init__(self, text: str, span: Span, found: str, expected: str) -> None:
-        self.line = text.count("\n", 0, span.start) + 1
-        self.column = span.start - (text.rfind("\n", 0, span.start) + 1) + 1
-        self.span = span
-        self.found = found
-        self.expected = expected
-        super().__init__(f"line {self.line}, column {self.column}: found {found}, expected {expected}")
 
 
 def parse(text: str, voices: Collection[str] = STANDARD_VOICES, *, lenient: bool = False) -> Pattern:
@@ -107,7 +73,7 @@ def parse(text: str, voices: Collection[str] = STANDARD_VOICES, *, lenient: bool
 
     Raises StrokeTextError with the place of the first mistake.
     """
-    reader = _Reader(text, voices)
+    reader = Parser(text, voices)
     try:
         pattern = reader.read()
     except StrokeTextError:
@@ -133,111 +99,13 @@ def fault_error(text: str, fault: BarFault, finest: int) -> StrokeTextError:
     )
 
 
-def write(elements: Iterable[Element]) -> str:
-    """Write elements as tidy stroke text: reading it again gives equal elements."""
-    out: list[str] = []
-    glue = True  # no space before the next item
-    for element in elements:
-        if isinstance(element, LineBreak):
-            out.append("\n")
-            glue = True
-            continue
-        if isinstance(element, GroupClose):
-            out.append(")")
-            glue = False
-            continue
-        if not glue:
-            out.append(" ")
-        out.append(_element_text(element))
-        glue = isinstance(element, GroupOpen)
-    return "".join(out)
-
-
-def write_strike(strike: Strike) -> str:
-    """One strike as text."""
-    voice = f"@{strike.voice}" if strike.voice else ""
-    if voice and strike.marks[:1] in ("x", "o") and strike.voice not in STANDARD_VOICES:
-        # Behind a voice that is not known a letter would be read as part of it.
-        return f"{strike.grace_text}{strike.limb}{strike.marks}{voice}"
-    return f"{strike.grace_text}{strike.limb}{voice}{strike.marks}"
-
-
-def replace_strike(pattern: Pattern, index: int, strike: Strike) -> str:
-    """The pattern's text with one stroke rewritten and everything else untouched."""
-    return replace_strikes(pattern, {index: strike})
-
-
-def replace_strikes(pattern: Pattern, strikes: Mapping[int, Strike]) -> str:
-    """The pattern's text with these strokes rewritten and everything else untouched."""
-    text = pattern.text
-    for index in sorted(strikes, reverse=True):
-        span = pattern.strokes[index].span
-        text = text[: span.start] + write_strike(strikes[index]) + text[span.end :]
-    return text
-
-
-def rewrite(pattern: Pattern, changes: Mapping[int, Strike | None]) -> str:
-    """The pattern's text with strokes rewritten, or left out where None is given; everything else untouched.
-
-    A step of which nothing is left becomes a rest, so that all others keep their time.
-    """
-    text = pattern.text
-    for moment in reversed(pattern.moments):
-        if not any(i in changes for i in moment.strokes):
-            continue
-        kept = []
-        for i in moment.strokes:
-            span = pattern.strokes[i].span
-            if i not in changes:
-                kept.append(text[span.start : span.end])
-            elif (strike := changes[i]) is not None:
-                kept.append(write_strike(strike))
-        first, last = pattern.strokes[moment.strokes[0]].span, pattern.strokes[moment.strokes[-1]].span
-        text = text[: first.start] + ("+".join(kept) or "-") + text[last.end :]
-    return text
-
-
-def strike_of(pattern: Pattern, index: int) -> Strike:
-    """The strike behind a stroke, as written."""
-    stroke = pattern.strokes[index]
-    written = pattern.text[stroke.span.start : stroke.span.end]
-    # Graces may name a voice of their own before the limb.
-    return replace(stroke.strike("@" in written), span=stroke.span)
-
-
 def describe_length(length: Fraction, grain: int) -> str:
     """A length of time as a player would say it, in units of ``1/grain`` where that comes out whole."""
     denominator = math.lcm(grain, length.denominator)
     return f"{length.numerator * (denominator // length.denominator)}/{denominator}"
 
 
-def _element_text(element: Element) -> str:
-    match element:
-        case Step():
-            return "+".join(write_strike(strike) for strike in element.strikes)
-        case Rest():
-            return "-"
-        case Tie():
-            return "="
-        case Grid():
-            return element.text
-        case BarLine():
-            return "|"
-        case GroupOpen():
-            return f'("{element.name}" ' if element.name else "("
-        case Meter():
-            return f"meter {element.beats}/{element.value}"
-        case Tempo():
-            return f"tempo {element.bpm:.6f}".rstrip("0").rstrip(".")
-        case Swing():
-            return element.text
-        case Comment():
-            return element.text
-        case _:
-            raise TypeError(f"not an element of stroke text: {element!r}")
-
-
-class _Checkpoint(NamedTuple):
+class Checkpoint(NamedTuple):
     """How far a reading was right after a bar line."""
 
     at: int
@@ -260,7 +128,7 @@ class _Checkpoint(NamedTuple):
     bar_start: Fraction
 
 
-def _common(a: str, b: str) -> int:
+def common_start(a: str, b: str) -> int:
     """How many characters two texts have in common at their beginning."""
     low, high = 0, min(len(a), len(b))
     while low < high:
@@ -272,44 +140,21 @@ def _common(a: str, b: str) -> int:
     return low
 
 
-class Rereader:
-    """Reads texts that differ little from earlier ones: only bars that have changed are read anew.
-
-    Bars that do not add up are let pass, as with ``parse(..., lenient=True)``, whose result is the same.
-    """
-
-    def __init__(self, keep: int = 6) -> None:
-        self._keep = keep
-        self._readers: list[_Reader] = []
-
-    def read(self, text: str, voices: Collection[str]) -> Pattern:
-        """The pattern of a text. Raises StrokeTextError."""
-        reader = _Reader(text, voices)
-        known = [old for old in self._readers if old.voices == voices]
-        if known:
-            # The one that has most in common is the one that was edited.
-            nearest = max(known, key=lambda old: _common(text, old.text) - abs(len(text) - len(old.text)))
-            reader.read_on_from(nearest)
-        pattern = reader.read()
-        self._readers = [reader, *(old for old in self._readers if old.text != text)][: self._keep]
-        return pattern
-
-
-class _Reader:
+class Parser:
     """One pass over the text that collects elements and places strokes in time."""
 
     def __init__(self, text: str, voices: Collection[str]) -> None:
         self.text = text
         self.faults: list[BarFault] = []
         #: Where reading can be taken up again: after each bar line outside a group.
-        self.checkpoints: list[_Checkpoint] = []
+        self.checkpoints: list[Checkpoint] = []
         self.strike_count = 0
         self.pattern: Pattern | None = None
         #: What is taken over from an earlier reading: everything up to one checkpoint and from another one on.
-        self.head: tuple[_Reader, _Checkpoint] | None = None
-        self.tail: tuple[_Reader, _Checkpoint] | None = None
-        self.ahead: dict[int, _Checkpoint] = {}
-        self.before: _Reader | None = None
+        self.head: tuple[Parser, Checkpoint] | None = None
+        self.tail: tuple[Parser, Checkpoint] | None = None
+        self.ahead: dict[int, Checkpoint] = {}
+        self.before: Parser | None = None
         self.voices = voices
         self.at = 0
         self.elements: list[Element] = []
@@ -345,7 +190,7 @@ class _Reader:
         if start >= len(self.text):
             return "the end of the text", start
         end = start + 1
-        while end < len(self.text) and end - start < 20 and self.text[end] not in _BLANK + "\n|()+#":
+        while end < len(self.text) and end - start < 20 and self.text[end] not in BLANK + "\n|()+#":
             end += 1
         shown = self.text[start:end]
         if not shown.isprintable():
@@ -359,7 +204,7 @@ class _Reader:
         size = len(text)
         while True:
             at = self.at
-            while at < size and text[at] in _BLANK:
+            while at < size and text[at] in BLANK:
                 at += 1
             self.at = at
             if at >= size:
@@ -386,7 +231,7 @@ class _Reader:
             self.read_grid()
         elif char == "(":
             if self.group is not None:
-                raise self.error("'(' inside a group", _EXPECTED_IN_GROUP, at)
+                raise self.error("'(' inside a group", EXPECTED_IN_GROUP, at)
             self.started = True
             self.open_group()
         elif char == ")":
@@ -395,7 +240,7 @@ class _Reader:
             self.take_step([], Rest(Span(at, at + 1)))
         elif char == "=":
             self.tie()
-        elif char in "mts" and (word := _WORD.match(self.text, at)) and len(word.group()) > 1:
+        elif char in "mts" and (word := WORD.match(self.text, at)) and len(word.group()) > 1:
             self.setting(word.group())
         else:
             self.strikes()
@@ -408,18 +253,18 @@ class _Reader:
         at = self.at
         if word not in ("meter", "tempo", "swing"):
             raise self.error(
-                f"'{word}'", _EXPECTED_ITEM + ", or at the start meter, tempo or swing", at, at + len(word)
+                f"'{word}'", EXPECTED_ITEM + ", or at the start meter, tempo or swing", at, at + len(word)
             )
         later = self.started
         if later and (word != "meter" or self.group is not None or self.now != self.bar_start):
             right = "at the very start of the text" + (" or right after a bar line" if word == "meter" else "")
             raise self.error(f"'{word}' after the first step", f"{word} {right}", at, at + len(word))
         place = at + len(word)
-        while place < len(self.text) and self.text[place] in _BLANK:
+        while place < len(self.text) and self.text[place] in BLANK:
             place += 1
         found, end = self.word_at(place)
         if word == "meter":
-            match = _METER.match(self.text, place)
+            match = METER.match(self.text, place)
             beats, value = (int(match[1]), int(match[2])) if match else (0, 0)
             if match is None or not 1 <= beats <= 64 or value not in METER_VALUES:
                 raise self.error(found, "a meter such as 4/4 or 7/8", place, end)
@@ -429,7 +274,7 @@ class _Reader:
             self.meters.append((self.now, self.meter))
             self.add(Meter(beats, value, Span(at, match.end())))
         elif word == "swing":
-            match = _SWING.match(self.text, place)
+            match = SWING.match(self.text, place)
             percent, value = (float(match[1]), int(match[2])) if match else (0.0, 0)
             low, high = SWING_RANGE
             if match is None or not low <= percent <= high or value not in SWING_VALUES:
@@ -440,7 +285,7 @@ class _Reader:
             self.swing = Swing(percent, value, Span(at, match.end()))
             self.add(self.swing)
         else:
-            match = _NUMBER.match(self.text, place)
+            match = NUMBER.match(self.text, place)
             bpm = float(match[0]) if match else 0.0
             low, high = TEMPO_RANGE
             if match is None or not low <= bpm <= high:
@@ -453,7 +298,7 @@ class _Reader:
     def read_grid(self) -> None:
         at = self.at
         found, end = self.word_at(at)
-        match = _GRID.match(self.text, at)
+        match = GRID.match(self.text, at)
         expected = "a grid: /4 /8 /16 /32, with t for triplets (/8t), or n in the time of m (/5:4/16)"
         if match is None:
             raise self.error(found, expected, at, end)
@@ -520,7 +365,7 @@ class _Reader:
     def close_group(self) -> None:
         at = self.at
         if self.group is None:
-            raise self.error("')' without a group", _EXPECTED_ITEM, at)
+            raise self.error("')' without a group", EXPECTED_ITEM, at)
         start, opened, steps = self.group
         if not steps:
             raise self.error("an empty group", "at least one stroke or rest in it", opened.start, at + 1)
@@ -560,21 +405,21 @@ class _Reader:
 
     # --- reading on from an earlier text ----------------------------------------------------------------------
 
-    def checkpoint(self) -> _Checkpoint:
-        return _Checkpoint(
+    def checkpoint(self) -> Checkpoint:
+        return Checkpoint(
             self.at, self.now, self.grid, self.finest, self.meter, self.pickup, self.tempo,
             self.swing, len(self.elements), len(self.rows), len(self.groups), len(self.bar_ends), len(self.closed),
             len(self.meters), len(self.faults), self.strike_count,
             self.rows[-1][1] if self.rows else Fraction(0), self.bar_start,
         )  # fmt: skip
 
-    def read_on_from(self, old: _Reader) -> None:
+    def read_on_from(self, old: Parser) -> None:
         """Take over what an earlier reading of nearly the same text found, up to the bar in which they part.
 
         Where the texts are of one length, the bars after the change are taken over as well.
         """
         size, other = len(self.text), len(old.text)
-        same = _common(self.text, old.text)
+        same = common_start(self.text, old.text)
         found = next((c for c in reversed(old.checkpoints) if c.at <= same), None)
         if found is not None:
             self.head = (old, found)
@@ -594,11 +439,11 @@ class _Reader:
             self.meters, self.faults = old.meters[: found.meters], old.faults[: found.faults]
             self.checkpoints = [c for c in old.checkpoints if c.at <= found.at]
         if size == other:
-            ending = _common(self.text[::-1], old.text[::-1])
+            ending = common_start(self.text[::-1], old.text[::-1])
             self.ahead = {c.at: c for c in old.checkpoints if c.at >= size - ending and c.at > self.at}
             self.before = old
 
-    def take_tail(self, then: _Checkpoint) -> bool:
+    def take_tail(self, then: Checkpoint) -> bool:
         """Take the rest over from the earlier reading, if everything stands as it stood there."""
         old = self.before
         mine = self.checkpoints[-1] if self.checkpoints else None
@@ -623,7 +468,7 @@ class _Reader:
 
     def strikes(self) -> None:
         start = self.at
-        strikes = [self.strike(_EXPECTED_IN_GROUP if self.group else _EXPECTED_ITEM)]
+        strikes = [self.strike(EXPECTED_IN_GROUP if self.group else EXPECTED_ITEM)]
         while True:
             at = self.skip_blank(self.at)
             if at >= len(self.text) or self.text[at] != "+":
@@ -633,7 +478,7 @@ class _Reader:
         self.take_step(strikes, Step(tuple(strikes), Span(start, self.at)))
 
     def skip_blank(self, at: int) -> int:
-        while at < len(self.text) and self.text[at] in _BLANK:
+        while at < len(self.text) and self.text[at] in BLANK:
             at += 1
         return at
 
@@ -661,7 +506,7 @@ class _Reader:
         if at < len(text) and text[at] == "@":
             voice, at = self.voice_after(at + 1, "@")
             marks, at = self.marks(marks, at)
-        if at < len(text) and text[at] not in _AFTER_STRIKE:
+        if at < len(text) and text[at] not in AFTER_STRIKE:
             found, end = self.word_at(at)
             expected = "a mark (> . ~ x ^ o ' ,), @ and a voice, + another stroke, or a space"
             raise self.error(found, expected, at, end)
@@ -684,7 +529,7 @@ class _Reader:
 
     def voice_after(self, at: int, sign: str) -> tuple[str, int]:
         """The voice that stands here, without the marks behind it; and where it ends."""
-        match = _VOICE.match(self.text, at)
+        match = VOICE.match(self.text, at)
         if match is None:
             found, end = self.word_at(at)
             raise self.error(found, f"a voice such as sn, hh or rd:bell after {sign}", at, end)
@@ -695,7 +540,7 @@ class _Reader:
         """Voice and marks of graces that are written in brackets at this place; and where they end."""
         voice: str | None = None
         begin, at = at, at + 1
-        if at < len(self.text) and _VOICE.match(self.text, at):
+        if at < len(self.text) and VOICE.match(self.text, at):
             voice, at = self.voice_after(at, "[")
         marks, at = self.marks("", at)
         if at >= len(self.text) or self.text[at] != "]" or at == begin + 1:

@@ -6,14 +6,12 @@ from deft_reach.core.document import Document, Plan, Score
 from deft_reach.core.kit import Kit
 from deft_reach.core.player import Player
 from deft_reach.core.session import Session
-from deft_reach.core.signals import Signal
 
 
-class Looking(Session):
+class ReadOnlySession(Session):
     """A session whose edits come to nothing; ``refused`` says that one was wanted."""
 
     def __init__(self, document: Document | None = None) -> None:
-        self.refused = Signal()
         super().__init__(document or Document())
 
     def apply(
@@ -35,7 +33,7 @@ class Looking(Session):
         self.refused.emit()
 
 
-class StageView(Looking):
+class StageView(ReadOnlySession):
     """One text at one tempo on a kit: what is practised now."""
 
     def show_stage(

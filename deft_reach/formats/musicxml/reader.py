@@ -1,0 +1,307 @@
+"""Patterns from MusicXML: the percussion part of a score by its instruments, or by its places on the staff."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+import zlib
+from dataclasses import dataclass, field
+from fractions import Fraction
+from typing import Final
+from xml.etree import ElementTree as Tree
+
+from deft_reach.core.compose import Frame, Onset, compose
+from deft_reach.core.kit import Kit
+from deft_reach.core.limbs import EITHER, HANDS, HAT_FOOT, KICK
+from deft_reach.core.pattern import Strike, Swing
+from deft_reach.core.stroke_text import METER_VALUES, TEMPO_RANGE, StrokeTextError, parse
+from deft_reach.core.swing import SWING_RANGE, straight
+from deft_reach.formats.general_midi import sound_of
+from deft_reach.formats.midi import MAX_BEATS, MAX_NOTES, Imported, checked
+from deft_reach.formats.musicxml.common import PLAY, SUM_FIELD, TEXT_FIELD, checksum
+from deft_reach.formats.plain_text import DocumentError, exact, reader
+from deft_reach.formats.xml_tree import parse_xml
+
+#: Larger files are refused unread.
+MAX_BYTES: Final = 8_000_000
+#: What a place on the staff means where a file names no instrument: with an ordinary head, and with a cross.
+_BY_PLACE: Final = {
+    "C5": ("sn", "sn"), "F4": ("bd", "bd"), "E4": ("bd", "bd"), "D4": ("hh:foot", "hh:foot"), "G5": ("hh", "hh"),
+    "F5": ("t1", "rd"), "E5": ("t1", "rd"), "D5": ("t2", "rd"), "B4": ("t2", "t2"), "A4": ("ft", "ft"),
+    "G4": ("f2", "f2"), "A5": ("c1", "c1"), "B5": ("c2", "c2"), "C6": ("ch", "ch"),
+}  # fmt: skip
+
+
+@reader
+def load_musicxml(data: bytes, kit: Kit, part: int | None = None) -> Imported:
+    """The percussion part of a score as stroke text for a kit.
+
+    ``part`` chooses among several parts, from 0; None takes the one with the most unpitched notes. Raises
+    DocumentError for what is no MusicXML, is too large, or holds no percussion.
+    """
+    return _Score(_read(data), kit).read(part)
+
+
+def _read(data: bytes) -> Tree.Element:
+    """The score's root, out of its container if it is compressed, and never by way of an outside entity."""
+    if data.startswith(b"PK"):
+        data = _unpack(data)
+    if len(data) > MAX_BYTES:
+        raise DocumentError(f"the file has {len(data):,} bytes; at most {MAX_BYTES:,} are read")
+    root = parse_xml(data)
+    if root.tag != "score-partwise":
+        what = "score-timewise is not read; export it part by part" if root.tag == "score-timewise" else root.tag
+        raise DocumentError(f"expected a MusicXML score (score-partwise); found {what[:60]}")
+    return root
+
+
+def _unpack(data: bytes) -> bytes:
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            names = [i for i in archive.infolist() if i.filename.endswith((".xml", ".musicxml"))]
+            scores = [i for i in names if not i.filename.startswith("META-INF")]
+            if not scores:
+                raise DocumentError("the compressed file holds no score")
+            if scores[0].compress_type not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):
+                raise DocumentError("the score is compressed in a way that compressed scores are not")
+            if scores[0].file_size > MAX_BYTES:
+                raise DocumentError(f"the score has {scores[0].file_size:,} bytes; at most {MAX_BYTES:,} are read")
+            with archive.open(scores[0]) as inside:
+                return inside.read(MAX_BYTES + 1)
+    except DocumentError:
+        raise
+    except Exception as error:  # the library raises whatever it stumbles over
+        raise DocumentError(f"the compressed file is broken: {str(error)[:120]}") from None
+
+
+@dataclass
+class _Row:
+    """What is struck at one moment, while it is gathered."""
+
+    strikes: list[Strike] = field(default_factory=list)
+    length: Fraction = Fraction(0)
+
+
+class _Score:
+    def __init__(self, root: Tree.Element, kit: Kit) -> None:
+        self.root, self.kit = root, kit
+        self.keys: dict[str, int] = {}
+        for midi in root.iter("midi-instrument"):
+            key = _int(midi.findtext("midi-unpitched"))
+            if key is not None:
+                self.keys[midi.get("id", "")] = key - 1
+        self.meters: list[tuple[Fraction, tuple[int, int]]] = []
+        self.pickup = Fraction(0)
+        self.remarks: list[str] = []
+        self.unknown = False
+
+    def read(self, chosen: int | None) -> Imported:
+        names = {part.get("id", ""): part.findtext("part-name", "") for part in self.root.iter("score-part")}
+        parts: list[tuple[Tree.Element, str, int]] = []
+        for part in self.root.findall("part"):
+            count = sum(1 for note in part.iter("note") if note.find("unpitched") is not None)
+            if count:
+                name = "".join(c for c in names.get(part.get("id", ""), "") if c.isprintable()).strip()
+                parts.append((part, name[:60] or f"part {len(parts) + 1}", count))
+        if not parts:
+            raise DocumentError("the score holds no percussion part (no unpitched notes)")
+        if chosen is None:
+            chosen = max(range(len(parts)), key=lambda k: parts[k][2])
+        if not 0 <= chosen < len(parts):
+            raise DocumentError(f"there is no percussion part {chosen + 1}; there are {len(parts)}")
+        listed = tuple((name, count) for _, name, count in parts)
+        if parts[chosen][2] > MAX_NOTES:
+            raise DocumentError(f"{parts[chosen][2]:,} drum notes; at most {MAX_NOTES:,} are read")
+        rows, end = self._walk(parts[chosen][0])
+        if end * 4 > MAX_BEATS:
+            raise DocumentError(f"the part has {float(end * 4):,.0f} beats; at most {MAX_BEATS:,} are read")
+        tempo = self._tempo()
+        own = self._own_text(rows)
+        if own is not None:
+            return Imported(own, tempo, listed, chosen)
+        onsets = [Onset(start, tuple(row.strikes), row.length or None) for start, row in sorted(rows.items())]
+        frame = Frame(tuple(self.meters) or ((Fraction(0), (4, 4)),), end, self.pickup, swing=self._swing())
+        text = compose(onsets, frame)
+        if self.unknown:
+            self.remarks.append("hands are not in the file: they are written as ? and still to be chosen")
+        return Imported(checked(text), tempo, listed, chosen, tuple(dict.fromkeys(self.remarks)))
+
+    def _swing(self) -> Swing | None:
+        """The first swing that is said, if it is one that can be written."""
+        element = next(self.root.iter("swing"), None)
+        if element is None:
+            return None
+        first, second, kind = (element.findtext(tag) or "" for tag in ("first", "second", "swing-type"))
+        if not (first.isdecimal() and second.isdecimal() and len(first) < 6 and len(second) < 6 and int(second)):
+            return None
+        percent = round(100 * int(first) / (int(first) + int(second)), 3)
+        value = {"": 8, "eighth": 8, "16th": 16}.get(kind)
+        low, high = SWING_RANGE
+        return Swing(percent, value) if value is not None and low < percent <= high else None
+
+    def _own_text(self, rows: dict[Fraction, _Row]) -> str | None:
+        """The stroke text the file was made from, while its strokes are still those."""
+        fields = {f.get("name"): f.text or "" for f in self.root.iter("miscellaneous-field")}
+        if TEXT_FIELD not in fields or SUM_FIELD not in fields:
+            return None
+        try:
+            pattern = straight(parse(fields[TEXT_FIELD]))
+        except StrokeTextError:
+            return None
+        read = sorted(
+            (str(start), s.limb, s.voice or "", "".join(sorted(s.marks)), s.grace_text)
+            for start, row in rows.items()
+            for s in row.strikes
+        )
+        same = f"{zlib.crc32(repr(read).encode()):08x}" == fields[SUM_FIELD] == f"{checksum(pattern.strokes):08x}"
+        return fields[TEXT_FIELD] if same else None
+
+    def _tempo(self) -> float | None:
+        for sound in self.root.iter("sound"):
+            try:
+                tempo = float(sound.get("tempo", ""))
+            except ValueError:
+                continue
+            low, high = TEMPO_RANGE
+            if low <= tempo <= high:
+                return tempo
+        return None
+
+    def _walk(self, part: Tree.Element) -> tuple[dict[Fraction, _Row], Fraction]:
+        """Every struck moment of a part in whole notes from its beginning, and the part's length."""
+        rows: dict[Fraction, _Row] = {}
+        divisions = 1
+        begin = Fraction(0)
+        meter = (4, 4)
+        open_ties: dict[tuple[str, str], list[Fraction]] = {}
+        for number, measure in enumerate(part.findall("measure")):
+            at = furthest = previous = Fraction(0)
+            graces: dict[str, int] = {}
+            for item in measure:
+                if item.tag == "attributes":
+                    divisions = max(1, _int(item.findtext("divisions")) or divisions)
+                    new = self._meter(item)
+                    if new is not None:
+                        meter = new
+                        self.meters = [m for m in self.meters if m[0] != begin]
+                        self.meters.append((begin, meter))
+                elif item.tag in ("backup", "forward"):
+                    length = _length(item, divisions)
+                    at = max(Fraction(0), at - length) if item.tag == "backup" else at + length
+                elif item.tag == "barline" and item.find("repeat") is not None:
+                    self.remarks.append("repeat signs are not followed: every bar is read once")
+                elif item.tag == "note":
+                    voice = item.findtext("voice", "1")
+                    if item.find("grace") is not None:
+                        if item.find("chord") is None:
+                            graces[voice] = graces.get(voice, 0) + 1
+                        continue
+                    length = _length(item, divisions)
+                    start = previous if item.find("chord") is not None else at
+                    if item.find("unpitched") is not None and item.find("cue") is None:
+                        self._note(rows, item, begin + start, length, graces, voice, open_ties)
+                    if item.find("chord") is None:
+                        previous, at = at, at + length
+                furthest = max(furthest, at)
+            if number == 0 and measure.get("implicit") == "yes" and furthest < Fraction(*meter):
+                self.pickup = furthest
+            begin += furthest
+        return rows, begin
+
+    @staticmethod
+    def _meter(attributes: Tree.Element) -> tuple[int, int] | None:
+        beats, value = (_int(attributes.findtext(f"time/{name}")) for name in ("beats", "beat-type"))
+        if beats is None or value is None or not 1 <= beats <= 64 or value not in METER_VALUES:
+            return None
+        return beats, value
+
+    def _note(
+        self,
+        rows: dict[Fraction, _Row],
+        note: Tree.Element,
+        start: Fraction,
+        length: Fraction,
+        graces: dict[str, int],
+        voice: str,
+        ties: dict[tuple[str, str], list[Fraction]],
+    ) -> None:
+        instrument = note.find("instrument")
+        which = (voice, instrument.get("id", "") if instrument is not None else note.findtext("unpitched/*", ""))
+        kinds = {tie.get("type") for tie in note.findall("tie")}
+        if "stop" in kinds and which in ties:
+            begun = ties[which][-1]
+            rows[begun].length = max(rows[begun].length, start + length - begun)
+            if "start" not in kinds:
+                # Both hands may hold the same voice: each of them ends a tie of its own.
+                ties[which].pop()
+                if not ties[which]:
+                    del ties[which]
+            return
+        row = rows.setdefault(start, _Row())
+        row.length = max(row.length, length)
+        if "start" in kinds:
+            ties.setdefault(which, []).append(start)
+        strike = self._strike(note, which[1], graces.pop(voice, 0))
+        if strike not in row.strikes:
+            row.strikes.append(strike)
+
+    def _strike(self, note: Tree.Element, instrument: str, graces: int) -> Strike:
+        for play in note.findall("play/other-play"):
+            if play.get("type") == PLAY and play.text and len(play.text) < 40:
+                try:
+                    stroke = parse(play.text).strokes
+                except StrokeTextError:
+                    continue
+                if len(stroke) == 1:
+                    return stroke[0].strike()
+        head = note.find("notehead")
+        shape = (head.text or "normal").strip() if head is not None else "normal"
+        voice, marks, limb = self._voice(note, instrument, shape)
+        if head is not None and head.get("parentheses") == "yes":
+            marks += "."
+        elif note.find("notations/articulations/accent") is not None or (
+            note.find("notations/articulations/strong-accent") is not None
+        ):
+            marks += ">"
+        if note.find("notations/technical/open-string") is not None and "o" not in marks:
+            marks += "o"
+        if note.find("notations/ornaments/tremolo") is not None:
+            marks += "~"
+        if limb == EITHER:
+            said = [(lyric.findtext("text") or "").strip().upper() for lyric in note.findall("lyric")]
+            limb = next((word for word in said if word in HANDS), EITHER)
+            self.unknown = self.unknown or limb == EITHER
+        grace = {0: "", 1: "f", 2: "d"}.get(graces, "u") if limb in (*HANDS, EITHER) else ""
+        return Strike(limb, voice, marks, grace)
+
+    def _voice(self, note: Tree.Element, instrument: str, shape: str) -> tuple[str, str, str]:
+        if instrument in self.keys:
+            sound = sound_of(self.kit, self.keys[instrument])
+            if not sound.voice.startswith("gm"):
+                return sound.voice, sound.marks, sound.limb
+        place = note.findtext("unpitched/display-step", "C") + note.findtext("unpitched/display-octave", "5")
+        pair = _BY_PLACE.get(place)
+        if pair is None:
+            self.remarks.append(f"nothing is known to stand at {place} on the staff: written on the snare")
+            pair = ("sn", "sn")
+        voice = pair[1] if shape in ("x", "cross", "diamond", "circle-x") else pair[0]
+        if voice == "bd":
+            return voice, "", KICK
+        if voice == "hh:foot":
+            return voice, "", HAT_FOOT
+        return voice, "x" if voice == "sn" and shape == "x" else "", EITHER
+
+
+def _int(text: str | None) -> int | None:
+    """A whole number of a size that scores have, None for anything else."""
+    words = (text or "").strip()
+    return int(words) if words.isascii() and words.isdigit() and len(words) <= 9 else None
+
+
+def _length(item: Tree.Element, divisions: int) -> Fraction:
+    """A duration in whole notes; absurd ones count as nothing."""
+    try:
+        value = exact(item.findtext("duration") or "0")
+    except ValueError:
+        return Fraction(0)
+    return value / (4 * divisions) if 0 <= value <= 10_000 * divisions else Fraction(0)

@@ -1,0 +1,220 @@
+"""Hands that know nothing, and a watch on how long the window does not answer them.
+
+``python -m tests.hostile.random_use --actions 3000`` works in the demo's window and says what failed, and where it
+stood still for longer than a quarter of a second.
+"""
+
+from __future__ import annotations
+
+import argparse
+import random
+import sys
+import threading
+import time
+import traceback
+from collections import Counter
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import NamedTuple
+
+from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QFileDialog, QWidget
+
+LETTERS = "RLKHJ1234567890abcnpx?.>+-()@ []"
+KEYS = [
+    Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Delete, Qt.Key.Key_Backspace,
+    Qt.Key.Key_Return, Qt.Key.Key_Escape, Qt.Key.Key_Tab, Qt.Key.Key_Home, Qt.Key.Key_End, Qt.Key.Key_F2,
+]  # fmt: skip
+NONE, SHIFT, CTRL = (
+    Qt.KeyboardModifier.NoModifier,
+    Qt.KeyboardModifier.ShiftModifier,
+    Qt.KeyboardModifier.ControlModifier,
+)
+LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
+
+
+#: All stations.
+EVERYWHERE = ("kit", "write", "voice", "reach", "song", "climb", "log")
+#: A window that does not answer for so long (seconds) stands still.
+STALL = 0.25
+
+
+class Hands:
+    """Somebody at the window who does whatever comes to mind; ``done`` is what they did, to be done again."""
+
+    def __init__(self, app, window, seed):
+        self.app, self.window, self.chance = app, window, random.Random(seed)
+        self.done = []
+
+    def close_what_waits(self):
+        """Dialogs and menus run a loop of their own: sooner or later they are closed."""
+        asked = self.app.activeModalWidget() or self.app.activePopupWidget()
+        if asked is not None and self.chance.random() < 0.5:
+            asked.close()
+
+    def somewhere(self):
+        root = self.app.activeModalWidget() or self.app.activePopupWidget() or self.window
+        there = [
+            w
+            for w in root.findChildren(QWidget)
+            if w.isVisible() and w.isEnabled() and min(w.width(), w.height()) > 4
+        ]
+        return self.chance.choice(there) if there else root
+
+    def place(self, widget):
+        return QPoint(self.chance.randrange(widget.width()), self.chance.randrange(widget.height()))
+
+    def step(self):
+        what, chance = self.somewhere(), self.chance
+        name = f"{type(what).__name__} {what.accessibleName()}"
+        focus = self.app.focusWidget() or what
+        match chance.randrange(20):
+            case 0:
+                station = chance.choice(EVERYWHERE)
+                self.done.append(f"go {station}")
+                self.window.go(station)
+            case 1:
+                plan = chance.choice([plan.id for plan in self.window.session.document.plans] or [None])
+                self.done.append(f"plan {plan}")
+                if plan is not None:
+                    self.window.session.show_plan(plan)
+            case 2 | 3:
+                self.done.append(f"drag over {name}")
+                begin, end = self.place(what), self.place(what)
+                QTest.mousePress(what, LEFT, NONE, begin)
+                QTest.mouseMove(what, (begin + end) / 2)
+                QTest.mouseMove(what, end)
+                if chance.random() < 0.2:
+                    QTest.keyClick(what, Qt.Key.Key_Escape)
+                QTest.mouseRelease(what, LEFT, NONE, end)
+            case 4 | 5 | 6 | 7 | 8:
+                letter = chance.choice(LETTERS)
+                self.done.append(f"type {letter} at {type(focus).__name__}")
+                QTest.keyClick(focus, letter)
+            case 9 | 10 | 11:
+                key, mod = chance.choice(KEYS), chance.choice([NONE, NONE, SHIFT, CTRL])
+                self.done.append(f"{mod.name} {key.name} at {type(focus).__name__}")
+                QTest.keyClick(focus, key, mod)
+            case 12:
+                letter = chance.choice("zzzyxcvrdleno")
+                self.done.append(f"Ctrl+{letter}")
+                QTest.keyClick(focus, letter, CTRL | (SHIFT if chance.random() < 0.3 else NONE))
+            case _:
+                self.done.append(f"click on {name}")
+                QTest.mouseClick(
+                    what, chance.choice([LEFT] * 5 + [RIGHT]), chance.choice([NONE] * 4 + [SHIFT]), self.place(what)
+                )
+        self.app.processEvents()
+
+
+class Stall(NamedTuple):
+    """How long the window stood still (seconds), after what, and where the code was half-way."""
+
+    seconds: float
+    after: str
+    where: str
+
+
+class Watchdog:
+    """Looks from a thread of its own how long each step takes, and at the stack of one that takes too long."""
+
+    def __init__(self, limit: float = STALL) -> None:
+        self.limit = limit
+        self.stalls: list[Stall] = []
+        self._main = threading.main_thread().ident
+        self._begun: float | None = None
+        self._where = ""
+        self._ended = threading.Event()
+        self._thread = threading.Thread(target=self._look, daemon=True)
+        self._thread.start()
+
+    def begin(self) -> None:
+        self._where, self._begun = "", time.perf_counter()
+
+    def end(self, after: str) -> None:
+        assert self._begun is not None
+        spent, self._begun = time.perf_counter() - self._begun, None
+        if spent > self.limit:
+            self.stalls.append(Stall(spent, after, self._where))
+
+    def close(self) -> None:
+        self._ended.set()
+        self._thread.join()
+
+    def _look(self) -> None:
+        while not self._ended.wait(self.limit / 10):
+            begun = self._begun
+            if begun is not None and not self._where and time.perf_counter() - begun > 0.7 * self.limit:
+                stack = traceback.extract_stack(sys._current_frames()[self._main])  # type: ignore[index]
+                frames = [row for row in stack if {"deft_reach", "tests"} & {*Path(row.filename).parts}]
+                ours = [f"{Path(row.filename).name}:{row.lineno} {row.name}" for row in frames[-6:]]
+                self._where = " < ".join(reversed(ours))
+
+
+def work(app: QApplication, hands: Hands, watch: Watchdog, actions: int) -> list[str]:
+    """Let the hands work, watched; what went wrong."""
+    faults = []
+    closer = QTimer()
+    closer.timeout.connect(hands.close_what_waits)
+    closer.start(40)
+    for _ in range(actions):
+        waited = is_asked(app)
+        watch.begin()
+        try:
+            hands.step()
+        except RuntimeError as error:
+            # A widget may be gone by the time it is let go of.
+            if "already deleted" not in str(error):
+                faults.append(traceback.format_exc())
+        # A dialog waits for its reader: that is no standing still.
+        if not waited and not is_asked(app):
+            watch.end(hands.done[-1])
+    closer.stop()
+    return faults
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(description=__doc__.splitlines()[0])
+    parser.add_argument("--actions", type=int, default=3000)
+    parser.add_argument("--seed", type=int, default=0)
+    args = parser.parse_args()
+    from deft_reach.app import theme
+    from deft_reach.app.run import make_app
+    from deft_reach.app.window import MainWindow
+    from deft_reach.store.documents import open_document
+    from deft_reach.store.places import demo_file
+    from deft_reach.store.settings import Settings
+
+    app = make_app()
+    theme.apply(app, "light")
+    QFileDialog.getOpenFileName = QFileDialog.getSaveFileName = lambda *a, **k: ("", "")  # type: ignore[method-assign]
+    faults: list[str] = []
+    sys.excepthook = lambda kind, error, trace: faults.append("".join(traceback.format_exception(kind, error, trace)))
+    with TemporaryDirectory() as folder:
+        window = MainWindow(settings=Settings(Path(folder) / "settings.json"), keep_in=Path(folder))
+        window.take(open_document(demo_file())[0], None, None, clean=True)
+        window.show()
+        QTest.qWaitForWindowExposed(window)
+        hands, watch = Hands(app, window, args.seed), Watchdog()
+        faults += work(app, hands, watch, args.actions)
+        watch.close()
+        window.session.mark_saved()
+        window.close()
+    for fault in faults:
+        print(fault)
+    for words, times in Counter(stall.where.split(" < ")[0] for stall in watch.stalls).most_common(10):
+        print(f"{times} times at {words or 'an unknown place'}")
+    for stall in sorted(watch.stalls, reverse=True)[:15]:
+        print(f"{stall.seconds:.2f} s after {stall.after}: {stall.where}")
+    print(f"{args.actions} actions, {len(faults)} faults, {len(watch.stalls)} times still for over {STALL} s")
+    return 1 if faults else 0
+
+
+def is_asked(app: QApplication) -> bool:
+    """Whether a dialog or a menu has the floor."""
+    return app.activeModalWidget() is not None or app.activePopupWidget() is not None
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,13 @@
+"""Twenty windows killed in the middle of work, in every run of the tests; by hand as many as wanted."""
+
+import pytest
+
+from tests.hostile.kill import PROMISED, kill_one
+from tests.hostile.window_driver import MODES
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_a_window_that_is_killed_loses_two_seconds_of_work_at_most(seed, tmp_path):
+    found = kill_one(MODES[seed % len(MODES)], seed, tmp_path)
+    assert not found.wrong and found.lost <= PROMISED, found
+    assert found.edits > 1
