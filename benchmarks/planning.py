@@ -14,10 +14,10 @@ import time
 from math import inf
 
 from deft_reach.core import Player, layout, parse
-from deft_reach.core.planner import find_stickings
-from deft_reach.core.planner.schools import allowed_hands
-from deft_reach.core.planner.search import MEMORY, _Search
-from deft_reach.core.planner.states import States
+from deft_reach.core.search.planner import find_stickings
+from deft_reach.core.search.planner.schools import allowed_hands
+from deft_reach.core.search.planner.search import MEMORY, _Search
+from deft_reach.core.search.planner.states import States
 
 STROKES = 256
 #: So many beginnings are timed with networkx.

@@ -1,4 +1,4 @@
-"""Fit the weights of ``deft_reach.core.level`` on judged figures, and say how well they hold on figures left out.
+"""Fit the weights of ``core.analysis.level`` on judged figures, and say how well they hold on figures left out.
 
 ``verdicts.csv`` beside this script holds well-known figures with two independent judgements of how hard each is for a
 player of the given skill at the given tempo: common practice, no published source. A verdict agrees if it is either
@@ -20,7 +20,7 @@ from scipy.optimize import minimize
 from scipy.stats import spearmanr
 
 from deft_reach.core import Player, analyse, layout, parse
-from deft_reach.core.level import BUSY, HARD, LEVELS, WEIGHTS, Demands, difficulty, ease_at, level_at
+from deft_reach.core.analysis.level import BUSY, HARD, LEVELS, WEIGHTS, Demands, difficulty, ease_at, level_at
 
 FIGURES = Path(__file__).with_name("verdicts.csv")
 #: Difficulties between which each level lies; what is impossible says nothing about the weights.

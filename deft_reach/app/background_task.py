@@ -7,7 +7,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
 
-from deft_reach.core.progress import Cancelled, Progress
+from deft_reach.core.search.progress import Cancelled, Progress
 
 
 class _Job(QRunnable):

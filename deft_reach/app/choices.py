@@ -8,8 +8,8 @@ from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QComboBox
 
 from deft_reach.core.document import Document
-from deft_reach.core.kit import Kit
-from deft_reach.core.layouts import LAYOUTS, layout
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.layouts import LAYOUTS, layout
 
 
 def fill_box(box: QComboBox, rows: Sequence[tuple[str, object]], first: int = 0) -> None:

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app import theme, units
 from deft_reach.app.plain_text import PlainLabel
-from deft_reach.core.report import headroom_words, level_words
+from deft_reach.core.analysis.report import headroom_words, level_words
 from deft_reach.core.session import Session
 
 

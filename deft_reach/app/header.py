@@ -19,9 +19,9 @@ from deft_reach.app.commitments import day
 from deft_reach.app.decimal_box import DecimalBox
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.transport import PlayButton, Transport
-from deft_reach.core.report import headroom_words
+from deft_reach.core.analysis.report import headroom_words
+from deft_reach.core.notation.stroke_text import TEMPO_RANGE
 from deft_reach.core.session import Session
-from deft_reach.core.stroke_text import TEMPO_RANGE
 
 #: Below this width (px) the header says less about commitments.
 NARROW = 1260

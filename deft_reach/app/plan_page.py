@@ -14,10 +14,10 @@ from deft_reach.app.canvas.plan_player import draw_body, draw_path
 from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.commitments import day
 from deft_reach.app.pdf import write_pdf
-from deft_reach.core.limbs import HANDS, RIGHT
+from deft_reach.core.analysis.report import Report
+from deft_reach.core.model.limbs import HANDS, RIGHT
 from deft_reach.core.practice.ladder import LadderError, build_ladder
 from deft_reach.core.practice.stages import build_up
-from deft_reach.core.report import Report
 from deft_reach.core.session import Session
 from deft_reach.formats.engraving import EngravingError, engrave
 

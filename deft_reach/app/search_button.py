@@ -9,7 +9,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton
 
 from deft_reach.app.background_task import BackgroundTask
-from deft_reach.core.progress import Progress
+from deft_reach.core.search.progress import Progress
 
 
 class SearchButton(QPushButton):

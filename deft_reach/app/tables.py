@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTab
 
 from deft_reach.app import theme
 from deft_reach.app.plain_text import plain_tip
-from deft_reach.core.report import Report
+from deft_reach.core.analysis.report import Report
 
 
 def verdict_cells(report: Report) -> tuple[str, str, str]:

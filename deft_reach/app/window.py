@@ -46,12 +46,12 @@ from deft_reach.app.station import Station
 from deft_reach.app.transport import Transport
 from deft_reach.app.voice.station import VoiceStation
 from deft_reach.app.write.station import WriteStation
-from deft_reach.core.compose import empty_bar
 from deft_reach.core.document import Document, new_document
-from deft_reach.core.kit import KitError
-from deft_reach.core.rudiments import RUDIMENTS, Rudiment
+from deft_reach.core.model.kit import KitError
+from deft_reach.core.notation.compose import empty_bar
+from deft_reach.core.notation.rudiments import RUDIMENTS, Rudiment
+from deft_reach.core.notation.stroke_text import MAX_TEXT
 from deft_reach.core.session import Session
-from deft_reach.core.stroke_text import MAX_TEXT
 from deft_reach.formats.document import load_kit
 from deft_reach.formats.patterns import FOREIGN, MAX_BYTES, WRITABLE, dump_pattern, load_pattern, stem_of
 from deft_reach.formats.pieces_csv import load_pieces

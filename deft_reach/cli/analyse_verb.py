@@ -6,10 +6,10 @@ import argparse
 from typing import Any
 
 from deft_reach.cli.inputs import InputError, add_pattern_options, print_json, question
-from deft_reach.core.analysis import analyse
-from deft_reach.core.counting import place
-from deft_reach.core.planner import PlanError, find_stickings
-from deft_reach.core.report import Report, pace_word
+from deft_reach.core.analysis.analyse import analyse
+from deft_reach.core.analysis.report import Report, pace_word
+from deft_reach.core.model.counting import place
+from deft_reach.core.search.planner import PlanError, find_stickings
 
 _ROW = "{:>3} {:>3} {:<7}{:<5}{:<9}{:<7}{:>8}{:>9}{:>7}  {:>8}  {}"
 

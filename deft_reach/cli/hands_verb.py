@@ -7,8 +7,8 @@ from pathlib import Path
 from typing import Any
 
 from deft_reach.cli.inputs import InputError, add_player_options, guarded, player_of, read_kit, tell, write_out
-from deft_reach.core.layouts import LAYOUTS
-from deft_reach.core.player import CONSTANTS
+from deft_reach.core.model.layouts import LAYOUTS
+from deft_reach.core.model.player import CONSTANTS
 from deft_reach.core.practice.cautions import HAND_TEST_CAUTION
 from deft_reach.core.practice.hand_test import HandTest, HandTestError, exercises_of, measure
 from deft_reach.formats.document import dump_player, player_dict

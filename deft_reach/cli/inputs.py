@@ -11,13 +11,13 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, TypeVar
 
-from deft_reach.core.cost import Weights
 from deft_reach.core.document import Document, MissingError, Plan, read_text
-from deft_reach.core.kit import Kit
-from deft_reach.core.layouts import LAYOUTS, layout
-from deft_reach.core.pattern import Pattern
-from deft_reach.core.player import SKILLS, Constants, Player, PlayerError, check_player
-from deft_reach.core.stroke_text import TEMPO_RANGE, StrokeTextError
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.layouts import LAYOUTS, layout
+from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.model.player import SKILLS, Constants, Player, PlayerError, check_player
+from deft_reach.core.motion.cost import Weights
+from deft_reach.core.notation.stroke_text import TEMPO_RANGE, StrokeTextError
 from deft_reach.formats.document import load_kit, load_player
 from deft_reach.formats.patterns import MAX_BYTES, MIDI, MUSICXML, load_pattern, stem_of
 from deft_reach.formats.plain_text import DocumentError

@@ -9,11 +9,11 @@ from pathlib import Path
 from typing import Any
 
 from deft_reach.cli.inputs import InputError, guarded, print_json, read_kit, tell, write_out
-from deft_reach.core.kit import Kit, KitError
-from deft_reach.core.layouts import LAYOUTS, layout
+from deft_reach.core.model.kit import Kit, KitError
+from deft_reach.core.model.layouts import LAYOUTS, layout
+from deft_reach.core.model.player import Player
+from deft_reach.core.model.tape import Measured, TapeError, measure
 from deft_reach.core.motion.comfort import Comfort, comforts
-from deft_reach.core.player import Player
-from deft_reach.core.tape import Measured, TapeError, measure
 from deft_reach.formats.document import dump_kit, kit_dict, load_player
 from deft_reach.formats.tape_csv import load_tape
 from deft_reach.store.reading import read_file

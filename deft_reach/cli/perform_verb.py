@@ -16,8 +16,8 @@ from deft_reach.cli.inputs import (
     read_kit,
     write_out,
 )
-from deft_reach.core.analysis import analyse
-from deft_reach.core.player import CONSTANTS
+from deft_reach.core.analysis.analyse import analyse
+from deft_reach.core.model.player import CONSTANTS
 from deft_reach.core.practice.hand_test import perform_test, usual_constants
 from deft_reach.core.practice.performance import Faults, simulate
 from deft_reach.core.practice.ramp import Ramp, RampError, parse_ramp

@@ -6,7 +6,7 @@ import argparse
 from typing import Any
 
 from deft_reach.cli.inputs import InputError, add_pattern_options, check_count, question, tell
-from deft_reach.core.planner import HATS, SCHOOLS, PlanError, Stickings, find_stickings
+from deft_reach.core.search.planner import HATS, SCHOOLS, PlanError, Stickings, find_stickings
 
 
 def add(verbs: Any) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from deft_reach.cli.inputs import InputError, add_pattern_options, check_count, question, read_kit, tell
-from deft_reach.core.refit import RefitError, Refitted, refit
+from deft_reach.core.search.refit import RefitError, Refitted, refit
 
 
 def add(verbs: Any) -> None:

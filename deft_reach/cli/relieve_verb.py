@@ -6,8 +6,8 @@ import argparse
 from typing import Any
 
 from deft_reach.cli.inputs import InputError, add_pattern_options, check_count, question, tell, words_of
-from deft_reach.core.endurance import lasting_words
-from deft_reach.core.relief import (
+from deft_reach.core.analysis.endurance import lasting_words
+from deft_reach.core.search.relief import (
     DEFAULT_KEEP,
     DEFAULT_SHARE,
     KEEPS,

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from deft_reach.cli.inputs import InputError, add_pattern_options, guarded, question, tell
-from deft_reach.core.pattern import Pattern
+from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.practice.ramp import RampError, RampTake, check_ramp, parse_ramp
 from deft_reach.core.practice.take import check_take
 from deft_reach.core.practice.take_report import Take, TakeError

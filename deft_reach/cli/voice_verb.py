@@ -6,8 +6,8 @@ import argparse
 from typing import Any
 
 from deft_reach.cli.inputs import InputError, add_pattern_options, check_count, question, tell
-from deft_reach.core.report import Report
-from deft_reach.core.voicing import CONTOURS, VoicingError, Voicings, find_voicings
+from deft_reach.core.analysis.report import Report
+from deft_reach.core.search.voicing import CONTOURS, VoicingError, Voicings, find_voicings
 
 
 def add(verbs: Any) -> None:

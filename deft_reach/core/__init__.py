@@ -6,14 +6,14 @@
 True
 """
 
-from deft_reach.core.analysis import analyse
-from deft_reach.core.cost import Weights
-from deft_reach.core.kit import Kit, KitError, Piece, Zone, check_kit
-from deft_reach.core.layouts import LAYOUTS, layout
-from deft_reach.core.pattern import Pattern, Stroke
-from deft_reach.core.player import SKILLS, Player, PlayerError, check_player
-from deft_reach.core.report import Finding, Report, StrokeReport
-from deft_reach.core.stroke_text import StrokeTextError, parse, write
+from deft_reach.core.analysis.analyse import analyse
+from deft_reach.core.analysis.report import Finding, Report, StrokeReport
+from deft_reach.core.model.kit import Kit, KitError, Piece, Zone, check_kit
+from deft_reach.core.model.layouts import LAYOUTS, layout
+from deft_reach.core.model.pattern import Pattern, Stroke
+from deft_reach.core.model.player import SKILLS, Player, PlayerError, check_player
+from deft_reach.core.motion.cost import Weights
+from deft_reach.core.notation.stroke_text import StrokeTextError, parse, write
 
 __all__ = [
     "LAYOUTS",

@@ -14,8 +14,8 @@ from importlib import resources
 from typing import Any, Final, TypeVar
 
 from deft_reach.core.document import FORMAT_VERSION, Document
-from deft_reach.core.kit import Kit, KitError, check_kit
-from deft_reach.core.player import Player, PlayerError, check_player
+from deft_reach.core.model.kit import Kit, KitError, check_kit
+from deft_reach.core.model.player import Player, PlayerError, check_player
 from deft_reach.formats.plain_text import DocumentError, decode, reader
 from deft_reach.formats.records import from_dict, to_dict
 

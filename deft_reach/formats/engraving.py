@@ -12,8 +12,8 @@ from importlib.resources import files
 from typing import Any, Final
 from xml.etree import ElementTree as Tree
 
-from deft_reach.core.kit import Kit
-from deft_reach.core.pattern import Pattern
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.pattern import Pattern
 from deft_reach.formats.musicxml import dump_musicxml
 
 SVG: Final = "http://www.w3.org/2000/svg"

@@ -6,8 +6,8 @@ import math
 from typing import Final
 from xml.etree import ElementTree as Tree
 
-from deft_reach.core.floor_plan import MARK_B_MM, RugMark, rug_marks
-from deft_reach.core.kit import CYMBALS, Kit
+from deft_reach.core.model.floor_plan import MARK_B_MM, RugMark, rug_marks
+from deft_reach.core.model.kit import CYMBALS, Kit
 
 #: Width and height in mm.
 PAPERS: Final = {"A4": (210.0, 297.0), "Letter": (215.9, 279.4)}

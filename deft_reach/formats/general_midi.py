@@ -7,10 +7,10 @@ from __future__ import annotations
 
 from typing import Final, NamedTuple
 
-from deft_reach.core.kit import Kit, Piece
-from deft_reach.core.layouts import layout
-from deft_reach.core.limbs import EITHER, HAT_FOOT, KICK, RIGHT, SECOND_KICK
-from deft_reach.core.pattern import Pattern
+from deft_reach.core.model.kit import Kit, Piece
+from deft_reach.core.model.layouts import layout
+from deft_reach.core.model.limbs import EITHER, HAT_FOOT, KICK, RIGHT, SECOND_KICK
+from deft_reach.core.model.pattern import Pattern
 
 BASS, BASS_2 = 36, 35
 SNARE, SIDE_STICK, SNARE_2, CLAVES = 38, 37, 40, 75

@@ -15,12 +15,19 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any, Final, NamedTuple
 
-from deft_reach.core.compose import Frame, Onset, compose, place_played
-from deft_reach.core.kit import Kit
-from deft_reach.core.limbs import EITHER, HANDS, LIMBS
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.limbs import EITHER, HANDS, LIMBS
+from deft_reach.core.model.pattern import GRACE_NOTES, GRACES, Pattern, Strike
 from deft_reach.core.motion.timing import GRACE_APART, GRACE_LEAD
-from deft_reach.core.pattern import GRACE_NOTES, GRACES, Pattern, Strike
-from deft_reach.core.stroke_text import MAX_TEXT, METER_VALUES, TEMPO_RANGE, StrokeTextError, parse, write_strike
+from deft_reach.core.notation.compose import Frame, Onset, compose, place_played
+from deft_reach.core.notation.stroke_text import (
+    MAX_TEXT,
+    METER_VALUES,
+    TEMPO_RANGE,
+    StrokeTextError,
+    parse,
+    write_strike,
+)
 from deft_reach.formats.general_midi import key_of, sound_of
 from deft_reach.formats.midi_file import open_midi
 from deft_reach.formats.plain_text import DocumentError, reader

@@ -5,8 +5,8 @@ from __future__ import annotations
 from pathlib import PurePath
 from typing import Final
 
-from deft_reach.core.kit import Kit
-from deft_reach.core.pattern import Pattern
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.pattern import Pattern
 from deft_reach.formats.midi import Imported, dump_midi, load_midi
 from deft_reach.formats.musicxml import dump_musicxml, load_musicxml
 from deft_reach.formats.plain_text import decode

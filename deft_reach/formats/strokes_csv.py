@@ -8,12 +8,12 @@ from dataclasses import replace
 from fractions import Fraction
 from typing import Final
 
-from deft_reach.core.compose import Frame, Onset, compose
-from deft_reach.core.counting import place
-from deft_reach.core.limbs import LIMBS
-from deft_reach.core.pattern import MARKS, Pattern, Strike, Swing
-from deft_reach.core.stroke_text import METER_VALUES, StrokeTextError, parse, write_strike
-from deft_reach.core.swing import straight
+from deft_reach.core.model.counting import place
+from deft_reach.core.model.limbs import LIMBS
+from deft_reach.core.model.pattern import MARKS, Pattern, Strike, Swing
+from deft_reach.core.notation.compose import Frame, Onset, compose
+from deft_reach.core.notation.stroke_text import METER_VALUES, StrokeTextError, parse, write_strike
+from deft_reach.core.notation.swing import straight
 from deft_reach.formats.midi import MAX_NOTES, Imported, checked
 from deft_reach.formats.plain_text import DocumentError, decode, exact, reader
 from deft_reach.formats.tables import rows_of

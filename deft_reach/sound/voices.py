@@ -11,7 +11,7 @@ from typing import Final
 
 import numpy as np
 
-from deft_reach.core.kit import Kit
+from deft_reach.core.model.kit import Kit
 from deft_reach.core.motion.timing import ACCENT_LEVEL, GHOST_LEVEL, level_of
 from deft_reach.sound.click import RATE, Samples
 

@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import Any, Final, NamedTuple, TypeVar
 
 from deft_reach.core.practice.progress_log import WHOLE, Played, Point, day_of, tally, when
-from deft_reach.core.signals import Signal
+from deft_reach.core.session.signals import Signal
 from deft_reach.store.log_entries import Attempt, LogbookBusyError, LogbookError, TakeEntry, checked
 from deft_reach.store.logbook import Logbook
 from deft_reach.store.places import state_dir

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication
 
 from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.exception_reporter import ExceptionReporter
-from deft_reach.core.stroke_text import StrokeTextError
+from deft_reach.core.notation.stroke_text import StrokeTextError
 
 
 def fail():

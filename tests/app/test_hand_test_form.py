@@ -7,7 +7,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
-from deft_reach.core.player import Constants, Player
+from deft_reach.core.model.player import Constants, Player
 from deft_reach.core.practice.hand_test import NAMES, perform_test
 from deft_reach.formats.general_midi import hand_test_keys
 from deft_reach.formats.performance import dump_performance

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog
 
 from deft_reach.app import units
 from deft_reach.core import layout
-from deft_reach.core.kit import Dimension, Reading, Spot
+from deft_reach.core.model.kit import Dimension, Reading, Spot
 from deft_reach.formats.document import dump_kit, load_kit
 from tests.app.conftest import choose, click, drag, enter
 

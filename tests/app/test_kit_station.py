@@ -5,7 +5,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
-from deft_reach.core.player import Speeds
+from deft_reach.core.model.player import Speeds
 from tests.app.conftest import choose, click, drag
 
 

@@ -8,8 +8,8 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 
 from deft_reach.app.write.lane_editor import fault_words
-from deft_reach.core.counting import phrase
-from deft_reach.core.pattern import BarFault, Span
+from deft_reach.core.model.counting import phrase
+from deft_reach.core.model.pattern import BarFault, Span
 from tests.app.conftest import click, drag
 
 KEY, NONE = Qt.Key, Qt.KeyboardModifier.NoModifier

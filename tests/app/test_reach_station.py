@@ -8,7 +8,7 @@ from PySide6.QtTest import QTest
 
 from deft_reach.app.canvas.explain import stroke_facts
 from deft_reach.app.canvas.time_axis import GUTTER
-from deft_reach.core.motion.playing import Playing
+from deft_reach.core.analysis.playing import Playing
 from tests.app.conftest import click, drag
 
 

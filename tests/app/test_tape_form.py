@@ -6,7 +6,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
-from deft_reach.core.kit import Reading
+from deft_reach.core.model.kit import Reading
 
 
 @pytest.fixture

@@ -10,8 +10,8 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from deft_reach.core import layout
-from deft_reach.core.cost import TERMS
 from deft_reach.core.document import Document, new_document
+from deft_reach.core.motion.cost import TERMS
 from deft_reach.core.session import Session
 from deft_reach.formats.document import (
     _validate,

@@ -7,7 +7,7 @@ from xml.etree import ElementTree
 import pytest
 
 from deft_reach.core import LAYOUTS, layout
-from deft_reach.core.floor_plan import MARK_B_MM, place_from_distances, rug_marks
+from deft_reach.core.model.floor_plan import MARK_B_MM, place_from_distances, rug_marks
 from deft_reach.formats.floor_svg import PAPERS, dump_floor_plan
 from deft_reach.formats.pieces_csv import COLUMNS, dump_pieces
 

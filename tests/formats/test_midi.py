@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from deft_reach.core import layout, parse
-from deft_reach.core.rudiments import RUDIMENTS
+from deft_reach.core.notation.rudiments import RUDIMENTS
 from deft_reach.formats.general_midi import key_of, sound_of
 from deft_reach.formats.midi import dump_midi, load_midi
 from deft_reach.formats.midi_file import MAX_BYTES

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from deft_reach.core import LAYOUTS, Kit, Player, layout
-from deft_reach.core.player import Speeds
+from deft_reach.core.model.player import Speeds
 from deft_reach.formats.records import from_dict, to_dict
 
 

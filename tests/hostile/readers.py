@@ -15,10 +15,10 @@ from typing import Any
 
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.document import read_text
-from deft_reach.core.limbs import KICK
+from deft_reach.core.model.limbs import KICK
+from deft_reach.core.model.tape import TapeError, measure
+from deft_reach.core.notation.stroke_text import StrokeTextError
 from deft_reach.core.practice.hand_test import HandTestError, exercises_of
-from deft_reach.core.stroke_text import StrokeTextError
-from deft_reach.core.tape import TapeError, measure
 from deft_reach.formats.document import dump_document, dump_kit, dump_player, load_document, load_kit, load_player
 from deft_reach.formats.patterns import dump_pattern, load_pattern
 from deft_reach.formats.performance import dump_performance, load_performance, load_texts

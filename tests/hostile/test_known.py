@@ -11,8 +11,8 @@ import pytest
 import scipy.optimize
 
 from deft_reach.core import Player, layout
-from deft_reach.core.kit import Reading
-from deft_reach.core.tape import MOST_PIECES, MOST_STEPS, STARTS, TapeError, measure
+from deft_reach.core.model.kit import Reading
+from deft_reach.core.model.tape import MOST_PIECES, MOST_STEPS, STARTS, TapeError, measure
 from deft_reach.formats.musicxml import load_musicxml
 from deft_reach.formats.patterns import load_pattern
 from deft_reach.formats.pieces_csv import dump_pieces, load_pieces

@@ -13,8 +13,8 @@ from deft_reach.app.canvas.base import Canvas, handle_stroke_key, label
 from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.canvas.sprites import sprite, stamp, text_size
 from deft_reach.app.plain_text import plain_tip
-from deft_reach.core.kit import CYMBALS, Kit, Piece
-from deft_reach.core.limbs import LEFT, RIGHT
+from deft_reach.core.model.kit import CYMBALS, Kit, Piece
+from deft_reach.core.model.limbs import LEFT, RIGHT
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.session import Session
 

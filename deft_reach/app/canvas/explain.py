@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from deft_reach.app import units
-from deft_reach.core.counting import in_bar, place
-from deft_reach.core.findings import voice_name
-from deft_reach.core.kit import Kit
-from deft_reach.core.limbs import FEET, HANDS, KICK, LEFT, RIGHT
+from deft_reach.core.analysis.findings import voice_name
+from deft_reach.core.analysis.report import Report, pace_word
+from deft_reach.core.model.counting import in_bar, place
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.limbs import FEET, HANDS, KICK, LEFT, RIGHT
+from deft_reach.core.model.pattern import GRACES
+from deft_reach.core.model.player import Player
 from deft_reach.core.motion.comfort import comfort, easier
 from deft_reach.core.motion.pose import MAX_LEAN_MM
-from deft_reach.core.pattern import GRACES
-from deft_reach.core.player import Player
-from deft_reach.core.report import Report, pace_word
 
 
 def limb_name(kit: Kit, limb: str) -> str:

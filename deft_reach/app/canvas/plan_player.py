@@ -11,7 +11,7 @@ from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
 from deft_reach.app import theme, units
 from deft_reach.app.canvas.base import label
-from deft_reach.core.limbs import HANDS, LEFT, RIGHT
+from deft_reach.core.model.limbs import HANDS, LEFT, RIGHT
 from deft_reach.core.motion.pose import Floats, reach_contour
 
 if TYPE_CHECKING:

@@ -24,8 +24,8 @@ from PySide6.QtWidgets import QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import Canvas, Same
-from deft_reach.core.kit import Kit
-from deft_reach.core.pattern import Pattern
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.session import Session
 
 

@@ -14,8 +14,8 @@ from deft_reach.app.canvas.explain import where
 from deft_reach.app.canvas.sprites import text_size
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.canvas.timeline import Timeline
-from deft_reach.core.limbs import FEET, HANDS, other_hand
-from deft_reach.core.pattern import GRACES, Moment, Pattern
+from deft_reach.core.model.limbs import FEET, HANDS, other_hand
+from deft_reach.core.model.pattern import GRACES, Moment, Pattern
 from deft_reach.core.session import Session
 
 GROUP_Y = 11.0

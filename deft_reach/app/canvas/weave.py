@@ -24,10 +24,10 @@ from deft_reach.app import theme, units
 from deft_reach.app.canvas.base import Same, label
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.canvas.timeline import Timeline
-from deft_reach.core.findings import voice_name
-from deft_reach.core.limbs import FEET, HANDS, KICK, LEFT, RIGHT
+from deft_reach.core.analysis.findings import voice_name
+from deft_reach.core.analysis.report import Finding, Report, pace_word
+from deft_reach.core.model.limbs import FEET, HANDS, KICK, LEFT, RIGHT
 from deft_reach.core.motion.pose import Floats
-from deft_reach.core.report import Finding, Report, pace_word
 from deft_reach.core.session import Session
 
 TOP = 30

@@ -19,10 +19,10 @@ from deft_reach.app.choices import fill_box
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import say
+from deft_reach.core.notation.stroke_text import TEMPO_RANGE
 from deft_reach.core.practice.ladder import Equivalent, Step, parse_step
 from deft_reach.core.practice.runner import Rule
 from deft_reach.core.practice.stages import Stage
-from deft_reach.core.stroke_text import TEMPO_RANGE
 
 #: Steps to choose from; any other can be typed.
 STEPS = ("smaller near the target", "2 BPM", "5 BPM", "10 BPM", "15 BPM", "3 %", "5 %", "double")

@@ -25,7 +25,8 @@ from deft_reach.app.station import Station
 from deft_reach.app.transport import Transport
 from deft_reach.app.words import VERDICT_WORDS, say, sentence
 from deft_reach.core.document import Plan, read_text, standing
-from deft_reach.core.pattern import Pattern
+from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.notation.stroke_text import StrokeTextError
 from deft_reach.core.practice.calibration import evidence_of
 from deft_reach.core.practice.cautions import ALWAYS, HEAT, LEVELS, hearing_words
 from deft_reach.core.practice.chunks import build_chunks
@@ -35,7 +36,6 @@ from deft_reach.core.practice.runner import Runner, efforts
 from deft_reach.core.practice.stages import Stage, build_up, chain_of
 from deft_reach.core.session import Session
 from deft_reach.core.session.read_only import StageView
-from deft_reach.core.stroke_text import StrokeTextError
 from deft_reach.store.log_entries import Attempt
 from deft_reach.store.practice_log import PracticeLog
 

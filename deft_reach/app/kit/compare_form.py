@@ -9,9 +9,9 @@ from deft_reach.app import units
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
-from deft_reach.core.kit import Kit
-from deft_reach.core.kit_difference import kit_difference
-from deft_reach.core.layouts import LAYOUTS, layout
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.kit_difference import kit_difference
+from deft_reach.core.model.layouts import LAYOUTS, layout
 from deft_reach.core.session import Session
 
 SAVED = "saved"

@@ -10,11 +10,11 @@ from PySide6.QtWidgets import QTableWidget, QTableWidgetItem, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.tables import make_list
+from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Document, Plan, analyse_plan
-from deft_reach.core.kit import Kit
-from deft_reach.core.report import Report
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.notation.stroke_text import StrokeTextError
 from deft_reach.core.session import Session
-from deft_reach.core.stroke_text import StrokeTextError
 
 
 class PlanEffects(QTableWidget):

@@ -8,10 +8,10 @@ from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QMenu, QPushButton
 
 from deft_reach.app.station import Listener
-from deft_reach.core.kit import KitError
-from deft_reach.core.layouts import LAYOUTS, layout
+from deft_reach.core.model.kit import KitError
+from deft_reach.core.model.layouts import LAYOUTS, layout
+from deft_reach.core.model.setups import SETUPS, SetUpError
 from deft_reach.core.session import Session
-from deft_reach.core.setups import SETUPS, SetUpError
 
 
 class KitBar(Listener):

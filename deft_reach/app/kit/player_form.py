@@ -21,7 +21,7 @@ from deft_reach.app.length_box import LengthBox
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.words import say
-from deft_reach.core.player import SEGMENT_NAMES, SEGMENT_PARTS, SKILLS, SPEED_NAMES, PlayerError
+from deft_reach.core.model.player import SEGMENT_NAMES, SEGMENT_PARTS, SKILLS, SPEED_NAMES, PlayerError
 from deft_reach.core.session import Session
 
 #: Field, what it is called, lowest and highest value (mm), and what it means.

@@ -21,7 +21,7 @@ from deft_reach.app.length_box import LengthBox
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.words import say
-from deft_reach.core.kit import KINDS, PEDALS, SPLIT_FOOT_MM, ZONES, KitError, Piece
+from deft_reach.core.model.kit import KINDS, PEDALS, SPLIT_FOOT_MM, ZONES, KitError, Piece
 from deft_reach.core.session import Session
 
 ZONE_FIELDS = (

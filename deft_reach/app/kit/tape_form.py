@@ -19,10 +19,10 @@ from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import say, sentence
-from deft_reach.core.kit import FLOOR, SEAT, Kit, KitError, Reading
-from deft_reach.core.player import Player
+from deft_reach.core.model.kit import FLOOR, SEAT, Kit, KitError, Reading
+from deft_reach.core.model.player import Player
+from deft_reach.core.model.tape import Measured, TapeError, measure
 from deft_reach.core.session import Session
-from deft_reach.core.tape import Measured, TapeError, measure
 
 
 class _Answer(QObject):

@@ -14,7 +14,7 @@ from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.words import say
-from deft_reach.core.player import SKILLS, SPEED_NAMES, Player, Speeds
+from deft_reach.core.model.player import SKILLS, SPEED_NAMES, Player, Speeds
 from deft_reach.core.practice.calibration import (
     Calibration,
     Evidence,

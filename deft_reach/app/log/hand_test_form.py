@@ -27,8 +27,8 @@ from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import say, sentence
-from deft_reach.core.limbs import FEET
-from deft_reach.core.player import CONSTANTS, Constants
+from deft_reach.core.model.limbs import FEET
+from deft_reach.core.model.player import CONSTANTS, Constants
 from deft_reach.core.practice.cautions import HAND_TEST_CAUTION
 from deft_reach.core.practice.hand_test import (
     FAR,

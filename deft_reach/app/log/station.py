@@ -25,11 +25,11 @@ from deft_reach.app.panel import Panel
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Station
 from deft_reach.app.tables import make_list
-from deft_reach.core.analysis import analyse
+from deft_reach.core.analysis.analyse import analyse
 from deft_reach.core.document import read_text
+from deft_reach.core.notation.stroke_text import StrokeTextError
 from deft_reach.core.practice.progress_log import PlanProgress, progress, what_next, when
 from deft_reach.core.session import Session
-from deft_reach.core.stroke_text import StrokeTextError
 from deft_reach.store.practice_log import PracticeLog
 
 ID = Qt.ItemDataRole.UserRole

@@ -35,13 +35,13 @@ from deft_reach.app.save_name import OtherFormatError, ask_name
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import VERDICT_WORDS, say, sentence
+from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Plan
 from deft_reach.core.practice.calibration import evidence_of_take
 from deft_reach.core.practice.performance import Faults, Hit, simulate
 from deft_reach.core.practice.ramp import Ramp, RampError, RampTake, check_ramp, parse_ramp
 from deft_reach.core.practice.take import check_take
 from deft_reach.core.practice.take_report import Take, TakeError
-from deft_reach.core.report import Report
 from deft_reach.core.session import Session
 from deft_reach.formats.general_midi import kit_keys, pattern_keys
 from deft_reach.formats.midi_file import MAX_BYTES

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import Canvas, label
 from deft_reach.app.plain_text import plain_tip
-from deft_reach.core.cost import TERM_NAMES, TERMS
+from deft_reach.core.motion.cost import TERM_NAMES, TERMS
 from deft_reach.core.session import Session
 
 

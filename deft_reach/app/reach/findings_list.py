@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app import theme, units
 from deft_reach.app.canvas.weave import SHORT_NAMES
-from deft_reach.core.report import Finding
+from deft_reach.core.analysis.report import Finding
 from deft_reach.core.session import Session
 
 FINDING = Qt.ItemDataRole.UserRole

@@ -25,11 +25,11 @@ from deft_reach.app.search_button import SearchButton
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list, verdict_cells
 from deft_reach.app.words import say, sentence
-from deft_reach.core.candidates import WHICH, both_hats, opened, rethought
 from deft_reach.core.document import Candidate
-from deft_reach.core.planner import PlanError, Sticking, Stickings, find_stickings
+from deft_reach.core.notation.transforms import exchange_hands
+from deft_reach.core.search.candidates import WHICH, both_hats, opened, rethought
+from deft_reach.core.search.planner import PlanError, Sticking, Stickings, find_stickings
 from deft_reach.core.session import Session
-from deft_reach.core.transforms import exchange_hands
 
 SCHOOL_WORDS = {
     "free": "free: whatever costs least",

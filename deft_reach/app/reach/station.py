@@ -21,9 +21,9 @@ from deft_reach.app.reach.stroke_card import StrokeCard
 from deft_reach.app.reach.stroke_table import StrokeTable
 from deft_reach.app.reach.tray import Tray
 from deft_reach.app.station import Station
-from deft_reach.core.candidates import ease_finding
-from deft_reach.core.pattern import Pattern
-from deft_reach.core.planner import PlanError
+from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.search.candidates import ease_finding
+from deft_reach.core.search.planner import PlanError
 from deft_reach.core.session import Session
 
 

@@ -10,9 +10,9 @@ from deft_reach.app.canvas.explain import stroke_facts, stroke_title, where
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.reach.cost_bar import CostBar
 from deft_reach.app.station import Listener
-from deft_reach.core.candidates import if_other_hand
-from deft_reach.core.limbs import HANDS
-from deft_reach.core.report import Report
+from deft_reach.core.analysis.report import Report
+from deft_reach.core.model.limbs import HANDS
+from deft_reach.core.search.candidates import if_other_hand
 from deft_reach.core.session import Session
 
 ROWS = 8

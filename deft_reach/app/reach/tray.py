@@ -23,10 +23,10 @@ from deft_reach.app.canvas.base import label
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.reach.cost_bar import term_colour
 from deft_reach.app.station import Listener
-from deft_reach.core.candidates import PARTS, Row, compare, part_of
-from deft_reach.core.cost import TERM_NAMES, TERMS
+from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Candidate
-from deft_reach.core.report import Report
+from deft_reach.core.motion.cost import TERM_NAMES, TERMS
+from deft_reach.core.search.candidates import PARTS, Row, compare, part_of
 from deft_reach.core.session import Session
 from deft_reach.core.session.candidates import MOST
 

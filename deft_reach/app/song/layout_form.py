@@ -21,10 +21,19 @@ from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import say, sentence
 from deft_reach.core.document import read_text
-from deft_reach.core.kit import Kit
-from deft_reach.core.layout_search import GRID, MOST_MM, Asked, Layout, LayoutError, Layouts, find_layouts, move_words
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.notation.stroke_text import StrokeTextError
+from deft_reach.core.search.layout_search import (
+    GRID,
+    MOST_MM,
+    Asked,
+    Layout,
+    LayoutError,
+    Layouts,
+    find_layouts,
+    move_words,
+)
 from deft_reach.core.session import Session
-from deft_reach.core.stroke_text import StrokeTextError
 
 ID = Qt.ItemDataRole.UserRole
 

@@ -21,8 +21,8 @@ from deft_reach.app.search_button import SearchButton
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list, verdict_cells
 from deft_reach.app.words import preview_text, say, sentence
-from deft_reach.core.kit import Kit
-from deft_reach.core.refit import RefitError, Refitted, refit
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.search.refit import RefitError, Refitted, refit
 from deft_reach.core.session import Session
 
 PEDALS = {"as the kit has": None, "one bass pedal": 1, "two bass pedals": 2}

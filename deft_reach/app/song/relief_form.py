@@ -27,10 +27,10 @@ from deft_reach.app.search_button import SearchButton
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import preview_text, say, sentence
-from deft_reach.core.endurance import SUSTAINED, effort_over_time, endurance, lasting_words
-from deft_reach.core.limbs import FEET
-from deft_reach.core.relief import DEFAULT_KEEP, KEEPS, Relief, ReliefError, lighter, moved_how, relief_scale
-from deft_reach.core.report import Report
+from deft_reach.core.analysis.endurance import SUSTAINED, effort_over_time, endurance, lasting_words
+from deft_reach.core.analysis.report import Report
+from deft_reach.core.model.limbs import FEET
+from deft_reach.core.search.relief import DEFAULT_KEEP, KEEPS, Relief, ReliefError, lighter, moved_how, relief_scale
 from deft_reach.core.session import Session
 from deft_reach.core.session.song_view import SongView
 

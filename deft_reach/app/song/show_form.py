@@ -11,10 +11,10 @@ from deft_reach.app.marks import severity_icon
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
-from deft_reach.core.report import headroom_words
+from deft_reach.core.analysis.report import headroom_words
+from deft_reach.core.practice.setlist import ShowRow, whole_show
 from deft_reach.core.session import Session
 from deft_reach.core.session.song_view import SongView
-from deft_reach.core.song.setlist import ShowRow, whole_show
 from deft_reach.store.practice_log import PracticeLog
 
 ROW = Qt.ItemDataRole.UserRole

@@ -25,11 +25,11 @@ from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import say, sentence
-from deft_reach.core.report import headroom_words
+from deft_reach.core.analysis.report import headroom_words
+from deft_reach.core.notation.stroke_text import TEMPO_RANGE
 from deft_reach.core.session import Session
 from deft_reach.core.session.song_view import SongView
 from deft_reach.core.session.songs import MOST_TIMES
-from deft_reach.core.stroke_text import TEMPO_RANGE
 
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 

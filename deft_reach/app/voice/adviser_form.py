@@ -23,8 +23,8 @@ from deft_reach.app.search_button import SearchButton
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list, verdict_cells
 from deft_reach.app.words import preview_text, say, sentence
+from deft_reach.core.search.voicing import CONTOURS, VoicingError, Voicings, find_voicings
 from deft_reach.core.session import Session
-from deft_reach.core.voicing import CONTOURS, VoicingError, Voicings, find_voicings
 
 
 class AdviserForm(Listener):

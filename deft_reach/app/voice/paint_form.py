@@ -17,11 +17,11 @@ from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import say
-from deft_reach.core.findings import voice_name
-from deft_reach.core.lane import Lane
-from deft_reach.core.limbs import EITHER, HANDS
-from deft_reach.core.scopes import SCOPES, strokes_in
-from deft_reach.core.substitutes import missing_voices
+from deft_reach.core.analysis.findings import voice_name
+from deft_reach.core.model.limbs import EITHER, HANDS
+from deft_reach.core.model.substitutes import missing_voices
+from deft_reach.core.notation.scopes import SCOPES, strokes_in
+from deft_reach.core.session.lane import Lane
 
 SELECTION = "selection"
 

@@ -12,8 +12,8 @@ from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import preview_text
+from deft_reach.core.search.variations import Variation, variations
 from deft_reach.core.session import Session
-from deft_reach.core.variations import Variation, variations
 
 ROLE = Qt.ItemDataRole.UserRole
 

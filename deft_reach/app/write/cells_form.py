@@ -16,8 +16,8 @@ from PySide6.QtWidgets import (
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
-from deft_reach.core.cells import Cell, find_cells, in_place_of, shelf
-from deft_reach.core.lane import Lane
+from deft_reach.core.notation.cells import Cell, find_cells, in_place_of, shelf
+from deft_reach.core.session.lane import Lane
 
 
 class CellsForm(Listener):

@@ -12,10 +12,10 @@ from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.words import say, sentence
 from deft_reach.core.document import analyse_plan, read_unfinished
-from deft_reach.core.pattern import Pattern
+from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.notation.stroke_text import TEMPO_RANGE, StrokeTextError
+from deft_reach.core.notation.transforms import TRANSFORMS, Changed, TransformError, feet_under
 from deft_reach.core.session import Session
-from deft_reach.core.stroke_text import TEMPO_RANGE, StrokeTextError
-from deft_reach.core.transforms import TRANSFORMS, Changed, TransformError, feet_under
 
 #: What the names of changes begin with that put a plan's feet under this one.
 _UNDER = "under "

@@ -13,9 +13,9 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import label
 from deft_reach.app.canvas.stroke_lane import COUNT_Y, StrokeLane
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
-from deft_reach.core.lane import Lane
-from deft_reach.core.pattern import BarFault
+from deft_reach.core.model.pattern import BarFault
 from deft_reach.core.session import Session
+from deft_reach.core.session.lane import Lane
 
 
 class LaneEditor(StrokeLane):

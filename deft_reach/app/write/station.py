@@ -30,7 +30,7 @@ from deft_reach.app.write.change_form import ChangeForm
 from deft_reach.app.write.lane_editor import LaneEditor
 from deft_reach.app.write.tap_form import TapForm
 from deft_reach.app.write.text_editor import TextEditor
-from deft_reach.core.counting import phrase
+from deft_reach.core.model.counting import phrase
 from deft_reach.core.session import Session
 
 CRIB = (

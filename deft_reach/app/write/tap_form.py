@@ -14,8 +14,8 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, 
 from deft_reach.app import theme
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
-from deft_reach.core.lane import Lane
-from deft_reach.core.tapping import Tap, write_taps
+from deft_reach.core.notation.tapping import Tap, write_taps
+from deft_reach.core.session.lane import Lane
 from deft_reach.sound.click import Click
 from deft_reach.sound.midi_ports import input_names, open_input
 from deft_reach.sound.output import BUFFER_MS, Output, open_output

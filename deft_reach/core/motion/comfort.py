@@ -7,8 +7,9 @@ from typing import Final, NamedTuple
 
 import numpy as np
 
-from deft_reach.core.kit import Kit
-from deft_reach.core.limbs import LEFT, RIGHT
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.limbs import LEFT, RIGHT
+from deft_reach.core.model.player import Player
 from deft_reach.core.motion.pose import (
     COMFORTABLE_REACH,
     elbow_degrees,
@@ -17,7 +18,6 @@ from deft_reach.core.motion.pose import (
     upper_arm_degrees,
 )
 from deft_reach.core.motion.reach_table import reach_words
-from deft_reach.core.player import Player
 
 #: Hands whose comfort differs by less than this have it alike.
 ALIKE: Final = 0.03

@@ -16,7 +16,9 @@ from typing import Final, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from deft_reach.core.limbs import EITHER, FEET, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
+from deft_reach.core.model.limbs import EITHER, FEET, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
+from deft_reach.core.model.pattern import OVER, RUN_IN_EVENTS, UNDER, Pattern, lead_beat
+from deft_reach.core.model.ticks import Ticks
 from deft_reach.core.motion.paths import MOVING, minimum_jerk
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.timing import (
@@ -29,8 +31,6 @@ from deft_reach.core.motion.timing import (
     level_of,
     rebound,
 )
-from deft_reach.core.pattern import OVER, RUN_IN_EVENTS, UNDER, Pattern, lead_beat
-from deft_reach.core.ticks import Ticks
 
 Ints = NDArray[np.intp]
 Flags = NDArray[np.bool_]

@@ -12,8 +12,8 @@ from typing import Any, Final
 
 import numpy as np
 
+from deft_reach.core.model.player import Player
 from deft_reach.core.motion.pose import AT_REST_MM, Floats, strike_poses, trunk_turn
-from deft_reach.core.player import Player
 
 SCHOOLS: Final = ("early", "late")
 #: The part of the gap in which a hand goes to its next voice, by school.

@@ -16,7 +16,7 @@ from typing import Any, Final, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from deft_reach.core.player import SHOULDERS_FORWARD, Player
+from deft_reach.core.model.player import SHOULDERS_FORWARD, Player
 
 Floats = NDArray[np.float64]
 

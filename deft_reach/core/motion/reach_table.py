@@ -15,9 +15,10 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from deft_reach.core.cost import reach_costs
-from deft_reach.core.kit import SPLIT_FOOT_MM, Kit
-from deft_reach.core.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
+from deft_reach.core.model.kit import SPLIT_FOOT_MM, Kit
+from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
+from deft_reach.core.model.player import Player
+from deft_reach.core.motion.cost import reach_costs
 from deft_reach.core.motion.crossing import EITHER_MM, Crossings, crossings
 from deft_reach.core.motion.paths import CLEAR_MM, CLEAR_PART
 from deft_reach.core.motion.pose import (
@@ -41,7 +42,6 @@ from deft_reach.core.motion.timing import (
     restrikes,
     travel_times,
 )
-from deft_reach.core.player import Player
 
 Point = tuple[float, float, float]
 Ints = NDArray[np.intp]

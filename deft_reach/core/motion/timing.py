@@ -22,8 +22,8 @@ from typing import Any, Final
 
 import numpy as np
 
-from deft_reach.core.limbs import FEET, HANDS, KICK, RIGHT
-from deft_reach.core.player import Player
+from deft_reach.core.model.limbs import FEET, HANDS, KICK, RIGHT
+from deft_reach.core.model.player import Player
 
 #: Intercept in seconds and slope in seconds per bit.
 A0: Final = 0.0128

@@ -8,25 +8,42 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from fractions import Fraction
 from functools import cached_property, partial
 from typing import NamedTuple
 
 import numpy as np
 
-from deft_reach.core import cost as price
-from deft_reach.core.cost import TERMS, Weights
-from deft_reach.core.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
+from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
+from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.motion import cost as price
 from deft_reach.core.motion.clearance import Passing
+from deft_reach.core.motion.cost import TERMS, Weights
 from deft_reach.core.motion.follow import Flags, Follow, Hands, Ints
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import Cross, ReachTable
 from deft_reach.core.motion.timing import OTHER_FOOT, level_factors, own_part, restrike, travel_times
-from deft_reach.core.pattern import Pattern
-from deft_reach.core.report import Posture
 
 _PACE, _REACH, _CROSS, SQUEEZE, _TURN, _LIFT, _LOAD, _SWITCH, _KEEP, _FIGURE, _CONTROL, COORDINATION = range(
     len(TERMS)
 )
+
+
+class Posture(NamedTuple):
+    """Where both hands are once the strokes of a moment have landed.
+
+    ``right`` and ``left`` are the voices last struck, None before a hand's first stroke; ``cross`` is there while
+    the arms cross.
+    """
+
+    start: Fraction
+    right: str | None
+    left: str | None
+    cross: Cross | None
+    strokes: tuple[int, ...]
+
+    def voice(self, hand: str) -> str | None:
+        return self.right if hand == RIGHT else self.left
 
 
 class GraceWalk(NamedTuple):

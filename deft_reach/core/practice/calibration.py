@@ -16,9 +16,9 @@ from typing import Final, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from deft_reach.core.player import SPEED_RANGE, Constants, Player
+from deft_reach.core.analysis.report import Report, StrokeReport
+from deft_reach.core.model.player import SPEED_RANGE, Constants, Player
 from deft_reach.core.practice.take_report import Take
-from deft_reach.core.report import Report, StrokeReport
 
 #: How well the present skill is known before any attempt: one standard deviation, as a factor.
 PRIOR_SPREAD: Final = math.log(1.25)

@@ -8,16 +8,16 @@ from fractions import Fraction
 from itertools import pairwise
 from typing import NamedTuple
 
-from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse
-from deft_reach.core.compose import Frame, Onset, compose
-from deft_reach.core.cost import Weights
+from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse
 from deft_reach.core.document import read_text
-from deft_reach.core.kit import Kit
-from deft_reach.core.pattern import Event, Pattern, Strike, lead_beat
-from deft_reach.core.player import Player
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.pattern import Event, Pattern, Strike, lead_beat
+from deft_reach.core.model.player import Player
+from deft_reach.core.motion.cost import Weights
+from deft_reach.core.notation.compose import Frame, Onset, compose
+from deft_reach.core.notation.stroke_text import StrokeTextError, strike_of
+from deft_reach.core.notation.swing import straight
 from deft_reach.core.practice.stages import STAGES, Stage
-from deft_reach.core.stroke_text import StrokeTextError, strike_of
-from deft_reach.core.swing import straight
 
 
 class Chunk(NamedTuple):

@@ -15,8 +15,9 @@ from typing import Any, Final, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from deft_reach.core.kit import Kit
-from deft_reach.core.limbs import HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.limbs import HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
+from deft_reach.core.model.player import CONSTANTS, MOVE_BITS, Constants, Player
 from deft_reach.core.motion.reach_table import reach_table
 from deft_reach.core.motion.timing import (
     A0,
@@ -27,7 +28,6 @@ from deft_reach.core.motion.timing import (
     TRAVEL_SKILL,
     restrike,
 )
-from deft_reach.core.player import CONSTANTS, MOVE_BITS, Constants, Player
 from deft_reach.core.practice.performance import Hit
 
 Floats = NDArray[np.float64]

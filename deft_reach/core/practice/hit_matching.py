@@ -10,7 +10,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from deft_reach.core.pattern import Pattern
+from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.practice.performance import Hit
 from deft_reach.core.practice.take_report import Ignored
 

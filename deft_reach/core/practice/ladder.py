@@ -9,9 +9,9 @@ from fractions import Fraction
 from itertools import pairwise
 from typing import Final, NamedTuple
 
-from deft_reach.core.pattern import Pattern
+from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.notation.stroke_text import TEMPO_RANGE
 from deft_reach.core.practice.stages import Stage
-from deft_reach.core.stroke_text import TEMPO_RANGE
 
 #: The fastest passage is clean for most players at this pace or less: where a ladder begins.
 EASY_PACE: Final = 0.6

@@ -8,8 +8,8 @@ from typing import Final, NamedTuple
 
 import numpy as np
 
-from deft_reach.core.limbs import FEET, HANDS, HAT_FOOT, LEFT, RIGHT
-from deft_reach.core.pattern import GRACE_NOTES, Pattern
+from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, LEFT, RIGHT
+from deft_reach.core.model.pattern import GRACE_NOTES, Pattern
 
 #: How loud strokes are played, 1 to 127.
 GHOST, PLAIN, ACCENT = 38, 80, 115

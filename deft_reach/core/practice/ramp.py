@@ -10,13 +10,13 @@ from typing import Any, Final, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from deft_reach.core.counting import in_bar
-from deft_reach.core.pattern import Pattern
+from deft_reach.core.model.counting import in_bar
+from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.notation.stroke_text import TEMPO_RANGE
 from deft_reach.core.practice.hit_matching import match_pads, pad_of, quickest_spacing
 from deft_reach.core.practice.performance import Hit
 from deft_reach.core.practice.take import FAR_S, SAME_PIECE, TOLERANCE, TOLERANCE_BOUNDS
 from deft_reach.core.practice.take_report import TakeError
-from deft_reach.core.stroke_text import TEMPO_RANGE
 
 Floats = NDArray[np.float64]
 

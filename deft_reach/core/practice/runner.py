@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final, NamedTuple
 
-from deft_reach.core.endurance import SUSTAINED, Endurance, endurance
-from deft_reach.core.limbs import FEET
+from deft_reach.core.analysis.endurance import SUSTAINED, Endurance, endurance
+from deft_reach.core.analysis.report import Report
+from deft_reach.core.model.limbs import FEET
 from deft_reach.core.practice.ladder import Rung
 from deft_reach.core.practice.stages import Stage
-from deft_reach.core.report import Report
 
 CLEAN, ROUGH, NOT_YET = "clean", "rough", "not-yet"
 VERDICTS: Final = (CLEAN, ROUGH, NOT_YET)

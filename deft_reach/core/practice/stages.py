@@ -8,17 +8,17 @@ from fractions import Fraction
 from itertools import pairwise
 from typing import Final
 
-from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse
-from deft_reach.core.cost import Weights
+from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse
+from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Document, Plan, Score, Section, Song, read_text
-from deft_reach.core.kit import Kit
-from deft_reach.core.limbs import FEET, HANDS, KICK, LEFT, RIGHT, SECOND_KICK
-from deft_reach.core.pattern import Pattern, Step, Strike, lead_beat
-from deft_reach.core.player import Player
-from deft_reach.core.report import Report
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.limbs import FEET, HANDS, KICK, LEFT, RIGHT, SECOND_KICK
+from deft_reach.core.model.pattern import Pattern, Step, Strike, lead_beat
+from deft_reach.core.model.player import Player
+from deft_reach.core.motion.cost import Weights
+from deft_reach.core.notation.stroke_text import StrokeTextError, parse, rewrite, strike_of, write
+from deft_reach.core.notation.swing import straight
 from deft_reach.core.song.chain import chain_song
-from deft_reach.core.stroke_text import StrokeTextError, parse, rewrite, strike_of, write
-from deft_reach.core.swing import straight
 
 #: Every stage there can be, in order: its name, and the reason it exists.
 STAGES: Final = {

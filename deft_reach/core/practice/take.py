@@ -18,10 +18,10 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
-from deft_reach.core.counting import place
-from deft_reach.core.kit import Kit
-from deft_reach.core.limbs import FEET, HAT_FOOT, KICK, SECOND_KICK
-from deft_reach.core.pattern import GRACE_NOTES, Pattern, lead_beat
+from deft_reach.core.model.counting import place
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.limbs import FEET, HAT_FOOT, KICK, SECOND_KICK
+from deft_reach.core.model.pattern import GRACE_NOTES, Pattern, lead_beat
 from deft_reach.core.practice.hit_matching import match_pads, pad_of, quickest_spacing, without_double_triggers
 from deft_reach.core.practice.performance import Hit
 from deft_reach.core.practice.take_report import Ignored, LimbTake, PlaceTake, Take, TakeError

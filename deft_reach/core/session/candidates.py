@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import replace
 
-from deft_reach.core.candidates import with_part
 from deft_reach.core.document import Candidate, read_unfinished
+from deft_reach.core.search.candidates import with_part
 from deft_reach.core.session.strokes import StrokeEdits
 
 #: So many stickings can be kept beside a plan.

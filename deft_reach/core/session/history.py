@@ -11,15 +11,15 @@ from contextlib import suppress
 from dataclasses import dataclass
 from typing import Final
 
+from deft_reach.core.analysis.report import Finding, Report
 from deft_reach.core.document import Document, Plan, analyse_plan, new_document, read_unfinished
-from deft_reach.core.kit import Kit
-from deft_reach.core.layouts import layout
-from deft_reach.core.limits import beyond_limits
-from deft_reach.core.pattern import Pattern
-from deft_reach.core.player import Player
-from deft_reach.core.report import Finding, Report
-from deft_reach.core.signals import Signal
-from deft_reach.core.stroke_text import StrokeTextError
+from deft_reach.core.document.limits import beyond_limits
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.layouts import layout
+from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.model.player import Player
+from deft_reach.core.notation.stroke_text import StrokeTextError
+from deft_reach.core.session.signals import Signal
 
 #: Edits of one kind that follow each other faster than this (seconds) are one undo step.
 MERGE_WITHIN: Final = 1.5

@@ -5,11 +5,11 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
-from deft_reach.core.kit import Dimension, Kit, Reading, Zone, check_kit
-from deft_reach.core.layouts import beside, exchanged, layout, new_piece, resized, usual_zone
-from deft_reach.core.player import check_player
+from deft_reach.core.model.kit import Dimension, Kit, Reading, Zone, check_kit
+from deft_reach.core.model.layouts import beside, exchanged, layout, new_piece, resized, usual_zone
+from deft_reach.core.model.player import check_player
+from deft_reach.core.model.setups import SETUPS
 from deft_reach.core.session.history import History
-from deft_reach.core.setups import SETUPS
 
 
 class KitEdits(History):

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Commitment, Plan, Score, analyse_plan, changes_since, commit
-from deft_reach.core.kit import Kit
-from deft_reach.core.layouts import layout
-from deft_reach.core.player import Player
-from deft_reach.core.report import Report
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.layouts import layout
+from deft_reach.core.model.player import Player
+from deft_reach.core.notation.stroke_text import TEMPO_RANGE, StrokeTextError
 from deft_reach.core.session.history import History
-from deft_reach.core.stroke_text import TEMPO_RANGE, StrokeTextError
 
 
 class PlanEdits(History):

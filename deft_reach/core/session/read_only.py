@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from deft_reach.core.document import Document, Plan, Score
-from deft_reach.core.kit import Kit
-from deft_reach.core.player import Player
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.player import Player
 from deft_reach.core.session import Session
 
 

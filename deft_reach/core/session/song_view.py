@@ -6,9 +6,9 @@ It follows the session whose songs it shows, and edits nothing: what is chosen i
 from __future__ import annotations
 
 from deft_reach.core.document import Plan
-from deft_reach.core.kit import Kit
-from deft_reach.core.pattern import Pattern
-from deft_reach.core.player import Player
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.model.player import Player
 from deft_reach.core.session import Session
 from deft_reach.core.session.read_only import ReadOnlySession
 from deft_reach.core.song import SongReport, analyse_song

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 
 from deft_reach.core.document import Plan, Score, Section, Song
-from deft_reach.core.kit import Kit
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.notation.stroke_text import TEMPO_RANGE
 from deft_reach.core.session.kits import KitEdits
 from deft_reach.core.session.plans import PlanEdits
-from deft_reach.core.stroke_text import TEMPO_RANGE
 
 #: A section is played so many times at most.
 MOST_TIMES = 999

@@ -5,11 +5,17 @@ from __future__ import annotations
 from dataclasses import replace
 
 from deft_reach.core.document import read_text
-from deft_reach.core.kit import Kit
-from deft_reach.core.limbs import EITHER, HANDS, other_hand
-from deft_reach.core.pattern import OVER, UNDER, Pattern
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.limbs import EITHER, HANDS, other_hand
+from deft_reach.core.model.pattern import OVER, UNDER, Pattern
+from deft_reach.core.notation.stroke_text import (
+    TEMPO_RANGE,
+    StrokeTextError,
+    replace_strike,
+    replace_strikes,
+    strike_of,
+)
 from deft_reach.core.session.history import History
-from deft_reach.core.stroke_text import TEMPO_RANGE, StrokeTextError, replace_strike, replace_strikes, strike_of
 
 
 class StrokeEdits(History):

@@ -15,15 +15,15 @@ from fractions import Fraction
 from itertools import pairwise
 from typing import Final, NamedTuple
 
-from deft_reach.core.compose import Frame, Onset, compose
 from deft_reach.core.document import Document, Plan, Section, Song, read_text
-from deft_reach.core.kit import Kit
-from deft_reach.core.limbs import HAT_FOOT, SECOND_KICK
-from deft_reach.core.pattern import Bar, Group, Moment, Pattern, Strike, Stroke, lead_beat
-from deft_reach.core.player import Player
-from deft_reach.core.stroke_text import StrokeTextError
-from deft_reach.core.swing import straight
-from deft_reach.core.ticks import Ticks
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.limbs import HAT_FOOT, SECOND_KICK
+from deft_reach.core.model.pattern import Bar, Group, Moment, Pattern, Strike, Stroke, lead_beat
+from deft_reach.core.model.player import Player
+from deft_reach.core.model.ticks import Ticks
+from deft_reach.core.notation.compose import Frame, Onset, compose
+from deft_reach.core.notation.stroke_text import StrokeTextError
+from deft_reach.core.notation.swing import straight
 
 #: A song longer than this many strokes is not chained.
 MOST_STROKES: Final = 50_000

@@ -11,8 +11,8 @@ from collections.abc import Iterable
 from fractions import Fraction
 from typing import Final, NamedTuple
 
-from deft_reach.core.limbs import HANDS, HAT_FOOT, KICK, SECOND_KICK
-from deft_reach.core.pattern import Bar, Pattern, Stroke, lead_beat
+from deft_reach.core.model.limbs import HANDS, HAT_FOOT, KICK, SECOND_KICK
+from deft_reach.core.model.pattern import Bar, Pattern, Stroke, lead_beat
 from deft_reach.core.song.chain import Chain
 
 #: What can carry the pulse, as it is said.

@@ -10,12 +10,12 @@ from fractions import Fraction
 from itertools import product
 from typing import Final, NamedTuple
 
-from deft_reach.core.analysis import DEFAULT_WEIGHTS, analyse
-from deft_reach.core.counting import in_bar, place
+from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse
+from deft_reach.core.analysis.findings import voice_name
+from deft_reach.core.analysis.report import Finding, Report
 from deft_reach.core.document import Document, Song
-from deft_reach.core.findings import voice_name
-from deft_reach.core.limbs import FEET, HANDS, HAT_FOOT, NAMES
-from deft_reach.core.report import Finding, Report
+from deft_reach.core.model.counting import in_bar, place
+from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, NAMES
 from deft_reach.core.song.chain import Chain, Part, Problem, chain_song, problems_of
 from deft_reach.core.song.pulse import Pulse, pulse_between
 

@@ -6,7 +6,7 @@ import zlib
 from collections.abc import Sequence
 from typing import Final
 
-from deft_reach.core.pattern import Stroke
+from deft_reach.core.model.pattern import Stroke
 
 #: The fields that hold the stroke text and its checksum, and the kind of ``other-play`` that holds a stroke.
 TEXT_FIELD: Final = "deft-reach-strokes"

@@ -10,12 +10,12 @@ from fractions import Fraction
 from typing import Final
 from xml.etree import ElementTree as Tree
 
-from deft_reach.core.compose import Frame, Onset, compose
-from deft_reach.core.kit import Kit
-from deft_reach.core.limbs import EITHER, HANDS, HAT_FOOT, KICK
-from deft_reach.core.pattern import Strike, Swing
-from deft_reach.core.stroke_text import METER_VALUES, TEMPO_RANGE, StrokeTextError, parse
-from deft_reach.core.swing import SWING_RANGE, straight
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.limbs import EITHER, HANDS, HAT_FOOT, KICK
+from deft_reach.core.model.pattern import Strike, Swing
+from deft_reach.core.notation.compose import Frame, Onset, compose
+from deft_reach.core.notation.stroke_text import METER_VALUES, TEMPO_RANGE, StrokeTextError, parse
+from deft_reach.core.notation.swing import SWING_RANGE, straight
 from deft_reach.formats.general_midi import sound_of
 from deft_reach.formats.midi import MAX_BEATS, MAX_NOTES, Imported, checked
 from deft_reach.formats.musicxml.common import PLAY, SUM_FIELD, TEXT_FIELD, checksum

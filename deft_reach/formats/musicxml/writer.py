@@ -8,12 +8,12 @@ from fractions import Fraction
 from typing import Final, NamedTuple
 from xml.etree import ElementTree as Tree
 
-from deft_reach.core.findings import voice_name
-from deft_reach.core.kit import CYMBALS, Kit
-from deft_reach.core.limbs import EITHER, FEET, HANDS
-from deft_reach.core.pattern import GRACE_NOTES, Bar, Grid, Pattern, Rest, Step, Stroke, Tie
-from deft_reach.core.stroke_text import write_strike
-from deft_reach.core.swing import straight
+from deft_reach.core.analysis.findings import voice_name
+from deft_reach.core.model.kit import CYMBALS, Kit
+from deft_reach.core.model.limbs import EITHER, FEET, HANDS
+from deft_reach.core.model.pattern import GRACE_NOTES, Bar, Grid, Pattern, Rest, Step, Stroke, Tie
+from deft_reach.core.notation.stroke_text import write_strike
+from deft_reach.core.notation.swing import straight
 from deft_reach.formats.general_midi import key_of
 from deft_reach.formats.musicxml.common import PLAY, SUM_FIELD, TEXT_FIELD, checksum
 from deft_reach.formats.plain_text import DocumentError

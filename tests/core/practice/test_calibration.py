@@ -7,8 +7,8 @@ import pytest
 from scipy import optimize
 
 from deft_reach.core import Player, analyse, layout, parse
+from deft_reach.core.model.player import Constants
 from deft_reach.core.motion.timing import restrike
-from deft_reach.core.player import Constants
 from deft_reach.core.practice.calibration import (
     EASY,
     GROUP_SPREAD,

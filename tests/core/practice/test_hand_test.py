@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_reach.core import Player, analyse, layout, parse
-from deft_reach.core.player import CONSTANTS, Constants, PlayerError, Speeds, check_player
+from deft_reach.core.model.player import CONSTANTS, Constants, PlayerError, Speeds, check_player
 from deft_reach.core.practice.hand_test import (
     EXERCISES,
     NAMES,

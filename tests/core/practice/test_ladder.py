@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_reach.core import Player, analyse, layout, parse
+from deft_reach.core.notation.swing import straight
 from deft_reach.core.practice.chunks import build_chunks, chunk_text, chunks_of
 from deft_reach.core.practice.ladder import (
     EASY_PACE,
@@ -20,7 +21,6 @@ from deft_reach.core.practice.ladder import (
     seconds_of,
 )  # fmt: skip
 from deft_reach.core.practice.stages import STAGES, build_up, plain_groove
-from deft_reach.core.swing import straight
 from tests.strategies import texts
 
 FIVE, PLAYER = layout("five"), Player()

@@ -7,9 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from deft_reach.core.document import Document, Plan, Score
-from deft_reach.core.kit import Kit
-from deft_reach.core.layouts import layout
-from deft_reach.core.player import Player
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.layouts import layout
+from deft_reach.core.model.player import Player
 from deft_reach.core.practice.progress_log import (
     STUCK_AFTER,
     UNPLAYED,
@@ -20,7 +20,7 @@ from deft_reach.core.practice.progress_log import (
     what_next,
     when,
 )  # fmt: skip
-from deft_reach.core.song.setlist import state_of, whole_show
+from deft_reach.core.practice.setlist import state_of, whole_show
 
 NOW = datetime(2026, 3, 10, 20, 0, tzinfo=UTC)
 

@@ -1,0 +1,192 @@
+"""One call that answers everything: ``analyse(pattern, kit, player, tempo)``."""
+
+from __future__ import annotations
+
+import math
+from itertools import chain
+from typing import Final
+
+import numpy as np
+
+from deft_reach.core.analysis.findings import find_all
+from deft_reach.core.analysis.level import demands_of, difficulty, ease_at, highest_pace, level_at
+from deft_reach.core.analysis.report import Load, Report, StrokeReports, Summary
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.limbs import FEET, HANDS, LIMBS
+from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.model.player import Player
+from deft_reach.core.motion import cost as price
+from deft_reach.core.motion.clearance import passing
+from deft_reach.core.motion.cost import Weights
+from deft_reach.core.motion.follow import Flags, follow, voices_of
+from deft_reach.core.motion.reach_table import ReachTable, reach_table
+from deft_reach.core.motion.timing import ACCENT_LEVEL, PLAIN_LEVEL, level_of
+from deft_reach.core.motion.walk import Walk, squeeze, walk
+
+DEFAULT_TEMPO: Final = 100.0
+DEFAULT_WEIGHTS: Final = Weights()
+
+
+def analyse(
+    pattern: Pattern,
+    kit: Kit,
+    player: Player,
+    tempo: float | None = None,
+    *,
+    repeat: bool = False,
+    weights: Weights = DEFAULT_WEIGHTS,
+) -> Report:
+    """Analyse a pattern on a kit for a player.
+
+    ``tempo`` is in quarter notes a minute; None takes the pattern's own, or 100. With ``repeat`` the pattern is a
+    loop: its end meets its start. Impossible patterns give findings, never an exception.
+
+    >>> from deft_reach.core import layout, parse
+    >>> report = analyse(parse("R L R L"), layout("five"), Player(), 100)
+    >>> report.summary.lead, report.impossible
+    ('R', False)
+    """
+    if tempo is None:
+        tempo = pattern.tempo or DEFAULT_TEMPO
+    if not (math.isfinite(tempo) and tempo > 0):
+        raise ValueError(f"tempo is {tempo:g}; expected more than 0 BPM")
+    whole = 240.0 / tempo  # seconds in a whole note
+    times = [start * whole for start in pattern.starts]
+    length = float(pattern.length) * whole
+    table = reach_table(kit, player, voices_of(pattern))
+    followed = follow(pattern, table.names, repeat)
+    walked = walk(pattern, followed, whole, table, weights)
+    types = stroke_types(pattern, repeat)
+    squeeze(walked, passing(pattern, followed, table, starts_high(pattern), repeat), weights)
+    strokes = StrokeReports(pattern, times, tempo, walked, types)
+    findings = find_all(pattern, walked, table, times, length, repeat)
+    impossible = any(f.kind in ("impossible", "out-of-reach") for f in findings)
+    summary = _summary(pattern, walked, table, tempo, length, repeat, impossible)
+    return Report(
+        pattern, table, tempo, repeat, strokes, tuple(walked.postures), tuple(findings), summary, tuple(walked.lead),
+        tuple(walked.switches),
+    )  # fmt: skip
+
+
+def stroke_types(pattern: Pattern, repeat: bool) -> list[str]:
+    """Each stroke as full, down, tap or up, by where its limb starts and where it has to be for its next stroke.
+
+    Full starts and ends high, down starts high and stays low, tap starts and ends low, up starts low and lifts. In
+    a pattern with accents only accents are high; without any, everything but ghosts is. Common practice.
+    """
+    kept = pattern.kept.get(("types", repeat))
+    if kept is None:
+        kept = pattern.kept["types", repeat] = _stroke_types(pattern, repeat)
+    return kept
+
+
+def starts_high(pattern: Pattern) -> Flags:
+    """Of each stroke whether its limb starts high: for a full or a down stroke. That is so with either hand."""
+    kept = pattern.kept.get("high")
+    if kept is None:
+        kept = pattern.kept["high"] = np.array(_high(pattern), dtype=bool)
+    return kept
+
+
+def _high(pattern: Pattern) -> list[bool]:
+    levels = [level_of(stroke.marks) for stroke in pattern.strokes]
+    accents = {stroke.limb in FEET for stroke, level in zip(pattern.strokes, levels) if level == ACCENT_LEVEL}
+    return [
+        level >= (ACCENT_LEVEL if (s.limb in FEET) in accents else PLAIN_LEVEL)
+        for level, s in zip(levels, pattern.strokes)
+    ]
+
+
+def _stroke_types(pattern: Pattern, repeat: bool) -> list[str]:
+    high = _high(pattern)
+    following: dict[str, bool] = {}
+    if repeat:
+        for stroke, is_high in zip(reversed(pattern.strokes), reversed(high)):
+            following[stroke.limb] = is_high
+    names = {(True, True): "full", (True, False): "down", (False, False): "tap", (False, True): "up"}
+    types: list[str] = []
+    for stroke, is_high in zip(reversed(pattern.strokes), reversed(high)):
+        types.append(names[is_high, following.get(stroke.limb, is_high)])
+        following[stroke.limb] = is_high
+    types.reverse()
+    return types
+
+
+def _summary(
+    pattern: Pattern, walked: Walk, table: ReachTable, tempo: float, length: float, repeat: bool, impossible: bool
+) -> Summary:
+    columns = walked.costs.tolist()
+    terms = {name: math.fsum(column) for name, column in zip(price.TERMS, columns)}
+    total = math.fsum(chain.from_iterable(columns))
+    fastest = max((pace for pace in walked.pace if pace), default=None)
+    bottleneck = None if fastest is None else walked.pace.index(fastest)
+    hardest_grace = max(walked.graces, key=lambda grace: grace.pace, default=None)
+    if hardest_grace is not None and (fastest is None or hardest_grace.pace > fastest):
+        fastest, bottleneck = hardest_grace.pace, hardest_grace.index
+    limit = None if fastest is None else tempo / fastest
+    pace = highest_pace(pattern, walked, table, length, repeat)
+    demands = demands_of(pattern, walked, table, length, repeat)
+    hard = difficulty(pace, demands)
+    late = fastest is not None and fastest > 1 + 1e-9
+    led = [pattern.strokes[i].limb for i in walked.lead]
+    # Where both hands lead as often, the one on the first beat is said to lead.
+    lead = max(HANDS, key=lambda hand: (led.count(hand), hand == led[0])) if led else None
+    moments = [row.strokes for row in pattern.moments if row.strokes]
+    bars = pattern.bars
+    count = len(pattern.strokes)
+    return Summary(
+        cost=total,
+        cost_per_bar=total / float(bars) if bars else 0.0,
+        ease=0.0 if impossible else ease_at(hard),
+        level=None if pattern.unassigned and not impossible else level_at(hard, impossible or late),
+        difficulty=hard,
+        pace=pace,
+        demands=demands,
+        open=len(pattern.unassigned),
+        tempo=tempo,
+        tempo_limit=limit,
+        bottleneck=bottleneck,
+        headroom=None if limit is None else limit / tempo - 1,
+        lead=lead,
+        linear=all(len(row) == 1 for row in moments),
+        strokes=count,
+        duration=length,
+        notes_per_second=count / length if length else 0.0,
+        load=_load(pattern, walked, length),
+        terms=terms,
+    )
+
+
+def _load(pattern: Pattern, walked: Walk, length: float) -> dict[str, Load]:
+    kept = pattern.kept.get("load")
+    if kept is None:
+        kept = pattern.kept["load"] = _runs_of_limbs(pattern)
+    count = len(pattern.strokes)
+    return {
+        limb: Load(
+            strokes=len(found),
+            rate=len(found) / length if length else 0.0,
+            peak_rate=1 / min((g for i in found if (g := walked.gap[i])), default=math.inf),
+            longest_run=longest,
+            share=len(found) / count,
+        )
+        for limb, (found, longest) in kept.items()
+    }
+
+
+def _runs_of_limbs(pattern: Pattern) -> dict[str, tuple[list[int], int]]:
+    """Every limb's strokes, and the most it plays in a row."""
+    indices: dict[str, list[int]] = {limb: [] for limb in LIMBS}
+    longest = dict.fromkeys(LIMBS, 0)
+    running: dict[str, int] = {}
+    for row in pattern.moments:
+        if not row.strokes:
+            continue
+        now: dict[str, int] = {}
+        for i in row.strokes:
+            limb = pattern.strokes[i].limb
+            indices[limb].append(i)
+            now[limb] = running.get(limb, 0) + 1
+            longest[limb] = max(longest[limb], now[limb])
+        running = now
+    return {limb: (found, longest[limb]) for limb, found in indices.items() if found}

@@ -1,0 +1,316 @@
+"""What an analysis says: plain immutable values that views and verbs read."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import cached_property
+from typing import TYPE_CHECKING, Any, Final, NamedTuple, overload
+
+from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.motion.cost import TERMS
+from deft_reach.core.motion.reach_table import ReachTable
+from deft_reach.core.motion.walk import Posture, Walk
+
+if TYPE_CHECKING:
+    from deft_reach.core.analysis.level import Demands
+
+SEVERITIES: Final = ("note", "caution", "stop")
+
+#: Pace in words, with the pace from which each begins.
+PACE_BANDS: Final = ((0.0, "slack"), (0.6, "busy"), (0.85, "hurried"), (1.0 + 1e-9, "past the limit"))
+
+
+def headroom_words(headroom: float) -> str:
+    """Headroom as people read it: how much room there is, or how far above the limit the tempo is."""
+    if headroom >= 0:
+        return f"headroom {headroom * 100:.0f} %"
+    return f"{(1 / (1 + headroom) - 1) * 100:.0f} % above the limit"
+
+
+def level_words(report: Report) -> str:
+    """How hard a report's plan is, in one line."""
+    s = report.summary
+    if report.impossible:
+        return "cannot be played"
+    if s.level is None:
+        return f"{s.open} strokes have no hand yet"
+    return f"{s.level}, ease {s.ease:.0f} of 100, cost {s.cost:.1f}"
+
+
+def pace_word(pace: float | None) -> str:
+    """``slack``, ``busy``, ``hurried`` or ``past the limit``; empty for a stroke with nothing before it."""
+    if pace is None:
+        return ""
+    return next(word for start, word in reversed(PACE_BANDS) if pace >= start)
+
+
+class GraceReport(NamedTuple):
+    """The graces before a stroke, as the hand that plays them has them: units as in StrokeReport."""
+
+    limb: str
+    voice: str
+    came_from: str
+    gap: float
+    travel_mm: float
+    needed: float
+    pace: float
+    tempo_limit: float
+
+    def as_dict(self) -> dict[str, Any]:
+        return self._asdict()
+
+
+class StrokeReport(NamedTuple):
+    """One stroke: times in seconds, distances in mm, tempo limit in BPM.
+
+    ``gap``, ``pace`` and ``tempo_limit`` are None for a limb's first stroke when the pattern is not a loop;
+    ``came_from`` is the voice that limb struck before, None if none.
+    """
+
+    index: int  # type: ignore[assignment]
+    bar: int
+    beat: Fraction
+    time: float
+    limb: str
+    voice: str
+    marks: str
+    grace: str
+    gap: float | None
+    travel_mm: float
+    needed: float
+    pace: float | None
+    tempo_limit: float | None
+    reach: float | None
+    stroke_type: str
+    cost: dict[str, float]
+    came_from: str | None
+    graces: tuple[GraceReport, ...] = ()
+
+    @property
+    def total(self) -> float:
+        return sum(self.cost.values())
+
+    def as_dict(self) -> dict[str, Any]:
+        return {
+            "index": self.index,
+            "bar": self.bar,
+            "beat": float(self.beat),
+            "time": self.time,
+            "limb": self.limb,
+            "voice": self.voice,
+            "marks": self.marks,
+            "grace": self.grace,
+            "gap": self.gap,
+            "travel_mm": self.travel_mm,
+            "needed": self.needed,
+            "pace": self.pace,
+            "tempo_limit": self.tempo_limit,
+            "reach": self.reach,
+            "stroke_type": self.stroke_type,
+            "cost": self.cost,
+            "graces": [grace.as_dict() for grace in self.graces],
+        }
+
+
+class StrokeReports(Sequence[StrokeReport]):
+    """Every stroke of a report, put together from the walk's columns when it is asked for."""
+
+    def __init__(
+        self, pattern: Pattern, times: Sequence[float], tempo: float, walked: Walk, types: Sequence[str]
+    ) -> None:
+        self._pattern, self._times, self._tempo = pattern, times, tempo
+        self._walk, self._types = walked, types
+
+    @cached_property
+    def _all(self) -> tuple[StrokeReport, ...]:
+        return tuple(self._one(i) for i in range(len(self)))
+
+    def __len__(self) -> int:
+        return len(self._times)
+
+    @overload
+    def __getitem__(self, index: int) -> StrokeReport: ...
+    @overload
+    def __getitem__(self, index: slice) -> Sequence[StrokeReport]: ...
+    def __getitem__(self, index: int | slice) -> StrokeReport | Sequence[StrokeReport]:
+        if isinstance(index, int) and "_all" not in self.__dict__:
+            return self._one(range(len(self))[index])
+        return self._all[index]
+
+    def __iter__(self) -> Iterator[StrokeReport]:
+        return iter(self._all)
+
+    def _one(self, i: int) -> StrokeReport:
+        w, s = self._walk, self._pattern.strokes[i]
+        pace = w.pace[i]
+        return StrokeReport(
+            s.index, s.bar, s.beat, self._times[i], s.limb, s.voice, s.marks, s.grace, w.gap[i], w.travel[i],
+            w.needed[i], pace, self._tempo / pace if pace else None, w.reach[i], self._types[i],
+            dict(zip(TERMS, w.costs[:, i].tolist())), w.came_from[i], self._graces.get(i, ()),
+        )  # fmt: skip
+
+    @cached_property
+    def _graces(self) -> dict[int, tuple[GraceReport, ...]]:
+        return {
+            g.index: (
+                GraceReport(g.limb, g.voice, g.came_from, g.gap, g.travel, g.needed, g.pace, self._tempo / g.pace),
+            )
+            for g in self._walk.graces
+        }
+
+    def totals(self) -> list[float]:
+        """What every stroke costs in all."""
+        return self._walk.costs.sum(axis=0).tolist()  # type: ignore[no-any-return]
+
+    def limits(self) -> list[float]:
+        """Every stroke's tempo limit (BPM), its graces' where that is lower; infinite where it has none."""
+        found = [self._tempo / pace if pace else math.inf for pace in self._walk.pace]
+        for grace in self._walk.graces:
+            found[grace.index] = min(found[grace.index], self._tempo / grace.pace)
+        return found
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, StrokeReports) and self._all == other._all
+
+    __hash__ = None  # type: ignore[assignment]
+
+
+class Finding(NamedTuple):
+    """Something worth knowing, in one plain sentence.
+
+    ``strokes`` are indices in time order; ``limb`` whom it concerns; ``over`` the hand that passes over, where
+    arms cross; ``advice`` what would help, where there is something to say.
+    """
+
+    kind: str
+    strokes: tuple[int, ...]
+    limb: str | None
+    over: str | None
+    severity: str
+    message: str
+    advice: str = ""
+
+    def as_dict(self) -> dict[str, Any]:
+        return {
+            "kind": self.kind,
+            "strokes": list(self.strokes),
+            "limb": self.limb,
+            "over": self.over,
+            "severity": self.severity,
+            "message": self.message,
+        }
+
+
+class Load(NamedTuple):
+    """How much one limb has to do.
+
+    Rates in strokes a second; ``longest_run`` is its most strokes in a row, with none in between that it is not
+    part of; ``share`` of all strokes, 0 to 1.
+    """
+
+    strokes: int
+    rate: float
+    peak_rate: float
+    longest_run: int
+    share: float
+
+
+@dataclass(frozen=True)
+class Summary:
+    """The pattern as a whole; ``headroom`` is tempo limit ÷ tempo − 1.
+
+    ``level`` is easy, busy, hard or impossible, None while strokes are ``open``: still without a hand. ``difficulty``
+    is what it is read from: 1.0 is the limit, ``pace`` and ``demands`` what that is made of (see level).
+    """
+
+    cost: float
+    cost_per_bar: float
+    ease: float
+    tempo: float
+    tempo_limit: float | None
+    bottleneck: int | None
+    headroom: float | None
+    lead: str | None
+    linear: bool
+    strokes: int
+    duration: float
+    notes_per_second: float
+    load: dict[str, Load]
+    terms: dict[str, float]
+    level: str | None
+    difficulty: float
+    pace: float
+    demands: Demands
+    open: int
+
+    def as_dict(self) -> dict[str, Any]:
+        # As long as strokes lack hands there is no verdict.
+        known = not self.open
+        return {
+            "cost": self.cost,
+            "cost_per_bar": self.cost_per_bar,
+            "ease": self.ease if known else None,
+            "tempo": self.tempo,
+            "tempo_limit": self.tempo_limit if known else None,
+            "level": self.level,
+            "open": self.open,
+            "bottleneck": self.bottleneck if known else None,
+            "headroom": self.headroom if known else None,
+            "lead": self.lead,
+            "linear": self.linear,
+            "strokes": self.strokes,
+            "duration": self.duration,
+            "notes_per_second": self.notes_per_second,
+            "load": {limb: load._asdict() for limb, load in self.load.items()},
+        }
+
+
+@dataclass(frozen=True)
+class Report:
+    """A whole analysis, with the pattern and the reach table it was made from.
+
+    ``lead`` lists the stroke that leads each beat, ``switches`` those of them where the lead changes hands.
+    """
+
+    pattern: Pattern
+    table: ReachTable
+    tempo: float
+    repeat: bool
+    strokes: StrokeReports
+    postures: tuple[Posture, ...]
+    findings: tuple[Finding, ...]
+    summary: Summary
+    lead: tuple[int, ...] = ()
+    switches: tuple[int, ...] = ()
+
+    @cached_property
+    def posture_of(self) -> dict[int, int]:
+        """Stroke index → index of its posture."""
+        return {stroke: i for i, posture in enumerate(self.postures) for stroke in posture.strokes}
+
+    @property
+    def impossible(self) -> bool:
+        """Whether the answer to "can this be played here at all" is no."""
+        return any(finding.kind in ("impossible", "out-of-reach") for finding in self.findings)
+
+    @property
+    def stopped(self) -> bool:
+        """Whether anything at all stops it at this tempo: no time, no limb, no reach."""
+        return self.worst == "stop"
+
+    @property
+    def worst(self) -> str | None:
+        """The highest severity among the findings, None if there are none."""
+        found = {finding.severity for finding in self.findings}
+        return next((severity for severity in reversed(SEVERITIES) if severity in found), None)
+
+    def as_dict(self) -> dict[str, Any]:
+        """The command contract's object."""
+        return {
+            "strokes": [stroke.as_dict() for stroke in self.strokes],
+            "findings": [finding.as_dict() for finding in self.findings],
+            "summary": self.summary.as_dict(),
+        }

@@ -1,0 +1,112 @@
+"""Committing a plan, and what has changed since."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from deft_reach.core.analysis.report import Report
+from deft_reach.core.document.plans import read_text
+from deft_reach.core.document.records import Commitment, Document, Plan
+from deft_reach.core.model.kit import Kit
+
+
+def commit(document: Document, plan: Plan, report: Report, reason: str, date: str, app_version: str) -> Document:
+    """The document with the plan committed as the report found it.
+
+    ``date`` is ISO 8601. What the report warned of is recorded as accepted.
+    """
+    commitment = Commitment(
+        document.free_id("commitment"),
+        plan.id,
+        date,
+        reason,
+        report.pattern.text,
+        report.tempo,
+        report.repeat,
+        document.kit(plan.kit),
+        document.player(plan.player),
+        report.summary.cost,
+        report.summary.ease,
+        report.summary.tempo_limit,
+        tuple(f.message for f in report.findings if f.severity != "note"),
+        app_version,
+        plan.weights,
+    )
+    return replace(document, commitments=(*document.commitments, commitment))
+
+
+def standing(document: Document, plan: Plan) -> Commitment | None:
+    """A plan's newest commitment, if nothing that it was made from has changed since."""
+    rows = document.commitments_of(plan.id)
+    if not rows:
+        return None
+    last = rows[-1]
+    same = (
+        last.text == document.score(plan.pattern).text
+        and (last.tempo, last.repeat) == (plan.tempo, plan.repeat)
+        and last.kit.pieces == document.kit(plan.kit).pieces
+        and last.player == document.player(plan.player)
+    )
+    return last if same else None
+
+
+def changes_since(commitment: Commitment, document: Document, plan: Plan, report: Report | None) -> list[str]:
+    """What differs now from what was committed, one plain line each; empty when nothing does."""
+    lines: list[str] = []
+    text = document.score(plan.pattern).text
+    if report is None:
+        lines.append("the stroke text cannot be read at the moment")
+    elif text != commitment.text:
+        kit = document.kit(plan.kit)
+        before = read_text(commitment.text, commitment.kit).strokes
+        now = read_text(text, kit).strokes
+        if len(before) != len(now):
+            lines.append(f"{len(now)} strokes instead of {len(before)}")
+        else:
+            hands = sum(a.limb != b.limb for a, b in zip(before, now))
+            voices = sum(a.voice != b.voice for a, b in zip(before, now))
+            times = sum(a.start != b.start for a, b in zip(before, now))
+            marks = sum((a.marks, a.grace_text) != (b.marks, b.grace_text) for a, b in zip(before, now))
+            for count, what in (
+                (hands, "limb"),
+                (voices, "voice"),
+                (times, "place in time"),
+                (marks, "mark"),
+            ):
+                if count:
+                    plural = {"place in time": "places in time"}.get(what, what + "s")
+                    lines.append(f"{count} {what if count == 1 else plural} changed")
+    if plan.tempo != commitment.tempo:
+        lines.append(f"home tempo {commitment.tempo:g} → {plan.tempo:g} BPM")
+    if plan.repeat != commitment.repeat:
+        lines.append("played as a loop" if plan.repeat else "played once")
+    lines += _kit_changes(commitment.kit, document.kit(plan.kit))
+    player = document.player(plan.player)
+    if player != commitment.player:
+        lines.append(f"another player or other measures ({player.name})")
+    if report is not None and lines:
+        before_limit, limit = commitment.tempo_limit, report.summary.tempo_limit
+        if before_limit and limit and round(before_limit) != round(limit):
+            lines.append(f"breaks at {before_limit:.0f} → {limit:.0f} BPM")
+        if round(commitment.ease) != round(report.summary.ease):
+            lines.append(f"ease {commitment.ease:.0f} → {report.summary.ease:.0f}")
+    return lines
+
+
+def _kit_changes(before: Kit, now: Kit) -> list[str]:
+    if before.pieces == now.pieces and before.id == now.id:
+        return []
+    if before.id != now.id:
+        return [f"kit '{before.name}' → '{now.name}'"]
+    lines = []
+    for piece in now:
+        was = before.piece(piece.code)
+        if was is None:
+            lines.append(f"{piece.name} added")
+        elif (was.x, was.y, was.z) != (piece.x, piece.y, piece.z):
+            moved = ((piece.x - was.x) ** 2 + (piece.y - was.y) ** 2 + (piece.z - was.z) ** 2) ** 0.5
+            lines.append(f"{piece.name} moved {moved:.0f} mm")
+        elif was != piece:
+            lines.append(f"{piece.name} changed")
+    lines += [f"{piece.name} removed" for piece in before if now.piece(piece.code) is None]
+    return lines or ["the kit changed"]

@@ -1,0 +1,65 @@
+"""What stands in for a voice that a kit lacks: the nearest by role, among drums by their order of height."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.layouts import layout
+
+#: Which kinds can stand in for one, the likest first.
+LIKE: Final = {
+    "snare": ("snare", "tom", "floor-tom"),
+    "tom": ("tom", "floor-tom", "snare"),
+    "floor-tom": ("floor-tom", "tom", "snare"),
+    "hi-hat": ("hi-hat", "ride", "crash"),
+    "ride": ("ride", "crash", "hi-hat"),
+    "crash": ("crash", "china", "splash", "ride"),
+    "splash": ("splash", "crash", "china", "hi-hat"),
+    "china": ("china", "crash", "splash", "ride"),
+    "block": ("block", "ride", "hi-hat", "snare"),
+}
+_BY_CODE: Final = {
+    "sn": "snare", "t": "tom", "ft": "floor-tom", "f": "floor-tom", "hh": "hi-hat", "rd": "ride", "c": "crash",
+    "sp": "splash", "ch": "china", "wb": "block", "bl": "block", "gm": "block",
+}  # fmt: skip
+
+
+def substitute(kit: Kit, voice: str) -> str | None:
+    """The voice that would be used where the kit lacks ``voice``; None if nothing could stand in.
+
+    A missing zone is played on its piece. A missing drum goes to the drum at the same place in the order from high
+    to low; a missing cymbal to the one nearest to where it stands on the large kit.
+    """
+    if kit.voice_point(voice) is not None:
+        return voice
+    code, _, zone = voice.partition(":")
+    if zone and kit.piece(code) is not None:
+        return None if zone == "foot" else code
+    model = layout("large").piece(code)
+    stem = code.rstrip("0123456789")
+    kind = model.kind if model is not None else _BY_CODE.get(code, _BY_CODE.get(stem))
+    if kind is None:
+        return None
+    for other in LIKE.get(kind, ()):
+        row = [piece for piece in kit if piece.kind == other]
+        if not row:
+            continue
+        if kind in ("tom", "floor-tom"):
+            row.sort(key=lambda piece: piece.diameter)
+            number = int(code[len(stem) :] or 1) if code[len(stem) :].isdigit() or code == stem else 1
+            at = min(number, len(row)) - 1 if other == kind else (len(row) - 1 if kind == "floor-tom" else 0)
+            found = row[at]
+        elif model is not None:
+            found = min(row, key=lambda piece: abs(piece.x - model.x) + abs(piece.y - model.y))
+        else:
+            found = row[0]
+        full = f"{found.code}:{zone}" if zone else found.code
+        return full if kit.voice_point(full) is not None else found.code
+    return None
+
+
+def missing_voices(kit: Kit, voices: tuple[str, ...]) -> dict[str, str | None]:
+    """Every voice that the kit lacks with what would stand in for it."""
+    lacking = [voice for voice in dict.fromkeys(voices) if voice != "bd" and kit.voice_point(voice) is None]
+    return {voice: substitute(kit, voice) for voice in lacking}

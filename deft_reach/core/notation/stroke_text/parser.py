@@ -1,0 +1,663 @@
+"""Stroke text to patterns."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Collection
+from fractions import Fraction
+from typing import Any, NamedTuple
+
+from deft_reach.core.model.layouts import STANDARD_VOICES
+from deft_reach.core.model.limbs import DEFAULT_VOICE, EITHER, HANDS, LIMBS
+from deft_reach.core.model.pattern import (
+    GRACES,
+    MARKS,
+    OVER,
+    UNDER,
+    Bar,
+    BarFault,
+    BarLine,
+    Comment,
+    Element,
+    Grid,
+    Group,
+    GroupClose,
+    GroupOpen,
+    LineBreak,
+    Meter,
+    Moment,
+    Pattern,
+    Rest,
+    Span,
+    Step,
+    Strike,
+    Stroke,
+    Swing,
+    Tempo,
+    Tie,
+    lead_beat,
+)
+from deft_reach.core.notation.stroke_text.grammar import (
+    AFTER_STRIKE,
+    BLANK,
+    EXPECTED_IN_GROUP,
+    EXPECTED_ITEM,
+    GRID,
+    GRID_VALUES,
+    MAX_NAME,
+    MAX_TEXT,
+    MAX_TUPLET,
+    METER,
+    METER_VALUES,
+    NUMBER,
+    SWING,
+    TEMPO_RANGE,
+    VOICE,
+    WORD,
+    StrokeTextError,
+)
+from deft_reach.core.notation.swing import SWING_RANGE, SWING_VALUES, played
+
+
+def parse(text: str, voices: Collection[str] = STANDARD_VOICES, *, lenient: bool = False) -> Pattern:
+    """Read stroke text.
+
+    ``lenient`` lets bars pass that do not add up, and lists them as the pattern's ``faults``: for text that is still
+    being written.
+
+    ``voices`` are the voices that are known, usually a kit's: they settle whether ``R@snx`` ends in a mark. A voice
+    that is not among them is read all the same; whether the kit has it is for the analysis to say.
+
+    >>> [s.limb for s in parse("R L R R | ").strokes]
+    ['R', 'L', 'R', 'R']
+
+    Raises StrokeTextError with the place of the first mistake.
+    """
+    reader = Parser(text, voices)
+    try:
+        pattern = reader.read()
+    except StrokeTextError:
+        # The first mistake is the one to say, and a bar that does not add up may come before it.
+        if reader.faults and not lenient:
+            raise fault_error(text, reader.faults[0], reader.finest) from None
+        raise
+    if pattern.faults and not lenient:
+        raise fault_error(text, pattern.faults[0], pattern.finest)
+    return pattern
+
+
+def fault_error(text: str, fault: BarFault, finest: int) -> StrokeTextError:
+    """The error that a bar that does not add up is."""
+    full = fault.wanted
+    beats, value = fault.meter
+    grain = finest if full.denominator <= finest else value
+    held = describe_length(fault.held, math.lcm(grain, full.denominator))
+    wanted = describe_length(full, math.lcm(grain, full.denominator, fault.held.denominator))
+    size = "short" if fault.missing > 0 else "long"
+    return StrokeTextError(
+        text, fault.span, f"bar {fault.number} too {size} at {held}", f"{wanted} for a bar of {beats}/{value}"
+    )
+
+
+def describe_length(length: Fraction, grain: int) -> str:
+    """A length of time as a player would say it, in units of ``1/grain`` where that comes out whole."""
+    denominator = math.lcm(grain, length.denominator)
+    return f"{length.numerator * (denominator // length.denominator)}/{denominator}"
+
+
+class Checkpoint(NamedTuple):
+    """How far a reading was right after a bar line."""
+
+    at: int
+    now: Fraction
+    grid: Grid
+    finest: int
+    meter: tuple[int, int] | None
+    pickup: Fraction
+    tempo: float | None
+    swing: Swing | None
+    elements: int
+    rows: int
+    groups: int
+    bar_ends: int
+    closed: int
+    meters: int
+    faults: int
+    strikes: int
+    last_length: Any
+    bar_start: Fraction
+
+
+def common_start(a: str, b: str) -> int:
+    """How many characters two texts have in common at their beginning."""
+    low, high = 0, min(len(a), len(b))
+    while low < high:
+        middle = (low + high + 1) // 2
+        if a[low:middle] == b[low:middle]:
+            low = middle
+        else:
+            high = middle - 1
+    return low
+
+
+class Parser:
+    """One pass over the text that collects elements and places strokes in time."""
+
+    def __init__(self, text: str, voices: Collection[str]) -> None:
+        self.text = text
+        self.faults: list[BarFault] = []
+        #: Where reading can be taken up again: after each bar line outside a group.
+        self.checkpoints: list[Checkpoint] = []
+        self.strike_count = 0
+        self.pattern: Pattern | None = None
+        #: What is taken over from an earlier reading: everything up to one checkpoint and from another one on.
+        self.head: tuple[Parser, Checkpoint] | None = None
+        self.tail: tuple[Parser, Checkpoint] | None = None
+        self.ahead: dict[int, Checkpoint] = {}
+        self.before: Parser | None = None
+        self.voices = voices
+        self.at = 0
+        self.elements: list[Element] = []
+        self.meter: tuple[int, int] | None = None
+        self.tempo: float | None = None
+        self.swing: Swing | None = None
+        self.grid = Grid(16)
+        self.step = self.grid.step
+        self.finest = 16
+        self.now = Fraction(0)
+        self.started = False
+        # Bars that have been closed by a bar line: how long each is.
+        self.bar_ends: list[Fraction] = []
+        self.bar_start = Fraction(0)
+        #: Where each closed bar starts and ends.
+        self.closed: list[tuple[Fraction, Fraction]] = []
+        self.pickup = Fraction(0)
+        # [start, length, strikes, group, span]
+        self.rows: list[list[object]] = []
+        self.last_row: list[object] | None = None
+        self.groups: list[Group] = []
+        self.group: tuple[Fraction, Span, int] | None = None
+        self.group_name = ""
+        # Where each meter begins.
+        self.meters: list[tuple[Fraction, tuple[int, int]]] = []
+
+    def error(self, found: str, expected: str, start: int, end: int | None = None) -> StrokeTextError:
+        end = min(len(self.text), start + 1) if end is None else end
+        return StrokeTextError(self.text, Span(start, end), found, expected)
+
+    def word_at(self, start: int) -> tuple[str, int]:
+        """What stands at a place, in quotes, for an error message; and where it ends."""
+        if start >= len(self.text):
+            return "the end of the text", start
+        end = start + 1
+        while end < len(self.text) and end - start < 20 and self.text[end] not in BLANK + "\n|()+#":
+            end += 1
+        shown = self.text[start:end]
+        if not shown.isprintable():
+            shown = shown.encode("unicode_escape").decode()
+        return f"'{shown}'", end
+
+    def read(self) -> Pattern:
+        text = self.text
+        if len(text) > MAX_TEXT:
+            raise self.error(f"{len(text):,} characters", f"at most {MAX_TEXT:,}", MAX_TEXT)
+        size = len(text)
+        while True:
+            at = self.at
+            while at < size and text[at] in BLANK:
+                at += 1
+            self.at = at
+            if at >= size:
+                break
+            self.item(text[at])
+            if self.ahead and self.at in self.ahead and self.take_tail(self.ahead[self.at]):
+                break
+        if self.group is not None:
+            opened = self.group[1]
+            raise self.error("a group that is never closed", "its closing ) before the end", opened.start, opened.end)
+        return self.finish()
+
+    def item(self, char: str) -> None:
+        at = self.at
+        if char == "\n":
+            self.add(LineBreak(Span(at, at + 1)))
+        elif char == "#":
+            end = self.text.find("\n", at)
+            end = len(self.text) if end < 0 else end
+            self.add(Comment(self.text[at:end].rstrip(), Span(at, end)))
+        elif char == "|":
+            self.bar_line()
+        elif char == "/":
+            self.read_grid()
+        elif char == "(":
+            if self.group is not None:
+                raise self.error("'(' inside a group", EXPECTED_IN_GROUP, at)
+            self.started = True
+            self.open_group()
+        elif char == ")":
+            self.close_group()
+        elif char == "-":
+            self.take_step([], Rest(Span(at, at + 1)))
+        elif char == "=":
+            self.tie()
+        elif char in "mts" and (word := WORD.match(self.text, at)) and len(word.group()) > 1:
+            self.setting(word.group())
+        else:
+            self.strikes()
+
+    def add(self, element: Element) -> None:
+        self.elements.append(element)
+        self.at = element.span.end
+
+    def setting(self, word: str) -> None:
+        at = self.at
+        if word not in ("meter", "tempo", "swing"):
+            raise self.error(
+                f"'{word}'", EXPECTED_ITEM + ", or at the start meter, tempo or swing", at, at + len(word)
+            )
+        later = self.started
+        if later and (word != "meter" or self.group is not None or self.now != self.bar_start):
+            right = "at the very start of the text" + (" or right after a bar line" if word == "meter" else "")
+            raise self.error(f"'{word}' after the first step", f"{word} {right}", at, at + len(word))
+        place = at + len(word)
+        while place < len(self.text) and self.text[place] in BLANK:
+            place += 1
+        found, end = self.word_at(place)
+        if word == "meter":
+            match = METER.match(self.text, place)
+            beats, value = (int(match[1]), int(match[2])) if match else (0, 0)
+            if match is None or not 1 <= beats <= 64 or value not in METER_VALUES:
+                raise self.error(found, "a meter such as 4/4 or 7/8", place, end)
+            if self.meters and self.meters[-1][0] == self.now:
+                raise self.error("a second meter", "one meter at a time", at, match.end())
+            self.meter = (beats, value)
+            self.meters.append((self.now, self.meter))
+            self.add(Meter(beats, value, Span(at, match.end())))
+        elif word == "swing":
+            match = SWING.match(self.text, place)
+            percent, value = (float(match[1]), int(match[2])) if match else (0.0, 0)
+            low, high = SWING_RANGE
+            if match is None or not low <= percent <= high or value not in SWING_VALUES:
+                expected = f"a percentage from {low:g} to {high:g} and the notes that swing, such as swing 66 /8"
+                raise self.error(found, expected, place, match.end() if match else end)
+            if self.swing is not None:
+                raise self.error("a second swing", "one swing for the whole text", at, match.end())
+            self.swing = Swing(percent, value, Span(at, match.end()))
+            self.add(self.swing)
+        else:
+            match = NUMBER.match(self.text, place)
+            bpm = float(match[0]) if match else 0.0
+            low, high = TEMPO_RANGE
+            if match is None or not low <= bpm <= high:
+                raise self.error(found, f"a tempo from {low:g} to {high:g} BPM", place, end)
+            if self.tempo is not None:
+                raise self.error("a second tempo", "one tempo for the whole text", at, match.end())
+            self.tempo = bpm
+            self.add(Tempo(bpm, Span(at, match.end())))
+
+    def read_grid(self) -> None:
+        at = self.at
+        found, end = self.word_at(at)
+        match = GRID.match(self.text, at)
+        expected = "a grid: /4 /8 /16 /32, with t for triplets (/8t), or n in the time of m (/5:4/16)"
+        if match is None:
+            raise self.error(found, expected, at, end)
+        span = Span(at, match.end())
+        if match[3] is None:
+            grid = Grid(int(match[1]), triplet=bool(match[4]), span=span)
+        else:
+            count, of = int(match[1]), int(match[2])
+            if not (1 <= count <= MAX_TUPLET and 1 <= of <= MAX_TUPLET) or match[4]:
+                raise self.error(found, f"a tuplet of 1 to {MAX_TUPLET}, such as /5:4/16", at, end)
+            grid = Grid(int(match[3]), count, of, span=span)
+        if grid.value not in GRID_VALUES:
+            raise self.error(found, expected, at, end)
+        self.grid = grid
+        self.step = grid.step
+        self.finest = max(self.finest, grid.value)
+        self.add(grid)
+
+    def take_step(self, strikes: list[Strike], element: Element) -> None:
+        self.started = True
+        row: list[object] = [
+            self.now,
+            self.step,
+            strikes,
+            len(self.groups) if self.group else -1,
+            element.span,
+        ]
+        self.rows.append(row)
+        self.strike_count += len(strikes)
+        self.last_row = row
+        self.now += self.step
+        if self.group is not None:
+            start, span, steps = self.group
+            self.group = (start, span, steps + 1)
+        self.add(element)
+
+    def tie(self) -> None:
+        at = self.at
+        if self.last_row is None:
+            raise self.error("'=' with nothing before it", "a stroke or a rest to lengthen first", at)
+        self.last_row[1] = self.last_row[1] + self.step  # type: ignore[operator]
+        self.now += self.step
+        if self.group is not None:
+            start, span, steps = self.group
+            self.group = (start, span, steps + 1)
+        self.add(Tie(Span(at, at + 1)))
+
+    def open_group(self) -> None:
+        """A group's ( and its name in quotes, if it has one."""
+        at = self.at
+        end = at + 1
+        self.group_name = ""
+        quote = self.skip_blank(end)
+        if quote < len(self.text) and self.text[quote] == '"':
+            close = self.text.find('"', quote + 1)
+            name = self.text[quote + 1 : close] if close > 0 else ""
+            if close < 0 or "\n" in name or not name.strip() or len(name) > MAX_NAME:
+                raise self.error("a name that is not one", f'up to {MAX_NAME} characters between " and "', quote)
+            self.group_name, end = name, close + 1
+        span = Span(at, end)
+        self.group = (self.now, span, 0)
+        self.add(GroupOpen(self.group_name, span))
+
+    def close_group(self) -> None:
+        at = self.at
+        if self.group is None:
+            raise self.error("')' without a group", EXPECTED_ITEM, at)
+        start, opened, steps = self.group
+        if not steps:
+            raise self.error("an empty group", "at least one stroke or rest in it", opened.start, at + 1)
+        self.groups.append(Group(start, self.now - start, steps, Span(opened.start, at + 1), self.group_name))
+        self.group = None
+        self.add(GroupClose(Span(at, at + 1)))
+
+    def bar_line(self) -> None:
+        at = self.at
+        beats, value = self.meter or (4, 4)
+        full = Fraction(beats, value)
+        length = self.now - self.bar_start
+        first = not self.bar_ends
+        if first and not self.started:
+            # A bar line before anything is played only says where the first bar begins.
+            self.bar_ends.append(self.now)
+        elif first and length < full:
+            self.pickup = length
+            self.bar_ends.append(self.now)
+        elif length != full:
+            number = len([end for end in self.bar_ends if end > self.pickup]) + 1
+            self.faults.append(BarFault(number, length, full, (beats, value), Span(at, at + 1)))
+        else:
+            self.bar_ends.append(self.now)
+        self.close_bar()
+
+    def close_bar(self) -> None:
+        if self.now > self.bar_start:
+            self.closed.append((self.bar_start, self.now))
+        if not self.bar_ends or self.bar_ends[-1] != self.now:
+            self.bar_ends.append(self.now)
+        self.started = True
+        self.bar_start = self.now
+        self.add(BarLine(Span(self.at, self.at + 1)))
+        if self.group is None:
+            self.checkpoints.append(self.checkpoint())
+
+    # --- reading on from an earlier text ----------------------------------------------------------------------
+
+    def checkpoint(self) -> Checkpoint:
+        return Checkpoint(
+            self.at, self.now, self.grid, self.finest, self.meter, self.pickup, self.tempo,
+            self.swing, len(self.elements), len(self.rows), len(self.groups), len(self.bar_ends), len(self.closed),
+            len(self.meters), len(self.faults), self.strike_count,
+            self.rows[-1][1] if self.rows else Fraction(0), self.bar_start,
+        )  # fmt: skip
+
+    def read_on_from(self, old: Parser) -> None:
+        """Take over what an earlier reading of nearly the same text found, up to the bar in which they part.
+
+        Where the texts are of one length, the bars after the change are taken over as well.
+        """
+        size, other = len(self.text), len(old.text)
+        same = common_start(self.text, old.text)
+        found = next((c for c in reversed(old.checkpoints) if c.at <= same), None)
+        if found is not None:
+            self.head = (old, found)
+            self.at, self.now, self.grid, self.finest = found.at, found.now, found.grid, found.finest
+            self.step, self.meter, self.pickup, self.tempo = found.grid.step, found.meter, found.pickup, found.tempo
+            self.swing = found.swing
+            self.bar_start, self.strike_count, self.started = found.bar_start, found.strikes, True
+            self.elements = old.elements[: found.elements]
+            self.rows = old.rows[: found.rows]
+            if self.rows:
+                # A hold after the bar line may have lengthened the last step since.
+                self.rows[-1] = [*self.rows[-1]]
+                self.rows[-1][1] = found.last_length
+                self.last_row = self.rows[-1]
+            self.groups = old.groups[: found.groups]
+            self.bar_ends, self.closed = old.bar_ends[: found.bar_ends], old.closed[: found.closed]
+            self.meters, self.faults = old.meters[: found.meters], old.faults[: found.faults]
+            self.checkpoints = [c for c in old.checkpoints if c.at <= found.at]
+        if size == other:
+            ending = common_start(self.text[::-1], old.text[::-1])
+            self.ahead = {c.at: c for c in old.checkpoints if c.at >= size - ending and c.at > self.at}
+            self.before = old
+
+    def take_tail(self, then: Checkpoint) -> bool:
+        """Take the rest over from the earlier reading, if everything stands as it stood there."""
+        old = self.before
+        mine = self.checkpoints[-1] if self.checkpoints else None
+        if old is None or mine is None or mine._replace(last_length=then.last_length) != then:
+            return False
+        longer = old.rows[then.rows - 1][1] - then.last_length if then.rows else Fraction(0)
+        if longer:
+            self.rows[-1][1] += longer  # type: ignore[operator]
+        self.tail = (old, then)
+        self.elements += old.elements[then.elements :]
+        self.rows += old.rows[then.rows :]
+        self.groups += old.groups[then.groups :]
+        self.bar_ends += old.bar_ends[then.bar_ends :]
+        self.closed += old.closed[then.closed :]
+        self.meters += old.meters[then.meters :]
+        self.faults += old.faults[then.faults :]
+        self.checkpoints += [c for c in old.checkpoints if c.at > then.at]
+        self.now, self.finest, self.meter, self.pickup = old.now, old.finest, old.meter, old.pickup
+        self.strike_count = old.strike_count
+        self.at = len(self.text)
+        return True
+
+    def strikes(self) -> None:
+        start = self.at
+        strikes = [self.strike(EXPECTED_IN_GROUP if self.group else EXPECTED_ITEM)]
+        while True:
+            at = self.skip_blank(self.at)
+            if at >= len(self.text) or self.text[at] != "+":
+                break
+            self.at = self.skip_blank(at + 1)
+            strikes.append(self.strike("a stroke (R, L, K, J, H or ?) after +"))
+        self.take_step(strikes, Step(tuple(strikes), Span(start, self.at)))
+
+    def skip_blank(self, at: int) -> int:
+        while at < len(self.text) and self.text[at] in BLANK:
+            at += 1
+        return at
+
+    def strike(self, expected: str) -> Strike:
+        text, start = self.text, self.at
+        at = start
+        grace, grace_marks = "", ""
+        grace_voice: str | None = None
+        if at < len(text) and text[at] in GRACES:
+            grace = text[at]
+            at += 1
+            if at < len(text) and text[at] == "[":
+                grace_voice, grace_marks, at = self.grace_place(grace, at)
+        limb = text[at] if at < len(text) else ""
+        if limb not in LIMBS or not limb:
+            found, end = self.word_at(start if not grace else at)
+            if grace:
+                raise self.error(found, f"a hand (R, L or ?) after the {GRACES[grace]}", at, end)
+            raise self.error(found, expected, start, max(end, start))
+        if grace and limb not in HANDS and limb != EITHER:
+            raise self.error(f"a {GRACES[grace]} before {limb}", "a hand: R, L or ?", start, at + 1)
+        # Marks may stand before the voice as well as after it.
+        voice: str | None = None
+        marks, at = self.marks("", at + 1)
+        if at < len(text) and text[at] == "@":
+            voice, at = self.voice_after(at + 1, "@")
+            marks, at = self.marks(marks, at)
+        if at < len(text) and text[at] not in AFTER_STRIKE:
+            found, end = self.word_at(at)
+            expected = "a mark (> . ~ x ^ o ' ,), @ and a voice, + another stroke, or a space"
+            raise self.error(found, expected, at, end)
+        self.at = at
+        return Strike(limb, voice, marks, grace, Span(start, at), grace_voice, grace_marks)
+
+    def marks(self, marks: str, at: int) -> tuple[str, int]:
+        """The marks from a place on, after those that are there already; and where they end."""
+        text = self.text
+        while at < len(text) and text[at] in MARKS:
+            mark = text[at]
+            if mark in marks:
+                raise self.error(f"a second '{mark}'", f"each mark once ({MARKS[mark]})", at)
+            for one, other, what in ((">", ".", "an accent and a ghost"), (OVER, UNDER, "over and under")):
+                if {mark, *marks} >= {one, other}:
+                    raise self.error(f"{what} on one stroke", f"one of {one} and {other}", at)
+            marks += mark
+            at += 1
+        return marks, at
+
+    def voice_after(self, at: int, sign: str) -> tuple[str, int]:
+        """The voice that stands here, without the marks behind it; and where it ends."""
+        match = VOICE.match(self.text, at)
+        if match is None:
+            found, end = self.word_at(at)
+            raise self.error(found, f"a voice such as sn, hh or rd:bell after {sign}", at, end)
+        voice, letters = self.split_marks(match.group())
+        return voice, match.end() - len(letters)
+
+    def grace_place(self, grace: str, at: int) -> tuple[str | None, str, int]:
+        """Voice and marks of graces that are written in brackets at this place; and where they end."""
+        voice: str | None = None
+        begin, at = at, at + 1
+        if at < len(self.text) and VOICE.match(self.text, at):
+            voice, at = self.voice_after(at, "[")
+        marks, at = self.marks("", at)
+        if at >= len(self.text) or self.text[at] != "]" or at == begin + 1:
+            found, end = self.word_at(at)
+            raise self.error(found, f"the {GRACES[grace]}'s voice, its marks and ]", at, max(end, at))
+        return voice, marks, at + 1
+
+    def split_marks(self, run: str) -> tuple[str, str]:
+        """Divide ``snx`` into the voice and the letter marks behind it: the longest known voice wins."""
+        if run in self.voices:
+            return run, ""
+        stem = run.rstrip("xo")
+        for end in range(len(run) - 1, len(stem) - 1, -1):
+            if run[:end] in self.voices:
+                return run[:end], run[end:]
+        return run, ""
+
+    def finish(self) -> Pattern:
+        bars = self.bars()
+        strokes: list[Stroke] = []
+        moments: list[Moment] = []
+        # Rows of bars that were taken over are finished already; but a hold may reach back over a bar line.
+        first_row, last_row = 0, len(self.rows)
+        if self.head is not None and self.head[0].pattern is not None:
+            first_row = max(0, self.head[1].rows - 1)
+            moments += self.head[0].pattern.moments[:first_row]
+            strokes += self.head[0].pattern.strokes[: sum(len(moment.strokes) for moment in moments)]
+        if self.tail is not None and self.tail[0].pattern is not None:
+            last_row = self.tail[1].rows
+        # Exact fractions are slow to compare: places are counted in the finest part there is, and as most bars are
+        # alike each place in a bar is worked out once.
+        places: dict[tuple[int, tuple[int, int]], tuple[Fraction, bool]] = {}
+        fine = 1
+        for part in {row[0].denominator for row in self.rows[first_row:last_row]}:  # type: ignore[attr-defined]
+            fine = math.lcm(fine, part)
+        for bar_row in bars:
+            fine = math.lcm(fine, bar_row.start.denominator, bar_row.offset.denominator)
+        begins = [bar_row.start.numerator * (fine // bar_row.start.denominator) for bar_row in bars]
+        shifts = [
+            bar_row.offset.numerator * (fine // bar_row.offset.denominator) - begin
+            for bar_row, begin in zip(bars, begins)
+        ]
+        at = 0
+        for number, (start, length, strikes, group, span) in enumerate(self.rows[first_row:last_row], first_row):
+            assert isinstance(start, Fraction) and isinstance(length, Fraction) and isinstance(strikes, list)
+            assert isinstance(group, int) and isinstance(span, Span)
+            tick = start.numerator * (fine // start.denominator)
+            while at + 1 < len(bars) and begins[at + 1] <= tick:
+                at += 1
+            bar, meter = bars[at].number, bars[at].meter
+            key = (tick + shifts[at], meter)
+            found = places.get(key)
+            if found is None:
+                into = Fraction(key[0], fine)
+                found = places[key] = (1 + into * meter[1], into % lead_beat(meter) == 0)
+            beat, on_beat = found
+            first = len(strokes)
+            for strike in strikes:
+                strokes.append(
+                    Stroke(
+                        len(strokes),
+                        start,
+                        length,
+                        bar,
+                        beat,
+                        strike.limb,
+                        strike.voice or DEFAULT_VOICE[strike.limb],
+                        strike.marks,
+                        strike.grace,
+                        number,
+                        group,
+                        strike.span,
+                        strike.grace_voice,
+                        strike.grace_marks,
+                    )
+                )
+            moments.append(Moment(start, length, tuple(range(first, len(strokes))), span, beat, on_beat))
+        if self.tail is not None and self.tail[0].pattern is not None:
+            moments += self.tail[0].pattern.moments[last_row:]
+            strokes += self.tail[0].pattern.strokes[len(strokes) :]
+        self.pattern = Pattern(
+            tuple(self.elements),
+            self.text,
+            self.meters[0][1] if self.meters else (4, 4),
+            self.tempo,
+            self.now,
+            self.pickup,
+            tuple(strokes),
+            tuple(self.groups),
+            tuple(moments),
+            tuple(bars),
+            tuple(self.faults),
+            self.finest,
+        )
+        # Nothing keeps a chain of all earlier texts alive.
+        self.head = self.tail = self.before = None
+        self.ahead = {}
+        # What is read on from is the pattern as written.
+        return self.pattern if self.swing is None else played(self.pattern, self.swing)
+
+    def bars(self) -> list[Bar]:
+        """Every bar that is begun: as its bar lines say, and after the last of them counted by the meter."""
+        meters = self.meters if self.meters and self.meters[0][0] == 0 else [(Fraction(0), (4, 4)), *self.meters]
+        found: list[Bar] = []
+        rows = list(self.closed)
+        at = rows[-1][1] if rows else Fraction(0)
+        last = Fraction(*meters[-1][1])
+        while at < self.now:
+            rows.append((at, min(at + last, self.now)))
+            at += last
+        k = 0
+        for start, end in rows:
+            while k + 1 < len(meters) and meters[k + 1][0] <= start:
+                k += 1
+            meter = meters[k][1]
+            pickup = self.pickup > 0 and start == 0
+            offset = Fraction(*meter) - self.pickup if pickup else Fraction(0)
+            number = 0 if pickup else found[-1].number + 1 if found else 1
+            found.append(Bar(number, start, end - start, meter, offset))
+        return found

@@ -1,8 +1,0 @@
-"""Stickings: for strokes whose hand is open, the cheapest hands, proven."""
-
-from __future__ import annotations
-
-from deft_reach.core.planner.schools import HATS, SCHOOLS
-from deft_reach.core.planner.search import OpenMoment, PlanError, Sticking, Stickings, find_stickings
-
-__all__ = ["HATS", "SCHOOLS", "OpenMoment", "PlanError", "Sticking", "Stickings", "find_stickings"]

@@ -1,0 +1,197 @@
+"""Stickings side by side: which strokes to think about again, what differs, and parts of one put into another."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Sequence
+from dataclasses import replace
+from typing import Final, NamedTuple
+
+from deft_reach.core.analysis.analyse import analyse
+from deft_reach.core.analysis.report import Finding, Report
+from deft_reach.core.document import Candidate, read_unfinished
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.limbs import EITHER, HANDS, other_hand
+from deft_reach.core.model.pattern import Pattern, Stroke
+from deft_reach.core.model.player import Player
+from deft_reach.core.motion.cost import Weights
+from deft_reach.core.notation.scopes import strokes_in
+from deft_reach.core.notation.stroke_text import StrokeTextError, replace_strikes, strike_of
+from deft_reach.core.search.planner import PlanError, find_stickings
+from deft_reach.core.search.planner.assign import given
+from deft_reach.core.search.progress import NO_PROGRESS, Progress
+
+#: Which strokes to think about again: by id, what a player calls them.
+WHICH: Final = {
+    "open": "strokes written ?",
+    "finding": "strokes of the finding",
+    "group": "this group",
+    "bar": "this bar",
+    "all": "all hands",
+}
+
+
+#: Which part of a kept sticking to take over: by id, what a player calls it.
+PARTS: Final = {
+    "group": "this group",
+    "bar": "this bar",
+    "stroke": "this stroke",
+    "on": "from this stroke on",
+    "until": "up to this stroke",
+}
+
+
+class Row(NamedTuple):
+    """A kept sticking, its analysis (None where it cannot be read), and the strokes that differ from the plan's own
+    (None where it has other strokes altogether)."""
+
+    candidate: Candidate
+    report: Report | None
+    differs: tuple[int, ...] | None
+
+
+def rethought(pattern: Pattern, which: str, stroke: int | None, finding: Finding | None) -> tuple[int, ...]:
+    """Indices of the hand strokes that a question of WHICH is about."""
+    if which == "open":
+        return pattern.unassigned
+    at = pattern.strokes[stroke] if stroke is not None and stroke < len(pattern.strokes) else None
+    within: Collection[int] | None = None
+    if which == "finding":
+        within = () if finding is None else finding.strokes
+    elif which == "group":
+        within = () if at is None or at.group < 0 else {s.index for s in pattern.strokes if s.group == at.group}
+    elif which == "bar":
+        within = () if at is None else {s.index for s in pattern.strokes if s.bar == at.bar}
+    return tuple(strokes_in(pattern, "all", within))
+
+
+def part_of(pattern: Pattern, part: str, stroke: int | None) -> tuple[int, ...]:
+    """Indices of the strokes that a part of PARTS means, seen from a stroke; none where there is no such part."""
+    if stroke is None or not 0 <= stroke < len(pattern.strokes):
+        return ()
+    at = pattern.strokes[stroke]
+    meant: dict[str, Callable[[Stroke], bool]] = {
+        "group": lambda s: s.group == at.group >= 0,
+        "bar": lambda s: s.bar == at.bar,
+        "stroke": lambda s: s.start == at.start,
+        "on": lambda s: s.start >= at.start,
+        "until": lambda s: s.start <= at.start,
+    }
+    return tuple(s.index for s in pattern.strokes if meant[part](s))
+
+
+def opened(pattern: Pattern, indices: Collection[int], kit: Kit) -> Pattern:
+    """The pattern with these strokes' hands open again; the text keeps its letters but for those."""
+    text = pattern.text
+    for index in sorted(indices, reverse=True):
+        stroke = pattern.strokes[index]
+        if stroke.limb in HANDS:
+            at = text.index(stroke.limb, stroke.span.start)
+            text = text[:at] + EITHER + text[at + 1 :]
+    return read_unfinished(text, kit)
+
+
+def with_part(pattern: Pattern, other: Pattern, part: Collection[int]) -> str:
+    """The text with the hands and voices of these strokes as another sticking of the same strokes has them.
+
+    Raises ValueError where the other one has not the same strokes.
+    """
+    if not same_strokes(pattern, other):
+        raise ValueError("the two have different strokes; only the whole can be used")
+    taken = {
+        index: replace(strike_of(pattern, index), limb=other.strokes[index].limb, voice=strike_of(other, index).voice)
+        for index in differing(pattern, other)
+        if index in part
+    }
+    return replace_strikes(pattern, taken)
+
+
+def differing(pattern: Pattern, other: Pattern) -> tuple[int, ...]:
+    """The strokes that another sticking of the same strokes gives to another limb or voice."""
+    return tuple(a.index for a, b in zip(pattern.strokes, other.strokes) if (a.limb, a.voice) != (b.limb, b.voice))
+
+
+def same_strokes(pattern: Pattern, other: Pattern) -> bool:
+    """Whether two patterns have strokes at the same times."""
+    return [s.start for s in pattern.strokes] == [s.start for s in other.strokes]
+
+
+def compare(
+    candidates: Sequence[Candidate], pattern: Pattern, kit: Kit, player: Player, tempo: float, repeat: bool,
+    weights: Weights,
+) -> list[Row]:  # fmt: skip
+    """Every kept sticking with its analysis on this kit, by this player, at this tempo."""
+    rows = []
+    for candidate in candidates:
+        try:
+            other = read_unfinished(candidate.text, kit)
+        except StrokeTextError:
+            rows.append(Row(candidate, None, None))
+            continue
+        differs = differing(pattern, other) if same_strokes(pattern, other) else None
+        report = analyse(other, kit, player, tempo, repeat=repeat, weights=weights)
+        rows.append(Row(candidate, report, differs))
+    return rows
+
+
+def ease_finding(
+    report: Report, finding: Finding, weights: Weights, progress: Progress = NO_PROGRESS
+) -> Pattern | None:
+    """The cheapest other sticking that gives the strokes of a finding, and their neighbours, other hands.
+
+    None where there is nothing to give to the other hand.
+    """
+    pattern, table = report.pattern, report.table
+    hands = [s.index for s in pattern.strokes if s.limb in HANDS]
+    own = [i for i in finding.strokes if pattern.strokes[i].limb in HANDS]
+    if not own:
+        return None
+    reach = [k for k, i in enumerate(hands) if i in own]
+    near = hands[max(0, reach[0] - 3) : reach[-1] + 4]
+    first = own[0]
+    question = opened(pattern, near, table.kit)
+    try:
+        found = find_stickings(
+            question, table.kit, table.player, report.tempo, best=1, repeat=report.repeat, weights=weights,
+            excluded={first: pattern.strokes[first].limb}, progress=progress,
+        )  # fmt: skip
+    except PlanError:
+        return None
+    return found.best[0].pattern
+
+
+def both_hats(
+    pattern: Pattern, kit: Kit, player: Player, tempo: float, repeat: bool, weights: Weights,
+    progress: Progress = NO_PROGRESS,
+) -> list[Candidate]:  # fmt: skip
+    """The best sticking of all hands with the hi-hat crossed, and the best open-handed. Raises PlanError."""
+    question = opened(pattern, rethought(pattern, "all", None, None), kit)
+    rows = []
+    for hat, name in (("crossed", "hi-hat crossed"), ("open", "open-handed")):
+        found = find_stickings(
+            question, kit, player, tempo, hat=hat, best=1, repeat=repeat, weights=weights, progress=progress
+        )
+        rows.append(Candidate(name, found.best[0].text))
+    return rows
+
+
+class Exchange(NamedTuple):
+    """What giving one stroke to the other hand would change: cost, and the plan's limit (BPM)."""
+
+    cost: float
+    tempo_limit: float | None
+    impossible: bool
+
+
+def if_other_hand(report: Report, index: int, weights: Weights) -> Exchange | None:
+    """What if the other hand took this stroke; None for a foot, or a stroke whose hand is open."""
+    pattern, table = report.pattern, report.table
+    limb = pattern.strokes[index].limb
+    if limb not in HANDS:
+        return None
+    swapped = replace(pattern, strokes=given(pattern, {index: other_hand(limb)}))
+    other = analyse(swapped, table.kit, table.player, report.tempo, repeat=report.repeat, weights=weights)
+    return Exchange(
+        other.summary.cost - report.summary.cost,
+        other.summary.tempo_limit,
+        other.impossible and not report.impossible,
+    )

@@ -1,0 +1,199 @@
+"""What every option of every moment costs from every state of the planner's graph."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from deft_reach.core.motion import cost as price
+from deft_reach.core.motion.cost import Weights
+from deft_reach.core.motion.follow import RUN_GAP
+from deft_reach.core.motion.pose import Floats
+from deft_reach.core.motion.reach_table import ReachTable
+from deft_reach.core.motion.timing import GRACE_LEAST, HAND_REBOUND, level_factors, own_part, rebound
+from deft_reach.core.search.planner.crossings import Crossings
+from deft_reach.core.search.planner.moments import BOTH, NOBODY, OPTIONS, Moments
+from deft_reach.core.search.planner.passing import Passings
+from deft_reach.core.search.planner.past import Past
+from deft_reach.core.search.progress import Progress
+
+
+@dataclass(frozen=True)
+class Limits:
+    """What the search must keep to: no hand twice in a row, or no more than so many strokes of one hand in a row."""
+
+    alternate: bool = False
+    max_run: int | None = None
+
+
+@dataclass(frozen=True)
+class Problem:
+    """What is asked: the moments, what everything costs, the seconds of a ``whole`` note, the ``length`` of a loop in
+    whole notes (None: played once), and how many choices (``memory``) a state remembers at most.
+
+    What the arms do on their ways is the same for every graph of a problem.
+    """
+
+    moments: Moments
+    table: ReachTable
+    weights: Weights
+    whole: float
+    limits: Limits
+    length: float | None
+    memory: int
+
+    @property
+    def loop(self) -> bool:
+        return self.length is not None
+
+    @cached_property
+    def crossings(self) -> Crossings:
+        return Crossings(self.moments, self.table, self.weights, self.length, self.memory)
+
+    @cached_property
+    def passings(self) -> Passings:
+        return Passings(self.moments, self.table, self.weights, self.length)
+
+
+class Pricing:
+    """What every option of every moment costs from every state."""
+
+    def __init__(self, problem: Problem, past: Past, progress: Progress) -> None:
+        self.moments, self.past, self.table, self.weights = problem.moments, past, problem.table, problem.weights
+        self.progress = progress
+        self.whole, self.limits, self.n = problem.whole, problem.limits, len(problem.moments)
+        self.crossing, self.passing = problem.crossings, problem.passings
+
+    def costs(self) -> Floats:
+        m, past, w = self.moments, self.past, self.weights
+        cost = np.zeros((self.n, OPTIONS, past.size))
+        gaps = [past.gaps(side, self.n) for side in (0, 1)]
+        before = past.voice[:, : self.n]
+        for o in range(OPTIONS):
+            now = [before[side].copy() for side in (0, 1)]
+            for side in (0, 1):
+                self.progress.at(2 * o + side, 2 * OPTIONS)
+                strikes, graces = m.strikes[:, o, side] > 0, m.graces[:, o, side]
+                if strikes.any():
+                    cost[:, o] += np.where(strikes[:, None], self._stroke(o, side, *gaps[side]), 0.0)
+                if graces.any():
+                    cost[:, o] += np.where(graces[:, None], self._grace(o, side, *gaps[side]), 0.0)
+                voice = m.voice[:, o, side]
+                comes = m.comes[:, o, side] & (voice >= 0)
+                now[side][comes] = voice[comes, None]
+            swing = self.table.bearings[now[0], now[1]] - self.table.bearings[before[0], before[1]]
+            known = (before[0] >= 0) & (before[1] >= 0)
+            cost[:, o] += np.where(known, w.turn * price.twist_cost(swing), 0.0)
+            cost[:, o] += self._lead(o) + self._habits(o) + self.crossing.cost(o, past) + self.passing.cost(o, past)
+        cost[~m.valid] = np.inf
+        self._restrict(cost)
+        return cost
+
+    def ending(self) -> Floats:
+        return self.crossing.ending(self.past) + self.passing.ending(self.past)
+
+    @np.errstate(invalid="ignore", divide="ignore")
+    def _stroke(self, o: int, side: int, gap: Floats, earlier: list[Floats]) -> Floats:
+        m, past, w, t = self.moments, self.past, self.weights, self.table
+        level, last_level = m.level[:, o, side, None], past.level[side, : self.n]
+        voice, was = m.voice[:, o, side, None], past.voice[side, : self.n]
+        extra = m.extra[:, o, side, None]
+        has = ~np.isnan(gap)
+        run = np.where(
+            has & (gap <= RUN_GAP) & ~m.graced[:, o, side, None] & ~past.grace[side, : self.n],
+            past.run[side, : self.n], 0,
+        ) + 1  # fmt: skip
+        there = (voice >= 0) & (was >= 0)
+        a, b = np.where(there, was, -1), np.where(there, voice, -1)
+        way = np.where(run > 1, t.sweep_times[side, a, b], t.travel_times[side, a, b])
+        head = np.where(past.grace[side, : self.n] & has, GRACE_LEAST, 0.0)
+        shifted = has & ((extra > 0) | m.graced[:, o, side, None] | (head > 0))
+        unsure = np.zeros(gap.shape, dtype=bool)
+        for before in earlier:
+            unsure |= has & np.isnan(before)
+        part = np.where(
+            has, rebound(gap, tuple(np.where(np.isnan(x), np.inf, x) for x in earlier), HAND_REBOUND), 1.0
+        )
+        # Of a rebound that is not known every part is possible up to a full restrike: the cheapest one counts.
+        depth = float(t.rebound_depths[side])
+        quick = t.restrikes[side] / (gap * self.whole)
+        cheapest = np.clip(0.3 * w.control / np.maximum(1e-12, w.pace * quick * quick), part, 1.0)
+        control = w.control * price.control_cost(part)
+        bounced = part if depth == 1.0 else own_part(part, depth)
+        needed = np.maximum(t.restrikes[side] * level_factors(bounced, level, last_level), way)
+        needed = np.where(shifted, np.maximum(1e-4, needed + extra - head), needed)
+        pace = needed / (gap * self.whole)
+        sure = w.pace * price.pace_cost(pace) + control
+        if unsure.any():
+            if depth != 1.0:
+                # The time that the deepest rebound leaves, and the control that none at all asks.
+                cheapest = bounced
+            least = level_factors(bounced, level, last_level) / np.maximum(bounced, 1e-12)
+            low = np.maximum(0.0, t.restrikes[side] * cheapest * np.minimum(least, 1.0) + extra - head)
+            low_pace = np.where(shifted, low, t.restrikes[side] * cheapest * np.minimum(least, 1.0)) / (
+                gap * self.whole
+            )
+            both = w.pace * low_pace * low_pace
+            if depth == 1.0:
+                both = both + w.control * price.control_cost(cheapest)
+            sure = np.where(unsure, np.minimum(sure, np.maximum(w.pace * price.pace_cost(pace), both)), sure)
+        cost = np.where(has, sure, w.control * price.control_cost(part))
+        cost += w.reach * np.where(voice >= 0, t.reach_costs[side, voice], 0.0)
+        cost += np.where(has, w.lift * price.lift_cost(level, last_level, pace), 0.0)
+        cost += np.where(has, w.load * price.load_cost(run, pace, False), 0.0)
+        origin = past.origin[side, : self.n]
+        moves = there & (was != voice) & (origin >= 0)
+        if moves.any():
+            tips = t.tips[:, :2]
+            cost += np.where(moves, w.turn * price.turn_cost(tips[was] - tips[origin], tips[voice] - tips[was]), 0.0)
+        return np.asarray(cost)
+
+    @np.errstate(invalid="ignore", divide="ignore")
+    def _grace(self, o: int, side: int, gap: Floats, earlier: list[Floats]) -> Floats:
+        m, past, t = self.moments, self.past, self.table
+        voice, was = m.voice[:, o, side, None], past.voice[side, : self.n]
+        part = rebound(gap, tuple(np.where(np.isnan(x), np.inf, x) for x in earlier), HAND_REBOUND)
+        factor = level_factors(part, m.level[:, o, side, None], past.level[side, : self.n])
+        b = np.where(voice >= 0, voice, -1)
+        way = np.where(voice >= 0, t.grace_times[side, was, b], 0.0)
+        head = np.where(past.grace[side, : self.n], GRACE_LEAST, 0.0)
+        needed = np.maximum(1e-4, np.maximum(t.restrikes[side] * factor, way) + m.lead[:, o, side, None] - head)
+        there = ~np.isnan(gap) & (was >= 0)
+        return np.asarray(np.where(there, self.weights.pace * price.pace_cost(needed / (gap * self.whole)), 0.0))
+
+    def _lead(self, o: int) -> Floats:
+        """Beats that the other hand leads, and changes of the lead."""
+        who = self.moments.leader[:, o, None]
+        led = self.past.leader[: self.n]
+        leads = np.where(who == BOTH, led, who)
+        known = leads != NOBODY
+        changed = known & (led != NOBODY) & (leads != led)
+        other = known & (leads != self.table.leading_side)
+        return np.asarray(self.weights.switch * (changed * price.SWITCH_COST + other * price.OTHER_LEAD_COST))
+
+    def _habits(self, o: int) -> Floats:
+        """A kept surface passed on to the other hand, and strokes whose hand comes back from neither of two beats."""
+        m, past, w = self.moments, self.past, self.weights
+        last, before = past.keeper[:, : self.n]
+        recent = past.last_alone[: self.n]
+        found = w.keep * price.keep_cost(m.keeper[:, o, None], last, before, recent, self.table.leading_side)
+        again = (m.alone[:, o, None] == recent) & (m.alone[:, o, None] < BOTH)
+        again &= (m.keeper[:, o, None] == NOBODY) & ~past.last_kept[: self.n]
+        weak = m.alone[:, o, None] == 1 - self.table.leading_side
+        found += w.load * again * (price.AGAIN_COST + price.OTHER_AGAIN_COST * weak)
+        alone, (one, two) = m.alone[:, o, None], past.figure[:, : self.n]
+        known = (one != NOBODY) & (two != NOBODY)
+        return np.asarray(found + w.figure * price.FIGURE_COST * (known & (alone != one) & (alone != two)))
+
+    def _restrict(self, cost: Floats) -> None:
+        most = 1 if self.limits.alternate else None
+        if self.limits.max_run is not None:
+            most = self.limits.max_run if most is None else min(most, self.limits.max_run)
+        if most is None:
+            return
+        for o in range(OPTIONS):
+            for side in (0, 1):
+                again = (self.moments.alone[:, o, None] == side) & (self.past.streak[side, : self.n] >= most)
+                cost[:, o][again & self.moments.open[:, None]] = np.inf

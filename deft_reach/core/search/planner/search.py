@@ -1,0 +1,323 @@
+"""The search for hands: the exact list of the k cheapest, for every term of the cost.
+
+Ways through the graph of everything the hands can do (see graph) come in the order of a cost that is never more
+than their own. Each is then costed by the analysis itself, close passing included, and the list is closed when
+nothing that is left can be cheaper: that is the proof. A loop is searched from every state it can begin in, the
+promising ones first.
+"""
+
+from __future__ import annotations
+
+import heapq
+import math
+from bisect import insort
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Final, NamedTuple
+
+import numpy as np
+
+from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse, starts_high
+from deft_reach.core.analysis.findings import too_many, voice_name
+from deft_reach.core.analysis.report import Report
+from deft_reach.core.model.counting import in_bar
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.limbs import EITHER, FEET, HANDS, LEFT, RIGHT
+from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.model.player import Player
+from deft_reach.core.motion.clearance import passing
+from deft_reach.core.motion.cost import Weights
+from deft_reach.core.motion.follow import follow, given_to, share, voices_of
+from deft_reach.core.motion.reach_table import reach_table
+from deft_reach.core.motion.walk import COORDINATION, squeeze, walk
+from deft_reach.core.search.planner.assign import given, with_hands
+from deft_reach.core.search.planner.graph import Graph
+from deft_reach.core.search.planner.moments import left_open, moments_of
+from deft_reach.core.search.planner.pricing import Limits, Problem
+from deft_reach.core.search.planner.schools import HATS, SCHOOLS, allowed_hands
+from deft_reach.core.search.planner.states import States
+from deft_reach.core.search.planner.ways import ways_through
+from deft_reach.core.search.progress import NO_PROGRESS, Progress
+
+#: How many choices a state remembers at first; where that leaves doubt, more.
+MEMORY: Final = (8, 11)
+#: In figures of more moments than LONG only the WIDTH states before each are looked at that promise most by a memory
+#: of ROUGH choices.
+LONG: Final = 96
+WIDTH: Final = 32
+ROUGH: Final = 5
+#: The proof of a long figure's list seldom comes: so many stickings are costed beyond those asked for.
+FEW: Final = 4
+#: Strokes costed by the analysis before more memory is tried, and at last before the list is no longer proven.
+DOUBT: Final = (2_000, 20_000)
+#: More memory than at first is worth its time only for so many choices.
+MOST_CHOICES: Final = 64
+#: So many stickings that may cost as much as the last of the list are costed too.
+TIES: Final = 8
+#: Costs closer than this are the same.
+SAME: Final = 1e-9
+
+
+class PlanError(ValueError):
+    """A question that has no answer: says what to give instead."""
+
+
+@dataclass(frozen=True)
+class Sticking:
+    """One answer: the hands of the open strokes in their order (``?`` where none can play it), and the whole cost.
+
+    ``differs`` lists the strokes with another hand than in the cheapest one; ``pattern`` is the pattern with these
+    hands, ``text`` its stroke text and ``report`` its analysis.
+    """
+
+    asked: Pattern
+    hands: tuple[str, ...]
+    cost: float
+    differs: tuple[int, ...]
+    kit: Kit
+    player: Player
+    tempo: float
+    repeat: bool
+    weights: Weights
+
+    @cached_property
+    def pattern(self) -> Pattern:
+        return with_hands(self.asked, dict(zip(self.asked.unassigned, self.hands)))
+
+    @property
+    def text(self) -> str:
+        return self.pattern.text
+
+    @cached_property
+    def report(self) -> Report:
+        return analyse(self.pattern, self.kit, self.player, self.tempo, repeat=self.repeat, weights=self.weights)
+
+
+class _Costed(NamedTuple):
+    """What a sticking costs: in all, the part that depends on the hands, and the hands of the open strokes."""
+
+    total: float
+    of_hands: float
+    hands: tuple[str, ...]
+
+
+class OpenMoment(NamedTuple):
+    """A moment that no hands can play: the strokes (their indices) that stay open, why, and what to do about it."""
+
+    strokes: tuple[int, ...]
+    why: str
+    advice: str
+
+
+@dataclass(frozen=True)
+class Stickings:
+    """What was found: the cheapest first, how many states were looked at, and whether the order is proven.
+
+    ``open`` are the moments that no hands can play; everything else is planned.
+    """
+
+    best: tuple[Sticking, ...]
+    searched: int
+    proven: bool
+    open: tuple[OpenMoment, ...] = ()
+
+    @property
+    def open_in_words(self) -> list[str]:
+        """A line for every moment that stays open: where, why, and what to do about it."""
+        strokes = self.best[0].report.strokes
+        places = [in_bar(strokes[row.strokes[0]].bar, strokes[row.strokes[0]].beat) for row in self.open]
+        return [f"{at} stays open: {row.why}; {row.advice}" for at, row in zip(places, self.open)]
+
+
+def find_stickings(
+    pattern: Pattern,
+    kit: Kit,
+    player: Player,
+    tempo: float,
+    *,
+    school: str = "free",
+    hat: str = "free",
+    max_run: int | None = None,
+    excluded: dict[int, str] | None = None,
+    best: int = 5,
+    repeat: bool = False,
+    weights: Weights = DEFAULT_WEIGHTS,
+    progress: Progress = NO_PROGRESS,
+) -> Stickings:
+    """The ``best`` cheapest hands for a pattern's open strokes (``?``).
+
+    ``school`` and ``hat`` are of SCHOOLS and HATS; ``max_run`` is the longest run of one hand; ``excluded`` names a
+    hand that a stroke must not have. A loop's end meets its beginning. ``progress`` hears how many moves were
+    weighed and the least cost so far, and can stop the search.
+
+    Raises PlanError for unknown schools, and where no sticking satisfies everything asked.
+    """
+    if school not in SCHOOLS:
+        raise PlanError(f"unknown school '{school}'; expected one of {', '.join(SCHOOLS)}")
+    if hat not in HATS:
+        raise PlanError(f"unknown hi-hat choice '{hat}'; expected one of {', '.join(HATS)}")
+    if max_run is not None and max_run < 1:
+        raise PlanError(f"the longest run is {max_run}; expected 1 or more")
+    allowed = allowed_hands(pattern, kit, player, school, hat, excluded or {})
+    search = _Search(
+        pattern, kit, player, tempo, allowed, school == "alternate", max_run, max(1, best), repeat, weights, progress
+    )
+    return search.run()
+
+
+class _Search:
+    def __init__(
+        self, pattern: Pattern, kit: Kit, player: Player, tempo: float, allowed: dict[int, tuple[str, ...]],
+        alternate: bool, max_run: int | None, best: int, repeat: bool, weights: Weights,
+        progress: Progress = NO_PROGRESS,
+    ) -> None:  # fmt: skip
+        self.pattern, self.kit, self.player, self.tempo = pattern, kit, player, tempo
+        self.best, self.repeat, self.weights, self.progress = best, repeat, weights, progress
+        self.limits = Limits(alternate, max_run)
+        self.whole = 240.0 / tempo
+        self.table = reach_table(kit, player, voices_of(pattern))
+        self.allowed = allowed
+        self.looked = 0
+        self._model: Pattern | None = None
+        self.moments = moments_of(pattern, self.table.names, allowed, repeat)
+        self.open: tuple[OpenMoment, ...] = ()
+        if self.moments.impossible:
+            self._leave_open(allowed)
+            self.moments = moments_of(pattern, self.table.names, self.allowed, repeat)
+
+    def _leave_open(self, allowed: dict[int, tuple[str, ...]]) -> None:
+        """Leave strokes open where no hands can play all of a moment."""
+        self.allowed, found = dict(allowed), []
+        hats = {piece.code for piece in self.kit.pieces if piece.kind == "hi-hat"}
+        for number in self.moments.event[self.moments.impossible].tolist():
+            event = self.pattern.events[number]
+            strokes = left_open(event, allowed, hats)
+            self.allowed |= dict.fromkeys(strokes, (EITHER,))
+            voices = [s.voice for s in event.strokes if s.limb not in FEET]
+            if len(voices) > len(HANDS):
+                found.append(OpenMoment(strokes, *too_many(self.kit, voices)))
+            else:
+                names = " and ".join(f"the {voice_name(self.kit, self.pattern.strokes[i].voice)}" for i in strokes)
+                found.append(
+                    OpenMoment(strokes, f"what is asked for leaves no hand for {names}", "allow the other hand")
+                )
+        self.open = tuple(found)
+
+    def _graph(self, memory: int) -> Graph:
+        """Every state of so much memory; in long figures only what promises something with less memory."""
+        problem = self._problem(memory)
+        states, beyond = States(self.moments, memory, self.repeat), math.inf
+        if states.possible > WIDTH and len(self.moments) > LONG:
+            rough = States(self.moments, ROUGH, self.repeat)
+            states, beyond = self._graph_of(problem, rough).promising(memory, WIDTH)
+        return self._graph_of(problem, states, beyond)
+
+    def _problem(self, memory: int) -> Problem:
+        length = float(self.pattern.length) if self.repeat else None
+        return Problem(self.moments, self.table, self.weights, self.whole, self.limits, length, memory)
+
+    def _graph_of(self, problem: Problem, states: States, beyond: float = math.inf) -> Graph:
+        graph = Graph(problem, states, beyond, self.progress)
+        self.looked += int(np.isfinite(graph.cost).sum())
+        return graph
+
+    def _nothing(self) -> PlanError:
+        said = "no sticking satisfies all of that: allow longer runs, another school or the other hand"
+        if self.limits.alternate and self.repeat and len(self.moments) % 2:
+            said += "; hand to hand, a loop of an odd number of strokes does not come round: write it twice"
+        return PlanError(said)
+
+    def run(self) -> Stickings:
+        found: dict[tuple[str, ...], _Costed] = {}
+        proven = False
+        choices, strokes = int(self.moments.choice.sum()), max(1, len(self.pattern.strokes))
+        for memory, most in zip(MEMORY, DOUBT):
+            graph = self._graph(memory)
+            proven = self._collect(graph, found, most // strokes if len(self.moments) <= LONG else FEW)
+            if proven or not memory < choices <= MOST_CHOICES:
+                break
+        if not found:
+            raise self._nothing()
+        # Among what costs the same the leading hand comes first.
+        lead = RIGHT if self.player.handedness == "right" else LEFT
+        rows = sorted(found.values(), key=lambda row: (round(row.total, 9), [hand != lead for hand in row.hands]))[
+            : self.best
+        ]
+        first = rows[0].hands
+        return Stickings(
+            tuple(
+                Sticking(
+                    self.pattern, row.hands, row.total,
+                    tuple(i for i, a, b in zip(self.pattern.unassigned, row.hands, first) if a != b),
+                    self.kit, self.player, self.tempo, self.repeat, self.weights,
+                )
+                for row in rows
+            ),
+            self.looked,
+            proven,
+            self.open,
+        )  # fmt: skip
+
+    def _collect(self, graph: Graph, found: dict[tuple[str, ...], _Costed], most: int) -> bool:
+        """Cost stickings in the order of their bounds until no other can be among the best; whether that came."""
+        costs = sorted(row.of_hands for row in found.values())
+        least = min((row.total for row in found.values()), default=math.inf)
+        ways = self._loops(graph) if self.repeat else ways_through(graph, graph.backward(graph.ending), 0)
+        ties = 0
+        for looked, (bound, hands) in enumerate(ways):
+            if len(costs) >= self.best and bound >= costs[self.best - 1] - SAME:
+                # What may cost the same is looked at as well, so that the leading hand comes first.
+                ties += 1
+                if ties > TIES or bound > costs[self.best - 1] + SAME:
+                    return self.moments.exact and costs[self.best - 1] <= graph.beyond
+            if looked >= most + self.best:
+                return False
+            self.progress.at(self.looked + looked, None, least if found else None)
+            if hands not in found:
+                found[hands] = self._costed(hands)
+                insort(costs, found[hands].of_hands)
+                least = min(least, found[hands].total)
+        return self.moments.exact and graph.beyond == math.inf
+
+    def _costed(self, hands: tuple[str, ...]) -> _Costed:
+        """A sticking as the analysis costs it."""
+        # Only what the walk reads has to fit together: the text is written for those that are kept.
+        strokes = given(self.pattern, dict(zip(self.pattern.unassigned, hands)))
+        filled = replace(self.pattern, strokes=strokes)
+        if self._model is None:
+            self._model = filled
+            share(filled, self.pattern)
+        else:
+            given_to(filled, self._model, self.pattern.unassigned, hands)
+        followed = follow(filled, self.table.names, self.repeat)
+        walked = walk(filled, followed, self.whole, self.table, self.weights)
+        high = starts_high(filled)
+        squeeze(walked, passing(filled, followed, self.table, high, self.repeat), self.weights)
+        total = math.fsum(walked.costs.ravel().tolist())
+        # What hands and feet cost that take turns is the same whichever hands they are.
+        mine = np.delete(walked.costs, COORDINATION, axis=0)[:, followed.hands.index]
+        return _Costed(total, math.fsum(mine.ravel().tolist()), hands)
+
+    def _loops(self, graph: Graph) -> Iterator[tuple[float, tuple[str, ...]]]:
+        """Rounds that end as they began, in the order of their bounds, over all beginnings.
+
+        Every loop is bounded by the state it comes through, and only the few that promise something are searched.
+        """
+        line: list[tuple[float, int, Iterator[tuple[float, tuple[str, ...]]] | None, tuple[str, ...]]] = [
+            (float(bound), state, None, ())
+            for state, bound in enumerate(graph.loop_bounds().tolist())
+            if bound < math.inf
+        ]
+        heapq.heapify(line)
+        while line:
+            bound, state, ways, hands = heapq.heappop(line)
+            if ways is not None:
+                yield bound, hands
+            else:
+                end = np.full(graph.size, np.inf)
+                end[state] = 0.0
+                ways = ways_through(graph, graph.backward(end), state)
+            following = next(ways, None)
+            if following is not None:
+                heapq.heappush(line, (following[0], state, ways, following[1]))

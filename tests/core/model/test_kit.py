@@ -1,0 +1,74 @@
+"""Kits: the shipped layouts, zones, mirroring and what is refused."""
+
+from dataclasses import replace
+
+import pytest
+
+from deft_reach.core import LAYOUTS, KitError, check_kit, layout
+from deft_reach.core.model.kit import Zone
+
+
+@pytest.mark.parametrize(
+    ("name", "codes"),
+    [
+        ("compact", "bd sn hh t1 ft rd c1"),
+        ("five", "bd sn hh t1 t2 ft rd c1 c2 kp hp"),
+        ("five-double", "bd sn hh t1 t2 ft rd c1 c2 kp hp jp"),
+        ("large", "bd sn hh t1 t2 t3 ft f2 rd c1 c2 sp ch kp hp jp"),
+        ("pit", "bd sn hh t1 ft rd c1 kp hp"),
+    ],
+)
+def test_layouts_have_the_promised_pieces(name, codes):
+    kit = layout(name)
+    assert set(codes.split()) <= {piece.code for piece in kit}
+    check_kit(kit)
+
+
+def test_zones():
+    kit = layout("five")
+    assert kit.voice_point("rd:bell")[1] == 80
+    assert kit.voice_point("hh:foot")[0] == (-330, 560, 60)
+    assert {"sn:rim", "sn:shell", "ft:shell", "hh:edge", "rd:bell", "hh:foot"} <= set(kit.voices)
+    assert kit.voice_point("sn:bell") is None and kit.voice_point("kp") is None
+
+
+@pytest.mark.parametrize("name", LAYOUTS)
+def test_mirrored_twice_is_the_same_kit(name):
+    kit = layout(name)
+    mirrored = kit.mirror()
+    assert mirrored.mirror() == kit
+    for piece, other in zip(kit, mirrored):
+        assert other.x == -piece.x and (other.y, other.z) == (piece.y, piece.z)
+    assert kit.hat_side == -mirrored.hat_side and kit.bass_foot_side == -mirrored.bass_foot_side
+
+
+def test_mirrored_names_change_sides():
+    assert layout("five").mirror().piece("c1").name == "right crash"
+
+
+FIVE = layout("five")
+SNARE = FIVE.piece("sn")
+
+
+@pytest.mark.parametrize(
+    ("kit", "words"),
+    [
+        (replace(FIVE, pieces=(*FIVE.pieces, SNARE)), "used twice"),
+        (FIVE.with_piece(replace(SNARE, code="SN")), "a code is"),
+        (FIVE.with_piece(replace(SNARE, code="snx")), "would read as 'sn' with a mark"),
+        (FIVE.with_piece(replace(SNARE, kind="gong")), "unknown kind 'gong'"),
+        (FIVE.with_piece(replace(SNARE, diameter=-5.0)), "diameter is -5 mm; expected 20 to 1200 mm"),
+        (FIVE.with_piece(replace(SNARE, x=float("nan"))), "x is nan"),
+        (FIVE.with_piece(replace(SNARE, zones=(Zone("foot", 0, 0, 0, 50),))), "unknown zone"),
+        (FIVE.with_piece(replace(SNARE, code="k2", kind="bass-pedal")), "only one bass pedal"),
+    ],
+)
+def test_kits_that_cannot_stand_are_refused_with_the_piece_and_the_value(kit, words):
+    with pytest.raises(KitError) as caught:
+        check_kit(kit)
+    assert words in str(caught.value) and "kit 'five'" in str(caught.value)
+
+
+def test_unknown_layouts_are_named():
+    with pytest.raises(KeyError, match="compact, five"):
+        layout("attic")

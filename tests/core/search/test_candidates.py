@@ -1,0 +1,92 @@
+"""Stickings side by side: what is rethought, what differs, parts put into another, and the other hand tried."""
+
+import pytest
+
+from deft_reach.core import Player, analyse, layout, parse
+from deft_reach.core.document import Candidate
+from deft_reach.core.motion.cost import Weights
+from deft_reach.core.search.candidates import compare, ease_finding, if_other_hand, opened, rethought, with_part
+from deft_reach.core.session import Session
+
+FIVE, PLAYER = layout("five"), Player()
+
+
+def test_which_strokes_are_thought_about_again():
+    pattern = parse("(R@ft> L. R) (fL@t1 K R ?) | " + "R L K R " * 4 + "|")
+    assert rethought(pattern, "open", None, None) == (6,)
+    assert rethought(pattern, "group", 1, None) == (0, 1, 2)
+    assert rethought(pattern, "group", 8, None) == (), "in no group"
+    assert rethought(pattern, "bar", 0, None) == (0, 1, 2, 3, 5, 6)
+    assert len(rethought(pattern, "all", None, None)) == len(pattern.strokes) - 5, "all but the feet"
+    finding = analyse(parse("R@ft L@ft R L"), FIVE, PLAYER, 100).findings[0]
+    assert set(rethought(parse("R@ft L@ft R L"), "finding", None, finding)) <= set(finding.strokes)
+
+
+def test_hands_are_opened_and_nothing_else_is_touched():
+    text = "# tide\n(R@ft>  L. fR) | R L K R L R L L R L R L R L R L |"
+    pattern = parse(text)
+    asked = opened(pattern, (0, 2), FIVE)
+    assert asked.text == text.replace("(R@ft>  L. fR)", "(?@ft>  L. f?)")
+    assert asked.unassigned == (0, 2)
+
+
+def test_a_part_of_another_sticking_is_taken_over():
+    mine, other = parse("# mine\nR@ft L R  L"), parse("L@ft R L@t1 R")
+    assert with_part(mine, other, (0, 2)) == "# mine\nL@ft L L@t1  L"
+    with pytest.raises(ValueError, match="different strokes"):
+        with_part(mine, parse("R L R"), (0,))
+
+
+def test_side_by_side():
+    pattern = parse("R L R L")
+    rows = compare(
+        [Candidate("own", "R L R L"), Candidate("doubles", "R R L L"), Candidate("longer", "R L R L R"),
+         Candidate("broken", "R Q")],
+        pattern, FIVE, PLAYER, 120, True, Weights(),
+    )  # fmt: skip
+    assert [row.differs for row in rows] == [(), (1, 2), None, None]
+    assert rows[0].report.summary.cost == analyse(pattern, FIVE, PLAYER, 120, repeat=True).summary.cost
+    assert rows[3].report is None
+
+
+def test_what_if_the_other_hand_took_it_is_what_the_analysis_says():
+    report = analyse(parse("R@ft L@ft R@t1 L K"), FIVE, PLAYER, 140, repeat=True)
+    for index in range(4):
+        limbs = ["R@ft", "L@ft", "R@t1", "L", "K"]
+        limbs[index] = limbs[index].translate(str.maketrans("RL", "LR"))
+        swapped = analyse(parse(" ".join(limbs)), FIVE, PLAYER, 140, repeat=True).summary
+        found = if_other_hand(report, index, Weights())
+        assert found.cost == pytest.approx(swapped.cost - report.summary.cost)
+        assert found.tempo_limit == pytest.approx(swapped.tempo_limit)
+    assert if_other_hand(report, 4, Weights()) is None
+
+
+def test_a_finding_is_eased_by_other_hands():
+    report = analyse(parse("R@ft L@ft R@t1 L@t1 R L R L"), FIVE, PLAYER, 120, repeat=True)
+    finding = next(f for f in report.findings if f.kind == "crossover")
+    other = ease_finding(report, finding, Weights())
+    first = next(i for i in finding.strokes if report.pattern.strokes[i].limb in "RL")
+    assert other.strokes[first].limb != report.pattern.strokes[first].limb
+    assert [s.voice for s in other.strokes] == [s.voice for s in report.pattern.strokes]
+    feet = analyse(parse("K K K K K K K K"), FIVE, PLAYER, 260, repeat=True)
+    assert ease_finding(feet, feet.findings[0], Weights()) is None
+
+
+def test_the_tray_is_edited_in_steps_that_can_be_undone():
+    session = Session()
+    session.set_text("R L R L", "Text", None)
+    assert session.keep("doubles", "R R L L") and not session.keep("again", "R R L L")
+    assert session.keep("mine", "R L R L")
+    session.rename_candidate(0, " pairs ")
+    assert [c.name for c in session.candidates] == ["pairs", "mine"]
+    session.use(0)
+    assert session.text == "R R L L" and session.candidates[0].text == "R L R L", "what was there is kept"
+    session.undo()
+    assert session.text == "R L R L" and session.candidates[0].name == "pairs"
+    session.use(0, (1,))
+    assert session.text == "R R R L"
+    session.drop(1)
+    assert [c.name for c in session.candidates] == ["pairs"]
+    for k in range(9):
+        session.keep(f"more {k}", "R " * (k + 2))
+    assert len(session.candidates) == 6, "no more than can be compared"
