@@ -63,13 +63,13 @@ class CommitDialog(QDialog):
             form.addRow(caption, widget)
         column.addLayout(form)
 
-        warned = [f for f in report.findings if f.severity != "note"]
+        warned = report.serious
         if warned:
             words = PlainLabel("You accept " + ("this:" if len(warned) == 1 else f"these {len(warned)}:"))
             words.setFont(theme.ui_font(10.5, bold=True))
             column.addWidget(words)
             listed = PlainLabel(
-                "\n".join(f"{'■' if f.severity == 'stop' else '▲'}  {units.in_words(f.message)}" for f in warned)
+                "\n".join(f"{'■' if f.severity == 'stop' else '▲'}  {units.text_of(f.said)}" for f in warned)
             )
             listed.setWordWrap(True)
             listed.setAlignment(Qt.AlignmentFlag.AlignTop)

@@ -31,7 +31,7 @@ def in_words(commitment: Commitment) -> list[str]:
         lines.append(f"“{commitment.reason}”")
     if commitment.accepted:
         lines.append("Accepted:")
-        lines += [f"  ▲  {units.in_words(message)}" for message in commitment.accepted]
+        lines += [f"  ▲  {message}" for message in commitment.accepted]
     return lines
 
 
@@ -69,7 +69,8 @@ class Commitments(QDialog):
                 self.backs.append(back)
             if number == 0:
                 changes = session.changes()
-                self.since = self._text("Changed since:\n" + "\n".join(f"  •  {line}" for line in changes))
+                lines = [f"  •  {units.text_of(line)}" for line in changes]
+                self.since = self._text("\n".join(["Changed since:", *lines]))
                 if not changes:
                     self.since.setText("Nothing has changed since.")
                 self.since.setObjectName("panelTitle" if changes else "fine")

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from deft_reach.app import theme
+from deft_reach.app import theme, units
 from deft_reach.app.commitments import day
 from deft_reach.app.decimal_box import DecimalBox
 from deft_reach.app.plain_text import PlainLabel
@@ -230,4 +230,5 @@ class Header(QFrame):
                 tempo = since = ""
             self.committed.setText(f"committed {day(commitment.date, '%-d %b')}{tempo}{since}")
             when = f"committed {day(commitment.date)} at {commitment.tempo:g} BPM"
-            self.committed.setToolTip("\n".join([when, *filter(None, [commitment.reason]), *changes]))
+            lines = [when, *filter(None, [commitment.reason]), *map(units.text_of, changes)]
+            self.committed.setToolTip("\n".join(lines))

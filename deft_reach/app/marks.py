@@ -10,8 +10,8 @@ from PySide6.QtGui import QColor, QIcon, QPainter, QPixmap
 from deft_reach.app import theme
 
 
-def severity_icon(severity: str) -> QIcon:
-    """The mark of a severity; nothing for an empty one."""
+def severity_icon(severity: str | None) -> QIcon:
+    """The mark of a severity; nothing for None."""
     return _icon(severity, theme.colours().name) if severity else QIcon()
 
 

@@ -90,7 +90,7 @@ def draw_plan_page(session: Session, painter: QPainter, high: float) -> None:
     stamp = "Not committed yet."
     if commitment is not None:
         changed = session.changes()
-        since = f"; changed since: {', '.join(changed)}" if changed else ", unchanged since"
+        since = f"; changed since: {', '.join(map(units.text_of, changed))}" if changed else ", unchanged since"
         stamp = f"Committed {day(commitment.date)}{since}."
     y = page.text(stamp, y + 2, 9.5, muted=True)
     y = _staff(page, session, report, y + 14, high * 0.42)
@@ -163,10 +163,9 @@ def _plan(page: _Page, session: Session, room: QRectF) -> None:
 
 def _findings(page: _Page, report: Report, room: QRectF) -> None:
     y = page.text("What happens", room.top(), 12, bold=True, left=room.left(), width=room.width()) + 4
-    order = {"stop": 0, "caution": 1, "note": 2}
-    findings = sorted(report.findings, key=lambda f: order[f.severity])
+    findings = sorted(report.findings, key=lambda f: -f.severity.rank)
     for number, finding in enumerate(findings):
-        words = units.in_words(finding.message)
+        words = units.text_of(finding.said)
         height = page.height(words, 9.5, room.width() - 22)
         if y + height > room.bottom() - 14:
             left = len(findings) - number

@@ -67,7 +67,7 @@ def take_shot(view: str, out: Path, size: tuple[int, int], plan: str | None, the
         if view == "kit":
             window.session.select_piece("ft")
         elif view == "reach" or view in DIALOGS:
-            serious = [f for f in window.session.report.findings if f.severity != "note"]
+            serious = window.session.report.serious
             if serious:
                 window.session.select_finding(serious[0])
         elif view == "tray":

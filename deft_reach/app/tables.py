@@ -15,7 +15,7 @@ from deft_reach.core.analysis.report import Report
 def verdict_cells(report: Report) -> tuple[str, str, str]:
     """Ease, tempo limit and cautions of a report, as a table says them."""
     s = report.summary
-    cautions = sum(f.severity != "note" for f in report.findings)
+    cautions = len(report.serious)
     return (
         "impossible" if report.impossible else f"{s.ease:.0f} {s.level or ''}".rstrip(),
         "–" if s.tempo_limit is None else f"{s.tempo_limit:.0f} BPM",

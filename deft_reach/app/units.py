@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 from typing import Final
 
+from deft_reach.core.model.message import Message
+
 MM_PER: Final = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, '"': 25.4, "″": 25.4, "inch": 25.4, "inches": 25.4}
 _ENTRY = re.compile(r"\s*([-−+]?)\s*(\d*[.,]?\d*)(?:\s+(\d+)/(\d+))?\s*(mm|cm|m|inches|inch|in|\"|″)?\s*\Z")
-_IN_TEXT = re.compile(r"([−+-]?)(\d[\d,]*(?:\.\d+)?) mm\b")
 
 _unit = "mm"
 
@@ -36,11 +37,13 @@ def length(mm: float) -> str:
     return f"{number(mm)} {_unit}"
 
 
-def in_words(text: str) -> str:
-    """A sentence of the core, which speaks millimetres, in the chosen unit."""
-    if _unit == "mm":
-        return text
-    return _IN_TEXT.sub(lambda m: f"{m[1]}{float(m[2].replace(',', '')) / 25.4:.1f} in", text)
+def text_of(said: Message | Exception | str) -> str:
+    """What the core says, or why it refused, with its lengths in the chosen unit."""
+    if isinstance(said, Exception):
+        said = said.args[0] if said.args and isinstance(said.args[0], Message) else str(said)
+    if isinstance(said, str):
+        return said
+    return str(said) if _unit == "mm" else said.text(length=lambda mm, _: length(mm))
 
 
 def parse(text: str) -> float | None:

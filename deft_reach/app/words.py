@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QLabel
 
+from deft_reach.app import units
+from deft_reach.core.model.message import Message
+
 #: How a verdict on an attempt or a take is said.
 VERDICT_WORDS = {"clean": "Clean", "rough": "Rough", "not-yet": "Not yet"}
 
@@ -18,9 +21,9 @@ def say(label: QLabel, text: str, tone: str = "hint") -> None:
         label.style().polish(label)
 
 
-def sentence(text: object) -> str:
-    """An error, or what a library said, as a sentence of its own."""
-    words = str(text)
+def sentence(said: Message | Exception | str) -> str:
+    """An error, or what the core said, as a sentence of its own."""
+    words = units.text_of(said)
     return words[:1].upper() + words[1:] + ("" if words.endswith((".", "!", "?")) else ".")
 
 

@@ -121,7 +121,7 @@ def _measured(found: Measured) -> dict[str, Any]:
         "uncertainty": {code: round(value, 1) for code, value in found.uncertainty.items()},
         "undetermined": list(found.undetermined),
         "suggestion": suggestion,
-        "contradictions": list(found.contradictions),
+        "contradictions": [str(words) for words in found.contradictions],
         "fits": found.fits,
     }
 

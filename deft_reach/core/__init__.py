@@ -7,7 +7,8 @@ True
 """
 
 from deft_reach.core.analysis.analyse import analyse
-from deft_reach.core.analysis.report import Finding, Report, StrokeReport
+from deft_reach.core.analysis.finding import Finding
+from deft_reach.core.analysis.report import Report, StrokeReport
 from deft_reach.core.model.kit import Kit, KitError, Piece, Zone, check_kit
 from deft_reach.core.model.layouts import LAYOUTS, layout
 from deft_reach.core.model.pattern import Pattern, Stroke

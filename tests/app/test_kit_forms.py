@@ -303,6 +303,6 @@ def test_inches_everywhere(window):
         assert window.settings.get("unit") == "in"
         window.go("reach")
         for finding in window.session.report.findings:
-            assert " mm" not in units.in_words(finding.message)
+            assert " mm" not in units.text_of(finding.said)
     finally:
         units.set_unit("mm")

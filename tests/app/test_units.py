@@ -6,6 +6,8 @@ from hypothesis import strategies as st
 
 from deft_reach.app import units
 from deft_reach.app.length_box import LengthBox
+from deft_reach.core.model.kit import KitError
+from deft_reach.core.model.message import Length, message
 from tests.app.conftest import enter
 
 
@@ -40,10 +42,13 @@ def test_what_is_no_length_is_none(text):
 
 
 def test_sentences_change_their_unit():
-    assert units.in_words("506 mm away, −20 mm; 3 mm/s") == "506 mm away, −20 mm; 3 mm/s"
+    said = message("{name} is {far} away", name="9 mm", far=Length(506))
+    assert units.text_of(said) == "9 mm is 506 mm away"
     units.set_unit("in")
     try:
-        assert units.in_words("506 mm away, −20 mm") == "19.9 in away, −0.8 in"
+        assert units.text_of(said) == "9 mm is 19.9 in away"
+        assert units.text_of(KitError(said)) == "9 mm is 19.9 in away"
+        assert units.text_of("506 mm away") == "506 mm away"
         assert units.length(254) == "10.0 in"
     finally:
         units.set_unit("mm")

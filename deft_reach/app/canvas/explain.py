@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from deft_reach.app import units
-from deft_reach.core.analysis.findings import voice_name
 from deft_reach.core.analysis.report import Report, pace_word
 from deft_reach.core.model.counting import in_bar, place
-from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.kit import Kit, voice_name
 from deft_reach.core.model.limbs import FEET, HANDS, KICK, LEFT, RIGHT
 from deft_reach.core.model.pattern import GRACES
 from deft_reach.core.model.player import Player

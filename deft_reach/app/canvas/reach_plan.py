@@ -18,11 +18,10 @@ from deft_reach.app.canvas.plan_pieces import draw_ghost, draw_labels, draw_peda
 from deft_reach.app.canvas.plan_player import draw_arms, draw_body, draw_contours, draw_legend
 from deft_reach.app.canvas.tape_tool import TapeTool
 from deft_reach.app.plain_text import plain_tip
-from deft_reach.core.analysis.findings import voice_name
 from deft_reach.core.analysis.playing import Playing
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.collisions import Collision, collisions
-from deft_reach.core.model.kit import Kit, KitError, Piece
+from deft_reach.core.model.kit import Kit, KitError, Piece, voice_name
 from deft_reach.core.model.limbs import LEFT, RIGHT
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.session import Session
@@ -181,7 +180,7 @@ class ReachPlan(Canvas):
             self.session.move_piece(code, x, y, z)
             self._problem = ""
         except KitError as error:
-            self._problem = units.in_words(str(error))
+            self._problem = units.text_of(error)
             self.update()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

@@ -11,8 +11,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from deft_reach.app import theme, units
 from deft_reach.app.canvas.base import label
 from deft_reach.app.canvas.sprites import text_size
-from deft_reach.core.analysis.findings import voice_name
-from deft_reach.core.model.kit import FLOOR, SEAT, Dimension, Spot
+from deft_reach.core.model.kit import FLOOR, SEAT, Dimension, Spot, voice_name
 from deft_reach.core.session import Session
 from deft_reach.core.session.signals import Signal
 

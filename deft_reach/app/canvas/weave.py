@@ -24,8 +24,9 @@ from deft_reach.app import theme, units
 from deft_reach.app.canvas.base import Same, label
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.canvas.timeline import Timeline
-from deft_reach.core.analysis.findings import voice_name
-from deft_reach.core.analysis.report import Finding, Report, pace_word
+from deft_reach.core.analysis.finding import KINDS, Finding
+from deft_reach.core.analysis.report import Report, pace_word
+from deft_reach.core.model.kit import voice_name
 from deft_reach.core.model.limbs import FEET, HANDS, KICK, LEFT, RIGHT
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.session import Session
@@ -37,23 +38,6 @@ LEAD_ROOM = 13
 #: Two hands on one voice sit this far either side of it (px).
 BESIDE = 4.5
 _WIDTHS = {"slack": 1.8, "busy": 2.6, "hurried": 4.2, "past the limit": 5.6, "": 1.8}
-SHORT_NAMES = {
-    "crossover": "crossover",
-    "crossed-hold": "crossed hold",
-    "open-handed": "open-handed",
-    "sweep": "sweep",
-    "hurried": "hurried",
-    "strained-reach": "stretch",
-    "out-of-reach": "out of reach",
-    "impossible": "impossible",
-    "split-foot": "split foot",
-    "unattended-hat": "open hat",
-    "lead-switch": "lead changes",
-    "overload": "overload",
-    "near-miss": "near miss",
-    "uneven-feet": "uneven feet",
-    "exit-run": "run to landing",
-}
 
 
 def mark_size(marks: str) -> float:
@@ -241,7 +225,7 @@ class Weave(Timeline):
 
     def words_at(self, at: QPointF) -> str:
         finding = self.finding_at(at)
-        return units.in_words(finding.message) if finding is not None else super().words_at(at)
+        return units.text_of(finding.said) if finding is not None else super().words_at(at)
 
     def in_words(self) -> str:
         report = self.session.report
@@ -251,7 +235,7 @@ class Weave(Timeline):
         return (
             f"{len(report.strokes)} strokes; arms crossed at {crossed} of {len(report.postures)} moments. "
             f"{self._lead_words(report)}{len(report.findings)} findings: "
-            + units.in_words(" ".join(f.message for f in report.findings[:8]))
+            + " ".join(units.text_of(f.said) for f in report.findings[:8])
         )
 
     @staticmethod
@@ -536,10 +520,10 @@ class Weave(Timeline):
         metrics = QFontMetricsF(font)
         marks = []
         for finding in report.findings:
-            name = SHORT_NAMES.get(finding.kind, finding.kind)
+            name = KINDS[finding.kind]
             metrics_width[finding.kind] = metrics.horizontalAdvance(name)
             marks.append((self.axis.x(report.pattern.starts[min(finding.strokes)]), finding))
-        marks.sort(key=lambda m: (m[0], {"stop": 0, "caution": 1}.get(m[1].severity, 2)))
+        marks.sort(key=lambda m: (m[0], -m[1].severity.rank))
         placed = []
         taken = -1e9
         for k, (x, finding) in enumerate(marks):
@@ -574,7 +558,7 @@ class Weave(Timeline):
                     painter.drawPolygon(tick)
             theme.draw_severity(painter, finding.severity, QPointF(rect.left() + 8, rect.center().y()), 6)
             if named:
-                name = SHORT_NAMES.get(finding.kind, finding.kind)
+                name = KINDS[finding.kind]
                 label(
                     painter,
                     QPointF(rect.left() + 17, rect.center().y()),

@@ -79,7 +79,7 @@ class CompareForm(Listener):
         found = [] if other is None else kit_difference(other, session.kit)
         self.table.setRowCount(len(found))
         for row, (name, what) in enumerate(found):
-            for k, text in enumerate((name, units.in_words(what))):
+            for k, text in enumerate((name, units.text_of(what))):
                 item = self.table.item(row, k)
                 if item is None:
                     item = QTableWidgetItem()

@@ -134,7 +134,7 @@ class PlanEffects(QTableWidget):
         colours = [c.ink, c.muted, c.stop, c.ink, c.ink]
         if report is not None:
             limit, ease = report.summary.tempo_limit, report.summary.ease
-            serious = sum(f.severity != "note" for f in report.findings)
+            serious = len(report.serious)
             cells[2] = "–" if limit is None else f"{limit:.0f} BPM"
             cells[3] = "impossible" if report.impossible else f"{ease:.0f}"
             cells[4] = str(serious) if serious else "none"
@@ -147,7 +147,7 @@ class PlanEffects(QTableWidget):
                     cells[3] += "  (new)" if report.impossible else "  (was impossible)"
                 elif not report.impossible:
                     cells[3] += _difference(ease - before.summary.ease)
-                cells[4] += _difference(serious - sum(f.severity != "note" for f in before.findings))
+                cells[4] += _difference(serious - len(before.serious))
         font = theme.ui_font(10.5, bold=self.session.plan is not None and plan.id == self.session.plan.id)
         for column, (text, colour) in enumerate(zip(cells, colours)):
             item = self.item(row, column)

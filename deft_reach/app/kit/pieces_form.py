@@ -114,10 +114,10 @@ class PiecesForm(Listener):
         try:
             act()
         except KitError as error:
-            self.refuse(str(error))
+            self.refuse(units.text_of(error))
 
     def refuse(self, why: str) -> None:
-        self._refusal = units.in_words(why)
+        self._refusal = why
         self._say()
         self._refusal = ""
 

@@ -111,7 +111,7 @@ class PlayerForm(Listener):
         try:
             self.session.change_player(f"Player: {label.lower()}", f"player:{field}", **{field: value})
         except PlayerError as error:
-            self._refuse(str(error))
+            self._refuse(units.text_of(error))
 
     def _segment(self, name: str, value: float | None) -> None:
         segments = replace(self.session.player.segments, **{name: value})
@@ -119,7 +119,7 @@ class PlayerForm(Listener):
         try:
             self.session.change_player(label, f"player:{name}", segments=segments)
         except PlayerError as error:
-            self._refuse(str(error))
+            self._refuse(units.text_of(error))
 
     def _own(self, name: str, on: bool) -> None:
         """Checked: the estimated length becomes the initial value. Unchecked: estimated from height again."""
@@ -130,7 +130,7 @@ class PlayerForm(Listener):
             self.segments[name].selectAll()
 
     def _refuse(self, why: str) -> None:
-        self._say(units.in_words(why), "error")
+        self._say(why, "error")
 
     def _say(self, text: str, tone: str) -> None:
         say(self.words, text, tone)

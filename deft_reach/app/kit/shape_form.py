@@ -126,7 +126,7 @@ class ShapeForm(Listener):
             act(code)
         except KitError as error:
             self.refresh()
-            self._refuse(str(error))
+            self._refuse(units.text_of(error))
 
     def _change(self, label: str, field: str, value: float) -> None:
         self._try(
@@ -146,7 +146,7 @@ class ShapeForm(Listener):
         self._try(act)
 
     def _refuse(self, why: str) -> None:
-        self._say(units.in_words(why), "error")
+        self._say(why, "error")
 
     def _say(self, text: str, tone: str) -> None:
         say(self.words, text, tone)

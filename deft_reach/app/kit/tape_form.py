@@ -38,11 +38,11 @@ class _Solve(QRunnable):
         self.readings, self.kit, self.player = readings, kit, player
 
     def run(self) -> None:
-        result: Measured | str
+        result: Measured | TapeError | KitError
         try:
             result = measure(self.readings, self.kit, self.player)
         except (TapeError, KitError) as error:
-            result = str(error)
+            result = error
         self.answer.found.emit(self.number, result)
 
 
@@ -212,15 +212,15 @@ class TapeForm(Listener):
         self._say("Solving …", "hint")
         QThreadPool.globalInstance().start(_Solve(self._answer, self._number, kit.readings, kit, player))
 
-    def _solved(self, number: int, result: Measured | str) -> None:
+    def _solved(self, number: int, result: Measured | TapeError | KitError) -> None:
         if number != self._number:
             return
-        if isinstance(result, str):
-            self._say(units.in_words(sentence(result)), "error")
+        if isinstance(result, Exception):
+            self._say(sentence(result), "error")
         else:
             self.solution = result
             words, tone = _in_words(result)
-            self._say(units.in_words(words), tone)
+            self._say(words, tone)
         self._fill()
 
     def _fill(self) -> None:
@@ -252,7 +252,7 @@ class TapeForm(Listener):
 def _in_words(found: Measured) -> tuple[str, str]:
     """What the readings add up to, and the tone to say it in."""
     if found.contradictions:
-        return f"These cannot be: {found.contradictions[0]}.", "error"
+        return f"These cannot be: {units.text_of(found.contradictions[0])}.", "error"
     if found.suspects:
         r = found.suspects[0]
         here, others = units.length(r.reading.mm), units.length(r.by_others)

@@ -15,12 +15,10 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme, units
-from deft_reach.app.canvas.weave import SHORT_NAMES
-from deft_reach.core.analysis.report import Finding
+from deft_reach.core.analysis.finding import KINDS, Finding
 from deft_reach.core.session import Session
 
 FINDING = Qt.ItemDataRole.UserRole
-_WORDS = {"stop": "Stop", "caution": "Caution", "note": "Note"}
 _LEFT = 34
 
 
@@ -41,10 +39,10 @@ class _Delegate(QStyledItemDelegate):
 
     def _parts(self, finding: Finding, width: float, chosen: bool) -> list[tuple[QTextLayout, float, str]]:
         parts = []
-        layout, height = self._layout(units.in_words(finding.message), theme.ui_font(10.5), width)
+        layout, height = self._layout(units.text_of(finding.said), theme.ui_font(10.5), width)
         parts.append((layout, height, "ink"))
-        if chosen and finding.advice:
-            layout, height = self._layout(finding.advice, theme.ui_font(10), width)
+        if chosen and finding.advised:
+            layout, height = self._layout(units.text_of(finding.advised), theme.ui_font(10), width)
             parts.append((layout, height, "muted"))
         return parts
 
@@ -107,9 +105,9 @@ class FindingsList(QListWidget):
             for finding in findings:
                 item = QListWidgetItem()
                 item.setData(FINDING, finding)
-                name = SHORT_NAMES.get(finding.kind, finding.kind)
-                words = f"{_WORDS[finding.severity]}, {name}: {units.in_words(finding.message)}"
-                item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{words} {finding.advice}")
+                name = KINDS[finding.kind]
+                words = f"{finding.severity.capitalize()}, {name}: {units.text_of(finding.said)}"
+                item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{words} {units.text_of(finding.advised)}")
                 item.setData(Qt.ItemDataRole.DisplayRole, words)
                 self.addItem(item)
             self.verticalScrollBar().setValue(place)

@@ -13,7 +13,7 @@ from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.canvas.stroke_lane import StrokeLane
 from deft_reach.app.canvas.tempo_rule import TempoRule
 from deft_reach.app.canvas.time_axis import TimeAxis
-from deft_reach.app.canvas.weave import SHORT_NAMES, Weave
+from deft_reach.app.canvas.weave import Weave
 from deft_reach.app.panel import Panel
 from deft_reach.app.reach.findings_list import FindingsList
 from deft_reach.app.reach.rethink_form import RethinkForm
@@ -21,6 +21,7 @@ from deft_reach.app.reach.stroke_card import StrokeCard
 from deft_reach.app.reach.stroke_table import StrokeTable
 from deft_reach.app.reach.tray import Tray
 from deft_reach.app.station import Station
+from deft_reach.core.analysis.finding import KINDS
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.search.candidates import ease_finding
 from deft_reach.core.search.planner import PlanError
@@ -114,7 +115,7 @@ class ReachStation(Station):
         report, finding, plan = session.report, session.finding, session.plan
         if report is None or finding is None or plan is None or session.outdated:
             return
-        self._eased = (f"without the {SHORT_NAMES.get(finding.kind, finding.kind)}", session.text)
+        self._eased = (f"without the {KINDS[finding.kind]}", session.text)
         self.findings_panel.set_note("looking for other hands …")
         self._easing.start(lambda progress: ease_finding(report, finding, plan.weights, progress))
 
@@ -148,7 +149,7 @@ class ReachStation(Station):
         else:
             self.plan_panel.set_note(f"stroke {index + 1} of {len(report.strokes)} · {where(report, index)}")
         count = len(report.findings) if report is not None else 0
-        serious = sum(f.severity != "note" for f in report.findings) if report is not None else 0
+        serious = len(report.serious) if report is not None else 0
         words = f"{count} finding{'s' if count != 1 else ''}"
         if serious:
             words += f", {serious} to think about"

@@ -10,8 +10,8 @@ from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
 from deft_reach.app import theme, units
 from deft_reach.app.canvas.explain import where
 from deft_reach.app.station import Listener
-from deft_reach.core.analysis.findings import voice_name
 from deft_reach.core.analysis.report import Report, pace_word
+from deft_reach.core.model.kit import voice_name
 from deft_reach.core.model.limbs import HANDS, RIGHT
 from deft_reach.core.session import Session
 

@@ -45,7 +45,7 @@ def row_words(row: Row) -> str:
 
 def facts(report: Report) -> list[str]:
     s = report.summary
-    cautions = sum(f.severity != "note" for f in report.findings)
+    cautions = len(report.serious)
     return [
         "impossible" if report.impossible else f"{s.level or 'hands open'}, ease {s.ease:.0f}",
         f"cost {s.cost:.1f}",

@@ -195,7 +195,7 @@ class LayoutForm(Listener):
         self.table.setRowCount(len(rows))
         for k, row in enumerate(rows):
             moves = "; ".join(
-                f"{self._name(code)} {move_words(move, units.length)}" for code, move in row.moves.items()
+                f"{self._name(code)} {units.text_of(move_words(move))}" for code, move in row.moves.items()
             )
             before, after = row.limit_before, row.limit_after
             limit = "–" if before is None or after is None else f"{before:.0f} → {after:.0f} BPM"

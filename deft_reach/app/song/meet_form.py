@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from deft_reach.app import units
 from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.marks import severity_icon
 from deft_reach.app.plain_text import PlainLabel
@@ -116,7 +117,7 @@ class MeetForm(Listener):
 
     @staticmethod
     def _text(seam: Seam) -> str:
-        lines = [note.message for note in seam.notes]
+        lines = [units.text_of(note.said) for note in seam.notes]
         lines.append(pulse_words(seam.pulse))
         return "\n".join(lines)
 
@@ -190,6 +191,5 @@ class MeetForm(Listener):
 
 def _weight(seam: Seam) -> tuple[int, int, int]:
     """What comes of the meeting itself weighs more than what is hurried there anyway."""
-    ranks = ("", "note", "caution", "stop")
-    own = max((ranks.index(note.severity) for note in seam.notes if note.kind != "hurried"), default=0)
-    return own, ranks.index(seam.worst), len(seam.notes)
+    own = max((note.severity.rank for note in seam.notes if note.kind != "hurried"), default=-1)
+    return own, max((note.severity.rank for note in seam.notes), default=-1), len(seam.notes)

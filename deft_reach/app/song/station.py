@@ -94,7 +94,7 @@ class SongStation(Station):
         found = self.view.found
         assert found is not None and found.chain is not None
         part = found.chain.part_at(index)
-        serious = sum(f.severity != "note" for f in report.findings)
+        serious = len(report.serious)
         think = f", {serious} to think about" if serious else ""
         self.weave_panel.set_note(f"{len(report.findings)} findings{think} · N for the next")
         self.plan_panel.set_note(f"{part.plan.name} · {where(report, index)}")

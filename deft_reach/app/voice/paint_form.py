@@ -17,7 +17,7 @@ from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import say
-from deft_reach.core.analysis.findings import voice_name
+from deft_reach.core.model.kit import voice_name
 from deft_reach.core.model.limbs import EITHER, HANDS
 from deft_reach.core.model.substitutes import missing_voices
 from deft_reach.core.notation.scopes import SCOPES, strokes_in

@@ -8,6 +8,7 @@ from typing import Final
 
 import numpy as np
 
+from deft_reach.core.analysis.finding import NEVER_PLAYABLE
 from deft_reach.core.analysis.findings import find_all
 from deft_reach.core.analysis.level import demands_of, difficulty, ease_at, highest_pace, level_at
 from deft_reach.core.analysis.report import Load, Report, StrokeReports, Summary
@@ -60,7 +61,7 @@ def analyse(
     squeeze(walked, passing(pattern, followed, table, starts_high(pattern), repeat), weights)
     strokes = StrokeReports(pattern, times, tempo, walked, types)
     findings = find_all(pattern, walked, table, times, length, repeat)
-    impossible = any(f.kind in ("impossible", "out-of-reach") for f in findings)
+    impossible = any(f.kind in NEVER_PLAYABLE for f in findings)
     summary = _summary(pattern, walked, table, tempo, length, repeat, impossible)
     return Report(
         pattern, table, tempo, repeat, strokes, tuple(walked.postures), tuple(findings), summary, tuple(walked.lead),

@@ -9,6 +9,7 @@ from fractions import Fraction
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, Final, NamedTuple, overload
 
+from deft_reach.core.analysis.finding import NEVER_PLAYABLE, Finding, Severity, worst
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.motion.cost import TERMS
 from deft_reach.core.motion.reach_table import ReachTable
@@ -16,8 +17,6 @@ from deft_reach.core.motion.walk import Posture, Walk
 
 if TYPE_CHECKING:
     from deft_reach.core.analysis.level import Demands
-
-SEVERITIES: Final = ("note", "caution", "stop")
 
 #: Pace in words, with the pace from which each begins.
 PACE_BANDS: Final = ((0.0, "slack"), (0.6, "busy"), (0.85, "hurried"), (1.0 + 1e-9, "past the limit"))
@@ -178,32 +177,6 @@ class StrokeReports(Sequence[StrokeReport]):
     __hash__ = None  # type: ignore[assignment]
 
 
-class Finding(NamedTuple):
-    """Something worth knowing, in one plain sentence.
-
-    ``strokes`` are indices in time order; ``limb`` whom it concerns; ``over`` the hand that passes over, where
-    arms cross; ``advice`` what would help, where there is something to say.
-    """
-
-    kind: str
-    strokes: tuple[int, ...]
-    limb: str | None
-    over: str | None
-    severity: str
-    message: str
-    advice: str = ""
-
-    def as_dict(self) -> dict[str, Any]:
-        return {
-            "kind": self.kind,
-            "strokes": list(self.strokes),
-            "limb": self.limb,
-            "over": self.over,
-            "severity": self.severity,
-            "message": self.message,
-        }
-
-
 class Load(NamedTuple):
     """How much one limb has to do.
 
@@ -294,18 +267,22 @@ class Report:
     @property
     def impossible(self) -> bool:
         """Whether the answer to "can this be played here at all" is no."""
-        return any(finding.kind in ("impossible", "out-of-reach") for finding in self.findings)
+        return any(finding.kind in NEVER_PLAYABLE for finding in self.findings)
 
     @property
     def stopped(self) -> bool:
         """Whether anything at all stops it at this tempo: no time, no limb, no reach."""
-        return self.worst == "stop"
+        return self.worst is Severity.STOP
 
-    @property
-    def worst(self) -> str | None:
+    @cached_property
+    def worst(self) -> Severity | None:
         """The highest severity among the findings, None if there are none."""
-        found = {finding.severity for finding in self.findings}
-        return next((severity for severity in reversed(SEVERITIES) if severity in found), None)
+        return worst(finding.severity for finding in self.findings)
+
+    @cached_property
+    def serious(self) -> tuple[Finding, ...]:
+        """The findings that are more than notes."""
+        return tuple(finding for finding in self.findings if finding.severity.serious)
 
     def as_dict(self) -> dict[str, Any]:
         """The command contract's object."""

@@ -8,6 +8,7 @@ from deft_reach.core.analysis.report import Report
 from deft_reach.core.document.plans import read_text
 from deft_reach.core.document.records import Commitment, Document, Plan
 from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.message import Length, Message, message, plain
 
 
 def commit(document: Document, plan: Plan, report: Report, reason: str, date: str, app_version: str) -> Document:
@@ -28,7 +29,7 @@ def commit(document: Document, plan: Plan, report: Report, reason: str, date: st
         report.summary.cost,
         report.summary.ease,
         report.summary.tempo_limit,
-        tuple(f.message for f in report.findings if f.severity != "note"),
+        tuple(f.message for f in report.serious),
         app_version,
         plan.weights,
     )
@@ -50,9 +51,9 @@ def standing(document: Document, plan: Plan) -> Commitment | None:
     return last if same else None
 
 
-def changes_since(commitment: Commitment, document: Document, plan: Plan, report: Report | None) -> list[str]:
+def changes_since(commitment: Commitment, document: Document, plan: Plan, report: Report | None) -> list[Message]:
     """What differs now from what was committed, one plain line each; empty when nothing does."""
-    lines: list[str] = []
+    lines: list[str | Message] = []
     text = document.score(plan.pattern).text
     if report is None:
         lines.append("the stroke text cannot be read at the moment")
@@ -90,22 +91,22 @@ def changes_since(commitment: Commitment, document: Document, plan: Plan, report
             lines.append(f"breaks at {before_limit:.0f} → {limit:.0f} BPM")
         if round(commitment.ease) != round(report.summary.ease):
             lines.append(f"ease {commitment.ease:.0f} → {report.summary.ease:.0f}")
-    return lines
+    return [line if isinstance(line, Message) else plain(line) for line in lines]
 
 
-def _kit_changes(before: Kit, now: Kit) -> list[str]:
+def _kit_changes(before: Kit, now: Kit) -> list[str | Message]:
     if before.pieces == now.pieces and before.id == now.id:
         return []
     if before.id != now.id:
         return [f"kit '{before.name}' → '{now.name}'"]
-    lines = []
+    lines: list[str | Message] = []
     for piece in now:
         was = before.piece(piece.code)
         if was is None:
             lines.append(f"{piece.name} added")
         elif (was.x, was.y, was.z) != (piece.x, piece.y, piece.z):
             moved = ((piece.x - was.x) ** 2 + (piece.y - was.y) ** 2 + (piece.z - was.z) ** 2) ** 0.5
-            lines.append(f"{piece.name} moved {moved:.0f} mm")
+            lines.append(message("{piece} moved {far}", piece=piece.name, far=Length(moved)))
         elif was != piece:
             lines.append(f"{piece.name} changed")
     lines += [f"{piece.name} removed" for piece in before if now.piece(piece.code) is None]

@@ -13,6 +13,8 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Final
 
+from deft_reach.core.model.message import Length, message, outside
+
 #: What a piece can be, with the words a player uses for it.
 KINDS: Final = {
     "snare": "snare drum",
@@ -358,15 +360,17 @@ def check_kit(kit: Kit) -> None:
             ("depth", piece.depth, 0, 1000),
         ):
             if not (math.isfinite(value) and low <= value <= high):
-                unit = "degrees" if name == "tilt" else "mm"
-                raise KitError(f"{where}: {name} is {value:g} {unit}; expected {low} to {high} {unit}")
+                if name == "tilt":
+                    raise KitError(f"{where}: {name} is {value:g} degrees; expected {low} to {high} degrees")
+                raise KitError(outside(f"{where}: {name}", value, low, high))
         for zone in piece.zones:
             if zone.name not in ZONES or zone.name == "foot":
                 raise KitError(f"{where}: unknown zone '{zone.name}'; expected rim, shell, bell or edge")
             if not all(math.isfinite(v) and abs(v) <= 1000 for v in (zone.dx, zone.dy, zone.dz)):
-                raise KitError(f"{where}, zone '{zone.name}': its offset must be within 1000 mm")
+                offset = message("its offset must be within {limit}", limit=Length(1000))
+                raise KitError(message("{where}: {offset}", where=f"{where}, zone '{zone.name}'", offset=offset))
             if not (math.isfinite(zone.width) and 10 <= zone.width <= 600):
-                raise KitError(f"{where}, zone '{zone.name}': width is {zone.width:g} mm; expected 10 to 600 mm")
+                raise KitError(outside(f"{where}, zone '{zone.name}': width", zone.width, 10, 600))
     for kind in SINGLE_KINDS:
         if sum(piece.kind == kind for piece in kit.pieces) > 1:
             raise KitError(f"kit '{kit.name}': there can be only one {KINDS[kind]}")
@@ -377,3 +381,14 @@ def check_kit(kit: Kit) -> None:
                 f"kit '{kit.name}', piece '{code}': in stroke text this would read as '{root}' with a mark; "
                 "choose a code that does not end in x or o"
             )
+
+
+def voice_name(kit: Kit, voice: str) -> str:
+    """A voice as a player says it: "floor tom", "ride bell", "hi-hat pedal"."""
+    code, _, zone = voice.partition(":")
+    piece = kit.piece(code)
+    if piece is None:
+        return f"'{voice}'"
+    if zone == "foot":
+        return f"{piece.name} pedal"
+    return f"{piece.name} {zone}" if zone else piece.name

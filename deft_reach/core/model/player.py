@@ -11,6 +11,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, Final
 
+from deft_reach.core.model.message import Length, message, outside
+
 UPPER_ARM: Final = 0.186
 FOREARM: Final = 0.146
 HAND: Final = 0.108
@@ -222,21 +224,22 @@ class Player:
 
 def check_player(player: Player) -> None:
     """Raise PlayerError naming the first measure that is out of range."""
-    for name, value, low, high, unit in (
-        ("stature", player.stature_mm, 1000, 2300, "mm"),
-        ("seat height", player.seat_height_mm, 250, 900, "mm"),
-        ("stick length", player.stick_length_mm, 200, 600, "mm"),
-        ("grip", player.grip_mm, 100, 500, "mm from the tip"),
-        ("skill", player.skill, 0.2, 3.0, "× the untrained reference"),
+    for name, value, least, most, where in (
+        ("stature", player.stature_mm, 1000, 2300, ""),
+        ("seat height", player.seat_height_mm, 250, 900, ""),
+        ("stick length", player.stick_length_mm, 200, 600, ""),
+        ("grip", player.grip_mm, 100, 500, " from the tip"),
     ):
-        if not (math.isfinite(value) and low <= value <= high):
-            raise PlayerError(f"player '{player.name}': {name} is {value:g}; expected {low} to {high} {unit}")
+        if not (math.isfinite(value) and least <= value <= most):
+            raise PlayerError(outside(f"player '{player.name}': {name}", value, least, most, where))
+    if not (math.isfinite(player.skill) and 0.2 <= player.skill <= 3.0):
+        raise PlayerError(
+            f"player '{player.name}': skill is {player.skill:g}; expected 0.2 to 3.0 × the untrained reference"
+        )
     for name, (_, low, high) in SEGMENT_PARTS.items():
         own = getattr(player.segments, name)
         if own is not None and not (math.isfinite(own) and low <= own <= high):
-            raise PlayerError(
-                f"player '{player.name}': {SEGMENT_NAMES[name]} is {own:g}; expected {low:g} to {high:g} mm"
-            )
+            raise PlayerError(outside(f"player '{player.name}': {SEGMENT_NAMES[name]}", own, low, high))
     for name, words in SPEED_NAMES.items():
         own = getattr(player.speeds, name)
         low, high = SPEED_RANGE
@@ -250,8 +253,10 @@ def check_player(player: Player) -> None:
         raise PlayerError(f"player '{player.name}': of move and move_per_bit give both or neither")
     if player.grip_mm > player.stick_length_mm:
         raise PlayerError(
-            f"player '{player.name}': grip is {player.grip_mm:g} mm from the tip, "
-            f"but the stick is only {player.stick_length_mm:g} mm long"
-        )
+            message(
+                "player '{name}': grip is {grip:g} from the tip, but the stick is only {stick:g} long",
+                name=player.name, grip=Length(player.grip_mm), stick=Length(player.stick_length_mm),
+            )
+        )  # fmt: skip
     if player.handedness not in ("right", "left"):
         raise PlayerError(f"player '{player.name}': handedness is '{player.handedness}'; expected right or left")

@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deft_reach.core.model.kit import FLOOR, SEAT, Kit, KitError, Reading, check_kit
+from deft_reach.core.model.message import Length, Message, message, outside
 from deft_reach.core.model.player import Player
 
 Floats = NDArray[np.float64]
@@ -42,7 +43,7 @@ MANY: Final = 300
 class TapeError(ValueError):
     """Distances that cannot be used; ``row`` is the number of the one that is to blame, from 0."""
 
-    def __init__(self, message: str, row: int | None = None) -> None:
+    def __init__(self, message: str | Message, row: int | None = None) -> None:
         super().__init__(message)
         self.row = row
 
@@ -80,7 +81,7 @@ class Measured:
     undetermined: tuple[str, ...]
     uncertainty: dict[str, float]
     suggestion: tuple[str, str] | None
-    contradictions: tuple[str, ...]
+    contradictions: tuple[Message, ...]
     rms_mm: float
     turned: bool
 
@@ -142,7 +143,7 @@ def measure(
     )
 
 
-def contradictions(distances: Sequence[Reading]) -> list[str]:
+def contradictions(distances: Sequence[Reading]) -> list[Message]:
     """Readings that no kit can have, in words: broken triangles, and heights further apart than the pieces."""
     length = {frozenset((d.a, d.b)): d for d in distances if d.b != FLOOR}
     height = {d.a: d for d in distances if d.b == FLOOR}
@@ -157,9 +158,12 @@ def contradictions(distances: Sequence[Reading]) -> list[str]:
         short = others[0].mm + others[1].mm
         if longest.mm > short + slack:
             found.append(
-                f"{longest.name} is {longest.mm:.0f} mm, but by way of the third point it is only {short:.0f} mm "
-                f"({others[0].name} and {others[1].name})"
-            )
+                message(
+                    "{longest} is {mm}, but by way of the third point it is only {short} ({one} and {other})",
+                    longest=longest.name, mm=Length(longest.mm), short=Length(short), one=others[0].name,
+                    other=others[1].name,
+                )
+            )  # fmt: skip
     for pair, d in length.items():
         ends = [height.get(name) for name in pair]
         if ends[0] is None or ends[1] is None:
@@ -167,7 +171,8 @@ def contradictions(distances: Sequence[Reading]) -> list[str]:
         rise = abs(ends[0].mm - ends[1].mm)
         slack = 3 * math.sqrt(sum((1 / weight(s)) ** 2 for s in (ends[0], ends[1], d)))
         if rise > d.mm + slack:
-            found.append(f"{d.name} is {d.mm:.0f} mm, but their heights differ by {rise:.0f} mm")
+            far, rises = Length(d.mm), Length(rise)
+            found.append(message("{d} is {far}, but their heights differ by {rises}", d=d.name, far=far, rises=rises))
     return found
 
 
@@ -179,9 +184,10 @@ def _check(distances: Sequence[Reading], base: Kit) -> list[Reading]:
     for row, d in enumerate(distances):
         a, b = (d.b, d.a) if d.a in (FLOOR, SEAT) and d.b != FLOOR else (d.a, d.b)
         if not (math.isfinite(d.mm) and 0 < d.mm <= 5000):
-            raise TapeError(f"{d.name} is {d.mm:g} mm; expected more than 0 and at most 5000 mm", row)
+            template = "{pair} is {mm:g}; expected more than 0 and at most {most}"
+            raise TapeError(message(template, pair=d.name, mm=Length(d.mm), most=Length(5000)), row)
         if d.sigma is not None and not (math.isfinite(d.sigma) and FINEST_MM <= d.sigma <= 1000):
-            raise TapeError(f"the uncertainty of {d.name} is {d.sigma:g} mm; expected {FINEST_MM} to 1000 mm", row)
+            raise TapeError(outside(f"the uncertainty of {d.name}", d.sigma, FINEST_MM, 1000), row)
         if a == b:
             raise TapeError(f"'{a}' is measured against itself", row)
         for name in (a, b):

@@ -7,11 +7,11 @@ from dataclasses import replace
 from typing import NamedTuple
 
 from deft_reach.core.analysis.analyse import analyse
-from deft_reach.core.analysis.findings import voice_name
+from deft_reach.core.analysis.finding import Severity
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Document, Plan, read_text, standing
 from deft_reach.core.model.counting import place
-from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.kit import Kit, voice_name
 from deft_reach.core.model.limbs import HANDS
 from deft_reach.core.notation.stroke_text import StrokeTextError
 from deft_reach.core.practice.progress_log import CLEAN, CLIMBING, COMMITTED, DRAFTED, UNPLAYED, Played, progress_of
@@ -39,7 +39,7 @@ class ShowRow(NamedTuple):
     headroom: float | None
     ease: float | None
     hardest: str
-    severity: str
+    severity: Severity | None
     state: str
     problem: str = ""
 
@@ -67,19 +67,19 @@ def _song_row(document: Document, number: int, kit: Kit | None, states_of: Mappi
     state = min(states, key=ORDER.index, default=DRAFTED)
     if found.chain is None or found.report is None:
         reason = found.problems[0].message if found.problems else "nothing in it yet"
-        return ShowRow("song", song.id, song.name, "", None, None, None, None, "", "", state, reason)
+        return ShowRow("song", song.id, song.name, "", None, None, None, None, "", None, state, reason)
     tempi = [part.tempo for part in found.chain.parts]
     tightest = found.tightest
     hardest = ""
     if tightest is not None and tightest.bottleneck is not None:
         part = found.chain.part_at(tightest.bottleneck)
         hardest = f"{part.plan.name}: {hardest_words(found.report, tightest.bottleneck)}"
-    stops = [p.message for p in found.problems if p.severity == "stop"]
+    stops = [p.message for p in found.problems if p.severity is Severity.STOP]
     return ShowRow(
         "song", song.id, song.name, found.chain.kit.name, (min(tempi), max(tempi)),
         tightest.tempo_limit if tightest is not None else None,
         tightest.headroom if tightest is not None else None, found.report.summary.ease, hardest,
-        found.report.worst or "", state, stops[0] if stops else "",
+        found.report.worst, state, stops[0] if stops else "",
     )  # fmt: skip
 
 
@@ -89,13 +89,13 @@ def _plan_row(document: Document, plan: Plan, kit: Kit | None, state: str) -> Sh
     try:
         pattern = read_text(document.score(plan.pattern).text, on)
     except StrokeTextError as error:
-        return ShowRow("plan", plan.id, plan.name, on.name, tempo, None, None, None, "", "", state, str(error))
+        return ShowRow("plan", plan.id, plan.name, on.name, tempo, None, None, None, "", None, state, str(error))
     report = analyse(pattern, on, document.player(plan.player), plan.tempo, repeat=plan.repeat, weights=plan.weights)
     s = report.summary
     hardest = "" if s.bottleneck is None else hardest_words(report, s.bottleneck)
     problem = "has strokes without a hand" if pattern.unassigned else "" if pattern.strokes else "has no strokes yet"
     return ShowRow(
-        "plan", plan.id, plan.name, on.name, tempo, s.tempo_limit, s.headroom, s.ease, hardest, report.worst or "",
+        "plan", plan.id, plan.name, on.name, tempo, s.tempo_limit, s.headroom, s.ease, hardest, report.worst,
         state, problem,
     )  # fmt: skip
 

@@ -9,6 +9,7 @@ from itertools import pairwise
 from typing import Final
 
 from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse
+from deft_reach.core.analysis.finding import Severity
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Document, Plan, Score, Section, Song, read_text
 from deft_reach.core.model.kit import Kit
@@ -116,7 +117,7 @@ def chain_of(document: Document, plans: Sequence[Plan], times: int, tempo: float
     sections = tuple(Section(plan.id, times) for plan in plans)
     song = Song("chain", "chain", sections, False, tempo, plans[0].kit)
     chain = chain_song(document, song)
-    stops = [p.message for p in chain.problems if p.severity == "stop"] if chain is not None else []
+    stops = [p.message for p in chain.problems if p.severity is Severity.STOP] if chain is not None else []
     if chain is None or stops:
         raise ValueError(stops[0] if stops else "these plans cannot be chained")
     return chain.text()
@@ -286,7 +287,7 @@ def _between(pattern: Pattern, kit: Kit, player: Player, tempo: float, groove: s
         songs=(song,),
     )  # fmt: skip
     chain = chain_song(document, song)
-    if chain is None or any(problem.severity == "stop" for problem in chain.problems):
+    if chain is None or any(problem.severity is Severity.STOP for problem in chain.problems):
         return None
     written = chain.text()
     try:

@@ -7,7 +7,8 @@ from dataclasses import replace
 from typing import Final, NamedTuple
 
 from deft_reach.core.analysis.analyse import analyse
-from deft_reach.core.analysis.report import Finding, Report
+from deft_reach.core.analysis.finding import Finding
+from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Candidate, read_unfinished
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import EITHER, HANDS, other_hand

@@ -9,7 +9,7 @@ adds is not looked at further: that term is never less than nothing.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Final, NamedTuple
 
@@ -19,6 +19,7 @@ from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, starts_high
 from deft_reach.core.model.collisions import trouble
 from deft_reach.core.model.kit import Kit, Piece
 from deft_reach.core.model.limbs import HANDS
+from deft_reach.core.model.message import Length, Message, joined, message
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion.clearance import Ways, join_ways, pass_by, ways_of
@@ -110,11 +111,15 @@ class Layouts:
     evaluated: int
 
 
-def move_words(move: tuple[int, int, int], length: Callable[[float], str] = lambda mm: f"{mm:g} mm") -> str:
-    """A move as a player makes it: "40 mm left, 15 mm forward, 10 mm up"; ``length`` says a length."""
+def move_words(move: tuple[int, int, int]) -> Message:
+    """A move as a player makes it: "40 mm left, 15 mm forward, 10 mm up"."""
     names = (("right", "left"), ("forward", "back"), ("up", "down"))
-    parts = [f"{length(abs(by))} {plus if by > 0 else minus}" for by, (plus, minus) in zip(move, names) if by]
-    return ", ".join(parts) or "stays"
+    parts = [
+        message(f"{{by:g}} {plus if by > 0 else minus}", by=Length(abs(by)))
+        for by, (plus, minus) in zip(move, names)
+        if by
+    ]
+    return joined(parts) if parts else message("stays")
 
 
 def find_layouts(
@@ -138,7 +143,8 @@ def find_layouts(
     if not plans:
         raise LayoutError("there is no plan to make cheaper: choose at least one")
     if not (math.isfinite(within) and GRID <= within <= MOST_MM):
-        raise LayoutError(f"pieces may move within {within:g} mm; expected {GRID} to {MOST_MM:.0f} mm")
+        template = "pieces may move within {mm:g}; expected {low:g} to {high:g}"
+        raise LayoutError(message(template, mm=Length(within), low=Length(GRID), high=Length(MOST_MM)))
     if not pieces:
         raise LayoutError("no piece may move: choose at least one")
     for code in pieces:

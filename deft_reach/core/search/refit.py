@@ -12,10 +12,9 @@ from itertools import combinations_with_replacement, product
 from typing import Final
 
 from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse
-from deft_reach.core.analysis.findings import voice_name
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import read_unfinished
-from deft_reach.core.model.kit import Kit, Piece
+from deft_reach.core.model.kit import Kit, Piece, voice_name
 from deft_reach.core.model.layouts import STANDARD_VOICES, new_piece
 from deft_reach.core.model.layouts import layout as shipped
 from deft_reach.core.model.limbs import HANDS

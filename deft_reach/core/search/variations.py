@@ -32,7 +32,7 @@ class Variation:
     @property
     def cautions(self) -> int:
         """How many findings are more than a note."""
-        return sum(finding.severity != "note" for finding in self.report.findings)
+        return len(self.report.serious)
 
 
 def variations(

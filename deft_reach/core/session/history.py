@@ -11,7 +11,8 @@ from contextlib import suppress
 from dataclasses import dataclass
 from typing import Final
 
-from deft_reach.core.analysis.report import Finding, Report
+from deft_reach.core.analysis.finding import Finding
+from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Document, Plan, analyse_plan, new_document, read_unfinished
 from deft_reach.core.document.limits import beyond_limits
 from deft_reach.core.model.kit import Kit
@@ -311,7 +312,7 @@ class History:
     def _select_first(self) -> None:
         """A new pattern comes up with something worth seeing: its worst finding, or else its first stroke."""
         if self.report and self.report.strokes:
-            serious = [f for f in self.report.findings if f.severity != "note"]
+            serious = self.report.serious
             self._stroke = serious[0].strokes[0] if serious else 0
 
     def _clamp(self) -> None:

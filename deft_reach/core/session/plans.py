@@ -8,6 +8,7 @@ from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Commitment, Plan, Score, analyse_plan, changes_since, commit
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.layouts import layout
+from deft_reach.core.model.message import Message
 from deft_reach.core.model.player import Player
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE, StrokeTextError
 from deft_reach.core.session.history import History
@@ -136,7 +137,7 @@ class PlanEdits(History):
         )  # fmt: skip
         self.apply(document.with_plan(plan), "Back to what was committed")
 
-    def changes(self) -> list[str]:
+    def changes(self) -> list[Message]:
         """What differs from the newest commitment."""
         plan, commitment = self.plan, self.commitment
         if plan is None or commitment is None:

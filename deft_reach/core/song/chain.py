@@ -15,6 +15,7 @@ from fractions import Fraction
 from itertools import pairwise
 from typing import Final, NamedTuple
 
+from deft_reach.core.analysis.finding import Severity
 from deft_reach.core.document import Document, Plan, Section, Song, read_text
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import HAT_FOOT, SECOND_KICK
@@ -35,7 +36,7 @@ class Problem(NamedTuple):
     """Something about one section that keeps it out of the chain (``stop``) or should be known (``note``)."""
 
     section: int | None
-    severity: str
+    severity: Severity
     message: str
 
 
@@ -141,10 +142,10 @@ def problems_of(document: Document, song: Song) -> tuple[Problem, ...]:
     """What is to be said of a song's sections where there is no chain at all."""
     kit = kit_of(document, song)
     if not song.sections:
-        return (Problem(None, "note", "The song is empty: add a plan to it."),)
+        return (Problem(None, Severity.NOTE, "The song is empty: add a plan to it."),)
     problems: list[Problem] = []
     if kit is None:
-        return (Problem(None, "stop", "The song's kit is not in the document any more: choose another."),)
+        return (Problem(None, Severity.STOP, "The song's kit is not in the document any more: choose another."),)
     _parts(document, song, kit, problems)
     return tuple(problems)
 
@@ -161,36 +162,42 @@ def _parts(document: Document, song: Song, kit: Kit, problems: list[Problem]) ->
     for number, section in enumerate(song.sections):
         plan = next((p for p in document.plans if p.id == section.plan), None)
         if plan is None:
-            problems.append(Problem(number, "stop", "its plan is not in the document any more"))
+            problems.append(Problem(number, Severity.STOP, "its plan is not in the document any more"))
             continue
         try:
             pattern = read_text(document.score(plan.pattern).text, kit)
         except StrokeTextError as error:
-            problems.append(Problem(number, "stop", f"“{plan.name}” cannot be read: {error}"))
+            problems.append(Problem(number, Severity.STOP, f"“{plan.name}” cannot be read: {error}"))
             continue
         if not pattern.strokes:
-            problems.append(Problem(number, "stop", f"“{plan.name}” has no strokes yet"))
+            problems.append(Problem(number, Severity.STOP, f"“{plan.name}” has no strokes yet"))
             continue
         if pattern.unassigned:
             problems.append(
-                Problem(number, "stop", f"“{plan.name}” has strokes without a hand (?): let Reach find them first")
+                Problem(
+                    number, Severity.STOP, f"“{plan.name}” has strokes without a hand (?): let Reach find them first"
+                )
             )
             continue
         strokes += len(pattern.strokes) * section.times
         if strokes > MOST_STROKES:
-            problems.append(Problem(number, "stop", f"the song is longer than {MOST_STROKES:,} strokes from here on"))
+            problems.append(
+                Problem(number, Severity.STOP, f"the song is longer than {MOST_STROKES:,} strokes from here on")
+            )
             break
         own = document.kit(plan.kit)
         if own.id != kit.id:
             lacking = sorted({s.voice for s in pattern.strokes if s.voice not in kit.voices})
             more = f"; it lacks {', '.join(lacking)}" if lacking else ""
             problems.append(
-                Problem(number, "note", f"“{plan.name}” was planned on {own.name}, here it is on {kit.name}{more}")
+                Problem(
+                    number, Severity.NOTE, f"“{plan.name}” was planned on {own.name}, here it is on {kit.name}{more}"
+                )
             )
         if player is None:
             player = document.player(plan.player)
         elif document.player(plan.player) != player:
-            problems.append(Problem(number, "note", f"“{plan.name}” was planned for another player"))
+            problems.append(Problem(number, Severity.NOTE, f"“{plan.name}” was planned for another player"))
         head, body, tail = _measure(pattern, plan.repeat or section.times > 1 or not parts)
         for turn in range(section.times):
             tempo = tempo_of(song, section, plan)
@@ -228,7 +235,7 @@ def _check(parts: list[Part], repeat: bool, problems: list[Problem]) -> None:
             if part.round == 0:
                 problems.append(
                     Problem(
-                        part.section, "stop",
+                        part.section, Severity.STOP,
                         f"the pickup of “{part.plan.name}” is {_beats(part.head)} long and only {_beats(before)} "
                         "come before it; it is left out",
                     )
@@ -240,7 +247,7 @@ def _check(parts: list[Part], repeat: bool, problems: list[Problem]) -> None:
             if part.round == 0:
                 problems.append(
                     Problem(
-                        part.section, "stop",
+                        part.section, Severity.STOP,
                         f"the landing of “{part.plan.name}” is longer than what follows it; it is left out",
                     )
                 )  # fmt: skip
@@ -259,7 +266,7 @@ def _tempo_jumps(parts: Sequence[Part], repeat: bool) -> Iterator[Problem]:
             if abs(change) > JUMP:
                 yield Problem(
                     b.section,
-                    "note",
+                    Severity.NOTE,
                     f"the tempo jumps from {a.tempo:g} to {b.tempo:g} BPM ({change * 100:+.0f} %)",
                 )
 

@@ -11,11 +11,13 @@ from itertools import product
 from typing import Final, NamedTuple
 
 from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse
-from deft_reach.core.analysis.findings import voice_name
-from deft_reach.core.analysis.report import Finding, Report
+from deft_reach.core.analysis.finding import Finding, Severity, caution_if, worst
+from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Document, Song
 from deft_reach.core.model.counting import in_bar, place
+from deft_reach.core.model.kit import voice_name
 from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, NAMES
+from deft_reach.core.model.message import Length, Message, message
 from deft_reach.core.song.chain import Chain, Part, Problem, chain_song, problems_of
 from deft_reach.core.song.pulse import Pulse, pulse_between
 
@@ -31,13 +33,23 @@ NEAR: Final = Fraction(1, 4)
 FEET_IN_A_ROW: Final = 3
 
 
+def _severity(pace: float) -> Severity:
+    """How serious a pace is where two sections meet."""
+    return Severity.STOP if pace > 1 else caution_if(pace > HURRIED)
+
+
 class SeamNote(NamedTuple):
     """One thing that happens where two sections meet; ``strokes`` are the chain's."""
 
     kind: str
-    severity: str
+    severity: Severity
     strokes: tuple[int, ...]
-    message: str
+    said: Message
+
+    @property
+    def message(self) -> str:
+        """What happens, in English and millimetres."""
+        return str(self.said)
 
 
 @dataclass(frozen=True)
@@ -51,10 +63,9 @@ class Seam:
     pulse: Pulse
 
     @property
-    def worst(self) -> str:
-        """The highest severity among the notes; empty where there is nothing to say."""
-        found = {note.severity for note in self.notes}
-        return next((s for s in ("stop", "caution", "note") if s in found), "")
+    def worst(self) -> Severity | None:
+        """The highest severity among the notes, None where there is nothing to say."""
+        return worst(note.severity for note in self.notes)
 
 
 @dataclass(frozen=True)
@@ -71,7 +82,7 @@ class SectionVerdict:
     tempo_limit: float | None
     bottleneck: int | None
     alone: Report
-    severity: str
+    severity: Severity | None
 
     @property
     def headroom(self) -> float | None:
@@ -130,7 +141,7 @@ def _sections(chain: Chain, report: Report) -> Iterator[SectionVerdict]:
     by_section: dict[int, list[int]] = {}
     for index, (number, _) in enumerate(chain.origin):
         by_section.setdefault(section_of[number], []).append(index)
-    worst_of: dict[int, set[str]] = {}
+    worst_of: dict[int, set[Severity]] = {}
     for finding in report.findings:
         for index in finding.strokes:
             worst_of.setdefault(section_of[chain.origin[index][0]], set()).add(finding.severity)
@@ -143,7 +154,6 @@ def _sections(chain: Chain, report: Report) -> Iterator[SectionVerdict]:
         factor = part.tempo / chain.tempo
         tightest = min(strokes, key=lambda i: limits[i], default=None)
         limit = None if tightest is None or limits[tightest] == float("inf") else limits[tightest] * factor
-        found = worst_of.get(number, set())
         yield SectionVerdict(
             number,
             part.tempo,
@@ -151,7 +161,7 @@ def _sections(chain: Chain, report: Report) -> Iterator[SectionVerdict]:
             limit,
             tightest if limit is not None else None,
             alone(chain, part),
-            next((s for s in ("stop", "caution", "note") if s in found), ""),
+            worst(worst_of.get(number, ())),
         )
 
 
@@ -181,7 +191,7 @@ def _seams(chain: Chain, report: Report) -> Iterator[Seam]:
     first_of, last_of = _edges(chain)
     across: dict[tuple[int, int], list[Finding]] = {}
     for finding in report.findings:
-        if finding.severity == "stop":
+        if finding.severity is Severity.STOP:
             parts_of = sorted({chain.origin[i][0] for i in finding.strokes})
             for pair in product(parts_of, parts_of):
                 across.setdefault(pair, []).append(finding)
@@ -260,20 +270,24 @@ class _Meeting:
         stroke = self.report.strokes[index]
         where = in_bar(stroke.bar, stroke.beat)
         other = (
-            f" {mine.plan.name} alone is as hurried there."
+            message(" {plan} alone is as hurried there.", plan=mine.plan.name)
             if by_itself > pace - 0.02
-            else f" In {mine.plan.name} alone it is {by_itself:.2f}."
+            else message(" In {plan} alone it is {pace:.2f}.", plan=mine.plan.name, pace=by_itself)
         )
         yield SeamNote(
-            "hurried", "stop" if pace > 1 else "caution", (index,),
-            f"The {NAMES[stroke.limb]} on the {voice_name(self.kit, stroke.voice)} ({where}) has "
-            f"{(stroke.gap or 0.0) * 1000:.0f} ms and needs {stroke.needed * 1000:.0f} ms: pace {pace:.2f}.{other}",
+            "hurried", _severity(pace), (index,),
+            message(
+                "The {limb} on the {voice} ({where}) has {gap:.0f} ms and needs {needed:.0f} ms: pace {pace:.2f}."
+                "{other}",
+                limb=NAMES[stroke.limb], voice=voice_name(self.kit, stroke.voice), where=where,
+                gap=(stroke.gap or 0.0) * 1000, needed=stroke.needed * 1000, pace=pace, other=other,
+            ),
         )  # fmt: skip
 
     def _stops(self) -> Iterator[SeamNote]:
         """What cannot be done across the two."""
         for finding in self.across:
-            yield SeamNote(finding.kind, "stop", tuple(finding.strokes), finding.message)
+            yield SeamNote(finding.kind, Severity.STOP, finding.strokes, finding.said)
 
     def _own(self, index: int) -> int:
         return self.chain.origin[index][1]
@@ -308,13 +322,19 @@ class _Meeting:
             if not harder or not (far or stroke.pace > 0.85):
                 continue
             came = f" from the {voice_name(self.kit, stroke.came_from)}" if stroke.came_from else ""
-            how = f"{stroke.travel_mm:.0f} mm{came}" if stroke.travel_mm else "from where it is"
-            severity = "stop" if stroke.pace > 1 else "caution" if stroke.pace > 0.85 else "note"
+            how = (
+                message("{far}{came}", far=Length(stroke.travel_mm), came=came)
+                if stroke.travel_mm
+                else message("from where it is")
+            )
             yield SeamNote(
-                "far-hand", severity, (index,),
-                f"Into {self.b.plan.name} the {NAMES[stroke.limb]} comes {how} to the "
-                f"{voice_name(self.kit, stroke.voice)} on {place(stroke.beat)}: it has {stroke.gap * 1000:.0f} ms "
-                f"and needs {stroke.needed * 1000:.0f} ms.",
+                "far-hand", _severity(stroke.pace), (index,),
+                message(
+                    "Into {plan} the {limb} comes {how} to the {voice} on {place}: it has {gap:.0f} ms and needs "
+                    "{needed:.0f} ms.",
+                    plan=self.b.plan.name, limb=NAMES[stroke.limb], how=how, voice=voice_name(self.kit, stroke.voice),
+                    place=place(stroke.beat), gap=stroke.gap * 1000, needed=stroke.needed * 1000,
+                ),
             )  # fmt: skip
 
     def _feet(self) -> Iterator[SeamNote]:
@@ -337,11 +357,13 @@ class _Meeting:
             return
         paces = [p for i in (*run, first) if (p := self.report.strokes[i].pace) is not None]
         pace = max(paces, default=0.0)
-        severity = "stop" if pace > 1 else "caution" if pace > 0.85 else "note"
         yield SeamNote(
-            "exit-run", severity, (*reversed(run), first),
-            f"{self.a.plan.name} ends with {len(run)} foot strokes in a row, and the foot has to land "
-            f"{self.b.plan.name} with the hands: pace {pace:.2f}.",
+            "exit-run", _severity(pace), (*reversed(run), first),
+            message(
+                "{before} ends with {count} foot strokes in a row, and the foot has to land {after} with the hands: "
+                "pace {pace:.2f}.",
+                before=self.a.plan.name, count=len(run), after=self.b.plan.name, pace=pace,
+            ),
         )  # fmt: skip
 
     def _hat(self) -> Iterator[SeamNote]:
@@ -364,8 +386,11 @@ class _Meeting:
             return
         until = "nothing closes it" if closing is None else f"it sounds until bar {strokes[closing].bar}"
         yield SeamNote(
-            "open-hat", "note", (last,),
-            f"The hi-hat is left open when {self.b.plan.name} begins, and {until}: close it with the foot.",
+            "open-hat", Severity.NOTE, (last,),
+            message(
+                "The hi-hat is left open when {plan} begins, and {until}: close it with the foot.",
+                plan=self.b.plan.name, until=until,
+            ),
         )  # fmt: skip
 
     def _lead(self) -> Iterator[SeamNote]:
@@ -383,9 +408,12 @@ class _Meeting:
         was = [strokes[i].limb for i in earlier[-4:]]
         if all(limb != now for limb in was):
             yield SeamNote(
-                "lead-flip", "note", (mine[0],),
-                f"The lead flips: {self.a.plan.name} is led by the {NAMES.get(was[-1], was[-1])}, "
-                f"{self.b.plan.name} begins with the {NAMES.get(now, now)}.",
+                "lead-flip", Severity.NOTE, (mine[0],),
+                message(
+                    "The lead flips: {before} is led by the {led}, {after} begins with the {leads}.",
+                    before=self.a.plan.name, led=NAMES.get(was[-1], was[-1]), after=self.b.plan.name,
+                    leads=NAMES.get(now, now),
+                ),
             )  # fmt: skip
 
 

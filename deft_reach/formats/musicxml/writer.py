@@ -8,8 +8,7 @@ from fractions import Fraction
 from typing import Final, NamedTuple
 from xml.etree import ElementTree as Tree
 
-from deft_reach.core.analysis.findings import voice_name
-from deft_reach.core.model.kit import CYMBALS, Kit
+from deft_reach.core.model.kit import CYMBALS, Kit, voice_name
 from deft_reach.core.model.limbs import EITHER, FEET, HANDS
 from deft_reach.core.model.pattern import GRACE_NOTES, Bar, Grid, Pattern, Rest, Step, Stroke, Tie
 from deft_reach.core.notation.stroke_text import write_strike

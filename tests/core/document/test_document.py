@@ -76,7 +76,7 @@ def since(document: Document, changed: Document) -> list[str]:
     plan = document.plans[0]
     made = commit(document, plan, analyse_plan(document, plan), "", NOW, "0").commitments[0]
     now = changed.plans[0]
-    return changes_since(made, changed, now, analyse_plan(changed, now))
+    return [str(line) for line in changes_since(made, changed, now, analyse_plan(changed, now))]
 
 
 def test_each_kind_of_change_is_named(document):

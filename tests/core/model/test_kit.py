@@ -57,7 +57,7 @@ SNARE = FIVE.piece("sn")
         (FIVE.with_piece(replace(SNARE, code="SN")), "a code is"),
         (FIVE.with_piece(replace(SNARE, code="snx")), "would read as 'sn' with a mark"),
         (FIVE.with_piece(replace(SNARE, kind="gong")), "unknown kind 'gong'"),
-        (FIVE.with_piece(replace(SNARE, diameter=-5.0)), "diameter is -5 mm; expected 20 to 1200 mm"),
+        (FIVE.with_piece(replace(SNARE, diameter=-5.0)), "diameter is -5 mm; expected 20 mm to 1200 mm"),
         (FIVE.with_piece(replace(SNARE, x=float("nan"))), "x is nan"),
         (FIVE.with_piece(replace(SNARE, zones=(Zone("foot", 0, 0, 0, 50),))), "unknown zone"),
         (FIVE.with_piece(replace(SNARE, code="k2", kind="bass-pedal")), "only one bass pedal"),

@@ -17,7 +17,6 @@ from typing import NamedTuple
 
 import numpy as np
 
-from deft_reach.core.analysis.report import Posture
 from deft_reach.core.model.limbs import EITHER, FEET, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
 from deft_reach.core.model.pattern import RUN_IN_EVENTS, Event, Pattern, Stroke, lead_beat
 from deft_reach.core.motion.cost import TERMS, WALL_PACE, Weights
@@ -32,6 +31,7 @@ from deft_reach.core.motion.timing import (
     restrike,
     travel_times,
 )
+from deft_reach.core.motion.walk import Posture
 
 
 def pace_cost(pace: float | None) -> float:

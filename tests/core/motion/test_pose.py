@@ -49,7 +49,7 @@ def test_measured_segments_stand_instead_of_the_fractions():
 
 @pytest.mark.parametrize("value", [float("nan"), -1, 0, 5000])
 def test_segments_nobody_can_have_are_refused(value):
-    with pytest.raises(PlayerError, match=r"upper arm is .*expected 120 to 500 mm"):
+    with pytest.raises(PlayerError, match=r"upper arm is .*expected 120 mm to 500 mm"):
         check_player(replace(Player(), segments=Segments(upper_arm=value)))
 
 

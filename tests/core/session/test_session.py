@@ -172,11 +172,11 @@ def test_a_commitment_freezes_and_later_shows_what_changed(session):
     session.set_tempo(120, None)
     session.set_limb(1, "L")
     session.move_piece("ft", 460, 490)
-    lines = session.changes()
+    lines = [str(line) for line in session.changes()]
     assert "1 limb changed" in lines and "home tempo 90 → 120 BPM" in lines and "floor tom moved 20 mm" in lines
     assert any(line.startswith("breaks at") for line in lines)
     session.set_text("R L Q", merge=None)
-    assert any("cannot be read" in line for line in session.changes())
+    assert any("cannot be read" in str(line) for line in session.changes())
     with pytest.raises(ValueError, match="readable"):
         session.commit("", "2026-11-20T20:00:00+00:00", "0.1.0")
     assert session.commitment is frozen or session.commitment == frozen
@@ -193,7 +193,7 @@ def test_what_was_warned_of_is_recorded_as_accepted(session):
 def test_changes_name_another_kit(session):
     session.commit("", "2026-11-20T20:00:00+00:00", "0.1.0")
     session.use_layout("large")
-    lines = changes_since(session.commitment, session.document, session.plan, session.report)
+    lines = [str(x) for x in changes_since(session.commitment, session.document, session.plan, session.report)]
     assert "kit 'five' → 'large'" in lines
 
 

@@ -19,10 +19,10 @@ from typing import Final, NamedTuple
 import numpy as np
 
 from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse, starts_high
-from deft_reach.core.analysis.findings import too_many, voice_name
+from deft_reach.core.analysis.findings import too_many
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.counting import in_bar
-from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.kit import Kit, voice_name
 from deft_reach.core.model.limbs import EITHER, FEET, HANDS, LEFT, RIGHT
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.player import Player
@@ -196,7 +196,8 @@ class _Search:
             self.allowed |= dict.fromkeys(strokes, (EITHER,))
             voices = [s.voice for s in event.strokes if s.limb not in FEET]
             if len(voices) > len(HANDS):
-                found.append(OpenMoment(strokes, *too_many(self.kit, voices)))
+                why = too_many(self.kit, voices)
+                found.append(OpenMoment(strokes, str(why.said), str(why.advised)))
             else:
                 names = " and ".join(f"the {voice_name(self.kit, self.pattern.strokes[i].voice)}" for i in strokes)
                 found.append(
