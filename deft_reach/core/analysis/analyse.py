@@ -6,23 +6,22 @@ import math
 from itertools import chain
 from typing import Final
 
-import numpy as np
-
 from deft_reach.core.analysis.finding import NEVER_PLAYABLE
 from deft_reach.core.analysis.findings import find_all
 from deft_reach.core.analysis.level import demands_of, difficulty, ease_at, highest_pace, level_at
 from deft_reach.core.analysis.report import Load, Report, StrokeReports, Summary
+from deft_reach.core.model.derived import derived
 from deft_reach.core.model.kit import Kit
-from deft_reach.core.model.limbs import FEET, HANDS, LIMBS
+from deft_reach.core.model.limbs import HANDS, LIMBS
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion import cost as price
 from deft_reach.core.motion.clearance import passing
 from deft_reach.core.motion.cost import Weights
-from deft_reach.core.motion.follow import Flags, follow, voices_of
+from deft_reach.core.motion.follow import follow, voices_of
 from deft_reach.core.motion.reach_table import ReachTable, reach_table
-from deft_reach.core.motion.timing import ACCENT_LEVEL, PLAIN_LEVEL, level_of
-from deft_reach.core.motion.walk import Walk, squeeze, walk
+from deft_reach.core.motion.stroke_types import stroke_types
+from deft_reach.core.motion.walk import Walk, squeezed, walk
 
 DEFAULT_TEMPO: Final = 100.0
 DEFAULT_WEIGHTS: Final = Weights()
@@ -56,9 +55,8 @@ def analyse(
     length = float(pattern.length) * whole
     table = reach_table(kit, player, voices_of(pattern))
     followed = follow(pattern, table.names, repeat)
-    walked = walk(pattern, followed, whole, table, weights)
+    walked = squeezed(walk(pattern, followed, whole, table, weights), passing(pattern, table, repeat), weights)
     types = stroke_types(pattern, repeat)
-    squeeze(walked, passing(pattern, followed, table, starts_high(pattern), repeat), weights)
     strokes = StrokeReports(pattern, times, tempo, walked, types)
     findings = find_all(pattern, walked, table, times, length, repeat)
     impossible = any(f.kind in NEVER_PLAYABLE for f in findings)
@@ -67,50 +65,6 @@ def analyse(
         pattern, table, tempo, repeat, strokes, tuple(walked.postures), tuple(findings), summary, tuple(walked.lead),
         tuple(walked.switches),
     )  # fmt: skip
-
-
-def stroke_types(pattern: Pattern, repeat: bool) -> list[str]:
-    """Each stroke as full, down, tap or up, by where its limb starts and where it has to be for its next stroke.
-
-    Full starts and ends high, down starts high and stays low, tap starts and ends low, up starts low and lifts. In
-    a pattern with accents only accents are high; without any, everything but ghosts is. Common practice.
-    """
-    kept = pattern.kept.get(("types", repeat))
-    if kept is None:
-        kept = pattern.kept["types", repeat] = _stroke_types(pattern, repeat)
-    return kept
-
-
-def starts_high(pattern: Pattern) -> Flags:
-    """Of each stroke whether its limb starts high: for a full or a down stroke. That is so with either hand."""
-    kept = pattern.kept.get("high")
-    if kept is None:
-        kept = pattern.kept["high"] = np.array(_high(pattern), dtype=bool)
-    return kept
-
-
-def _high(pattern: Pattern) -> list[bool]:
-    levels = [level_of(stroke.marks) for stroke in pattern.strokes]
-    accents = {stroke.limb in FEET for stroke, level in zip(pattern.strokes, levels) if level == ACCENT_LEVEL}
-    return [
-        level >= (ACCENT_LEVEL if (s.limb in FEET) in accents else PLAIN_LEVEL)
-        for level, s in zip(levels, pattern.strokes)
-    ]
-
-
-def _stroke_types(pattern: Pattern, repeat: bool) -> list[str]:
-    high = _high(pattern)
-    following: dict[str, bool] = {}
-    if repeat:
-        for stroke, is_high in zip(reversed(pattern.strokes), reversed(high)):
-            following[stroke.limb] = is_high
-    names = {(True, True): "full", (True, False): "down", (False, False): "tap", (False, True): "up"}
-    types: list[str] = []
-    for stroke, is_high in zip(reversed(pattern.strokes), reversed(high)):
-        types.append(names[is_high, following.get(stroke.limb, is_high)])
-        following[stroke.limb] = is_high
-    types.reverse()
-    return types
 
 
 def _summary(
@@ -159,9 +113,6 @@ def _summary(
 
 
 def _load(pattern: Pattern, walked: Walk, length: float) -> dict[str, Load]:
-    kept = pattern.kept.get("load")
-    if kept is None:
-        kept = pattern.kept["load"] = _runs_of_limbs(pattern)
     count = len(pattern.strokes)
     return {
         limb: Load(
@@ -171,10 +122,11 @@ def _load(pattern: Pattern, walked: Walk, length: float) -> dict[str, Load]:
             longest_run=longest,
             share=len(found) / count,
         )
-        for limb, (found, longest) in kept.items()
+        for limb, (found, longest) in _runs_of_limbs(pattern).items()
     }
 
 
+@derived
 def _runs_of_limbs(pattern: Pattern) -> dict[str, tuple[list[int], int]]:
     """Every limb's strokes, and the most it plays in a row."""
     indices: dict[str, list[int]] = {limb: [] for limb in LIMBS}

@@ -20,6 +20,7 @@ from typing import Final
 
 import numpy as np
 
+from deft_reach.core.model.derived import derived
 from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.motion.reach_table import ReachTable
@@ -117,10 +118,7 @@ def demands_of(pattern: Pattern, walked: Walk, table: ReachTable, length: float,
     """What a walked pattern of ``length`` seconds demands beside pace."""
     if not length or not pattern.strokes:
         return Demands()
-    key = ("demands", repeat)
-    if key not in pattern.kept:
-        pattern.kept[key] = _rhythm(pattern, repeat)
-    turns, together, surprise, odd = pattern.kept[key]
+    turns, together, surprise, odd = _rhythm(pattern, repeat)
     ordinary = {"hi-hat", "snare"}
     kinds = {piece.code: piece.kind for piece in table.kit}
     held = 0
@@ -141,6 +139,7 @@ def demands_of(pattern: Pattern, walked: Walk, table: ReachTable, length: float,
     )
 
 
+@derived
 def _rhythm(pattern: Pattern, repeat: bool) -> tuple[int, int, float, float]:
     """Turns, changes together, surprise in bits, and whether any division is odd: what the rhythm alone says."""
     sets = [frozenset(stroke.limb for stroke in event.strokes) for event in pattern.events]

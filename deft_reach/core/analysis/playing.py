@@ -6,11 +6,9 @@ from typing import Final
 
 import numpy as np
 
-from deft_reach.core.analysis.analyse import starts_high
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.limbs import HANDS
 from deft_reach.core.motion.clearance import hand_gaps, way_at
-from deft_reach.core.motion.follow import follow
 from deft_reach.core.motion.paths import TAP_MM, arms_at, minimum_jerk
 from deft_reach.core.motion.pose import Floats
 
@@ -30,8 +28,7 @@ class Playing:
     def __init__(self, report: Report, school: str = "early") -> None:
         self.report, self.school = report, school
         pattern, table = report.pattern, report.table
-        followed = follow(pattern, table.names, report.repeat)
-        self._gaps = hand_gaps(pattern, followed, table, starts_high(pattern), report.repeat)
+        self._gaps = hand_gaps(pattern, table, report.repeat)
 
     def swept(self, hand: str, time: float, count: int = 9) -> Floats | None:
         """Joints (count, 4, 3) in mm of a hand on its way into what it strikes at a time (whole notes).

@@ -11,9 +11,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property
-from typing import Any, Final, NamedTuple
+from typing import Final, NamedTuple
 
 from deft_reach.core.model.counting import syllable
+from deft_reach.core.model.derived import DerivedValues
 from deft_reach.core.model.limbs import EITHER, FEET, HANDS, HAT_FOOT, KICK, SECOND_KICK
 
 MARKS: Mapping[str, str] = {
@@ -354,9 +355,9 @@ class Pattern:
     swing: Swing | None = field(compare=False, default=None)
 
     @cached_property
-    def kept(self) -> dict[object, Any]:
-        """What others have worked out from this pattern alone and want to find again."""
-        return {}
+    def derived(self) -> DerivedValues:
+        """What has been worked out from this pattern alone (see ``model.derived``)."""
+        return DerivedValues()
 
     @cached_property
     def bars(self) -> Fraction:

@@ -8,11 +8,13 @@ from typing import Any, Final, NamedTuple
 
 import numpy as np
 
+from deft_reach.core.model.derived import derived
 from deft_reach.core.model.pattern import Pattern
-from deft_reach.core.motion.follow import Flags, Follow, Ints
+from deft_reach.core.motion.follow import Flags, Follow, Ints, follow
 from deft_reach.core.motion.paths import TAP_MM, arms_at, lift_height, tip_at
 from deft_reach.core.motion.pose import SHARED_VOICE_MM, Floats
 from deft_reach.core.motion.reach_table import ReachTable
+from deft_reach.core.motion.stroke_types import starts_high
 
 #: Radii in mm of upper arm, forearm with hand, and stick. From memory: a slim adult's arms, a stick of 14 mm.
 RADII: Final = (42.0, 32.0, 7.0)
@@ -144,9 +146,11 @@ class Ways(NamedTuple):
     hands: tuple[Hand, Hand]
 
 
-def ways_of(pattern: Pattern, followed: Follow, high: Flags, repeat: bool) -> Ways | None:
-    """A pattern's ways; None where one hand does nothing. ``high`` says of each stroke whether it starts high."""
-    hands = [_hand(pattern, followed, high, repeat, side) for side in (0, 1)]
+@derived
+def ways_of(pattern: Pattern, names: tuple[str, ...], repeat: bool) -> Ways | None:
+    """A pattern's ways; None where one hand does nothing. ``names`` are the voices that the kit has."""
+    followed = follow(pattern, names, repeat)
+    hands = [_hand(pattern, followed, repeat, side) for side in (0, 1)]
     if not all(len(hand.end) for hand in hands):
         return None
     times = followed.moment_times
@@ -184,7 +188,7 @@ def _gap_at(end: Floats, time: Floats) -> Ints:
     return np.asarray(np.minimum(np.searchsorted(end, time, side="left"), len(end) - 1))
 
 
-def _hand(pattern: Pattern, followed: Follow, high: Flags, repeat: bool, side: int) -> Hand:
+def _hand(pattern: Pattern, followed: Follow, repeat: bool, side: int) -> Hand:
     h = followed.hands
     mine = h.side == side
     index, was, voice = h.index[mine], h.was[mine], h.voice[mine]
@@ -210,8 +214,8 @@ def _hand(pattern: Pattern, followed: Follow, high: Flags, repeat: bool, side: i
         strike, rests = np.append(strike, n - 1), np.append(rests, True)
     chosen = followed.postures.chosen[np.searchsorted(followed.moment_events, events)]
     return Hand(
-        was, voice, followed.event_right[events], followed.event_left[events], chosen, level, high[index], before,
-        start, end, strike, rests, np.zeros(0, dtype=np.intp),
+        was, voice, followed.event_right[events], followed.event_left[events], chosen, level,
+        starts_high(pattern)[index], before, start, end, strike, rests, np.zeros(0, dtype=np.intp),
     )  # fmt: skip
 
 
@@ -234,9 +238,10 @@ def gaps_of(hand: Hand, table: ReachTable, side: int) -> Gaps:
     return Gaps(hand.start, hand.end, np.where(hand.rests, voice, hand.was[hand.strike]), voice, tips, height)
 
 
-def hand_gaps(pattern: Pattern, followed: Follow, table: ReachTable, high: Flags, repeat: bool) -> list[Gaps]:
-    """The right and the left hand's gaps; ``high`` says of each stroke whether it starts high."""
-    return [gaps_of(_hand(pattern, followed, high, repeat, side), table, side) for side in (0, 1)]
+def hand_gaps(pattern: Pattern, table: ReachTable, repeat: bool) -> list[Gaps]:
+    """The right and the left hand's gaps."""
+    followed = follow(pattern, table.names, repeat)
+    return [gaps_of(_hand(pattern, followed, repeat, side), table, side) for side in (0, 1)]
 
 
 @np.errstate(invalid="ignore")
@@ -253,15 +258,16 @@ def way_at(gaps: Gaps, k: Ints, time: Floats, school: str) -> tuple[Floats, Floa
     return way, above
 
 
-def passing(
-    pattern: Pattern, followed: Follow, table: ReachTable, high: Flags, repeat: bool, school: str = "early"
-) -> Passing | None:
+def passing(pattern: Pattern, table: ReachTable, repeat: bool, school: str = "early") -> Passing | None:
     """How close the arms come on the way to each moment; None where nothing passes anything."""
-    key = ("ways", table.names, repeat)
-    if key not in pattern.kept:
-        pattern.kept[key] = ways_of(pattern, followed, high, repeat)
-    ways = pattern.kept[key]
+    ways = ways_of(pattern, table.names, repeat)
     return None if ways is None else pass_by(ways, table, school)
+
+
+@derived
+def _seen(table: ReachTable, school: str) -> dict[bytes, tuple[float, int, bool]]:
+    """What has been looked at already, by the way. Entries are only ever added."""
+    return {}
 
 
 @np.errstate(invalid="ignore")
@@ -305,7 +311,7 @@ def tightest(
         return None
     # What has been looked at once need not be looked at again: figures repeat, and an edit changes little.
     keys = [row.tobytes() for row in np.round(np.concatenate(rows, axis=1)[seen], 9)]
-    kept = table.passed.setdefault(school, {})
+    kept = _seen(table, school)
     new = {key: n for n, key in zip(seen.tolist(), keys) if key not in kept}
     if new:
         at = np.array(list(new.values()))

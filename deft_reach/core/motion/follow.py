@@ -16,6 +16,7 @@ from typing import Final, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from deft_reach.core.model.derived import derived
 from deft_reach.core.model.limbs import EITHER, FEET, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
 from deft_reach.core.model.pattern import OVER, RUN_IN_EVENTS, UNDER, Pattern, lead_beat
 from deft_reach.core.model.ticks import Ticks
@@ -177,13 +178,10 @@ class Follow:
     moment_times: Floats
 
 
+@derived
 def follow(pattern: Pattern, names: tuple[str, ...], repeat: bool) -> Follow:
-    """What each stroke follows; ``names`` are the voices that the kit has. Kept with the pattern."""
-    key = ("follow", names, repeat)
-    found = pattern.kept.get(key)
-    if found is None:
-        found = pattern.kept[key] = _Follower(pattern, names, repeat).follow()
-    return found
+    """What each stroke follows; ``names`` are the voices that the kit has."""
+    return _Follower(pattern, names, repeat).follow()
 
 
 class _Columns(NamedTuple):
@@ -208,11 +206,8 @@ class _Columns(NamedTuple):
     figure: Ints
 
 
+@derived
 def _columns(pattern: Pattern, repeat: bool) -> _Columns:
-    key = "loop columns" if repeat else "columns"
-    found = pattern.kept.get(key)
-    if found is not None:
-        return found  # type: ignore[no-any-return]
     struck = [row for row in pattern.moments if row.strokes]
     strokes = [s for s in pattern.strokes if s.limb != EITHER]
     event_of = np.zeros(len(pattern.moments), dtype=np.intp)
@@ -220,7 +215,7 @@ def _columns(pattern: Pattern, repeat: bool) -> _Columns:
     surface = surface_of(pattern, repeat)
     levels = {marks: level_of(marks) for marks in {s.marks for s in strokes}}
     starts = pattern.starts
-    found = _Columns(
+    return _Columns(
         np.array([s.index for s in strokes], dtype=np.intp),
         np.array([starts[s.index] for s in strokes]),
         event_of[[s.moment for s in strokes]],
@@ -236,8 +231,6 @@ def _columns(pattern: Pattern, repeat: bool) -> _Columns:
         surface,
         figure_back(pattern),
     )
-    pattern.kept[key] = found
-    return found
 
 
 def leading(pattern: Pattern, surface: str | None) -> Ints:
@@ -269,6 +262,7 @@ def leading(pattern: Pattern, surface: str | None) -> Ints:
     return found
 
 
+@derived
 def surface_of(pattern: Pattern, repeat: bool) -> str | None:
     """The surface that a figure keeps, whoever plays it.
 
@@ -276,13 +270,6 @@ def surface_of(pattern: Pattern, repeat: bool) -> str | None:
     row or with two fifths of all their strokes, and more often than any other such voice. None if there is none.
     Drums are told by their usual codes, as a pattern knows no kit.
     """
-    key = ("surface", repeat)
-    if key not in pattern.kept:
-        pattern.kept[key] = _surface_of(pattern, repeat)
-    return pattern.kept[key]  # type: ignore[no-any-return]
-
-
-def _surface_of(pattern: Pattern, repeat: bool) -> str | None:
     struck = [{s.voice for s in event.strokes if s.limb not in FEET} for event in pattern.events]
     struck = [voices for voices in struck if voices]
     total = sum(s.limb not in FEET for s in pattern.strokes)
@@ -306,18 +293,13 @@ def _surface_of(pattern: Pattern, repeat: bool) -> str | None:
     return None
 
 
+@derived
 def figure_back(pattern: Pattern) -> Ints:
     """How many events back (events, 2) the same place of the last beat and of the one before is.
 
     Only where the hands' rhythm is the same in all three beats, and there are no groups: those say themselves what
     belongs together. 0 where there is none.
     """
-    if "figure" not in pattern.kept:
-        pattern.kept["figure"] = _figure_back(pattern)
-    return pattern.kept["figure"]  # type: ignore[no-any-return]
-
-
-def _figure_back(pattern: Pattern) -> Ints:
     events = pattern.events
     found = np.zeros((len(events), 2), dtype=np.intp)
     if pattern.groups or not events:
@@ -384,9 +366,9 @@ def _run_in(c: _Columns) -> int:
 
 def share(pattern: Pattern, model: Pattern) -> None:
     """Spare a pattern working out again what a model knows, where only the hands differ."""
-    for key in ("figure", "high", ("surface", True), ("surface", False)):
-        if key in model.kept:
-            pattern.kept[key] = model.kept[key]
+    figure_back.share(pattern, model)
+    for repeat in (True, False):
+        surface_of.share(pattern, model, repeat)
     # A cached property.
     pattern.__dict__["starts"] = model.starts
 
@@ -394,13 +376,13 @@ def share(pattern: Pattern, model: Pattern) -> None:
 def given_to(pattern: Pattern, model: Pattern, strokes: Sequence[int], hands: Sequence[str]) -> None:
     """Spare a pattern sorting its strokes where a model has done so and only the hands of these strokes differ."""
     share(pattern, model)
-    for key in ("columns", "loop columns"):
-        if key in model.kept:
-            columns: _Columns = model.kept[key]
+    for repeat in (False, True):
+        columns = _columns.known(model, repeat)
+        if columns is not None:
             lane = columns.lane.copy()
             meant = [(i, hand) for i, hand in zip(strokes, hands) if hand != EITHER]
             lane[np.searchsorted(columns.index, [i for i, _ in meant])] = [_LANE[hand] for _, hand in meant]
-            pattern.kept[key] = columns._replace(lane=lane)
+            _columns.give(pattern, columns._replace(lane=lane), repeat)
 
 
 class _Follower:
@@ -775,9 +757,7 @@ class _Follower:
         return lead, switches
 
 
-def voices_of(pattern: Pattern) -> Sequence[str]:
+@derived
+def voices_of(pattern: Pattern) -> tuple[str, ...]:
     """Every voice that a pattern names, each once."""
-    found = pattern.kept.get("voices")
-    if found is None:
-        found = pattern.kept["voices"] = tuple(sorted({s.voice for s in pattern.strokes} | pattern.grace_voices))
-    return found
+    return tuple(sorted({s.voice for s in pattern.strokes} | pattern.grace_voices))

@@ -15,6 +15,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from deft_reach.core.model.derived import DerivedValues
 from deft_reach.core.model.kit import SPLIT_FOOT_MM, Kit
 from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
 from deft_reach.core.model.player import Player
@@ -122,9 +123,9 @@ class ReachTable:
     foot_rebound_depth: float
 
     @cached_property
-    def passed(self) -> dict[str, dict[bytes, tuple[float, int, bool]]]:
-        """How close arms pass that has been worked out already, by school and way; see clearance."""
-        return {}
+    def derived(self) -> DerivedValues:
+        """What has been worked out from this table alone (see ``model.derived``)."""
+        return DerivedValues()
 
     @cached_property
     def _on_the_way(self) -> dict[tuple[int, int, int, int, int, int], Cross | None]:

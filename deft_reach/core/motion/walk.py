@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from functools import cached_property, partial
 from typing import NamedTuple
@@ -60,7 +60,7 @@ class GraceWalk(NamedTuple):
     pace: float
 
 
-@dataclass
+@dataclass(frozen=True)
 class Walk:
     """What the walk found; the lists have one entry a stroke in index order, units as in StrokeReport.
 
@@ -95,12 +95,14 @@ class Walk:
         return self.where()
 
 
-def squeeze(walked: Walk, found: Passing | None, weights: Weights) -> None:
-    """Add what close passing costs to the strokes it leads to."""
-    walked.passing = found
-    if found is not None:
-        movers = np.array(walked.movers)[-len(found.clearance) :]
-        walked.costs[SQUEEZE, movers] = weights.squeeze * price.squeeze_cost(found.clearance)
+def squeezed(walked: Walk, found: Passing | None, weights: Weights) -> Walk:
+    """The walk with what close passing costs, at the strokes it leads to."""
+    if found is None:
+        return walked
+    movers = np.array(walked.movers)[-len(found.clearance) :]
+    costs = walked.costs.copy()
+    costs[SQUEEZE, movers] = weights.squeeze * price.squeeze_cost(found.clearance)
+    return replace(walked, costs=costs, passing=found)
 
 
 def _or_none(values: Floats) -> list[float | None]:
@@ -133,18 +135,14 @@ def walk(pattern: Pattern, followed: Follow, whole: float, table: ReachTable, we
     costs[_LOAD, np.intersect1d(followed.again, other)] += weights.load * price.OTHER_AGAIN_COST
     costs[_FIGURE, followed.changed] = weights.figure * price.FIGURE_COST
     costs[COORDINATION, followed.turns] = weights.coordination * price.turns_cost(1.0 / (followed.turn_gaps * whole))
-    out = Walk(
+    moving = followed.hands.index[movers].tolist()
+    entered = {moving[k]: cross for k in np.flatnonzero(entering).tolist() if (cross := crosses[k]) is not None}
+    return Walk(
         _or_none(gap), travel.tolist(), needed.tolist(), _or_none(pace), _or_none(reach), followed.came_from,
-        followed.run, costs, lead=followed.lead, switches=followed.switches,
-        graces=graces, where=partial(_postures, pattern, followed, table, crosses),
+        followed.run, costs, entered, bool(crosses) and followed.postures.prev[0] >= 0 and crosses[-1] is not None,
+        followed.lead, followed.switches, graces, moving,
+        where=partial(_postures, pattern, followed, table, crosses),
     )  # fmt: skip
-    out.movers = followed.hands.index[movers].tolist()
-    for k in np.flatnonzero(entering).tolist():
-        cross = crosses[k]
-        assert cross is not None
-        out.entered[int(followed.hands.index[movers[k]])] = cross
-    out.continued = bool(crosses) and followed.postures.prev[0] >= 0 and crosses[-1] is not None
-    return out
 
 
 def hand_factors(h: Hands, table: ReachTable) -> Floats:

@@ -15,7 +15,7 @@ from typing import Final, NamedTuple
 
 import numpy as np
 
-from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, starts_high
+from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS
 from deft_reach.core.model.collisions import trouble
 from deft_reach.core.model.kit import Kit, Piece
 from deft_reach.core.model.limbs import HANDS
@@ -431,7 +431,7 @@ class _Joined:
     def of(cls, plans: Sequence[Asked], table: ReachTable) -> _Joined:
         follows = tuple(follow(plan.pattern, table.names, plan.repeat) for plan in plans)
         wholes = [240.0 / plan.tempo for plan in plans]
-        found = [ways_of(p.pattern, f, starts_high(p.pattern), p.repeat) for p, f in zip(plans, follows)]
+        found = [ways_of(plan.pattern, table.names, plan.repeat) for plan in plans]
         begins = (0, *np.cumsum([0 if w is None else len(w.times) for w in found]).tolist())
         some = [w for w in found if w is not None]
         ways = join_ways(some) if some else None

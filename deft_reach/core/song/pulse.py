@@ -11,6 +11,7 @@ from collections.abc import Iterable
 from fractions import Fraction
 from typing import Final, NamedTuple
 
+from deft_reach.core.model.derived import derived
 from deft_reach.core.model.limbs import HANDS, HAT_FOOT, KICK, SECOND_KICK
 from deft_reach.core.model.pattern import Bar, Pattern, Stroke, lead_beat
 from deft_reach.core.song.chain import Chain
@@ -41,12 +42,10 @@ class Pulse(NamedTuple):
         return len(self.kept) / count if count else None
 
 
+@derived
 def pulse_of(pattern: Pattern) -> frozenset[Beat]:
     """What a pattern plays on the same beat of all its full bars."""
     full = [bar for bar in pattern.bar_rows if bar.length == Fraction(*bar.meter) and bar.length]
-    kept = pattern.kept.get("pulse")
-    if kept is not None:
-        return kept  # type: ignore[no-any-return]
     found: frozenset[Beat] | None = None
     for bar in full:
         here = frozenset(
@@ -56,7 +55,6 @@ def pulse_of(pattern: Pattern) -> frozenset[Beat]:
             for beat in _beats(stroke, stroke.start - bar.start, bar.meter)
         )
         found = here if found is None else found & here
-    pattern.kept["pulse"] = found or frozenset()
     return found or frozenset()
 
 

@@ -15,9 +15,13 @@ from deft_reach.core.analysis.finding import Finding, Severity, caution_if, wors
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Document, Song
 from deft_reach.core.model.counting import in_bar, place
-from deft_reach.core.model.kit import voice_name
+from deft_reach.core.model.derived import newest
+from deft_reach.core.model.kit import Kit, voice_name
 from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, NAMES
 from deft_reach.core.model.message import Length, Message, message
+from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.model.player import Player
+from deft_reach.core.motion.cost import Weights
 from deft_reach.core.song.chain import Chain, Part, Problem, chain_song, problems_of
 from deft_reach.core.song.pulse import Pulse, pulse_between
 
@@ -167,17 +171,13 @@ def _sections(chain: Chain, report: Report) -> Iterator[SectionVerdict]:
 
 def alone(chain: Chain, part: Part) -> Report:
     """A part's plan by itself, at the tempo and on the kit it has in the chain."""
-    key = ("alone", chain.kit, chain.player, part.tempo, part.plan.repeat, part.plan.weights)
-    kept = part.pattern.kept.get(key)
-    if kept is None:
-        kept = analyse(
-            part.pattern, chain.kit, chain.player, part.tempo, repeat=part.plan.repeat, weights=part.plan.weights
-        )
-        # Only the newest is kept: while a drum moves there would be thousands.
-        for old in [k for k in part.pattern.kept if isinstance(k, tuple) and k[:1] == ("alone",)]:
-            del part.pattern.kept[old]
-        part.pattern.kept[key] = kept
-    return kept
+    return _alone(part.pattern, chain.kit, chain.player, part.tempo, part.plan.repeat, part.plan.weights)
+
+
+# Only the newest is kept: while a drum moves there would be thousands.
+@newest
+def _alone(pattern: Pattern, kit: Kit, player: Player, tempo: float, repeat: bool, weights: Weights) -> Report:
+    return analyse(pattern, kit, player, tempo, repeat=repeat, weights=weights)
 
 
 # --- where they meet --------------------------------------------------------------------------------------------

@@ -18,7 +18,7 @@ from typing import Final, NamedTuple
 
 import numpy as np
 
-from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse, starts_high
+from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse
 from deft_reach.core.analysis.findings import too_many
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.counting import in_bar
@@ -30,7 +30,7 @@ from deft_reach.core.motion.clearance import passing
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.motion.follow import follow, given_to, share, voices_of
 from deft_reach.core.motion.reach_table import reach_table
-from deft_reach.core.motion.walk import COORDINATION, squeeze, walk
+from deft_reach.core.motion.walk import COORDINATION, squeezed, walk
 from deft_reach.core.search.planner.assign import given, with_hands
 from deft_reach.core.search.planner.graph import Graph
 from deft_reach.core.search.planner.moments import left_open, moments_of
@@ -293,8 +293,7 @@ class _Search:
             given_to(filled, self._model, self.pattern.unassigned, hands)
         followed = follow(filled, self.table.names, self.repeat)
         walked = walk(filled, followed, self.whole, self.table, self.weights)
-        high = starts_high(filled)
-        squeeze(walked, passing(filled, followed, self.table, high, self.repeat), self.weights)
+        walked = squeezed(walked, passing(filled, self.table, self.repeat), self.weights)
         total = math.fsum(walked.costs.ravel().tolist())
         # What hands and feet cost that take turns is the same whichever hands they are.
         mine = np.delete(walked.costs, COORDINATION, axis=0)[:, followed.hands.index]
