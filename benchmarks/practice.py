@@ -15,8 +15,8 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from deft_reach.core import layout, parse
-from deft_reach.core.practice.performance import Faults, simulate
 from deft_reach.core.practice.runner import VERDICTS
+from deft_reach.core.practice.simulation import Faults, simulate
 from deft_reach.core.practice.take import check_take
 from deft_reach.formats.general_midi import key_of
 from deft_reach.store.log_entries import Attempt

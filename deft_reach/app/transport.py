@@ -16,7 +16,7 @@ from deft_reach.app import theme
 from deft_reach.core.session import Session
 from deft_reach.sound.click import PLACES, RATE, Clicks
 from deft_reach.sound.output import BUFFER_MS, Output, open_output
-from deft_reach.sound.performance import Performance
+from deft_reach.sound.playback import Playback
 
 FRAME_MS: Final = 16
 SPEEDS: Final = (100, 90, 75, 50, 25, 10)
@@ -53,7 +53,7 @@ class Transport(QObject):
         self.count_in = True
         self.part = "whole"
         self.clock = time.perf_counter
-        self.performance: Performance | None = None
+        self.playback: Playback | None = None
         self._output: Output | None = None
         self._told = False
         self._played: object = None
@@ -79,7 +79,7 @@ class Transport(QObject):
 
     @property
     def playing(self) -> bool:
-        return self.performance is not None
+        return self.playback is not None
 
     def toggle(self) -> None:
         if self.playing:
@@ -108,12 +108,12 @@ class Transport(QObject):
         if found is None or plan is None or report is None:
             return
         start, end, repeat = found
-        self.performance = Performance(
+        self.playback = Playback(
             report.pattern, self.session.kit, plan.tempo * self.speed / 100, start=start, end=end, repeat=repeat,
             click=self.click, clicks=self.clicks, count_in=report.pattern.meter[0] if self.count_in else 0,
             tempi=[tempo * self.speed / 100 for tempo in self.tempi],
         )  # fmt: skip
-        self._output = open_output(self.performance)
+        self._output = open_output(self.playback)
         if self._output is None and not self._told:
             self._told = True
             self.silent.emit()
@@ -125,7 +125,7 @@ class Transport(QObject):
         self._frame()
 
     def _key(self) -> object:
-        """What a performance is made from: while it stays the same, it need not begin again."""
+        """What a playback is made from: while it stays the same, it need not begin again."""
         report, plan = self.session.report, self.session.plan
         pattern = None if report is None else id(report.pattern)
         return pattern, self.session.kit, None if plan is None else (plan.tempo, plan.repeat)
@@ -135,8 +135,8 @@ class Transport(QObject):
             self._output.close()
             self._output = None
         self._timer.stop()
-        if self.performance is not None:
-            self.performance = None
+        if self.playback is not None:
+            self.playback = None
             self.session.set_position(None)
             self.changed.emit()
 
@@ -152,21 +152,21 @@ class Transport(QObject):
         return max(0, round(self._handed - max(0.0, ahead) * RATE))
 
     def _frame(self) -> None:
-        performance = self.performance
-        if performance is None:
+        playback = self.playback
+        if playback is None:
             return
         sample = self.heard()
-        if performance.samples is not None and sample >= performance.samples:
+        if playback.samples is not None and sample >= playback.samples:
             self.stop()
             return
-        position = performance.position(sample)
+        position = playback.position(sample)
         self.session.set_position(None if position is None else float(position))
 
     def _edited(self) -> None:
         """What is played is what is written: an edit stops the old version, and a loop goes on with the new one."""
         if self._played == self._key() or not self.playing:
             return
-        again = self.performance is not None and self.performance.repeat
+        again = self.playback is not None and self.playback.repeat
         self.stop()
         if again and self.session.error is None:
             self.start()

@@ -14,7 +14,7 @@ from deft_reach.core.practice.hand_test import HandTest, HandTestError, exercise
 from deft_reach.formats.document import dump_player, player_dict
 from deft_reach.formats.general_midi import FOOT_KEYS
 from deft_reach.formats.midi_file import MAX_BYTES
-from deft_reach.formats.performance import load_performance, load_texts
+from deft_reach.formats.midi_take import load_performance, load_texts
 from deft_reach.store.reading import read_file
 
 

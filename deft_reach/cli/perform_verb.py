@@ -19,10 +19,10 @@ from deft_reach.cli.inputs import (
 from deft_reach.core.analysis.analyse import analyse
 from deft_reach.core.model.player import CONSTANTS
 from deft_reach.core.practice.hand_test import perform_test, usual_constants
-from deft_reach.core.practice.performance import Faults, simulate
 from deft_reach.core.practice.ramp import Ramp, RampError, parse_ramp
+from deft_reach.core.practice.simulation import Faults, simulate
 from deft_reach.formats.general_midi import hand_test_keys, pattern_keys
-from deft_reach.formats.performance import dump_performance
+from deft_reach.formats.midi_take import dump_performance
 
 #: Option, field of Faults, what it is divided by, lowest, highest, and what it does.
 FAULTS = (

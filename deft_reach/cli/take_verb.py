@@ -13,7 +13,7 @@ from deft_reach.core.practice.take import check_take
 from deft_reach.core.practice.take_report import Take, TakeError
 from deft_reach.formats.general_midi import kit_keys, pattern_keys
 from deft_reach.formats.midi_file import MAX_BYTES
-from deft_reach.formats.performance import load_performance
+from deft_reach.formats.midi_take import load_performance
 from deft_reach.store.reading import read_file
 
 

@@ -46,9 +46,9 @@ def dump_pattern(pattern: Pattern, suffix: str, kit: Kit, tempo: float, title: s
     if suffix == ".wav":
         # Late: only sound needs it.
         from deft_reach.formats.wav import write_wav
-        from deft_reach.sound.performance import Performance
+        from deft_reach.sound.playback import Playback
 
-        return write_wav(Performance(pattern, kit, tempo))
+        return write_wav(Playback(pattern, kit, tempo))
     if suffix in TEXT:
         text = pattern.text if pattern.text.endswith("\n") else pattern.text + "\n"
         return text.encode()

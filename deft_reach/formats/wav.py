@@ -8,7 +8,7 @@ import wave
 import numpy as np
 
 from deft_reach.sound.click import RATE
-from deft_reach.sound.performance import Performance
+from deft_reach.sound.playback import Playback
 
 #: A sound file is no longer than this (s): about 100 MB.
 LONGEST = 1200.0
@@ -18,11 +18,11 @@ class WavError(ValueError):
     """What cannot be written as a sound file, and why."""
 
 
-def write_wav(performance: Performance, rounds: int = 1) -> bytes:
-    """A performance as the bytes of a WAV file; a loop goes round ``rounds`` times."""
-    count = performance.samples
+def write_wav(playback: Playback, rounds: int = 1) -> bytes:
+    """A playback as the bytes of a WAV file; a loop goes round ``rounds`` times."""
+    count = playback.samples
     if count is None:
-        count = round((performance.lead_in + rounds * performance.length) * RATE)
+        count = round((playback.lead_in + rounds * playback.length) * RATE)
     if count > LONGEST * RATE:
         raise WavError(f"it would be {count / RATE / 60:.0f} minutes long; at most {LONGEST / 60:.0f} are written")
     out = io.BytesIO()
@@ -31,6 +31,6 @@ def write_wav(performance: Performance, rounds: int = 1) -> bytes:
         file.setsampwidth(2)
         file.setframerate(RATE)
         for start in range(0, count, RATE):
-            block = performance.block(start, min(RATE, count - start))
+            block = playback.block(start, min(RATE, count - start))
             file.writeframes((np.clip(block, -1.0, 1.0) * 32767.0).round().astype("<i2").tobytes())
     return out.getvalue()

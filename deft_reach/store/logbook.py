@@ -16,7 +16,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any, Final
 
-from deft_reach.core.practice.progress_log import STUCK_AFTER, UNPLAYED, WHOLE, Played, Point, when
+from deft_reach.core.practice.progress_log import STUCK_AFTER, UNPLAYED, WHOLE, PlanPractice, Point, when
 from deft_reach.store.log_entries import (
     LARGEST,
     Attempt,
@@ -258,9 +258,9 @@ class Logbook:
         """Attempts in the order they were made; of one plan, or all."""
         return self._entries(Attempt, self._rows("attempts", plan))
 
-    def played(self) -> dict[str, Played]:
+    def played(self) -> dict[str, PlanPractice]:
         """What the log says of each plan, by its id."""
-        found: dict[str, Played] = {}
+        found: dict[str, PlanPractice] = {}
         for plan, count, seconds, clean, last in self._ask(
             "SELECT plan, attempts, seconds, clean, last FROM tallies"
         ):
@@ -270,7 +270,7 @@ class Logbook:
             had = found.get(plan, UNPLAYED)
             best = max((tempo for tempo in (had.clean, clean) if tempo is not None), default=None)
             late = when(last) if had.last is None else max(had.last, when(last))
-            found[plan] = Played(had.attempts + count, had.seconds + seconds, best, late)
+            found[plan] = PlanPractice(had.attempts + count, had.seconds + seconds, best, late)
         return {plan: played._replace(recent=self._recent(plan)) for plan, played in found.items()}
 
     def _recent(self, plan: str) -> tuple[tuple[float, str], ...]:

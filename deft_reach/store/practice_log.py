@@ -14,7 +14,7 @@ from datetime import date
 from pathlib import Path
 from typing import Any, Final, NamedTuple, TypeVar
 
-from deft_reach.core.practice.progress_log import WHOLE, Played, Point, day_of, tally, when
+from deft_reach.core.practice.progress_log import WHOLE, PlanPractice, Point, day_of, tally, when
 from deft_reach.core.session.signals import Signal
 from deft_reach.store.log_entries import Attempt, LogbookBusyError, LogbookError, TakeEntry, checked
 from deft_reach.store.logbook import Logbook
@@ -193,9 +193,9 @@ class PracticeLog:
         rows: list[TakeEntry] = self._read(("takes", plan), lambda book: book.takes(plan), [])
         return rows + [row for row in self.waiting if isinstance(row, TakeEntry) and plan in (None, row.plan)]
 
-    def played(self) -> dict[str, Played]:
+    def played(self) -> dict[str, PlanPractice]:
         """What the log says of each plan, by its id."""
-        had: dict[str, Played] = self._read("played", Logbook.played, {})
+        had: dict[str, PlanPractice] = self._read("played", Logbook.played, {})
         return tally(self._waiting(), had)
 
     def points(self, plan: str, count: int) -> list[Point]:

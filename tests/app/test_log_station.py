@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
-from deft_reach.formats.performance import load_performance
+from deft_reach.formats.midi_take import load_performance
 from deft_reach.store.log_entries import Attempt, TakeEntry
 from deft_reach.store.logbook import Logbook
 from tests.app.conftest import click

@@ -20,8 +20,8 @@ from deft_reach.core.model.tape import TapeError, measure
 from deft_reach.core.notation.stroke_text import StrokeTextError
 from deft_reach.core.practice.hand_test import HandTestError, exercises_of
 from deft_reach.formats.document import dump_document, dump_kit, dump_player, load_document, load_kit, load_player
+from deft_reach.formats.midi_take import dump_performance, load_performance, load_texts
 from deft_reach.formats.patterns import dump_pattern, load_pattern
-from deft_reach.formats.performance import dump_performance, load_performance, load_texts
 from deft_reach.formats.pieces_csv import dump_pieces, load_pieces
 from deft_reach.formats.plain_text import DocumentError
 from deft_reach.formats.tape_csv import load_tape
@@ -152,7 +152,7 @@ def _read_performance(data: bytes) -> None:
 
 
 def _hits() -> list[bytes]:
-    from deft_reach.core.practice.performance import Hit
+    from deft_reach.core.practice.hits import Hit
 
     hits = tuple(Hit(0.2 * k, (38, 42, 36)[k % 3], 40 + k) for k in range(40))
     return [dump_performance(hits, ((0.0, "right"), (4.0, "left"))), dump_performance(hits)]

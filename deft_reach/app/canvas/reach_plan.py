@@ -355,9 +355,9 @@ class ReachPlan(Canvas):
         return {hand: arms[hand] for hand in (RIGHT, LEFT) if posture.voice(hand) is not None and hand in arms}
 
     def _paths(self, report: Report) -> Playing:
-        school, kept = self.session.preparing, self._playing
-        if kept is None or kept.report is not report or kept.school != school:
-            self._playing = kept = Playing(report, school)
+        travel, kept = self.session.preparing, self._playing
+        if kept is None or kept.report is not report or kept.travel != travel:
+            self._playing = kept = Playing(report, travel)
         return kept
 
     def swept(self, hand: str) -> Floats | None:

@@ -20,7 +20,7 @@ from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import say
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE
-from deft_reach.core.practice.ladder import Equivalent, Step, parse_step
+from deft_reach.core.practice.ladder import Equivalent, StepSize, parse_step
 from deft_reach.core.practice.runner import Rule
 from deft_reach.core.practice.stages import Stage
 
@@ -161,7 +161,7 @@ class LadderForm(QWidget):
             self.changed.emit()
 
     @property
-    def steps(self) -> Step | None:
+    def steps(self) -> StepSize | None:
         """The steps, None where they may be chosen for the minutes. Raises LadderError for what is none."""
         text = self.step.currentText().strip()
         if text == STEPS[0]:

@@ -43,11 +43,11 @@ from deft_reach.core.practice.hand_test import (
     moves_of,
     perform_test,
 )
-from deft_reach.core.practice.performance import Hit
+from deft_reach.core.practice.hits import Hit
 from deft_reach.core.session import Session
 from deft_reach.formats.general_midi import FOOT_KEYS, hand_test_keys
 from deft_reach.formats.midi_file import MAX_BYTES
-from deft_reach.formats.performance import load_performance, load_texts
+from deft_reach.formats.midi_take import load_performance, load_texts
 from deft_reach.formats.plain_text import DocumentError
 from deft_reach.sound.midi_ports import input_names
 from deft_reach.store.log_entries import TakeEntry

@@ -8,7 +8,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from deft_reach.core.practice.performance import Hit
+from deft_reach.core.practice.hits import Hit
 from deft_reach.sound import midi_ports
 
 #: The simulated kit looks so often (ms) whether a hit is due; what it sends has its own time.

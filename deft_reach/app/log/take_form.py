@@ -38,14 +38,15 @@ from deft_reach.app.words import VERDICT_WORDS, say, sentence
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Plan
 from deft_reach.core.practice.calibration import evidence_of_take
-from deft_reach.core.practice.performance import Faults, Hit, simulate
+from deft_reach.core.practice.hits import Hit
 from deft_reach.core.practice.ramp import Ramp, RampError, RampTake, check_ramp, parse_ramp
+from deft_reach.core.practice.simulation import Faults, simulate
 from deft_reach.core.practice.take import check_take
 from deft_reach.core.practice.take_report import Take, TakeError
 from deft_reach.core.session import Session
 from deft_reach.formats.general_midi import kit_keys, pattern_keys
 from deft_reach.formats.midi_file import MAX_BYTES
-from deft_reach.formats.performance import dump_performance, load_performance
+from deft_reach.formats.midi_take import dump_performance, load_performance
 from deft_reach.formats.plain_text import DocumentError
 from deft_reach.sound.midi_ports import input_names
 from deft_reach.store.atomic import write_atomic

@@ -25,8 +25,8 @@ class Playing:
     ['L', 'R']
     """
 
-    def __init__(self, report: Report, school: str = "early") -> None:
-        self.report, self.school = report, school
+    def __init__(self, report: Report, travel: str = "early") -> None:
+        self.report, self.travel = report, travel
         pattern, table = report.pattern, report.table
         self._gaps = hand_gaps(pattern, table, report.repeat)
 
@@ -54,7 +54,7 @@ class Playing:
             way, above = np.full((len(at), 3), np.nan), np.zeros(len(at))
             if len(gaps.end):
                 k = gaps.at(at)
-                way, above = way_at(gaps, k, at, self.school)
+                way, above = way_at(gaps, k, at, self.travel)
                 # Before its first stroke a hand waits over it, and comes down in time.
                 waits = np.isnan(way[:, 0])
                 left = (gaps.end[k] - at) / WAITS

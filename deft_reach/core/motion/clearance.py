@@ -245,7 +245,7 @@ def hand_gaps(pattern: Pattern, table: ReachTable, repeat: bool) -> list[Gaps]:
 
 
 @np.errstate(invalid="ignore")
-def way_at(gaps: Gaps, k: Ints, time: Floats, school: str) -> tuple[Floats, Floats]:
+def way_at(gaps: Gaps, k: Ints, time: Floats, travel: str) -> tuple[Floats, Floats]:
     """Where a tip is in the gaps ``k`` (n,) at the times (n,): on its way (n, 3), and how high above it (n,).
 
     NaN where the hand has not struck yet.
@@ -253,29 +253,29 @@ def way_at(gaps: Gaps, k: Ints, time: Floats, school: str) -> tuple[Floats, Floa
     start, end = gaps.start[k], gaps.end[k]
     resting = np.isinf(end)
     u = np.where(resting, np.minimum(0.6, (time - start) * 4), (time - start) / np.where(resting, 1.0, end - start))
-    way, above = tip_at(u, gaps.tips[0, k], gaps.tips[1, k], gaps.height[k], school)
+    way, above = tip_at(u, gaps.tips[0, k], gaps.tips[1, k], gaps.height[k], travel)
     way[np.isnan(u)] = np.nan
     return way, above
 
 
-def passing(pattern: Pattern, table: ReachTable, repeat: bool, school: str = "early") -> Passing | None:
+def passing(pattern: Pattern, table: ReachTable, repeat: bool, travel: str = "early") -> Passing | None:
     """How close the arms come on the way to each moment; None where nothing passes anything."""
     ways = ways_of(pattern, table.names, repeat)
-    return None if ways is None else pass_by(ways, table, school)
+    return None if ways is None else pass_by(ways, table, travel)
 
 
 @derived
-def _seen(table: ReachTable, school: str) -> dict[bytes, tuple[float, int, bool]]:
+def _seen(table: ReachTable, travel: str) -> dict[bytes, tuple[float, int, bool]]:
     """What has been looked at already, by the way. Entries are only ever added."""
     return {}
 
 
 @np.errstate(invalid="ignore")
-def pass_by(ways: Ways, table: ReachTable, school: str = "early") -> Passing | None:
+def pass_by(ways: Ways, table: ReachTable, travel: str = "early") -> Passing | None:
     """How close the arms come on the way to each moment of some ways; None where nothing passes anything."""
     gaps = [gaps_of(hand, table, side) for side, hand in enumerate(ways.hands)]
     k = [hand.k for hand in ways.hands]
-    found = tightest(table, gaps, k, ways.before, ways.times, ways.known, school)
+    found = tightest(table, gaps, k, ways.before, ways.times, ways.known, travel)
     if found is None:
         return None
     return Passing(
@@ -287,7 +287,7 @@ def pass_by(ways: Ways, table: ReachTable, school: str = "early") -> Passing | N
 @np.errstate(invalid="ignore")
 def tightest(
     table: ReachTable, gaps: Sequence[Gaps], k: Sequence[Ints], before: Floats, times: Floats, known: Flags,
-    school: str = "early",
+    travel: str = "early",
 ) -> tuple[Floats, Ints, Flags] | None:  # fmt: skip
     """How close the arms come between ``before`` and ``times`` (whole notes, (n,)), the right hand in its gaps
     ``k[0]`` (n,) and the left in ``k[1]``: clearance in mm, parts and whether right is over, as in Passing.
@@ -311,11 +311,11 @@ def tightest(
         return None
     # What has been looked at once need not be looked at again: figures repeat, and an edit changes little.
     keys = [row.tobytes() for row in np.round(np.concatenate(rows, axis=1)[seen], 9)]
-    kept = _seen(table, school)
+    kept = _seen(table, travel)
     new = {key: n for n, key in zip(seen.tolist(), keys) if key not in kept}
     if new:
         at = np.array(list(new.values()))
-        kept.update(zip(new, _look(table, gaps, [mine[at] for mine in k], before[at], times[at], school)))
+        kept.update(zip(new, _look(table, gaps, [mine[at] for mine in k], before[at], times[at], travel)))
     clearance, parts, over = (
         np.full(len(times), np.nan),
         np.zeros(len(times), dtype=np.intp),
@@ -327,14 +327,14 @@ def tightest(
 
 
 def _look(
-    table: ReachTable, gaps: Sequence[Gaps], k: Sequence[Ints], before: Floats, times: Floats, school: str
+    table: ReachTable, gaps: Sequence[Gaps], k: Sequence[Ints], before: Floats, times: Floats, travel: str
 ) -> list[tuple[float, int, bool]]:
     """The tightest clearance on the way to each of some moments, between which parts, and whether right is over."""
     m = len(times)
     part = (np.arange(LOOKS) + 0.5) / LOOKS
     look = (before[:, None] + part[None, :] * (times - before)[:, None]).ravel()
     (right, right_above), (left, left_above) = (
-        way_at(g, np.repeat(mine, LOOKS), look, school) for g, mine in zip(gaps, k)
+        way_at(g, np.repeat(mine, LOOKS), look, travel) for g, mine in zip(gaps, k)
     )
     n = len(look)
     arms = arms_at(table.player, right, left, (right_above, left_above))

@@ -15,10 +15,10 @@ import numpy as np
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion.pose import AT_REST_MM, Floats, strike_poses, trunk_turn
 
-SCHOOLS: Final = ("early", "late")
-#: The part of the gap in which a hand goes to its next voice, by school.
+TRAVEL_TIMINGS: Final = ("early", "late")
+#: The part of the gap in which a hand goes to its next voice, by travel.
 MOVING: Final = {"early": (0.0, 0.65), "late": (0.35, 1.0)}
-#: The parts of the gap in which the tip rises and in which it comes down, by school.
+#: The parts of the gap in which the tip rises and in which it comes down, by travel.
 RISING: Final = {"early": (0.0, 0.5), "late": (0.25, 0.7)}
 FALLING: Final = {"early": (0.7, 1.0), "late": (0.75, 1.0)}
 
@@ -51,9 +51,9 @@ def _part(u: Any, window: tuple[float, float]) -> Any:
     return (u - window[0]) / (window[1] - window[0])
 
 
-def lift(u: Any, height: Any, school: str = "early") -> Any:
+def lift(u: Any, height: Any, travel: str = "early") -> Any:
     """How high the tip is above the straight way at the part ``u`` of its gap, mm: up to ``height``, and down."""
-    return height * minimum_jerk(_part(u, RISING[school])) * (1.0 - minimum_jerk(_part(u, FALLING[school])))
+    return height * minimum_jerk(_part(u, RISING[travel])) * (1.0 - minimum_jerk(_part(u, FALLING[travel])))
 
 
 def lift_height(level: Any, high: Any, distance: Any) -> Any:
@@ -66,13 +66,13 @@ def lift_height(level: Any, high: Any, distance: Any) -> Any:
     return np.where(distance > 0, np.maximum(still, CLEAR_MM + CLEAR_PART * distance), still)
 
 
-def tip_at(u: Any, start: Floats, end: Floats, height: Any, school: str = "early") -> tuple[Floats, Floats]:
+def tip_at(u: Any, start: Floats, end: Floats, height: Any, travel: str = "early") -> tuple[Floats, Floats]:
     """Where tips are at the parts ``u`` (n,) of their gaps: the straight way (n, 3), and the lift above it (n,), mm.
 
     ``start`` and ``end`` (n, 3) are strike points, ``height`` (n,) how high the tips are taken.
     """
-    done = np.asarray(minimum_jerk(_part(u, MOVING[school])))
-    return start + done[:, None] * (end - start), np.asarray(lift(u, height, school))
+    done = np.asarray(minimum_jerk(_part(u, MOVING[travel])))
+    return start + done[:, None] * (end - start), np.asarray(lift(u, height, travel))
 
 
 def arms_at(player: Player, right: Floats, left: Floats, above: tuple[Floats, Floats]) -> tuple[Floats, Floats]:

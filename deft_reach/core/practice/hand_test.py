@@ -28,7 +28,7 @@ from deft_reach.core.motion.timing import (
     TRAVEL_SKILL,
     restrike,
 )
-from deft_reach.core.practice.performance import Hit
+from deft_reach.core.practice.hits import Hit
 
 Floats = NDArray[np.float64]
 
@@ -96,7 +96,7 @@ EXERCISES: Final = (
 NAMES: Final = tuple(exercise.name for exercise in EXERCISES)
 
 
-class Move(NamedTuple):
+class AimedMove(NamedTuple):
     """A way to and fro between two voices: its bits of difficulty, and what the leading hand takes of it beside the
     law (see timing), forth and back on average."""
 
@@ -128,7 +128,7 @@ class HandTest:
     notes: tuple[str, ...] = ()
 
 
-def moves_of(kit: Kit, player: Player) -> dict[str, Move]:
+def moves_of(kit: Kit, player: Player) -> dict[str, AimedMove]:
     """The moves of a hand test on a kit by their exercises: fewer where it has no two places far enough apart."""
     hand = RIGHT if player.handedness == "right" else LEFT
     side = (RIGHT, LEFT).index(hand)
@@ -136,7 +136,7 @@ def moves_of(kit: Kit, player: Player) -> dict[str, Move]:
     voices = [p.code for p in kit.pieces if p.kind in ("snare", "tom", "floor-tom", "hi-hat", "ride", "crash")]
     table = reach_table(kit, plain, voices)
     still = restrike(plain, hand)
-    rows: list[Move] = []
+    rows: list[AimedMove] = []
     for i, a in enumerate(table.names):
         for b in table.names[i + 1 :]:
             p, q = table.names.index(a), table.names.index(b)
@@ -147,7 +147,7 @@ def moves_of(kit: Kit, player: Player) -> dict[str, Move]:
             width = min(table.widths[a], table.widths[b])
             bits = math.log2(table.distances[p, q] / width + 1.0)
             outwards = table.tips[p, 0] != table.tips[q, 0]
-            rows.append(Move((a, b), bits, (1.0 + HOMEWARD) / 2 if outwards else 1.0))
+            rows.append(AimedMove((a, b), bits, (1.0 + HOMEWARD) / 2 if outwards else 1.0))
     rows.sort(key=lambda row: row.bits)
     if not rows:
         return {}

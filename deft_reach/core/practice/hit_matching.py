@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deft_reach.core.model.pattern import Pattern
-from deft_reach.core.practice.performance import Hit
+from deft_reach.core.practice.hits import Hit
 from deft_reach.core.practice.take_report import Ignored
 
 Floats = NDArray[np.float64]

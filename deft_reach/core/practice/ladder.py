@@ -61,7 +61,7 @@ class Equivalent(NamedTuple):
 
 
 @dataclass(frozen=True)
-class Step:
+class StepSize:
     """How far apart rungs are: so many BPM, so many percent, or shrinking towards the target (neither)."""
 
     bpm: float | None = None
@@ -76,12 +76,12 @@ class Step:
 
 
 #: Far away large, near the target small.
-SHRINKING: Final = Step()
+SHRINKING: Final = StepSize()
 #: Each rung twice as fast as the one before.
-DOUBLE: Final = Step(percent=100.0)
+DOUBLE: Final = StepSize(percent=100.0)
 
 
-def parse_step(text: str) -> Step:
+def parse_step(text: str) -> StepSize:
     """``5`` BPM, ``4%``, ``double``, or ``shrinking``. Raises LadderError."""
     word = text.strip().lower()
     if word in ("shrinking", "auto"):
@@ -99,7 +99,7 @@ def parse_step(text: str) -> Step:
     if not (math.isfinite(value) and low <= value <= high):
         unit = "%" if percent else " BPM"
         raise LadderError(f"the step is {text}; expected {low:g} to {high:g}{unit}")
-    return Step(percent=value) if percent else Step(bpm=value)
+    return StepSize(percent=value) if percent else StepSize(bpm=value)
 
 
 def first_tempo(stages: Sequence[Stage], target: float) -> float:
@@ -114,7 +114,7 @@ def build_ladder(
     target: float,
     *,
     start: float | None = None,
-    step: Step | None = None,
+    step: StepSize | None = None,
     overspeed: float | None = None,
     repeats: int | None = None,
     minutes: float | None = None,
@@ -147,13 +147,13 @@ def build_ladder(
     if not stages:
         raise LadderError("there is nothing to climb with: the pattern has no strokes")
 
-    def rungs_of(by: Step, seconds: float, alone: int) -> tuple[Rung, ...]:
+    def rungs_of(by: StepSize, seconds: float, alone: int) -> tuple[Rung, ...]:
         rungs = _rungs(stages, begin, target, by, repeats, seconds, alone, past_limit)
         return rungs if overspeed is None else _with_overspeed(stages, rungs, target, overspeed, repeats, home)
 
     if minutes is None:
         return rungs_of(step or SHRINKING, RUNG_S, ALONE if each else 1)
-    steps = (step,) if step is not None else (SHRINKING, *(Step(percent=percent) for percent in PERCENTS))
+    steps = (step,) if step is not None else (SHRINKING, *(StepSize(percent=percent) for percent in PERCENTS))
     lengths = (RUNG_S, 60.0, 55.0, 50.0, 40.0, 35.0, 30.0) if repeats is None else (RUNG_S,)
     counts = range(ALONE, 0, -1) if each else (1,)
     found = [rungs_of(by, seconds, alone) for by in steps for alone in counts for seconds in lengths]
@@ -166,8 +166,8 @@ def build_ladder(
 
 
 def _rungs(
-    stages: Sequence[Stage], begin: float, target: float, step: Step, repeats: int | None, seconds: float, alone: int,
-    past_limit: bool,
+    stages: Sequence[Stage], begin: float, target: float, step: StepSize, repeats: int | None, seconds: float,
+    alone: int, past_limit: bool,
 ) -> tuple[Rung, ...]:  # fmt: skip
     rungs: list[Rung] = []
     last = len(stages) - 1
@@ -211,7 +211,7 @@ def _with_overspeed(
     return rungs
 
 
-def _climb(begin: float, target: float, step: Step) -> list[float]:
+def _climb(begin: float, target: float, step: StepSize) -> list[float]:
     """Tempi from ``begin`` to ``target``, none of them hardly more than the one before."""
     tempo = begin
     climb = [begin]

@@ -37,7 +37,7 @@ class LoggedAttempt(Protocol):
     def seconds(self) -> float: ...
 
 
-class Played(NamedTuple):
+class PlanPractice(NamedTuple):
     """What the log says of one plan: how often and how long (seconds) it was tried, the highest clean tempo (BPM) and
     the last tries (tempo and verdict, the oldest first) of the whole figure, and when it was tried last."""
 
@@ -47,7 +47,7 @@ class Played(NamedTuple):
     last: datetime | None = None
     recent: tuple[tuple[float, str], ...] = ()
 
-    def plus(self, attempt: LoggedAttempt) -> Played:
+    def plus(self, attempt: LoggedAttempt) -> PlanPractice:
         """With one attempt more."""
         at, clean, recent = when(attempt.at), self.clean, self.recent
         if attempt.stage in WHOLE:
@@ -55,16 +55,18 @@ class Played(NamedTuple):
             if attempt.verdict == "clean":
                 clean = attempt.tempo if clean is None else max(clean, attempt.tempo)
         last = at if self.last is None else max(self.last, at)
-        return Played(self.attempts + 1, self.seconds + attempt.seconds, clean, last, recent)
+        return PlanPractice(self.attempts + 1, self.seconds + attempt.seconds, clean, last, recent)
 
 
 #: What the log says of a plan that was never tried.
-UNPLAYED: Final = Played()
+UNPLAYED: Final = PlanPractice()
 #: What is clean this much above its limit was no accident.
 BEATEN: Final = 1.02
 
 
-def tally(attempts: Iterable[LoggedAttempt], onto: Mapping[str, Played] | None = None) -> dict[str, Played]:
+def tally(
+    attempts: Iterable[LoggedAttempt], onto: Mapping[str, PlanPractice] | None = None
+) -> dict[str, PlanPractice]:
     """What attempts say of each plan by its id, after what is known already."""
     found = dict(onto or {})
     for attempt in attempts:
@@ -131,12 +133,12 @@ def day_of(text: str) -> date:
     return found if YEARS[0] <= found.year <= YEARS[1] else date.fromtimestamp(0)
 
 
-def progress(document: Document, played: Mapping[str, Played]) -> list[PlanProgress]:
+def progress(document: Document, played: Mapping[str, PlanPractice]) -> list[PlanProgress]:
     """How far each plan has come, in the document's order; ``played`` is what the log says of plans by id."""
     return [progress_of(document, plan, played.get(plan.id, UNPLAYED)) for plan in document.plans]
 
 
-def progress_of(document: Document, plan: Plan, played: Played) -> PlanProgress:
+def progress_of(document: Document, plan: Plan, played: PlanPractice) -> PlanProgress:
     """How far one plan has come."""
     clean = played.clean
     if clean is not None and clean >= plan.tempo - 1e-9:

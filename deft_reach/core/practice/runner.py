@@ -42,7 +42,7 @@ class Rule:
         )
 
 
-class Move(NamedTuple):
+class RungChange(NamedTuple):
     """What a verdict leads to: ``up``, ``hold``, ``back`` or ``done``; the rung then, and why."""
 
     kind: str
@@ -85,7 +85,7 @@ class Runner:
         """Clean in a row on this rung."""
         return self._clean
 
-    def take(self, verdict: str, seconds: float) -> Move:
+    def take(self, verdict: str, seconds: float) -> RungChange:
         """A verdict on the present rung. Raises ValueError for one that is none."""
         if verdict not in VERDICTS:
             raise ValueError(f"'{verdict}' is no verdict; expected {', '.join(VERDICTS)}")
@@ -106,22 +106,22 @@ class Runner:
                 why = "the lowest rung: slower still, or fewer strokes at a time"
             return self._to("back" if back < self.at else "hold", back, why)
         left = self.rule.up_after - self._clean
-        return Move("hold", self.at, f"{left} more clean, then up" if verdict == CLEAN else "once more, looser")
+        return RungChange("hold", self.at, f"{left} more clean, then up" if verdict == CLEAN else "once more, looser")
 
-    def _up(self) -> Move:
+    def _up(self) -> RungChange:
         if self.at == len(self.rungs) - 1:
             self.done = True
             self._clean = self._not_yet = 0
-            return Move("done", self.at, "the top of the ladder, clean: leave it there for today")
+            return RungChange("done", self.at, "the top of the ladder, clean: leave it there for today")
         following = self.rungs[self.at + 1]
         new = following.stage != self.rung.stage
         what = f"on to {self.stages[following.stage].name}" if new else f"up to {following.tempo:g} BPM"
         return self._to("up", self.at + 1, what)
 
-    def _to(self, kind: str, rung: int, why: str) -> Move:
+    def _to(self, kind: str, rung: int, why: str) -> RungChange:
         self.at = rung
         self._clean = self._not_yet = 0
-        return Move(kind, rung, why)
+        return RungChange(kind, rung, why)
 
     def go_to(self, rung: int) -> None:
         """To a rung of the player's own choice."""

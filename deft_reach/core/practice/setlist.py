@@ -14,7 +14,15 @@ from deft_reach.core.model.counting import place
 from deft_reach.core.model.kit import Kit, voice_name
 from deft_reach.core.model.limbs import HANDS
 from deft_reach.core.notation.stroke_text import StrokeTextError
-from deft_reach.core.practice.progress_log import CLEAN, CLIMBING, COMMITTED, DRAFTED, UNPLAYED, Played, progress_of
+from deft_reach.core.practice.progress_log import (
+    CLEAN,
+    CLIMBING,
+    COMMITTED,
+    DRAFTED,
+    UNPLAYED,
+    PlanPractice,
+    progress_of,
+)
 from deft_reach.core.song.verdict import analyse_song
 
 #: How far a plan has come, in the order of work.
@@ -45,7 +53,7 @@ class ShowRow(NamedTuple):
 
 
 def whole_show(
-    document: Document, kit: Kit | None = None, played: Mapping[str, Played] | None = None
+    document: Document, kit: Kit | None = None, played: Mapping[str, PlanPractice] | None = None
 ) -> list[ShowRow]:
     """Songs first, in their order, then every plan; on ``kit``, or each on its own where that is None.
 
@@ -108,7 +116,7 @@ def hardest_words(report: Report, index: int) -> str:
     return f"{who} on the {voice_name(report.table.kit, stroke.voice)}, {bar}{place(stroke.beat)}"
 
 
-def state_of(document: Document, plan: Plan, played: Played = UNPLAYED) -> str:
+def state_of(document: Document, plan: Plan, played: PlanPractice = UNPLAYED) -> str:
     """How far a plan has come: drafted, committed (or changed since), climbing, clean."""
     logged = progress_of(document, plan, played).state
     if logged in (CLIMBING, CLEAN):

@@ -23,7 +23,7 @@ from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import FEET, HAT_FOOT, KICK, SECOND_KICK
 from deft_reach.core.model.pattern import GRACE_NOTES, Pattern, lead_beat
 from deft_reach.core.practice.hit_matching import match_pads, pad_of, quickest_spacing, without_double_triggers
-from deft_reach.core.practice.performance import Hit
+from deft_reach.core.practice.hits import Hit
 from deft_reach.core.practice.take_report import Ignored, LimbTake, PlaceTake, Take, TakeError
 
 Floats = NDArray[np.float64]

@@ -123,7 +123,7 @@ class Costs:
 
 
 @dataclass(frozen=True)
-class Step:
+class Transition:
     """A unit in the graph: from each state by each option, the state after it (−1: not allowed) and the cost."""
 
     after: Ints
@@ -154,7 +154,7 @@ class Graph:
         nowhere = costs.n
         self.start = (nowhere, nowhere, nowhere, nowhere, -1)
         starts: set[tuple[int, ...]] = {self.start}
-        self.steps: list[Step] = []
+        self.steps: list[Transition] = []
         self.states: list[dict[tuple[int, ...], int]] = []
         self._lay(starts)
         self.ends: list[tuple[int, ...]] = []
@@ -193,7 +193,7 @@ class Graph:
                 for row, state, q, amount in zip(rows, now.tolist(), contour, spent.tolist()):
                     after[row, column] = following.setdefault((*state, q), len(following))
                     cost[row, column] = amount
-            self.steps.append(Step(after, cost))
+            self.steps.append(Transition(after, cost))
             self.states.append(following)
 
     def _count(self) -> None:

@@ -30,7 +30,7 @@ LONG: Final = 200
 
 
 @dataclass(frozen=True)
-class Step:
+class UndoStep:
     """One state in the history: the document, the plan in view, and the name of the edit that led here."""
 
     document: Document
@@ -73,7 +73,7 @@ class History:
         """Show another document and forget the history. ``clean`` says that it stands so in its file."""
         first = document.plans[0].id if document.plans else ""
         known = plan if plan is not None and any(p.id == plan for p in document.plans) else first
-        self._steps = [Step(document, known, "")]
+        self._steps = [UndoStep(document, known, "")]
         self._at = 0
         self._merge: str | None = None
         self._merge_time = 0.0
@@ -144,7 +144,7 @@ class History:
         joined = (
             merge is not None and merge == self._merge and now - self._merge_time <= MERGE_WITHIN and self._at > 0
         )
-        step = Step(document, view, label)
+        step = UndoStep(document, view, label)
         del self._steps[self._at + 1 :]
         if joined:
             self._steps[self._at] = step

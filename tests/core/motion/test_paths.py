@@ -9,7 +9,7 @@ from scipy.interpolate import BPoly
 from deft_reach.core import Player
 from deft_reach.core.motion.paths import (
     ACCENT_MM,
-    SCHOOLS,
+    TRAVEL_TIMINGS,
     arms_at,
     lift,
     lift_height,
@@ -39,20 +39,21 @@ def test_minimum_jerk_is_the_only_fifth_degree_curve_that_starts_and_ends_at_res
     assert minimum_jerk(U) == pytest.approx(curve(U), abs=1e-12)
 
 
-@pytest.mark.parametrize("school", SCHOOLS)
+@pytest.mark.parametrize("travel", TRAVEL_TIMINGS)
 @given(st.floats(0, 300), st.floats(-400, 400), st.floats(200, 900))
-def test_a_tip_leaves_one_strike_and_lands_on_the_other(school, height, x, y):
+def test_a_tip_leaves_one_strike_and_lands_on_the_other(travel, height, x, y):
     start, end = np.array([[0.0, 400.0, 650.0]]), np.array([[x, y, 800.0]])
     for u, place in ((0.0, start), (1.0, end)):
-        way, above = tip_at(np.array([u]), start, end, np.array([height]), school)
+        way, above = tip_at(np.array([u]), start, end, np.array([height]), travel)
         assert way[0] == pytest.approx(place[0]) and above[0] == pytest.approx(0, abs=1e-9)
-    path = lift(U, height, school)
+    path = lift(U, height, travel)
     assert path.max() == pytest.approx(height, rel=1e-3) and path.min() >= 0
 
 
 def test_early_goes_at_once_and_late_at_the_last():
     start, end = np.zeros((1, 3)), np.array([[100.0, 0.0, 0.0]])
-    half = {school: tip_at(np.array([0.5]), start, end, np.array([50.0]), school)[0][0, 0] for school in SCHOOLS}
+    ends, at = (start, end, np.array([50.0])), np.array([0.5])
+    half = {travel: tip_at(at, *ends, travel)[0][0, 0] for travel in TRAVEL_TIMINGS}
     assert half["early"] > 80 and half["late"] < 20
 
 

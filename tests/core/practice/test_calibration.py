@@ -21,7 +21,8 @@ from deft_reach.core.practice.calibration import (
     evidence_of,
     evidence_of_take,
 )  # fmt: skip
-from deft_reach.core.practice.performance import Faults, Hit, simulate
+from deft_reach.core.practice.hits import Hit
+from deft_reach.core.practice.simulation import Faults, simulate
 from deft_reach.core.practice.take import check_take
 from deft_reach.formats.general_midi import key_of
 

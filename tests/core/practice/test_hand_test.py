@@ -18,9 +18,9 @@ from deft_reach.core.practice.hand_test import (
     perform_test,
     usual_constants,
 )
-from deft_reach.core.practice.performance import Hit
+from deft_reach.core.practice.hits import Hit
 from deft_reach.formats.general_midi import FOOT_KEYS, hand_test_keys
-from deft_reach.formats.performance import dump_performance, load_performance, load_texts
+from deft_reach.formats.midi_take import dump_performance, load_performance, load_texts
 
 FIVE, PLAYER = layout("five"), Player()
 QUICK = Constants(0.108, 0.128, 0.17, 0.19, 0.5, 0.6, 0.7, 0.17, 0.07)

@@ -13,7 +13,7 @@ from deft_reach.core.practice.chunks import build_chunks, chunk_text, chunks_of
 from deft_reach.core.practice.ladder import (
     EASY_PACE,
     LadderError,
-    Step,
+    StepSize,
     build_ladder,
     equivalents,
     first_tempo,
@@ -277,7 +277,7 @@ def test_thirty_seconds_at_115_are_sixteenths_at_230():
         ({"start": 150}, "above its target"),
         ({"start": 3}, "expected 10"),
         ({"overspeed": 90}, "overspeed"),
-        ({"step": Step(bpm=0.001)}, "more than 400 rungs"),
+        ({"step": StepSize(bpm=0.001)}, "more than 400 rungs"),
     ],
 )
 def test_ladders_that_cannot_stand(more, words):

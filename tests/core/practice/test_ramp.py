@@ -6,8 +6,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from deft_reach.core import Player, analyse, layout, parse
-from deft_reach.core.practice.performance import Faults, Hit, simulate
+from deft_reach.core.practice.hits import Hit
 from deft_reach.core.practice.ramp import Ramp, RampError, check_ramp, parse_ramp
+from deft_reach.core.practice.simulation import Faults, simulate
 from deft_reach.core.practice.take_report import TakeError
 from deft_reach.formats.general_midi import key_of
 

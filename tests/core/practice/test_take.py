@@ -12,13 +12,14 @@ from hypothesis import strategies as st
 from deft_reach.core import layout, parse
 from deft_reach.core.notation.rudiments import RUDIMENTS
 from deft_reach.core.practice.hit_matching import pair_hits
-from deft_reach.core.practice.performance import FLAM_S, Faults, Hit, simulate
+from deft_reach.core.practice.hits import Hit
+from deft_reach.core.practice.simulation import FLAM_S, Faults, simulate
 from deft_reach.core.practice.take import check_take
 from deft_reach.core.practice.take_report import TakeError
 from deft_reach.core.search.planner import find_stickings
 from deft_reach.formats.document import load_document
 from deft_reach.formats.general_midi import key_of, kit_keys, pattern_keys
-from deft_reach.formats.performance import dump_performance, load_performance
+from deft_reach.formats.midi_take import dump_performance, load_performance
 
 KIT = layout("five-double")
 DEMO = load_document((Path(__file__).parents[3] / "demo" / "lantern-ferry.reach").read_bytes())

@@ -6,7 +6,7 @@ import io
 from collections.abc import Sequence
 from typing import Final
 
-from deft_reach.core.practice.performance import Hit
+from deft_reach.core.practice.hits import Hit
 from deft_reach.formats.midi_file import open_midi
 from deft_reach.formats.plain_text import DocumentError, reader
 

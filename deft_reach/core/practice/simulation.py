@@ -10,6 +10,7 @@ import numpy as np
 
 from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, LEFT, RIGHT
 from deft_reach.core.model.pattern import GRACE_NOTES, Pattern
+from deft_reach.core.practice.hits import Hit
 
 #: How loud strokes are played, 1 to 127.
 GHOST, PLAIN, ACCENT = 38, 80, 115
@@ -24,14 +25,6 @@ STRAIN_S: Final = 0.4
 OTHER_PAD, STICKS = 41, 31
 #: General MIDI 2: a metronome's click.
 CLICK: Final = 33
-
-
-class Hit(NamedTuple):
-    """Something struck: seconds from the beginning, a General MIDI key, and how hard (1 to 127)."""
-
-    time: float
-    key: int
-    velocity: int
 
 
 @dataclass(frozen=True)
@@ -79,7 +72,7 @@ class Faults:
     seed: int = 1
 
 
-class Played(NamedTuple):
+class SimulatedTake(NamedTuple):
     """A simulated performance: the hits, and which strokes (round, index) were left out or played with another
     loudness."""
 
@@ -97,7 +90,7 @@ def simulate(
     tempi: Sequence[float] | None = None,
     limits: Sequence[float | None] | None = None,
     grace_keys: Mapping[int, int] | None = None,
-) -> Played:
+) -> SimulatedTake:
     """The simulated electronic kit plays a pattern ``rounds`` times; ``keys`` has a General MIDI key for each stroke.
 
     ``tempi`` gives each round a tempo of its own. ``limits`` are each stroke's tempo limit: above it a stroke comes
@@ -170,7 +163,7 @@ def simulate(
     hits = [hit._replace(time=hit.time + faults.latency) for hit in hits]
     first = min((hit.time for hit in hits), default=0.0)
     moved = sorted(hit._replace(time=hit.time - min(first, 0.0) + 0.5) for hit in hits)
-    return Played(tuple(moved), tuple(missed), tuple(swapped))
+    return SimulatedTake(tuple(moved), tuple(missed), tuple(swapped))
 
 
 def _warped(part: float, drift: float) -> float:

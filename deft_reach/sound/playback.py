@@ -25,7 +25,7 @@ HEADROOM = 0.6
 EVERY_BEAT = Clicks()
 
 
-class Hit(NamedTuple):
+class Onset(NamedTuple):
     """A sound and the seconds after the stretch's beginning at which it starts; ``stroke`` is None for a click, which
     has the number of its bar in the stretch."""
 
@@ -35,7 +35,7 @@ class Hit(NamedTuple):
     bar: int = 0
 
 
-class Performance:
+class Playback:
     """A stretch of a pattern played at a tempo, once or over and over.
 
     ``start`` and ``end`` are whole notes. With ``tempi`` (BPM) it is played once at each of them, one after the
@@ -58,7 +58,7 @@ class Performance:
         beat = Fraction(1, pattern.meter[1])
         self.lead_in = count_in * float(beat) * self.whole
         self.count = [
-            Hit(k * float(beat) * self.whole, tone(FIRST_HZ if k == 0 else OTHER_HZ), None) for k in range(count_in)
+            Onset(k * float(beat) * self.whole, tone(FIRST_HZ if k == 0 else OTHER_HZ), None) for k in range(count_in)
         ]
         self.bars = 0
         self.hits = sorted([*self._strokes(kit), *(self._clicks() if click else ())], key=lambda hit: hit.time)
@@ -83,7 +83,7 @@ class Performance:
         self.lead_in *= self.wholes[0] / self.whole
         self.count = [hit._replace(time=hit.time * self.wholes[0] / self.whole) for hit in self.count]
 
-    def _strokes(self, kit: Kit) -> list[Hit]:
+    def _strokes(self, kit: Kit) -> list[Onset]:
         found = []
         for s in self.pattern.strokes:
             if not self.start <= s.start < self.end:
@@ -91,11 +91,11 @@ class Performance:
             time = float(s.start - self.start) * self.whole
             for k in range(GRACE_NOTES[s.grace]):
                 before = max(0.0, time - GRACE_LEAD - GRACE_APART * k)
-                found.append(Hit(before, grace_sound(kit, s.grace_voice or s.voice), s.index))
-            found.append(Hit(time, stroke_sound(kit, s.voice, s.limb, s.marks), s.index))
+                found.append(Onset(before, grace_sound(kit, s.grace_voice or s.voice), s.index))
+            found.append(Onset(time, stroke_sound(kit, s.voice, s.limb, s.marks), s.index))
         return self._choked(found, kit)
 
-    def _choked(self, hits: list[Hit], kit: Kit) -> list[Hit]:
+    def _choked(self, hits: list[Onset], kit: Kit) -> list[Onset]:
         """An open hi-hat sounds until the next stroke on it, or its foot, closes it."""
         hat = kit.of_kind("hi-hat")
         if hat is None:
@@ -116,7 +116,7 @@ class Performance:
                 found[a] = found[a]._replace(sound=cut)
         return found
 
-    def _clicks(self) -> list[Hit]:
+    def _clicks(self) -> list[Onset]:
         found = []
         bars = [bar for bar in self.pattern.bar_rows if bar.start < self.end and bar.start + bar.length > self.start]
         #: How many bars a round has: what falls silent is counted on from round to round.
@@ -128,10 +128,10 @@ class Performance:
                     if max(self.start, bar.start) <= at < min(self.end, bar.start + bar.length):
                         time = float(at - self.start) * self.whole
                         pitch = BETWEEN_HZ if into else OTHER_HZ if k else FIRST_HZ
-                        found.append(Hit(time, tone(pitch), None, number))
+                        found.append(Onset(time, tone(pitch), None, number))
         return found
 
-    def _is_silent(self, hit: Hit, round_: int) -> bool:
+    def _is_silent(self, hit: Onset, round_: int) -> bool:
         """Whether a click falls into a silent bar in this round."""
         return hit.stroke is None and not self.clicks.sounds_in(round_ * self.bars + hit.bar)
 
@@ -143,7 +143,7 @@ class Performance:
         last = max((round((self.lead_in + h.time) * RATE) + len(h.sound) for h in self.hits), default=0)
         return max(last, round((self.lead_in + self.length) * RATE))
 
-    def onset(self, hit: Hit, round_: int = 0) -> int:
+    def onset(self, hit: Onset, round_: int = 0) -> int:
         """The sample at which a hit begins in a round."""
         return round((self.lead_in + round_ * self.length + hit.time) * RATE)
 
@@ -160,7 +160,7 @@ class Performance:
         """``count`` samples from sample ``start`` on."""
         out = np.zeros(count, dtype=np.float32)
         for hit in self.count:
-            self._add(out, start, self.onset(Hit(hit.time - self.lead_in, hit.sound, None)), hit.sound)
+            self._add(out, start, self.onset(Onset(hit.time - self.lead_in, hit.sound, None)), hit.sound)
         # Whatever began so long ago may still sound.
         first = (start - self._longest) / RATE - self.lead_in
         last = (start + count) / RATE - self.lead_in

@@ -13,7 +13,7 @@ from deft_reach.core import layout, parse
 from deft_reach.formats.wav import WavError, write_wav
 from deft_reach.sound.click import PLACES, RATE, Clicks
 from deft_reach.sound.output import Output
-from deft_reach.sound.performance import Performance
+from deft_reach.sound.playback import Playback
 from deft_reach.sound.voices import stroke_sound
 
 FIVE = layout("five")
@@ -33,8 +33,8 @@ def test_two_hundred_strokes_begin_at_their_samples_without_drift():
     """Cross-sticks are short enough to leave silence between them, so that each onset can be found by ear."""
     pattern = parse("/8 " + "Rx Lx " * 100)
     tempo = 77.7
-    performance = Performance(pattern, FIVE, tempo)
-    samples = performance.block(0, performance.samples)
+    playback = Playback(pattern, FIVE, tempo)
+    samples = playback.block(0, playback.samples)
     wanted = [round(k * 0.125 * 240.0 / tempo * RATE) for k in range(200)]
     found = onsets(samples)
     assert len(found) == 200
@@ -46,41 +46,39 @@ def test_two_hundred_strokes_begin_at_their_samples_without_drift():
 @given(st.lists(st.integers(1, 9000), min_size=1, max_size=12), st.booleans())
 @settings(max_examples=20, deadline=None)
 def test_blocks_of_any_length_are_the_whole(lengths, repeat):
-    performance = Performance(
-        parse("/16 R> fL. K+R@hho R@hh - L@ft~"), FIVE, 133, repeat=repeat, click=True, count_in=2
-    )
-    whole = performance.block(0, sum(lengths))
+    playback = Playback(parse("/16 R> fL. K+R@hho R@hh - L@ft~"), FIVE, 133, repeat=repeat, click=True, count_in=2)
+    whole = playback.block(0, sum(lengths))
     at, parts = 0, []
     for length in lengths:
-        parts.append(performance.block(at, length))
+        parts.append(playback.block(at, length))
         at += length
     assert np.concatenate(parts) == pytest.approx(whole)
 
 
 def test_a_loop_comes_round_to_the_sample():
-    performance = Performance(parse("/8 Rx Lx"), FIVE, 100, repeat=True)
-    length = round(performance.length * RATE)
-    first, later = performance.block(0, 4000), performance.block(1000 * length, 4000)
-    assert performance.length * RATE == length, "this one is a whole number of samples"
+    playback = Playback(parse("/8 Rx Lx"), FIVE, 100, repeat=True)
+    length = round(playback.length * RATE)
+    first, later = playback.block(0, 4000), playback.block(1000 * length, 4000)
+    assert playback.length * RATE == length, "this one is a whole number of samples"
     assert later == pytest.approx(first)
-    assert performance.samples is None
+    assert playback.samples is None
 
 
 def test_positions_go_with_the_samples():
-    performance = Performance(parse("/4 R L R L"), FIVE, 60, repeat=True, count_in=4)
-    assert performance.position(3 * RATE) is None, "still counting in"
-    assert performance.position(4 * RATE) == 0
-    assert performance.position(5 * RATE) == pytest.approx(0.25)
-    assert performance.position(8 * RATE + 10) == pytest.approx(10 / RATE / 4), "round again"
-    part = Performance(parse("/4 R L R L"), FIVE, 60, start=Fraction(1, 4), end=Fraction(3, 4))
+    playback = Playback(parse("/4 R L R L"), FIVE, 60, repeat=True, count_in=4)
+    assert playback.position(3 * RATE) is None, "still counting in"
+    assert playback.position(4 * RATE) == 0
+    assert playback.position(5 * RATE) == pytest.approx(0.25)
+    assert playback.position(8 * RATE + 10) == pytest.approx(10 / RATE / 4), "round again"
+    part = Playback(parse("/4 R L R L"), FIVE, 60, start=Fraction(1, 4), end=Fraction(3, 4))
     assert part.position(0) == 0.25 and part.position(2 * RATE) is None
     assert [h.stroke for h in part.hits] == [1, 2]
     with pytest.raises(ValueError, match="empty"):
-        Performance(parse("R L"), FIVE, 60, start=Fraction(1), end=Fraction(1))
+        Playback(parse("R L"), FIVE, 60, start=Fraction(1), end=Fraction(1))
 
 
 def test_slower_is_the_same_later():
-    fast, slow = (Performance(parse("/16 R L R L"), FIVE, tempo) for tempo in (120, 12))
+    fast, slow = (Playback(parse("/16 R L R L"), FIVE, tempo) for tempo in (120, 12))
     assert [h.time * 10 for h in fast.hits] == pytest.approx([h.time for h in slow.hits])
 
 
@@ -113,37 +111,37 @@ def test_voices_differ_as_players_expect():
 
 
 def test_a_closed_hat_stops_an_open_one():
-    opened = Performance(parse("/8 R@hho - - -"), FIVE, 60)
-    closed = Performance(parse("/8 R@hho H - -"), FIVE, 60)
+    opened = Playback(parse("/8 R@hho - - -"), FIVE, 60)
+    closed = Playback(parse("/8 R@hho H - -"), FIVE, 60)
     assert len(opened.hits[0].sound) > len(closed.hits[0].sound)
     assert len(closed.hits[0].sound) == round(0.5 * RATE)
 
 
 def test_graces_fall_before_their_stroke():
-    performance = Performance(parse("/4 R fL dR uL"), FIVE, 60)
-    assert [h.stroke for h in performance.hits] == [0, 1, 1, 2, 2, 2, 3, 3, 3, 3]
-    assert performance.hits[1].time == pytest.approx(1 - 0.03)
+    playback = Playback(parse("/4 R fL dR uL"), FIVE, 60)
+    assert [h.stroke for h in playback.hits] == [0, 1, 1, 2, 2, 2, 3, 3, 3, 3]
+    assert playback.hits[1].time == pytest.approx(1 - 0.03)
 
 
 def test_a_wav_file_is_read_back_by_another_reader():
-    performance = Performance(parse("/8 Rx Lx Rx Lx"), FIVE, 90)
-    data = write_wav(performance)
+    playback = Playback(parse("/8 Rx Lx Rx Lx"), FIVE, 90)
+    data = write_wav(playback)
     decoded = miniaudio.decode(data, output_format=miniaudio.SampleFormat.FLOAT32, nchannels=1, sample_rate=RATE)
     samples = np.array(decoded.samples)
-    assert decoded.sample_rate == RATE and len(samples) == performance.samples
-    assert samples == pytest.approx(performance.block(0, performance.samples), abs=1e-4)
+    assert decoded.sample_rate == RATE and len(samples) == playback.samples
+    assert samples == pytest.approx(playback.block(0, playback.samples), abs=1e-4)
     assert len(onsets(samples)) == 4
     assert io.BytesIO(data).read(4) == b"RIFF"
 
 
 def test_an_endless_file_is_refused():
     with pytest.raises(WavError, match="minutes long"):
-        write_wav(Performance(parse("/4 R L"), FIVE, 60, repeat=True), rounds=10**6)
+        write_wav(Playback(parse("/4 R L"), FIVE, 60, repeat=True), rounds=10**6)
 
 
 def test_the_null_device_takes_what_is_played():
-    performance = Performance(parse("/8 R L"), FIVE, 120, repeat=True)
-    output = Output(performance, null=True)
+    playback = Playback(parse("/8 R L"), FIVE, 120, repeat=True)
+    output = Output(playback, null=True)
     try:
         import time
 
@@ -155,10 +153,10 @@ def test_the_null_device_takes_what_is_played():
         output.close()
 
 
-def clicks_of(performance, rounds):
+def clicks_of(playback, rounds):
     """Onsets of clicks in beats."""
-    samples = performance.block(0, round(rounds * performance.length * RATE))
-    return [round(at / RATE * performance.tempo / 60, 2) for at in onsets(samples, quiet=0.02)]
+    samples = playback.block(0, round(rounds * playback.length * RATE))
+    return [round(at / RATE * playback.tempo / 60, 2) for at in onsets(samples, quiet=0.02)]
 
 
 @pytest.mark.parametrize(
@@ -172,18 +170,18 @@ def clicks_of(performance, rounds):
     ],
 )
 def test_clicks_fall_where_they_are_asked_for(places, beats):
-    performance = Performance(parse("/4 - - - - |"), FIVE, 60, click=True, clicks=Clicks(places))
-    assert clicks_of(performance, 1) == pytest.approx(beats, abs=0.011)
+    playback = Playback(parse("/4 - - - - |"), FIVE, 60, click=True, clicks=Clicks(places))
+    assert clicks_of(playback, 1) == pytest.approx(beats, abs=0.011)
     assert len(PLACES["sixteenths"]) == 4
 
 
 def test_clicks_fall_silent_for_bars_and_come_back_to_the_sample():
     """Counted on through the rounds: the silence is not where the loop's seam is."""
     pattern = parse("/4 - - - - | - - - - | - - - - |")
-    performance = Performance(pattern, FIVE, 240, repeat=True, click=True, clicks=Clicks("first beats", 2, 2))
-    found = clicks_of(performance, 4)
+    playback = Playback(pattern, FIVE, 240, repeat=True, click=True, clicks=Clicks("first beats", 2, 2))
+    found = clicks_of(playback, 4)
     assert found == pytest.approx([0, 4, 16, 20, 32, 36], abs=0.011)
-    plain = Performance(pattern, FIVE, 240, repeat=True, click=True, clicks=Clicks("first beats"))
+    plain = Playback(pattern, FIVE, 240, repeat=True, click=True, clicks=Clicks("first beats"))
     assert clicks_of(plain, 2) == pytest.approx([0, 4, 8, 12, 16, 20], abs=0.011)
 
 
@@ -196,17 +194,17 @@ def test_clicks_that_cannot_be_are_refused(wrong):
 def test_a_ramp_is_played_round_after_round_at_its_tempi():
     pattern = parse("/4 Rx Lx Rx Lx |")
     tempi = [60.0, 90.0, 120.0]
-    performance = Performance(pattern, FIVE, 60, tempi=tempi, click=True, clicks=Clicks("first beats", 1, 1))
+    playback = Playback(pattern, FIVE, 60, tempi=tempi, click=True, clicks=Clicks("first beats", 1, 1))
     begins = [0.0, 4.0, 4.0 + 8 / 3]
-    strokes = [hit.time for hit in performance.hits if hit.stroke is not None]
+    strokes = [hit.time for hit in playback.hits if hit.stroke is not None]
     assert strokes == pytest.approx([b + k * 60 / t for b, t in zip(begins, tempi) for k in range(4)])
-    assert performance.length == pytest.approx(begins[-1] + 2.0) and not performance.repeat
+    assert playback.length == pytest.approx(begins[-1] + 2.0) and not playback.repeat
     attack = onsets(np.tanh(stroke_sound(FIVE, "sn", "R", "x") * 0.6))[0]
-    quiet = Performance(pattern, FIVE, 60, tempi=tempi)
+    quiet = Playback(pattern, FIVE, 60, tempi=tempi)
     heard = [at - attack for at in onsets(quiet.block(0, quiet.samples))]
     assert heard == [round(time * RATE) for time in strokes]
     for time, place in ((0.0, 0.0), (2.0, 0.5), (4.0, 0.0), (4.0 + 4 / 3, 0.5), (begins[2] + 0.5, 0.25)):
-        assert performance.position(round((time + 1e-4) * RATE)) == pytest.approx(place, abs=1e-3)
+        assert playback.position(round((time + 1e-4) * RATE)) == pytest.approx(place, abs=1e-3)
     # The silent bar is the second round's.
-    clicks = [hit for hit in performance.hits if hit.stroke is None]
-    assert [performance._is_silent(hit, 0) for hit in clicks] == [False, True, False]
+    clicks = [hit for hit in playback.hits if hit.stroke is None]
+    assert [playback._is_silent(hit, 0) for hit in clicks] == [False, True, False]
