@@ -199,7 +199,7 @@ def test_more_pieces_than_anybody_has_are_refused():
 
 
 def test_what_was_measured_too_finely_is_refused():
-    with pytest.raises(TapeError, match=r"expected 0\.1 to 1000"):
+    with pytest.raises(TapeError, match=r"expected 0.1 mm to 1000"):
         measure([Reading("sn", "hh", 400, 1e-9)], KIT, Player())
 
 
