@@ -34,10 +34,10 @@ from deft_reach.core.practice.hand_test import (
     FAR,
     NAMES,
     NEAR,
+    AimedMove,
     Guide,
     HandTest,
     HandTestError,
-    Move,
     exercises_of,
     measure,
     moves_of,
@@ -72,7 +72,7 @@ class HandTestForm(Listener):
         self._guide: Guide | None = None
         self._source = ""
         #: The moves of the test that is played, and when it began (by the recorder's clock).
-        self._moves: dict[str, Move] = {}
+        self._moves: dict[str, AimedMove] = {}
         self._began = 0.0
         self._typed: list[Hit] = []
         row = QHBoxLayout(self)

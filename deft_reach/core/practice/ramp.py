@@ -15,7 +15,8 @@ from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE
 from deft_reach.core.practice.hit_matching import match_pads, pad_of, quickest_spacing
 from deft_reach.core.practice.hits import Hit
-from deft_reach.core.practice.take import FAR_S, SAME_PIECE, TOLERANCE, TOLERANCE_BOUNDS
+from deft_reach.core.practice.take_advice import SAME_PIECE
+from deft_reach.core.practice.take_alignment import FAR_S, TOLERANCE, TOLERANCE_BOUNDS
 from deft_reach.core.practice.take_report import TakeError
 
 Floats = NDArray[np.float64]

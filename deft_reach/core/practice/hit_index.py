@@ -1,0 +1,58 @@
+"""Hits by pad, to find those that are near strokes quickly."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deft_reach.core.practice.hit_matching import pad_of
+from deft_reach.core.practice.hits import Hit
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int_]
+
+
+class HitIndex:
+    """Some hits: their ``times`` (seconds), ``keys``, ``pads`` and loudness ``loud`` (velocity), all (n,)."""
+
+    def __init__(self, hits: Sequence[Hit]) -> None:
+        self.keys = [hit.key for hit in hits]
+        self.times = np.array([hit.time for hit in hits])
+        self.pads = np.array([pad_of(hit.key) for hit in hits])
+        self.loud = np.array([hit.velocity for hit in hits], dtype=float)
+        # All hits in one row, pad after pad, so far apart that the nearest hit to a stroke is one of its own pad.
+        self._by_pad = np.lexsort((self.times, self.pads))
+        self._apart = 100.0 + 4 * float(np.abs(self.times).max())
+        self._row = self.pads[self._by_pad] * self._apart + self.times[self._by_pad]
+
+    def score(self, times: Floats, pads: Ints, width: float) -> Floats:
+        """How many strokes (along the last axis) have a hit near them, the nearer the better.
+
+        ``width`` (seconds) is how far off still counts something.
+        """
+        _, away = self._nearest(times, pads)
+        return np.asarray(np.exp(-((away / width) ** 2)).sum(axis=-1))
+
+    def loudness(self, times: Floats, pads: Ints, levels: Floats, graced: bool) -> float:
+        """How well the hits nearest to strokes are as loud as those: −1 to 1, 0 where all should be alike."""
+        nearest, away = self._nearest(times, pads)
+        known = away < self._apart / 2
+        loud, levels = self.loud[self._by_pad[nearest]][known], levels[known]
+        if graced and len(loud):
+            # A grace is softer than its stroke: what is meant is what is loud.
+            return float(loud.mean() / 127.0) * 2.0 - 1.0
+        if len(loud) < 3 or np.ptp(levels) == 0 or np.ptp(loud) == 0:
+            return 0.0
+        loud, levels = loud - loud.mean(), levels - levels.mean()
+        return float(loud @ levels / math.sqrt(float((loud @ loud) * (levels @ levels))))
+
+    def _nearest(self, times: Floats, pads: Ints) -> tuple[Ints, Floats]:
+        """For each stroke the place in the row of the hit nearest to it, and how far off that is (seconds)."""
+        mine = times + pads * self._apart
+        at = np.searchsorted(self._row, mine)
+        before, after = np.maximum(at - 1, 0), np.minimum(at, len(self._row) - 1)
+        left, right = np.abs(mine - self._row[before]), np.abs(self._row[after] - mine)
+        return np.where(right < left, after, before), np.minimum(left, right)
