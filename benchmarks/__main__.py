@@ -61,7 +61,8 @@ def analysis() -> dict[str, float]:
     big = {}
     for count in (1000, 10_000):
         long = parse(" ".join(words * (count // len(words) + 1)))
-        big[count] = times(lambda _, p=long: analyse(p, kit, player, 100), 3)[0] / len(long.strokes) * count
+        took = times(lambda _, long=long: analyse(long, kit, player, 100), 3)[0]  # type: ignore[misc]
+        big[count] = took / len(long.strokes) * count
     return {
         "analyse_256.strokes": len(pattern.strokes),
         "analyse_256.p50_ms": found[150] * 1e3,
@@ -160,7 +161,7 @@ from deft_reach.app.window import MainWindow
 from deft_reach.store.settings import Settings
 folder = Path(sys.argv[1])
 window = MainWindow(settings=Settings(folder / "m.json"), keep_in=folder)
-window.show_start(); window.open_demo(); window.show(); app.processEvents()
+window.show_start(); window.documents.open_demo(); window.show(); app.processEvents()
 print(time.perf_counter() - begin)
 for plan in window.session.document.plans:
     window.session.show_plan(plan.id)
@@ -210,7 +211,7 @@ from benchmarks.__main__ import FIGURE, yardstick
 folder = Path(sys.argv[1])
 window = MainWindow(settings=Settings(folder / "m.json"), keep_in=folder)
 document, _ = open_document(demo_file())
-window.take(document, None, None, clean=True); window.resize(1280, 800); window.show()
+window.documents.take(document, None, None, clean=True); window.resize(1280, 800); window.show()
 window.session.new_plan("256 strokes", " ".join((FIGURE.split() * 16)[:241]))
 window.session.change_plan("hall", kit="hall")
 found = {"drag.strokes": len(window.session.report.strokes)}

@@ -72,7 +72,7 @@ from deft_reach.store.settings import Settings
 from benchmarks.__main__ import yardstick
 folder = Path(sys.argv[1])
 window = MainWindow(settings=Settings(folder / "m.json"), keep_in=folder)
-window.show_start(); window.open_demo(); window.resize(1280, 800); window.show(); app.processEvents()
+window.show_start(); window.documents.open_demo(); window.resize(1280, 800); window.show(); app.processEvents()
 window.session.show_plan(sys.argv[2])
 window.go("log"); app.processEvents(); window.go("kit"); app.processEvents()
 gc.collect(); gc.disable()

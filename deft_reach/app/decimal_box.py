@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from PySide6.QtCore import QLocale
 from PySide6.QtGui import QValidator
 from PySide6.QtWidgets import QDoubleSpinBox, QWidget
@@ -16,7 +18,7 @@ class DecimalBox(QDoubleSpinBox):
         locale.setNumberOptions(QLocale.NumberOption.OmitGroupSeparator | QLocale.NumberOption.RejectGroupSeparator)
         self.setLocale(locale)
 
-    def validate(self, text: str, pos: int) -> object:
+    def validate(self, text: str, pos: int) -> Any:
         if text and text == self.specialValueText():
             return QValidator.State.Acceptable, text, pos
         number = self._number(text)

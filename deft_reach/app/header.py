@@ -101,10 +101,10 @@ class Header(QFrame):
         self.tempo_caption.setObjectName("caption")
         self.limit = Figure("tempo limit")
         self.ease = Figure("how hard it is")
-        self.find = QPushButton("Find the hands")
-        self.find.setToolTip("Let the planner choose hands for all strokes that have none")
-        self.find.setAutoDefault(False)
-        self.find.setVisible(False)
+        self.find_button = QPushButton("Find the hands")
+        self.find_button.setToolTip("Let the planner choose hands for all strokes that have none")
+        self.find_button.setAutoDefault(False)
+        self.find_button.setVisible(False)
         self.saved = PlainLabel()
         self.saved.setObjectName("caption")
         self.saved.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
@@ -133,7 +133,7 @@ class Header(QFrame):
         row.addWidget(self.play)
         row.addWidget(self.limit)
         row.addWidget(self.ease)
-        row.addWidget(self.find)
+        row.addWidget(self.find_button)
         state = QVBoxLayout()
         state.setSpacing(2)
         state.addWidget(self.saved)
@@ -145,7 +145,7 @@ class Header(QFrame):
         self.tempo.valueChanged.connect(lambda bpm: session.set_tempo(bpm))
         self.tempo.editingFinished.connect(session.end_merge)
         self.button.clicked.connect(self.commit)
-        self.find.clicked.connect(self.find_hands)
+        self.find_button.clicked.connect(self.find_hands)
         self.committed.clicked.connect(self.show_commitments)
         session.verdict.connect(self.refresh)
         session.saved.connect(self.refresh)
@@ -180,7 +180,7 @@ class Header(QFrame):
             self.ease.show_value("–", "ease of 100")
             self.saved.setText("")
             self.committed.setText("")
-            self.find.setVisible(False)
+            self.find_button.setVisible(False)
             return
         with QSignalBlocker(self.tempo):
             if self.tempo.value() != plan.tempo:
@@ -213,7 +213,7 @@ class Header(QFrame):
                 # As long as strokes lack hands there is no verdict.
                 self.ease.show_value(f"{s.open} of {s.strokes} open", "no verdict until all have hands", "caution")
         self.limit.setVisible(report is None or not report.summary.open)
-        self.find.setVisible(report is not None and bool(report.summary.open) and not session.outdated)
+        self.find_button.setVisible(report is not None and bool(report.summary.open) and not session.outdated)
         self.saved.setText("saved" if session.is_saved else "unsaved changes, kept safe")
         commitment = session.commitment
         self.committed.setEnabled(commitment is not None)

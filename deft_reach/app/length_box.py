@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QValidator
 from PySide6.QtWidgets import QDoubleSpinBox, QWidget
@@ -36,7 +38,7 @@ class LengthBox(QDoubleSpinBox):
         found = None if text == self.textFromValue(self.value()) else units.parse(text)
         return self.value() if found is None else found
 
-    def validate(self, text: str, position: int) -> object:
+    def validate(self, text: str, position: int) -> Any:
         found = units.parse(text)
         if text == self.specialValueText():
             return QValidator.State.Acceptable, text, position

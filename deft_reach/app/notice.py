@@ -24,7 +24,7 @@ class NoticeBar(QFrame):
         self.buttons: list[QPushButton] = []
         self.hide()
 
-    def say(self, text: str, *choices: tuple[str, Callable[[], None]], tone: str = "") -> None:
+    def say(self, text: str, *choices: tuple[str, Callable[[], object]], tone: str = "") -> None:
         """Show a sentence; each choice is a button, and there is always one to close the notice."""
         for button in self.buttons:
             self._row.removeWidget(button)

@@ -29,4 +29,4 @@ def write_pdf(path: Path, paper: QPageSize, title: str, draw: Callable[[QPainter
     finally:
         painter.end()
     page.close()
-    write_atomic(path, page.data().data())
+    write_atomic(path, bytes(page.data().data()))

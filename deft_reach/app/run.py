@@ -38,7 +38,7 @@ def run_window(file: str | None, demo: bool = False) -> int:
         return 2
     app = make_app()
     from deft_reach.app.exception_reporter import ExceptionReporter
-    from deft_reach.app.window import PRACTICE, STATIONS, MainWindow
+    from deft_reach.app.window import MainWindow
     from deft_reach.store.reading import is_file
     from deft_reach.store.settings import Settings
 
@@ -51,16 +51,16 @@ def run_window(file: str | None, demo: bool = False) -> int:
     geometry = settings.get("window")
     if isinstance(geometry, str):
         window.restoreGeometry(QByteArray.fromHex(geometry.encode("ascii", "replace")))
-    window._station = settings.text("station", "reach", (*STATIONS, *PRACTICE))
+    window.start_at(settings.text("station", "reach"))
     last = settings.text("last", "")
     window.show_start()
     if demo:
-        window.open_demo()
+        window.documents.open_demo()
     elif file is not None:
-        window.open_path(Path(file))
+        window.documents.open_path(Path(file))
     elif last and is_file(Path(last)):
-        window.open_path(Path(last))
-    window.offer_leftovers()
+        window.documents.open_path(Path(last))
+    window.documents.offer_leftovers()
     app.styleHints().colorSchemeChanged.connect(lambda _: window.rebuild())
     window.show()
     return app.exec()

@@ -2,31 +2,27 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QDialog, QGridLayout, QPushButton, QVBoxLayout, QWidget
+from collections.abc import Sequence
+from typing import Final
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QDialog,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from deft_reach.app import theme
+from deft_reach.app.actions import sheet_rows
 from deft_reach.app.plain_text import PlainLabel
 
-SHEET = (
-    (
-        "Anywhere",
-        (
-            ("Ctrl+1 to 7", "the stations, Kit to Log"),
-            ("Ctrl+Page Up / Down", "plan before, plan after"),
-            ("Ctrl+Up / Down", "home tempo by 1 BPM"),
-            ("Ctrl+Shift+Up / Down", "home tempo by 5 BPM"),
-            ("Ctrl+L", "loop, or played once"),
-            ("Ctrl+Enter", "commit"),
-            ("Ctrl+Shift+Enter", "what was committed"),
-            ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo, of everything"),
-            ("F8, Shift+F8", "next finding, finding before"),
-            ("Ctrl+N, Ctrl+D", "new plan, duplicate plan"),
-            ("Ctrl+O, Ctrl+S", "open, save"),
-            ("Ctrl+E", "export the kit: floor plan, table"),
-            ("Ctrl+Shift+E", "export the plan: MIDI, MusicXML"),
-            ("F1", "this sheet"),
-        ),
-    ),
+#: The keys of the drawings, which are no entries of any menu.
+CANVAS_KEYS: Final = (
     (
         "On weave and plan",
         (
@@ -80,25 +76,54 @@ SHEET = (
 
 
 class ShortcutSheet(QDialog):
+    """The keys of the menus, which come from the menus themselves, and those of the drawings."""
+
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Keys")
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 18, 24, 18)
+        page = QWidget()
+        across = QHBoxLayout(page)
+        across.setContentsMargins(0, 0, 12, 0)
+        across.setSpacing(32)
+        parts = (("Anywhere", tuple(sheet_rows())), *CANVAS_KEYS)
+        # The menus' keys are as many as all others.
+        for some in (parts[:1], parts[1:]):
+            side = QVBoxLayout()
+            for title, rows in some:
+                side.addLayout(self._part(title, rows))
+                side.addSpacing(12)
+            side.addStretch(1)
+            across.addLayout(side, 1)
+        area = QScrollArea()
+        area.setWidget(page)
+        area.setWidgetResizable(True)
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        # As wide as it has to be, and no higher than the window it belongs to.
+        area.setMinimumWidth(page.sizeHint().width() + area.verticalScrollBar().sizeHint().width())
+        room = parent.height() if parent is not None else 700
+        area.setMinimumHeight(min(page.sizeHint().height(), round(room * 0.75)))
+        column.addWidget(area)
+        close = QPushButton("Close")
+        close.setDefault(True)
+        close.clicked.connect(self.accept)
+        column.addSpacing(10)
+        column.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)
+
+    @staticmethod
+    def _part(title: str, rows: Sequence[tuple[str, str]]) -> QGridLayout:
         grid = QGridLayout()
         grid.setHorizontalSpacing(16)
         grid.setVerticalSpacing(3)
-        for part, (title, rows) in enumerate(SHEET):
-            head = PlainLabel(title)
-            head.setFont(theme.ui_font(11.5, bold=True))
-            grid.addWidget(head, 0, part * 2, 1, 2)
-            for row, (keys, meaning) in enumerate(rows, 1):
-                key = PlainLabel(keys)
-                key.setFont(theme.lettering(11))
-                grid.addWidget(key, row, part * 2)
-                grid.addWidget(PlainLabel(meaning), row, part * 2 + 1)
-        column.addLayout(grid)
-        close = QPushButton("Close")
-        close.clicked.connect(self.accept)
-        column.addSpacing(10)
-        column.addWidget(close)
+        grid.setColumnStretch(1, 1)
+        head = PlainLabel(title)
+        head.setFont(theme.ui_font(11.5, bold=True))
+        grid.addWidget(head, 0, 0, 1, 2)
+        for row, (keys, meaning) in enumerate(rows, 1):
+            key = PlainLabel(keys)
+            key.setFont(theme.lettering(11))
+            grid.addWidget(key, row, 0)
+            grid.addWidget(PlainLabel(meaning), row, 1)
+        return grid

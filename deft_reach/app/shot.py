@@ -9,7 +9,7 @@ from datetime import datetime
 from pathlib import Path
 
 from PySide6.QtCore import QBuffer, QIODevice, QPoint
-from PySide6.QtGui import QPainter, QPixmap
+from PySide6.QtGui import QColor, QPainter, QPixmap
 from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
 from deft_reach.app import theme
@@ -58,7 +58,7 @@ def take_shot(view: str, out: Path, size: tuple[int, int], plan: str | None, the
             raise KeyError(str(error)) from None
         window.show_start()
         if view != "start":
-            window.take(document, None, None, clean=True, plan=chosen)
+            window.documents.take(document, None, None, clean=True, plan=chosen)
             window.go("reach" if view in DIALOGS or view == "tray" else "write" if view == "staff" else view)
         if view in ("climb", "log"):
             _practise(window)
@@ -67,9 +67,9 @@ def take_shot(view: str, out: Path, size: tuple[int, int], plan: str | None, the
         if view == "kit":
             window.session.select_piece("ft")
         elif view == "reach" or view in DIALOGS:
-            serious = window.session.report.serious
-            if serious:
-                window.session.select_finding(serious[0])
+            report = window.session.report
+            if report is not None and report.serious:
+                window.session.select_finding(report.serious[0])
         elif view == "tray":
             station = window.reach_station
             station.tabs.setCurrentWidget(station.tray)
@@ -91,7 +91,7 @@ def take_shot(view: str, out: Path, size: tuple[int, int], plan: str | None, the
         data = QBuffer()
         data.open(QIODevice.OpenModeFlag.WriteOnly)
         picture.save(data, "PNG")
-        write_atomic(out, data.data().data())
+        write_atomic(out, bytes(data.data().data()))
 
 
 def _wait(until: Callable[[], bool]) -> None:
@@ -119,7 +119,7 @@ def _with_dialog(window: MainWindow, picture: QPixmap, dialog: QDialog) -> QPixm
     dialog.ensurePolished()
     front = dialog.grab()
     painter = QPainter(picture)
-    painter.fillRect(picture.rect(), theme.QColor(0, 0, 0, 70))
+    painter.fillRect(picture.rect(), QColor(0, 0, 0, 70))
     painter.drawPixmap(QPoint((window.width() - front.width()) // 2, (window.height() - front.height()) // 2), front)
     painter.end()
     return picture

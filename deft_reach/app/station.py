@@ -10,9 +10,11 @@ from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
+from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.kept_inputs import inputs_of, set_inputs
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.core.session import Session
+from deft_reach.core.session.read_only import ReadOnlySession
 
 
 class _Failure(PlainLabel):
@@ -20,6 +22,7 @@ class _Failure(PlainLabel):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
+        self._under = parent
         self.setObjectName("failure")
         self.setWordWrap(True)
         self.setContentsMargins(12, 8, 12, 8)
@@ -37,10 +40,10 @@ class _Failure(PlainLabel):
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() == QEvent.Type.Resize:
             self._lie_on_top()
-        return super().eventFilter(watched, event)
+        return bool(super().eventFilter(watched, event))
 
     def _lie_on_top(self) -> None:
-        width = self.parentWidget().width()
+        width = self._under.width()
         self.setGeometry(0, 0, width, self.heightForWidth(width))
         self.raise_()
 
@@ -92,6 +95,13 @@ class Station(Listener):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.splitters: list[QSplitter] = []
+        #: The time axis of its drawings, where it has any.
+        self.axis: TimeAxis | None = None
+
+    @property
+    def played(self) -> Session | ReadOnlySession:
+        """What the transport plays while the station is in view: as a rule the plan."""
+        return self.session
 
     def first_focus(self) -> QWidget:
         """What has the keyboard when the station is gone to."""

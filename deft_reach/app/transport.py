@@ -9,7 +9,7 @@ from fractions import Fraction
 from typing import Any, Final
 
 from PySide6.QtCore import QObject, QPointF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QActionGroup, QColor, QIcon, QPainter, QPixmap, QPolygonF
+from PySide6.QtGui import QAction, QActionGroup, QColor, QIcon, QPainter, QPixmap, QPolygonF
 from PySide6.QtWidgets import QMenu, QToolButton
 
 from deft_reach.app import theme
@@ -192,7 +192,8 @@ class PlayButton(QToolButton):
         self._choice(menu, parts, transport.part, lambda part: self._set(part=part))
         self._choice(menu, schools, session.preparing, lambda school: setattr(transport.session, "preparing", school))
         for words, name in ((CLICK_WORDS, "click"), ("Count in a bar", "count_in")):
-            action = menu.addAction(words)
+            action = QAction(words, menu)
+            menu.addAction(action)
             action.setCheckable(True)
             action.setChecked(getattr(transport, name))
             action.toggled.connect(lambda on, n=name: self._set(**{n: on}))
@@ -213,7 +214,8 @@ class PlayButton(QToolButton):
         """One of several, in a stretch of the menu of its own."""
         group = QActionGroup(self)
         for words, value in rows:
-            action = menu.addAction(words)
+            action = QAction(words, menu)
+            menu.addAction(action)
             action.setCheckable(True)
             action.setChecked(value == now)
             action.triggered.connect(lambda _=False, v=value: act(v))

@@ -17,6 +17,9 @@ MUSICXML: Final = (".musicxml", ".xml", ".mxl")
 TEXT: Final = (".txt", ".strokes", "")
 #: Endings of files that hold a pattern and are not stroke text.
 FOREIGN: Final = (*MIDI, *MUSICXML, ".csv")
+TEXT_SUFFIX: Final = ".txt"
+#: What is offered to be opened as a pattern.
+PATTERN_SUFFIXES: Final = (TEXT_SUFFIX, *FOREIGN)
 WRITABLE: Final = (".mid", ".musicxml", ".csv", ".txt", ".wav")
 #: No file that could be read is larger than this.
 MAX_BYTES: Final = 12_000_000

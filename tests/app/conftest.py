@@ -41,7 +41,7 @@ def window(qapp, qtbot, tmp_path):
     kept.mkdir()
     window = MainWindow(settings=Settings(tmp_path / "settings.json"), keep_in=kept)
     document, _ = open_document(demo_file())
-    window.take(document, None, None, clean=True, plan="gangway")
+    window.documents.take(document, None, None, clean=True, plan="gangway")
     window.show()
     qtbot.waitExposed(window)
     window.activateWindow()

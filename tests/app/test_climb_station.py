@@ -58,11 +58,11 @@ def test_verdicts_by_keys_move_by_the_rule_and_are_logged(station, window):
     station.chart.setFocus()
     for _ in range(3):
         QTest.keyClick(station.chart, Qt.Key.Key_1)
-    assert runner.at == 1 and "Clean: on to hands on one surface" in station.card.move.text()
+    assert runner.at == 1 and "Clean: on to hands on one surface" in station.card.change.text()
     QTest.keyClick(station.chart, Qt.Key.Key_2)
     QTest.keyClick(station.chart, Qt.Key.Key_3)
     QTest.keyClick(station.chart, Qt.Key.Key_3)
-    assert runner.at == 0 and "again" in station.card.move.text()
+    assert runner.at == 0 and "again" in station.card.change.text()
     rows = window.log.attempts("mouth")
     assert [row.verdict for row in rows] == ["clean"] * 3 + ["rough"] + ["not-yet"] * 2
     assert rows[0].stage == "skeleton" and rows[3].stage == "hands on one surface"
@@ -92,7 +92,7 @@ def test_a_note_goes_with_the_next_verdict_only(station, window):
 
 def test_verdicts_by_buttons(station):
     press(station.card.buttons["clean"])
-    assert station.runner.cleans == 1 and "2 more clean" in station.card.move.text()
+    assert station.runner.cleans == 1 and "2 more clean" in station.card.change.text()
     press(station.card.buttons["rough"])
     assert station.runner.cleans == 0
 
@@ -106,7 +106,7 @@ def test_verdicts_faster_than_anybody_plays_count_for_nothing(station, window):
         now[0] += 0.5
         QTest.keyClick(station.chart, Qt.Key.Key_3)
     assert not window.log.attempts() and station.minutes == 0 and station.runner.at == 0
-    assert "it counts when it was played" in station.card.move.text()
+    assert "it counts when it was played" in station.card.change.text()
     now[0] += 12.0
     QTest.keyClick(station.chart, Qt.Key.Key_1)
     (entry,) = window.log.attempts()
@@ -124,7 +124,7 @@ def test_a_rung_is_played_as_often_as_it_says_and_timed(station, window, qapp):
     station.chart.setFocus()
     QTest.keyClick(station.chart, Qt.Key.Key_Space)
     assert transport.playing and station.card.start.text() == "Stop"
-    clicks = [h for h in transport.performance.hits if h.stroke is None]
+    clicks = [h for h in transport.playback.hits if h.stroke is None]
     assert clicks and not transport.click, "a click here, and as it was elsewhere"
     length = station.view.report.summary.duration
     for k in range(1, 4 * 8 + 1):
@@ -175,7 +175,7 @@ def test_the_ladder_is_built_as_the_player_wants_it(station, window):
     form.step.lineEdit().selectAll()
     QTest.keyClicks(form.step, "a lot")
     QTest.keyClick(form.step, Qt.Key.Key_Return)
-    assert station.runner is None and "expected BPM such as 5" in form.words.text()
+    assert not station.runner and "expected BPM such as 5" in form.words.text()
     form.step.lineEdit().selectAll()
     QTest.keyClicks(form.step, "+15")
     QTest.keyClick(form.step, Qt.Key.Key_Return)
@@ -183,11 +183,11 @@ def test_the_ladder_is_built_as_the_player_wants_it(station, window):
     form.start.selectAll()
     QTest.keyClicks(form.start, "200")
     QTest.keyClick(form.start, Qt.Key.Key_Return)
-    assert station.runner is None and "above its target" in form.words.text()
+    assert not station.runner and "above its target" in form.words.text()
     assert not station.card.buttons["clean"].isEnabled()
     form.rule.setCurrentIndex(1)
     form.start.setValue(form.start.minimum())
-    assert station.runner.rule.up_after == 2 and "Up after 2" in station.card.move.text()
+    assert station.runner.rule.up_after == 2 and "Up after 2" in station.card.change.text()
 
 
 def test_the_next_day_begins_where_the_log_ended(station, window):
@@ -197,7 +197,7 @@ def test_the_next_day_begins_where_the_log_ended(station, window):
     assert reached == 8
     station._key = None
     station.refresh()
-    assert station.runner.at == reached - 2 and "The log has" in station.card.move.text()
+    assert station.runner.at == reached - 2 and "The log has" in station.card.change.text()
 
 
 def test_a_plan_that_cannot_be_climbed_says_why(station, window):
@@ -246,13 +246,13 @@ def test_the_ears_have_a_daily_dose(station, window):
 
 
 def test_the_dark_and_larger_text_keep_the_station(station, window, qapp):
-    for step in (lambda: window._set_theme("dark"), lambda: window._scale_text(0.2)):
+    for step in (lambda: window.set_theme("dark"), lambda: window.scale_text(0.2)):
         step()
         qapp.processEvents()
         assert window.station == "climb" and window.climb_station.runner is not None
         window.grab()
-    window._scale_text(-0.2)
-    window._set_theme("light")
+    window.scale_text(-0.2)
+    window.set_theme("light")
 
 
 def test_the_plans_of_a_song_are_climbed_in_a_chain(station, window):
@@ -280,7 +280,7 @@ def test_a_session_ends_in_time(station):
     station.form.minutes.setValue(5)
     station.minutes = 4.99
     station.judge("clean")
-    assert "the time you set" in station.card.move.text()
+    assert "the time you set" in station.card.change.text()
 
 
 def test_a_session_goes_on_through_another_theme_and_size_of_letters(station, window, qapp):
@@ -293,7 +293,7 @@ def test_a_session_goes_on_through_another_theme_and_size_of_letters(station, wi
     station.card.note.setFocus()
     QTest.keyClicks(station.card.note, "half a note")
     runner, minutes = station.runner, station.minutes
-    for change in (lambda: window._set_theme("dark"), lambda: window._scale_text(0.2)):
+    for change in (lambda: window.set_theme("dark"), lambda: window.scale_text(0.2)):
         change()
         qapp.processEvents()
         new = window.climb_station
@@ -304,8 +304,8 @@ def test_a_session_goes_on_through_another_theme_and_size_of_letters(station, wi
         assert new.card.note.text() == "half a note" and not new.card.click.isChecked()
     press(new.card.buttons["clean"])
     assert new.runner.cleans == 2 and window.log.attempts()[-1].note == "half a note"
-    window._scale_text(-0.2)
-    window._set_theme("light")
+    window.scale_text(-0.2)
+    window.set_theme("light")
 
 
 def test_a_session_from_the_first_rung_to_home_by_keys_alone(station, window, qapp):
@@ -338,7 +338,7 @@ def test_a_session_from_the_first_rung_to_home_by_keys_alone(station, window, qa
     runner = station.runner
     assert runner.done and seen == list(range(len(runner.rungs))) and runner.rung.tempo == 88
     assert verdicts == 3 * len(runner.rungs) + 1
-    assert "the top of the ladder, clean" in station.card.move.text()
+    assert "the top of the ladder, clean" in station.card.change.text()
     rows = window.log.attempts("mouth")
     assert len(rows) == verdicts and [r.tempo for r in rows[-3:]] == [88, 88, 88]
     assert sum(row.seconds for row in rows) / 60 == pytest.approx(station.minutes, abs=0.05)
@@ -368,8 +368,8 @@ def test_a_ramp_goes_from_the_first_tempo_to_home_in_one_go(station, window, qap
         if transport.playing and station.card.tempo.text() not in seen:
             seen.append(station.card.tempo.text())
     assert seen[0] == f"{first:.0f} BPM" and seen[-1] == "88 BPM" and len(seen) == 5
-    assert f"as the ramp {first:g}-88x5" in station.card.move.text()
+    assert f"as the ramp {first:g}-88x5" in station.card.change.text()
     assert station.minutes > 0 and not window.log.attempts() and station._seconds == 0
     QTest.keyClick(station.chart, Qt.Key.Key_Space)
-    assert transport.playing and transport.performance.repeat, "a rung has one tempo again"
+    assert transport.playing and transport.playback.repeat, "a rung has one tempo again"
     transport.stop()

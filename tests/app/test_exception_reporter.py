@@ -77,11 +77,11 @@ def test_a_bar_that_does_not_add_up_stops_no_station(window, qtbot, text):
     session.select_stroke(0)
     form = window.reach_station.rethink
     form.which.setCurrentIndex(form.which.findData("all"))
-    QTest.mouseClick(form.find, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(form.find_button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not form._task.busy and form.found is not None, timeout=10_000)
     window.go("voice")
     form = window.voice_station.adviser
-    QTest.mouseClick(form.find, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(form.find_button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not form._task.busy, timeout=10_000)
     assert form.found is not None or "sticking" in form.words.text()
 
@@ -91,6 +91,6 @@ def test_a_voice_that_the_kit_lacks_is_named_by_the_search(window, qtbot):
     window.session.set_text("/16 R@t2 L R@c2 L |")
     window.go("voice")
     form = window.voice_station.adviser
-    QTest.mouseClick(form.find, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(form.find_button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not form._task.busy, timeout=10_000)
     assert "has no c2, t2" in form.words.text() and form.words.objectName() == "error"

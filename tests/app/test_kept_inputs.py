@@ -8,7 +8,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QDoubleSpinBox, QLineEdit, QSpinBox, QTabWidget, QWidget
 
 from deft_reach.app.kept_inputs import _fields, inputs_of, set_inputs
-from deft_reach.app.window import STATIONS
+from deft_reach.app.stations import STATIONS
 
 
 class Figure(QWidget):
@@ -102,9 +102,9 @@ def test_whatever_is_asked_in_a_station_is_still_asked_in_another_theme(window, 
         key: value for key, value in inputs_of(station).items() if key[0] in ASKING or key[2].startswith("tabs")
     }
     document = window.session.document
-    window._set_theme("dark")
+    window.set_theme("dark")
     qapp.processEvents()
     assert window.built[name] is not station and window.session.document == document
     after = inputs_of(window.built[name])
     assert {key: after.get(key) for key in before} == before
-    window._set_theme("light")
+    window.set_theme("light")

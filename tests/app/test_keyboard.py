@@ -1,11 +1,13 @@
 """The whole job without a mouse: write, look, change a hand, climb to the limit, commit, save."""
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QAction
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QFileDialog
+from PySide6.QtWidgets import QApplication, QFileDialog, QLabel
 
+from deft_reach.app.actions import sheet_rows
 from deft_reach.app.commit_dialog import CommitDialog
-from deft_reach.app.shortcuts import SHEET, ShortcutSheet
+from deft_reach.app.shortcuts import CANVAS_KEYS, ShortcutSheet
 from deft_reach.formats.document import load_document
 from tests.app.test_window import in_dialog
 
@@ -96,16 +98,22 @@ def test_the_findings_list_by_keys(window):
 
 def test_every_key_of_the_sheet_is_bound_to_something(window):
     """The sheet cannot promise what the menus do not do."""
-    bound = {s.toString() for action in window.findChildren(type(window.undo_action)) for s in action.shortcuts()}
+    bound = {s.toString() for action in window.findChildren(QAction) for s in action.shortcuts()}
     promised = {
         "Ctrl+1", "Ctrl+2", "Ctrl+3", "Ctrl+4", "Ctrl+PgUp", "Ctrl+PgDown", "Ctrl+Up", "Ctrl+Down", "Ctrl+Shift+Up",
         "Ctrl+Shift+Down", "Ctrl+L", "Ctrl+Return", "Ctrl+Shift+Return", "Ctrl+Z", "Ctrl+Shift+Z", "F8", "Shift+F8",
         "Ctrl+N", "Ctrl+D", "Ctrl+O", "Ctrl+S", "F1",
     }  # fmt: skip
-    assert promised <= bound
-    assert sum(len(rows) for _, rows in SHEET) >= 20
+    shown = dict(sheet_rows())
+    assert promised <= set(shown) <= bound and all(shown.values())
+    assert sum(len(rows) for _, rows in CANVAS_KEYS) >= 20
+    window.resize(1024, 700)
     sheet = ShortcutSheet(window)
     sheet.show()
+    QTest.qWait(10)
+    assert sheet.width() <= 1024 and sheet.height() <= 700, "it fits a small screen, and scrolls"
+    words = {label.text() for label in sheet.findChildren(QLabel)}
+    assert set(shown) | set(shown.values()) <= words
     sheet.close()
 
 

@@ -146,7 +146,7 @@ def test_a_kit_that_cannot_be_brought_in_says_why(station, window, tmp_path, nam
     before = window.session.document
     if data is not None:
         (tmp_path / name).write_bytes(data)
-    window.open_kit(tmp_path / name)
+    window.exchange.open_kit(tmp_path / name)
     assert window.session.document == before and words in window.notice.text.text()
 
 
@@ -292,7 +292,7 @@ def test_the_side_is_asked_once(station, window):
 
 def test_inches_everywhere(window):
     window.go("kit")
-    window._set_unit("in")
+    window.set_unit("in")
     QTest.qWait(20)
     try:
         station = window.kit_station

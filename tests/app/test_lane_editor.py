@@ -75,7 +75,7 @@ def test_arrows_select_and_the_clipboard_carries(editor, window):
 def test_a_click_puts_the_cursor_and_a_drag_selects(editor, window):
     QTest.keyClicks(editor, "rlrlrlrl")
     x = [editor.axis.x(m.start) for m in window.session.pattern().moments]
-    click(editor, QPointF(x[2], editor.y("R")))
+    click(editor, QPointF(x[2], editor.y_at("R")))
     assert editor.lane.at == 2 and window.session.stroke == 2
     drag(editor, QPointF(x[1], 50), QPointF(x[5], 50))
     assert editor.lane.selection == (1, 5)

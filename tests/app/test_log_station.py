@@ -207,7 +207,7 @@ def test_a_recording_goes_on_through_another_theme(station, window, qtbot, qapp)
     now[0] = 3.0
     window.recorder._tick()
     before = len(window.recorder.hits)
-    window._set_theme("dark")
+    window.set_theme("dark")
     qapp.processEvents()
     form = window.log_station.takes
     assert form is not station.takes and form.record.text() == "Stop" and before > 3
@@ -216,7 +216,7 @@ def test_a_recording_goes_on_through_another_theme(station, window, qtbot, qapp)
     window.recorder._tick()
     qtbot.waitUntil(lambda: form.found is not None, timeout=20_000)
     assert form.found.rounds == 6 and not form.found.missed
-    window._set_theme("light")
+    window.set_theme("light")
 
 
 def test_a_port_that_cannot_be_opened_says_so(station, monkeypatch):
@@ -336,13 +336,13 @@ def test_the_logbook_goes_out_and_comes_in(station, window, qtbot, tmp_path, mon
 
 def test_the_dark_and_larger_text_keep_the_station(window, qapp):
     QTest.keyClick(window, Qt.Key.Key_7, CTRL)
-    for step in (lambda: window._set_theme("dark"), lambda: window._scale_text(0.2)):
+    for step in (lambda: window.set_theme("dark"), lambda: window.scale_text(0.2)):
         step()
         qapp.processEvents()
         assert window.station == "log"
         window.grab()
-    window._scale_text(-0.2)
-    window._set_theme("light")
+    window.scale_text(-0.2)
+    window.set_theme("light")
 
 
 def test_groups_that_may_be_laid_back(station, window, qtbot):

@@ -21,7 +21,8 @@ def test_whatever_is_clicked_and_typed_nothing_fails_and_all_can_be_undone(
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: ("", ""))
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: ("", ""))
     session, taken = window.session, []
-    monkeypatch.setattr(window, "take", lambda *a, take=window.take, **k: taken.append(a) or take(*a, **k))
+    take = window.documents.take
+    monkeypatch.setattr(window.documents, "take", lambda *a, **k: taken.append(a) or take(*a, **k))
     before = session.document
     if unfinished:
         for plan in session.document.plans:

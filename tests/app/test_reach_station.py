@@ -35,7 +35,7 @@ def test_a_click_on_a_stroke_selects_it_everywhere(storm):
     rows = weave.rows(report)
     click(weave, QPointF(weave.axis.x(report.pattern.starts[10]), rows[report.strokes[10].voice]))
     assert session.stroke == 10
-    click(lane, QPointF(lane.axis.x(report.pattern.starts[3]), lane.y(report.strokes[3].limb)))
+    click(lane, QPointF(lane.axis.x(report.pattern.starts[3]), lane.y_at(report.strokes[3].limb)))
     assert session.stroke == 3
     assert "stroke 4 of 19" in storm.reach_station.plan_panel.note.text()
     assert "right hand on the rack tom" in storm.reach_station.card.headline.text()
@@ -111,10 +111,10 @@ def test_a_click_on_a_findings_mark_above_the_weave(storm):
 
 def test_dragging_the_home_mark_changes_the_verdict_live(storm, qtbot):
     session, rule = storm.session, storm.reach_station.rule
-    start = QPointF(rule.x(118), rule.rule_y - 20)
+    start = QPointF(rule.x_at(118), rule.rule_y - 20)
     seen = []
     session.verdict.connect(lambda: seen.append(session.report.summary.tempo))
-    drag(rule, start, QPointF(rule.x(90), rule.rule_y - 20))
+    drag(rule, start, QPointF(rule.x_at(90), rule.rule_y - 20))
     assert session.plan.tempo == 90 and len(set(seen)) > 3
     assert "headroom" in storm.header.limit.caption.text()
     QTest.keyClick(storm, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
@@ -300,18 +300,18 @@ def test_keys_say_who_goes_over(storm):
 
 def test_while_strokes_lack_hands_the_header_has_no_verdict_and_finds_the_hands(storm, qtbot):
     session, header = storm.session, storm.header
-    assert not header.find.isVisible()
+    assert not header.find_button.isVisible()
     storm.go("write")
     session.set_text("/16 ? ? ? ? L ? ? ? |", "Text", None)
     assert not header.limit.isVisible() and header.ease.value.text() == "7 of 8 open"
     assert header.ease.caption.text().startswith("no verdict")
-    assert header.find.isVisible()
-    QTest.mouseClick(header.find, Qt.MouseButton.LeftButton)
+    assert header.find_button.isVisible()
+    QTest.mouseClick(header.find_button, Qt.MouseButton.LeftButton)
     form = storm.reach_station.rethink
     assert storm.stack.currentWidget() is storm.reach_station and storm.reach_station.tabs.currentWidget() is form
     qtbot.waitUntil(lambda: form.table.rowCount() > 0, timeout=10_000)
     QTest.mouseClick(form.use, Qt.MouseButton.LeftButton)
-    assert "?" not in session.text and not header.find.isVisible() and header.limit.isVisible()
+    assert "?" not in session.text and not header.find_button.isVisible() and header.limit.isVisible()
     assert header.ease.value.text() in ("easy", "busy", "hard")
 
 
@@ -320,7 +320,7 @@ def test_a_moment_for_three_hands_is_named_and_the_rest_gets_hands(storm, qtbot)
     session.set_text("/8 ? ? ?@hh+?@sn+?@c1 ? ? ? ? ? |", "Text", None)
     storm.go("reach")
     assert "impossible" in [f.kind for f in session.report.findings]
-    QTest.mouseClick(header.find, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(header.find_button, Qt.MouseButton.LeftButton)
     form = storm.reach_station.rethink
     qtbot.waitUntil(lambda: form.table.rowCount() > 0, timeout=10_000)
     assert form.words.text().startswith("Bar 1, 2 stays open: two hands have three strokes at once")

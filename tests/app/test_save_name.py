@@ -26,9 +26,9 @@ def test_a_name_without_ending_does_not_overwrite_the_file_with_it_unasked(windo
     there.write_bytes(b"precious")
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "mine"), ""))
     answer(qapp, "Cancel")
-    assert window.save_as() is False and there.read_bytes() == b"precious"
+    assert window.documents.save_as() is False and there.read_bytes() == b"precious"
     answer(qapp, "Overwrite it")
-    assert window.save_as() is True
+    assert window.documents.save_as() is True
     assert open_document(there)[0].plans
 
 
@@ -37,26 +37,26 @@ def test_exports_ask_too(window, qapp, tmp_path, monkeypatch):
     there.write_bytes(b"precious")
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "plan"), "MIDI file (*.mid)"))
     answer(qapp, "Cancel")
-    window.export_plan()
+    window.exchange.export_plan()
     assert there.read_bytes() == b"precious"
     answer(qapp, "Overwrite it")
-    window.export_plan()
+    window.exchange.export_plan()
     assert there.read_bytes()[:4] == b"MThd"
 
 
 def test_an_ending_of_another_format_is_refused(window, tmp_path, monkeypatch):
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "mine.mid"), ""))
-    assert window.save_as() is False and not list(tmp_path.glob("mine*"))
+    assert window.documents.save_as() is False and not list(tmp_path.glob("mine*"))
     assert "mine.mid ends in .mid, which is another format" in window.notice.text.text()
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "kit.reach"), ""))
-    window.export_kit()
+    window.exchange.export_kit()
     assert "can be written as .csv, .json, .pdf, .svg" in window.notice.text.text()
     assert not (tmp_path / "kit.reach").exists()
 
 
 def test_a_dot_in_a_name_is_no_ending(window, tmp_path, monkeypatch):
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "act 1.2"), ""))
-    assert window.save_as() is True and (tmp_path / "act 1.2.reach").exists()
+    assert window.documents.save_as() is True and (tmp_path / "act 1.2.reach").exists()
 
 
 @pytest.mark.parametrize(
@@ -75,12 +75,12 @@ def test_known_endings_are_not_papered_over(name):
 def test_changes_are_called_safe_only_where_they_are(window, tmp_path, monkeypatch):
     window.session.set_tempo(77)
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "no" / "x.reach"), ""))
-    assert window.save_as() is False and "kept safe meanwhile" in window.notice.text.text()
+    assert window.documents.save_as() is False and "kept safe meanwhile" in window.notice.text.text()
 
     def full(*_):
         raise OSError(28, "No space left on device")
 
     window.session.set_tempo(78)
     monkeypatch.setattr(type(window.autosave.storage), "keep", full)
-    assert window.save_as() is False
+    assert window.documents.save_as() is False
     assert "could not be written either" in window.notice.text.text() and "kept safe" not in window.notice.text.text()

@@ -147,7 +147,7 @@ def test_a_stroke_chosen_in_the_song_is_chosen_in_its_plan(station, window):
     session, view = window.session, station.view
     blocks = station.strip.blocks()
     middle = (blocks[3].start + blocks[3].end) / 2
-    click(station.strip, QPointF(station.strip.x(middle), 20))
+    click(station.strip, QPointF(station.strip.x_at(middle), 20))
     assert session.plan.id == "storm" and session.stroke == 0
     assert view.found.chain.origin[view.stroke] == (8, 0)
     QTest.keyClick(station.weave, Qt.Key.Key_Right)
@@ -218,7 +218,7 @@ def test_relief_by_the_slider(hard, window, qtbot):
     show(hard, "Relief")
     form = hard.relief
     assert "right hand" in form.chart.in_words() and cells(form.loads, 0)[0] == "right hand"
-    press(form.find)
+    press(form.find_button)
     qtbot.waitUntil(lambda: len(form.rows) > 3, timeout=60_000)
     form.slider.setFocus()
     QTest.keyClick(form.slider, Qt.Key.Key_Home)
@@ -239,7 +239,7 @@ def test_a_plan_is_put_on_another_kit_and_a_choice_changed(station, window, qtbo
     form = station.refit
     form.kit.setFocus()
     form.kit.setCurrentIndex(form.kit.findText("the “compact” layout"))
-    press(form.find)
+    press(form.find_button)
     qtbot.waitUntil(lambda: bool(form.found), timeout=10_000)
     listed = [cells(form.changes, k)[:2] for k in range(form.changes.rowCount())]
     assert ["c2", "c1"] in listed and "no mid tom" in cells(form.changes, 0)[3]
@@ -263,8 +263,8 @@ def test_places_are_searched_shown_and_taken_only_when_asked(station, window, qt
     show(station, "Move pieces")
     form, kit = station.layout_form, session.kit
     form.within.setValue(40)
-    press(form.find)
-    assert form.find.text() == "Stop"
+    press(form.find_button)
+    assert form.find_button.text() == "Stop"
     qtbot.waitUntil(lambda: form.found is not None, timeout=60_000)
     assert session.kit == kit and "% cheaper" in cells(form.table, 0)[0]
     best = form.found.best[0]
@@ -283,10 +283,10 @@ def test_a_search_for_places_stops_at_once_and_keeps_what_it_has(station, window
     for k in range(form.pieces.count()):
         form.pieces.item(k).setCheckState(Qt.CheckState.Checked)
     form.within.setValue(200)
-    press(form.find)
+    press(form.find_button)
     qtbot.waitUntil(lambda: form.partial is not None, timeout=60_000)
-    press(form.find)
-    assert form.find.text() == "Find places" and "best so far" in form.words.text()
+    press(form.find_button)
+    assert form.find_button.text() == "Find places" and "best so far" in form.words.text()
     assert form.found is None and form.current is form.partial and form.use.isEnabled()
 
 
@@ -296,7 +296,7 @@ def test_nothing_ticked_says_what_to_tick(station, window, qtbot):
     form = station.layout_form
     for k in range(form.pieces.count()):
         form.pieces.item(k).setCheckState(Qt.CheckState.Unchecked)
-    press(form.find)
+    press(form.find_button)
     qtbot.waitUntil(lambda: "choose at least one" in form.words.text(), timeout=5000)
 
 
@@ -354,10 +354,10 @@ def test_written_out_as_one_plan(station, window):
 
 def test_larger_text_and_the_dark_keep_the_station(window, qapp):
     QTest.keyClick(window, Qt.Key.Key_5, CTRL)
-    for step in (lambda: window._set_theme("dark"), lambda: window._scale_text(0.2)):
+    for step in (lambda: window.set_theme("dark"), lambda: window.scale_text(0.2)):
         step()
         qapp.processEvents()
         assert window.station == "song" and window.song_station.view.report is not None
         window.grab()
-    window._scale_text(-0.2)
-    window._set_theme("light")
+    window.scale_text(-0.2)
+    window.set_theme("light")

@@ -131,7 +131,7 @@ def test_an_edit_stops_what_is_no_longer_written(transport, window):
     window.session.set_repeat(True)
     QTest.keyClick(window, Qt.Key.Key_F5)
     window.session.set_tempo(90)
-    assert transport.playing and transport.performance.tempo == 90, "a loop goes on with the new one"
+    assert transport.playing and transport.playback.tempo == 90, "a loop goes on with the new one"
 
 
 def test_the_picture_follows_what_is_heard(transport, window, monkeypatch):
@@ -175,7 +175,7 @@ def test_the_click_falls_where_and_when_it_is_asked_for(transport, window):
     assert transport.click and transport.clicks == Clicks("off-beats", 2, 2)
     assert next(a for a in play.actions() if a.text() == "Click").isChecked()
     QTest.keyClick(window, Qt.Key.Key_F5)
-    performance = transport.performance
+    performance = transport.playback
     beat = 60 / performance.tempo
     into = {round(hit.time / beat % 1, 3) for hit in performance.hits if hit.stroke is None}
     assert into == {0.5}

@@ -50,7 +50,7 @@ def take(tray, words):
 
 
 def search(station, qtbot):
-    press(station.rethink.find)
+    press(station.rethink.find_button)
     qtbot.waitUntil(lambda: station.rethink.found is not None, timeout=5000)
 
 
@@ -88,12 +88,12 @@ def test_only_a_part_by_a_school(station, window, qtbot):
 def test_questions_about_nothing_say_what_to_do(station, window):
     show(station, "Other hands")
     pick(station.rethink.which, "strokes written ?")
-    press(station.rethink.find)
+    press(station.rethink.find_button)
     assert "written ?" in station.rethink.words.text()
     window.session.select_finding(None)
     window.session.select_stroke(0)
     pick(station.rethink.which, "strokes of the finding")
-    press(station.rethink.find)
+    press(station.rethink.find_button)
     assert "Choose a finding" in station.rethink.words.text()
 
 
@@ -103,7 +103,7 @@ def test_an_impossible_school_is_refused_in_words(station, window, qtbot):
     pick(station.rethink.which, "strokes written ?")
     pick(station.rethink.school, "strictly")
     pick(station.rethink.hat, "open-handed")
-    press(station.rethink.find)
+    press(station.rethink.find_button)
     qtbot.waitUntil(lambda: "No sticking" in station.rethink.words.text(), timeout=5000)
 
 
@@ -216,11 +216,11 @@ def test_a_search_can_be_stopped(station, window, qtbot):
     window.session.set_text("/32 " + "? R@t1 ?@ft ?@rd L@hh ? " * 400, "Text", None)
     show(station, "Other hands")
     form = station.rethink
-    press(form.find)
-    assert form.find.text() == "Stop"
+    press(form.find_button)
+    assert form.find_button.text() == "Stop"
     qtbot.waitUntil(lambda: "Searching …" in form.words.text(), timeout=10_000)
-    press(form.find)
-    assert form.find.text() == "Find the best hands" and "Stopped" in form.words.text()
+    press(form.find_button)
+    assert form.find_button.text() == "Find the best hands" and "Stopped" in form.words.text()
     qtbot.wait(50)
     assert form.found is None and form.table.rowCount() == 0
 

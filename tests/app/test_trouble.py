@@ -13,9 +13,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMessageBox
 
-from deft_reach.app import window as window_module
+from deft_reach.app.log import station as log_station
 from deft_reach.app.log.station import LogStation
-from deft_reach.app.window import MainWindow
+from deft_reach.app.window import LOG_RETRY_MS, MainWindow
 from deft_reach.core.session import Session
 from deft_reach.formats.document import load_document
 from deft_reach.store import unwritten
@@ -38,11 +38,11 @@ CTRL = Qt.KeyboardModifier.ControlModifier
 def test_opening_the_changed_document_again_and_saving_shows_what_was_saved(window, tmp_path, qapp):
     path = tmp_path / "show.reach"
     save_document(path, window.session.document)
-    window.open_path(path)
+    window.documents.open_path(path)
     QTest.keyClick(window, Qt.Key.Key_Up, CTRL)
     tempo = window.session.plan.tempo
     in_dialog(QMessageBox, lambda box: press(box, "Save"))
-    window.open_path(path)
+    window.documents.open_path(path)
     assert window.session.plan.tempo == tempo and window.session.is_saved
     assert load_document(path.read_bytes()).plan("gangway").tempo == tempo
     # And nothing stands between it and the next save.
@@ -57,18 +57,18 @@ def test_a_document_that_is_open_in_another_window_says_so_at_once(window, tmp_p
     path, link = tmp_path / "show.reach", tmp_path / "link.reach"
     save_document(path, window.session.document)
     link.symlink_to(path)
-    window.open_path(path)
+    window.documents.open_path(path)
     assert not window.notice.isVisible()
     other = MainWindow(Session(), Settings(tmp_path / "other.json"), tmp_path)
     other.show()
-    other.open_path(link)
+    other.documents.open_path(link)
     assert "is open in another window too" in other.notice.text.text() and other.notice.isVisible()
     assert "open elsewhere too" in other.windowTitle() and "elsewhere" not in window.windowTitle()
     other.close()
     window.close()
     third = MainWindow(Session(), Settings(tmp_path / "third.json"), tmp_path)
     third.show()
-    third.open_path(path)
+    third.documents.open_path(path)
     assert not third.notice.isVisible() and "elsewhere" not in third.windowTitle()
     third.close()
 
@@ -84,12 +84,12 @@ def test_a_window_in_another_process_is_noticed_too(window, tmp_path):
         [sys.executable, "-c", code, str(path)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
     ) as process:
         assert process.stdout.readline() == "False\n"
-        window.open_path(path)
-        assert window.claim.is_shared
+        window.documents.open_path(path)
+        assert window.documents.claim.is_shared
         process.kill()
-    window.claim.release()
-    window.claim.claim(path)
-    assert not window.claim.is_shared, "a killed one holds nothing"
+    window.documents.claim.release()
+    window.documents.claim.claim(path)
+    assert not window.documents.claim.is_shared, "a killed one holds nothing"
 
 
 # --- a station that fails -------------------------------------------------------------------------------------------
@@ -122,7 +122,7 @@ def test_a_station_that_cannot_be_refreshed_says_so_and_comes_back(window, monke
 def test_a_station_that_cannot_be_made_leaves_the_others(window, monkeypatch):
     found = faults(monkeypatch)
     with monkeypatch.context() as broken:
-        broken.setattr(window_module, "LogStation", lambda *_: 1 / 0)
+        broken.setattr(log_station, "LogStation", lambda *_: 1 / 0)
         QTest.keyClick(window, Qt.Key.Key_7, CTRL)
         assert "Log cannot be shown (ZeroDivisionError" in window.notice.text.text() and len(found) == 1
         assert window.station == "reach" and window.stack.currentWidget() is window.reach_station
@@ -204,7 +204,7 @@ def test_a_logbook_that_is_locked_elsewhere_does_not_hold_the_window_up(window, 
     assert "1 entry waits safely on disk" in station.entries.words.text()
     other.execute("ROLLBACK")
     other.close()
-    qtbot.waitUntil(lambda: not window.log.waiting, timeout=3 * window_module.LOG_RETRY_MS)
+    qtbot.waitUntil(lambda: not window.log.waiting, timeout=3 * LOG_RETRY_MS)
     assert station.entries.words.text().startswith("2 entries in ")
     assert station.entries.table.rowCount() == 2
 
@@ -230,7 +230,7 @@ def test_practice_that_is_nowhere_on_disk_is_not_closed_over(window, monkeypatch
         assert window.isVisible() == (answer == "Stay")
     if answer == "Stay":
         window.close()
-        assert not window.isVisible() and Logbook(window._keep_in / "logbook.sqlite").count() == 1
+        assert not window.isVisible() and Logbook(window.state_folder / "logbook.sqlite").count() == 1
 
 
 # --- no folder to keep things in ------------------------------------------------------------------------------------
@@ -239,7 +239,7 @@ START = """
 import sys
 from PySide6.QtCore import QTimer
 from deft_reach.app import run
-from deft_reach.app.window import MainWindow
+from deft_reach.app.window import LOG_RETRY_MS, MainWindow
 
 def look():
     window = next(w for w in run.QApplication.topLevelWidgets() if isinstance(w, MainWindow))

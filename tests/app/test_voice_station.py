@@ -115,7 +115,7 @@ def test_the_adviser_finds_in_the_background_and_uses_only_what_still_fits(stati
     form = station.adviser
     assert form.palette_field.text().startswith("sn ")
     form.accents.setText("c1, c2")
-    press(form.find)
+    press(form.find_button)
     assert "Searching" in form.words.text()
     qtbot.waitUntil(lambda: form.found is not None, timeout=20_000)
     assert form.table.rowCount() == len(form.found.best) >= 2 and "looked at" in form.words.text()

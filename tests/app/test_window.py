@@ -77,8 +77,8 @@ def test_new_plan_save_and_open_again(window, tmp_path, monkeypatch):
     saved = load_document(path.read_bytes())
     assert saved.plan("New plan").name == "New plan" and saved == window.session.document
     assert window.settings.recent[0] == path
-    window.open_demo()
-    window.open_path(path)
+    window.documents.open_demo()
+    window.documents.open_path(path)
     assert window.session.document == saved
 
 
@@ -130,10 +130,10 @@ def test_what_was_committed_and_what_changed_since_can_be_read(window):
 def test_a_text_file_becomes_a_plan(window, tmp_path):
     path = tmp_path / "Lamp oil.txt"
     path.write_text("/8 R L R R |")
-    window.open_path(path)
+    window.documents.open_path(path)
     assert window.session.plan.name == "Lamp oil" and window.session.text == "/8 R L R R |"
     path.write_bytes(bytes([255, 254, 0]))
-    window.open_path(path)
+    window.documents.open_path(path)
     assert "not UTF-8" in window.notice.text.text()
 
 
@@ -152,9 +152,9 @@ def test_files_that_cannot_be_read_are_refused_in_the_window(window, tmp_path):
     ):
         path = tmp_path / name
         path.write_bytes(data)
-        window.open_path(path)
+        window.documents.open_path(path)
         assert window.notice.isVisible() and words in window.notice.text.text() and name in window.notice.text.text()
-    window.open_path(tmp_path / "gone.reach")
+    window.documents.open_path(tmp_path / "gone.reach")
     assert "No such file" in window.notice.text.text()
     assert window.session.document is before
 
@@ -162,7 +162,7 @@ def test_files_that_cannot_be_read_are_refused_in_the_window(window, tmp_path):
 def test_a_file_changed_by_another_program_is_not_written_over(window, tmp_path):
     path = tmp_path / "show.reach"
     save_document(path, window.session.document)
-    window.open_path(path)
+    window.documents.open_path(path)
     other = path.read_bytes().replace(b"Gangway groove", b"Gangway jig")
     path.write_bytes(other)
     QTest.keyClick(window, Qt.Key.Key_Up, CTRL)
@@ -181,7 +181,7 @@ def test_a_folder_that_cannot_be_written_is_said_and_nothing_is_lost(window, tmp
 
 
 def test_edits_are_kept_within_two_seconds_and_offered_after_a_crash(window, qtbot, qapp, tmp_path):
-    kept = window._keep_in
+    kept = window.state_folder
     QTest.keyClick(window, Qt.Key.Key_Up, CTRL)
     qtbot.waitUntil(lambda: list(kept.glob("*.autosave")) != [], timeout=5000)
     assert leftovers(kept) == [], "it belongs to a window that lives"
@@ -189,7 +189,7 @@ def test_edits_are_kept_within_two_seconds_and_offered_after_a_crash(window, qtb
     window.autosave.storage.close()
     other = MainWindow(Session(), Settings(tmp_path / "other.json"), kept)
     other.show()
-    other.offer_leftovers()
+    other.documents.offer_leftovers()
     assert "Unsaved changes to “Lantern Ferry”" in other.notice.text.text()
     back = next(b for b in other.notice.buttons if b.text() == "Bring them back")
     QTest.mouseClick(back, Qt.MouseButton.LeftButton)
@@ -245,10 +245,10 @@ def test_a_theme_change_keeps_the_start_page_and_stations_wait_until_needed(qapp
     window = MainWindow(Session(), Settings(tmp_path / "m.json"), tmp_path)
     window.show_start()
     window.show()
-    window._set_theme("dark")
+    window.set_theme("dark")
     assert window.start_page is not None and window.stack.currentWidget() is window.start_page
     assert window.built == {}
-    window._set_theme("light")
+    window.set_theme("light")
     QTest.mouseClick(window.start_page.new, Qt.MouseButton.LeftButton)
     assert list(window.built) == ["write"] and window.stack.currentWidget() is window.write_station
     window.session.mark_saved()
@@ -258,12 +258,12 @@ def test_a_theme_change_keeps_the_start_page_and_stations_wait_until_needed(qapp
 def test_theme_and_text_size_keep_everything(window):
     window.session.select_stroke(5)
     document = window.session.document
-    window._set_theme("dark")
+    window.set_theme("dark")
     QTest.keyClick(window, Qt.Key.Key_Plus, CTRL)
     assert window.session.stroke == 5 and window.session.document is document
     assert window.header.plans.currentText() == "Gangway groove"
     QTest.keyClick(window, Qt.Key.Key_Minus, CTRL)
-    window._set_theme("light")
+    window.set_theme("light")
 
 
 def test_a_document_without_plans_says_what_to_do_next(window):
@@ -344,7 +344,7 @@ def test_a_plan_goes_out_and_a_foreign_file_becomes_a_plan(window, tmp_path, mon
     QTest.keyClick(window, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     assert "is written" in window.notice.text.text()
     text = window.session.text
-    window.open_path(path)
+    window.documents.open_path(path)
     assert window.station == "write" and window.session.text == text and window.session.plan.tempo == 104
     assert window.session.plan.name == "gangway"
 
@@ -365,12 +365,12 @@ def test_a_foreign_file_says_what_it_leaves_open_and_which_part_is_meant(window,
         return args[3][0], True
 
     monkeypatch.setattr(QInputDialog, "getItem", choose)
-    window.open_path(tmp_path / "two.mid")
+    window.documents.open_path(tmp_path / "two.mid")
     assert asked == [["1. Part 3 (3 notes)", "2. Part 5 (5 notes)"]]
     assert window.session.pattern().sticking == "? ? ?" and "hands are not in the file" in window.notice.text.text()
     before = window.session.document
     (tmp_path / "bad.mid").write_bytes(b"junk")
-    window.open_path(tmp_path / "bad.mid")
+    window.documents.open_path(tmp_path / "bad.mid")
     assert "bad.mid cannot be opened: this is no MIDI file" in window.notice.text.text()
     assert window.session.document == before
 

@@ -79,7 +79,7 @@ def test_the_cursor_selects_the_stroke_it_stands_at(write):
 def test_keys_in_the_lane_change_the_text(write):
     lane, session = write.write_station.lane, write.session
     report = session.report
-    click(lane, QPointF(lane.axis.x(report.pattern.starts[2]), lane.y("R")))
+    click(lane, QPointF(lane.axis.x(report.pattern.starts[2]), lane.y_at("R")))
     assert session.stroke == 2
     QTest.keyClicks(lane, "l")
     assert write.write_station.editor.toPlainText() == "R L L R"

@@ -40,7 +40,7 @@ def reread(text: str):
     found = []
     for note in score.flatten().notes:
         if not note.duration.isGrace:
-            notes = note.notes if note.isChord else [note]
+            notes = getattr(note, "notes", [note])
             words = [lyric.text for lyric in note.lyrics if lyric.text]
             for k, _ in enumerate(notes):
                 found.append((Fraction(note.offset) / 4, Fraction(note.quarterLength) / 4, tuple(words), k))

@@ -193,7 +193,7 @@ def main() -> int:
     sys.excepthook = lambda kind, error, trace: faults.append("".join(traceback.format_exception(kind, error, trace)))
     with TemporaryDirectory() as folder:
         window = MainWindow(settings=Settings(Path(folder) / "settings.json"), keep_in=Path(folder))
-        window.take(open_document(demo_file())[0], None, None, clean=True)
+        window.documents.take(open_document(demo_file())[0], None, None, clean=True)
         window.show()
         QTest.qWaitForWindowExposed(window)
         hands, watch = Hands(app, window, args.seed), Watchdog()

@@ -1,6 +1,7 @@
 """The click to the sample, devices that are not there, and MIDI ports."""
 
 import time
+from pathlib import Path
 
 import mido
 import numpy as np
@@ -79,7 +80,7 @@ def test_without_a_sound_system_there_is_no_output_and_no_error(monkeypatch, tmp
 
 
 def test_ports_are_listed_played_and_refused_in_words(monkeypatch):
-    monkeypatch.setattr(midi_ports.Path, "exists", lambda _: True)
+    monkeypatch.setattr(Path, "exists", lambda _: True)
     monkeypatch.setattr(mido, "get_input_names", lambda: ["Pad 1"])
     assert midi_ports.input_names() == ["Pad 1"]
     kept = {}

@@ -15,6 +15,7 @@ from pathlib import Path
 import pytest
 
 from deft_reach.store import logbook, unwritten
+from deft_reach.store.file_lock import FileLock
 from deft_reach.store.log_entries import LogbookBusyError, LogbookError
 from deft_reach.store.logbook import Logbook
 from deft_reach.store.practice_log import LEFT_ALONE, PATIENCE, PracticeLog
@@ -167,7 +168,7 @@ def test_a_torn_line_costs_that_line_alone_and_the_file_is_kept(path, holder):
 
 
 def test_a_folder_that_cannot_be_written_sends_it_to_the_state_folder(path, monkeypatch, tmp_path):
-    real = unwritten.FileLock
+    real = FileLock
 
     def lock(where):
         if where.parent == path.parent:

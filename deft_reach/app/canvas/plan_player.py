@@ -31,10 +31,10 @@ def draw_contours(plan: ReachPlan, painter: QPainter, c: theme.Colours) -> None:
     for hand, side in ((RIGHT, 1), (LEFT, -1)):
         for reach, style in ((0.8, Qt.PenStyle.SolidLine), (1.0, Qt.PenStyle.DashLine)):
             lines = [
-                QPolygonF([plan.to_px(x * side, y) for x, y in reach_contour(player, height, reach)])
+                [plan.to_px(x * side, y) for x, y in reach_contour(player, height, reach)]
                 for height in (DRUM_HEIGHT, CYMBAL_HEIGHT)
             ]
-            band = QPolygonF([*lines[0], *reversed(list(lines[1]))])
+            band = QPolygonF([*lines[0], *reversed(lines[1])])
             colour = c.hand(hand)
             colour.setAlphaF(0.05)
             painter.setPen(Qt.PenStyle.NoPen)
@@ -174,10 +174,10 @@ def _draw_swept(plan: ReachPlan, painter: QPainter, c: theme.Colours, hand: str)
     chains = [[plan.to_px(float(x), float(y)) for x, y in chain[1:, :2]] for chain in joints]
     for one, two in pairwise(chains):
         for part in (0, 1):
-            piece = QPolygonF([one[part], one[part + 1], two[part + 1], two[part]])
+            corners = [one[part], one[part + 1], two[part + 1], two[part]]
             # All the same way round, so that pieces that overlap make one area.
-            turn = sum(p.x() * q.y() - q.x() * p.y() for p, q in pairwise([*piece, piece[0]]))
-            area.addPolygon(piece if turn > 0 else QPolygonF(list(reversed(list(piece)))))
+            turn = sum(p.x() * q.y() - q.x() * p.y() for p, q in pairwise([*corners, corners[0]]))
+            area.addPolygon(QPolygonF(corners if turn > 0 else corners[::-1]))
             area.closeSubpath()
     colour = c.hand(hand)
     colour.setAlphaF(0.12)

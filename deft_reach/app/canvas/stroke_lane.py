@@ -44,7 +44,7 @@ class StrokeLane(Timeline):
     def sizeHint(self) -> QSize:
         return QSize(640, round(HEIGHT * self.stretch))
 
-    def y(self, limb: str) -> float:
+    def y_at(self, limb: str) -> float:
         return (FOOT_Y[limb] if limb in FEET else HAND_Y[limb]) * self.stretch
 
     def stroke_at(self, at: QPointF) -> int | None:
@@ -54,7 +54,7 @@ class StrokeLane(Timeline):
         best, distance = None, 20.0
         for i, stroke in enumerate(pattern.strokes):
             dx = abs(self.axis.x(pattern.starts[i]) - at.x())
-            dy = abs(self.y(stroke.limb) - at.y())
+            dy = abs(self.y_at(stroke.limb) - at.y())
             if dx <= 14 and dx + dy * 0.4 < distance:
                 best, distance = i, dx + dy * 0.4
         return best
@@ -146,7 +146,7 @@ class StrokeLane(Timeline):
         for i in (i for row in self._in_view(pattern) for i in row.strokes):
             stroke = pattern.strokes[i]
             x = self.axis.x(stroke.start)
-            y = self.y(stroke.limb)
+            y = self.y_at(stroke.limb)
             moment = pattern.moments[stroke.moment].strokes
             if len(moment) > 1 and {"J", "H"} <= {pattern.strokes[k].limb for k in moment}:
                 # One foot on both pedals: side by side.

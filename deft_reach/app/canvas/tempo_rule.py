@@ -46,7 +46,7 @@ class TempoRule(Canvas):
         high = max(tempo * 1.4, (limit or tempo) * 2.2)
         return math.floor(low / 10) * 10.0, math.ceil(high / 10) * 10.0
 
-    def x(self, bpm: float) -> float:
+    def x_at(self, bpm: float) -> float:
         low, high = self._range
         return SIDE + (bpm - low) / (high - low) * (self.width() - 2 * SIDE)
 
@@ -65,13 +65,13 @@ class TempoRule(Canvas):
             return []
         heights: dict[int, int] = {}
         found = []
-        columns = [round(self.x(s.tempo_limit) / 5) for s in report.strokes if s.tempo_limit is not None]
+        columns = [round(self.x_at(s.tempo_limit) / 5) for s in report.strokes if s.tempo_limit is not None]
         tallest = max((columns.count(column) for column in set(columns)), default=1)
         rise = min(7.0, 31.0 / tallest)
         for stroke in sorted(report.strokes, key=lambda s: s.tempo_limit or 0.0):
             if stroke.tempo_limit is None or stroke.tempo_limit > self._range[1]:
                 continue
-            x = self.x(stroke.tempo_limit)
+            x = self.x_at(stroke.tempo_limit)
             column = round(x / 5)
             level = heights.get(column, 0)
             heights[column] = level + 1
@@ -84,7 +84,7 @@ class TempoRule(Canvas):
         plan = self.session.plan
         if plan is None:
             return
-        if abs(self.x(plan.tempo) - event.position().x()) <= 9 or event.position().y() >= self.rule_y - 1:
+        if abs(self.x_at(plan.tempo) - event.position().x()) <= 9 or event.position().y() >= self.rule_y - 1:
             self._dragging = True
             self._drag_to(event)
             return
@@ -97,7 +97,7 @@ class TempoRule(Canvas):
             self._drag_to(event)
             return
         plan, report = self.session.plan, self.session.report
-        grab = plan is not None and abs(self.x(plan.tempo) - event.position().x()) <= 9
+        grab = plan is not None and abs(self.x_at(plan.tempo) - event.position().x()) <= 9
         self.setCursor(Qt.CursorShape.SizeHorCursor if grab else Qt.CursorShape.ArrowCursor)
         near = [(math.hypot(x - event.position().x(), y - event.position().y()), i) for x, y, i in self.marks()]
         if report is not None and near and min(near)[0] < 8:
@@ -153,14 +153,14 @@ class TempoRule(Canvas):
             room.setAlphaF(0.14)
             over = QColor(c.stop)
             over.setAlphaF(0.1)
-            painter.fillRect(QRectF(QPointF(self.x(low), y - 30), QPointF(self.x(min(limit, high)), y)), room)
-            painter.fillRect(QRectF(QPointF(self.x(min(limit, high)), y - 30), QPointF(self.x(high), y)), over)
+            painter.fillRect(QRectF(QPointF(self.x_at(low), y - 30), QPointF(self.x_at(min(limit, high)), y)), room)
+            painter.fillRect(QRectF(QPointF(self.x_at(min(limit, high)), y - 30), QPointF(self.x_at(high), y)), over)
         painter.setPen(QPen(QColor(c.ink), 1.3))
-        painter.drawLine(QPointF(self.x(low), y), QPointF(self.x(high), y))
+        painter.drawLine(QPointF(self.x_at(low), y), QPointF(self.x_at(high), y))
         step = 10 if high - low <= 260 else 20 if high - low <= 600 else 50
         bpm = low
         while bpm <= high:
-            x = self.x(bpm)
+            x = self.x_at(bpm)
             long = bpm % (step * 2) == 0
             painter.setPen(QPen(QColor(c.ink), 1))
             painter.drawLine(QPointF(x, y), QPointF(x, y + (6 if long else 3)))
@@ -185,10 +185,10 @@ class TempoRule(Canvas):
                 QColor(c.muted),
                 Qt.AlignmentFlag.AlignRight,
             )
-        home = self.x(plan.tempo)
+        home = self.x_at(plan.tempo)
         taken = None
         if limit is not None:
-            x = self.x(min(limit, high))
+            x = self.x_at(min(limit, high))
             index = report.summary.bottleneck
             colour = QColor(c.stop)
             painter.setPen(QPen(colour, 1.8))

@@ -75,7 +75,7 @@ class Thread:
             return np.full(len(x), ys[0])
         wide = np.maximum(xs[k] - xs[k - 1], 1e-9)
         u = np.clip((x - xs[k - 1]) / wide, 0.0, 1.0)
-        return ys[k - 1] + (ys[k] - ys[k - 1]) * u * u * (3 - 2 * u)
+        return np.asarray(ys[k - 1] + (ys[k] - ys[k - 1]) * u * u * (3 - 2 * u))
 
     def move(self, path: QPainterPath, k: int) -> None:
         """Add the move into stroke k to a path: the same curve as ``heights``, as one cubic."""

@@ -61,7 +61,7 @@ class LadderChart(QWidget):
         room = max(6.0, (high - low) * 0.12)
         return low - room, high + room
 
-    def y(self, tempo: float) -> float:
+    def y_at(self, tempo: float) -> float:
         low, high = self._range()
         return self.height() - BOTTOM - (tempo - low) / (high - low) * (self.height() - TOP - BOTTOM)
 
@@ -70,7 +70,7 @@ class LadderChart(QWidget):
         assert self.runner is not None
         wide = (self.width() - LEFT - RIGHT) / len(self.runner.rungs)
         tempo = self.runner.rungs[number].tempo
-        return QRectF(LEFT + number * wide + min(2.0, wide * 0.12), self.y(tempo) - 3, max(2.0, wide * 0.8), 6)
+        return QRectF(LEFT + number * wide + min(2.0, wide * 0.12), self.y_at(tempo) - 3, max(2.0, wide * 0.8), 6)
 
     def rung_at(self, at: QPointF) -> int | None:
         if self.runner is None:
@@ -123,7 +123,7 @@ class LadderChart(QWidget):
     def _draw(self, painter: QPainter, c: theme.Colours, runner: Runner) -> None:
         small = theme.lettering(9)
         low, high = self._range()
-        draw_tempo_grid(painter, low, high, self.y, LEFT, self.width() - RIGHT)
+        draw_tempo_grid(painter, low, high, self.y_at, LEFT, self.width() - RIGHT)
         # Where each stage breaks, over its own rungs.
         for number, stage in enumerate(runner.stages):
             mine = [k for k, rung in enumerate(runner.rungs) if rung.stage == number]
@@ -133,10 +133,10 @@ class LadderChart(QWidget):
             limit = stage.tempo_limit
             if limit is not None and low < limit < high:
                 painter.setPen(QPen(QColor(c.stop), 1.6))
-                painter.drawLine(QPointF(first.left(), self.y(limit)), QPointF(last.right(), self.y(limit)))
+                painter.drawLine(QPointF(first.left(), self.y_at(limit)), QPointF(last.right(), self.y_at(limit)))
                 if len(mine) > 4:
                     # On the left: there the rungs are below it.
-                    at, side = QPointF(first.left(), self.y(limit) - 9), Qt.AlignmentFlag.AlignLeft
+                    at, side = QPointF(first.left(), self.y_at(limit) - 9), Qt.AlignmentFlag.AlignLeft
                     label(painter, at, f"breaks at {limit:.0f} BPM", small, QColor(c.stop), side)
         tried: dict[int, str] = {row.rung: row.verdict for row in runner.tried}
         for number, rung in enumerate(runner.rungs):

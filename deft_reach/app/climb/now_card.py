@@ -82,8 +82,8 @@ class NowCard(QWidget):
         for k in (1, 2, 3):
             row.setColumnStretch(k, 1)
         column.addLayout(row)
-        self.move = PlainLabel()
-        self.move.setWordWrap(True)
+        self.change = PlainLabel()
+        self.change.setWordWrap(True)
         self.note = QLineEdit()
         self.note.setPlaceholderText(f"note for the log  {NOTE_KEY}")
         self.note.setAccessibleName("Note for the log")
@@ -91,7 +91,7 @@ class NowCard(QWidget):
         self.note.setMaxLength(500)
         self.note.setFixedWidth(round(190 * theme.text_scale()))
         top.addWidget(self.note)
-        column.addWidget(self.move)
+        column.addWidget(self.change)
         self.caution = PlainLabel()
         self.caution.setWordWrap(True)
         self.pause = QPushButton("I had a break")
@@ -129,7 +129,7 @@ class NowCard(QWidget):
             self.tempo.setText("–")
             self.stage.setText("Nothing to climb yet")
             self.detail.setText("Write a plan with strokes and a settled sticking first.")
-            self.move.setText("")
+            self.change.setText("")
             say(self.caution, "", "hint")
             self.pause.setVisible(False)
             return

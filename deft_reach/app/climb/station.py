@@ -35,7 +35,7 @@ from deft_reach.core.practice.ramp import Ramp
 from deft_reach.core.practice.runner import Runner, efforts
 from deft_reach.core.practice.stages import Stage, build_up, chain_of
 from deft_reach.core.session import Session
-from deft_reach.core.session.read_only import StageView
+from deft_reach.core.session.read_only import ReadOnlySession, StageView
 from deft_reach.store.log_entries import Attempt
 from deft_reach.store.practice_log import PracticeLog
 
@@ -129,6 +129,11 @@ class ClimbStation(Station):
         self.level.currentIndexChanged.connect(lambda _: self._say_dose())
         return corner
 
+    @property
+    def played(self) -> ReadOnlySession:
+        """What is in view here is played, not the plan."""
+        return self.view
+
     def first_focus(self) -> QWidget:
         return self.chart
 
@@ -207,7 +212,7 @@ class ClimbStation(Station):
             subject = self._subject()
         except (ValueError, StrokeTextError) as error:
             say(self.form.words, sentence(error), "error")
-            self.card.move.setText("")
+            self.card.change.setText("")
             self._show()
             return
         plan, pattern = subject if subject is not None else (session.plan, None)
@@ -249,7 +254,7 @@ class ClimbStation(Station):
                 "Only a plan that can be read, with a hand for every stroke, can be climbed.",
                 "error",
             )
-        self.card.move.setText(self._welcome())
+        self.card.change.setText(self._welcome())
         self._show()
 
     def _begin(self, rungs: tuple) -> int:  # type: ignore[type-arg]
@@ -273,7 +278,7 @@ class ClimbStation(Station):
     def _new_rule(self) -> None:
         if self.runner is not None:
             self.runner.rule = self.form.moving
-            self.card.move.setText(self.runner.rule.in_words())
+            self.card.change.setText(self.runner.rule.in_words())
 
     def go_to(self, number: int) -> None:
         if self.runner is not None:
@@ -342,7 +347,7 @@ class ClimbStation(Station):
         self.minutes += self._seconds / 60
         self._played, self._seconds = 0, 0.0
         self._show()
-        self.card.move.setText(
+        self.card.change.setText(
             f"That was a ramp from {ramp.start:.0f} to {ramp.end:.0f} BPM. Recorded, Log says where it gave out: "
             f"check the take as the ramp {ramp.start:g}-{ramp.end:g}x{ramp.rounds}."
         )
@@ -414,7 +419,7 @@ class ClimbStation(Station):
         passed = self.clock() - self._judged_at
         seconds = self._seconds or min(once * rung.repeats, passed)
         if seconds < PLAYED * once:
-            self.card.move.setText(
+            self.card.change.setText(
                 f"That was {passed:.0f} s since the last verdict, and once through takes {once:.0f} s: it counts "
                 "when it was played. To another rung: click it."
             )
@@ -428,7 +433,7 @@ class ClimbStation(Station):
         words = f"{VERDICT_WORDS[verdict]}: {move.why}."
         if self.form.minutes.value() and self.minutes >= self.form.minutes.value():
             words += f" That was {self.minutes:.0f} min of playing, the time you set: stop here for today."
-        self.card.move.setText(words)
+        self.card.change.setText(words)
         self._show()
 
     def _log(self, verdict: str, seconds: float) -> None:

@@ -81,7 +81,9 @@ class PlanEffects(QTableWidget):
         self.fill()
 
     def _open(self, row: int, _: int) -> None:
-        self.session.show_plan(self.item(row, 0).data(Qt.ItemDataRole.UserRole))
+        item = self.item(row, 0)
+        if item is not None:
+            self.session.show_plan(item.data(Qt.ItemDataRole.UserRole))
 
     def fill(self) -> None:
         """Every row at once."""

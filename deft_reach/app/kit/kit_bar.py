@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QMenu, QPushButton
@@ -37,7 +38,7 @@ class KitBar(Listener):
         self.setup_button.setToolTip("Turn this kit into another school's, in one step that can be undone")
         self.setup_menu = QMenu(self.setup_button)
         for name, (words, _) in SETUPS.items():
-            self.setup_menu.addAction(words, lambda n=name: self._try(lambda: session.set_up(n)))
+            self.setup_menu.addAction(words, partial(self._try, partial(session.set_up, name)))
         self.setup_button.setMenu(self.setup_menu)
         row.addWidget(self.kits, 1)
         for button in (self.actions_button, self.setup_button):
@@ -46,6 +47,10 @@ class KitBar(Listener):
         self.kits.activated.connect(self._choose)
         self._fill_menu()
         self.follow()
+
+    def _new_from(self, name: str) -> None:
+        """A new kit from a shipped layout."""
+        self._try(lambda: self.session.add_kit(layout(name), f"New kit from “{name}”"))
 
     def _try(self, act: Callable[[], None]) -> None:
         try:
@@ -68,12 +73,12 @@ class KitBar(Listener):
         others = [kit for kit in session.document.kits if kit.id != session.kit.id]
         gone = menu.addMenu("Remove, and play its plans on")
         for kit in others:
-            gone.addAction(kit.name, lambda id=kit.id: session.remove_kit(id))
+            gone.addAction(kit.name, partial(session.remove_kit, kit.id))
         gone.setEnabled(bool(others))
         menu.addSeparator()
         fresh = menu.addMenu("New from a shipped layout")
         for name in LAYOUTS:
-            fresh.addAction(name, lambda n=name: self._try(lambda: session.add_kit(layout(n), f"New kit from “{n}”")))
+            fresh.addAction(name, partial(self._new_from, name))
         menu.addSeparator()
         menu.addAction("Bring in from a file…", self.bring_in.emit)
         menu.addAction("Export…", self.export.emit)

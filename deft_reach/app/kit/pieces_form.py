@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import (
@@ -49,7 +50,7 @@ class PiecesForm(Listener):
         self.add.setToolTip("Add a drum, a cymbal, a block or a pedal")
         menu = QMenu(self.add)
         for kind, words in KINDS.items():
-            menu.addAction(words, lambda k=kind: self.edit(lambda: session.add_piece(k)))
+            menu.addAction(words, partial(self.edit, partial(session.add_piece, kind)))
         self.add.setMenu(menu)
         self.duplicate = QPushButton("Duplicate")
         self.remove = QPushButton("Remove")
@@ -79,13 +80,13 @@ class PiecesForm(Listener):
         facts = QHBoxLayout()
         facts.setContentsMargins(10, 2, 10, 0)
         facts.addWidget(self.facts)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 6)
-        column.setSpacing(2)
-        column.addWidget(self.list, 1)
-        column.addLayout(edit)
-        column.addLayout(place)
-        column.addLayout(facts)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 6)
+        layout.setSpacing(2)
+        layout.addWidget(self.list, 1)
+        layout.addLayout(edit)
+        layout.addLayout(place)
+        layout.addLayout(facts)
         self.name.textEdited.connect(self._rename)
         self.name.editingFinished.connect(session.end_merge)
         self.duplicate.clicked.connect(lambda: self.edit(lambda: session.duplicate_piece(session.piece or "")))
@@ -101,8 +102,9 @@ class PiecesForm(Listener):
         return box
 
     def _choose(self, row: int, *_: int) -> None:
-        if row >= 0:
-            self.session.select_piece(self.list.item(row, 0).text())
+        item = self.list.item(row, 0) if row >= 0 else None
+        if item is not None:
+            self.session.select_piece(item.text())
 
     def _place(self) -> None:
         code = self.session.piece

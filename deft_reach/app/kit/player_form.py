@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import (
@@ -75,12 +76,12 @@ class PlayerForm(Listener):
         own.addWidget(head, 0, 0, 1, 2)
         self.own: dict[str, QCheckBox] = {}
         self.segments: dict[str, LengthBox] = {}
-        for row, (name, (_, low, high)) in enumerate(SEGMENT_PARTS.items(), 1):
+        for row, (name, (_, least, most)) in enumerate(SEGMENT_PARTS.items(), 1):
             words = SEGMENT_NAMES[name]
             tick = QCheckBox(words[:1].upper() + words[1:])
             tick.setToolTip(f"Set the {words} yourself instead of taking it from the body height")
             tick.clicked.connect(lambda on, n=name: self._own(n, on))
-            box = LengthBox(words[:1].upper() + words[1:], low, high, 5.0)
+            box = LengthBox(words[:1].upper() + words[1:], least, most, 5.0)
             box.valueChanged.connect(lambda value, n=name: self._segment(n, value))
             box.editingFinished.connect(session.end_merge)
             box.refused.connect(self._refuse)
@@ -114,7 +115,8 @@ class PlayerForm(Listener):
             self._refuse(units.text_of(error))
 
     def _segment(self, name: str, value: float | None) -> None:
-        segments = replace(self.session.player.segments, **{name: value})
+        changes: dict[str, Any] = {name: value}
+        segments = replace(self.session.player.segments, **changes)
         label = f"Player: {SEGMENT_NAMES[name]}"
         try:
             self.session.change_player(label, f"player:{name}", segments=segments)
@@ -157,8 +159,8 @@ class PlayerForm(Listener):
                     box.setValue(player.segment(name) if own else round(player.segment(name)))
         arm, shoulders = units.length(player.arm_mm), units.length(player.shoulder[2])
         elbows = units.length(player.resting_elbow_mm)
-        own = {words: getattr(player.speeds, name) for name, words in SPEED_NAMES.items()}
-        differ = ", ".join(f"{words} × {factor:.2f}" for words, factor in own.items() if factor != 1)
+        speeds = {words: getattr(player.speeds, name) for name, words in SPEED_NAMES.items()}
+        differ = ", ".join(f"{words} × {factor:.2f}" for words, factor in speeds.items() if factor != 1)
         self._say(
             f"Arm {arm} from shoulder to grip; shoulders {shoulders} high, hanging elbows {elbows}; "
             f"{WORDS.get(player.skill, 'own')} speed{f' (by the log: {differ})' if differ else ''}.",

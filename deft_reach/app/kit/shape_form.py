@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import (
@@ -51,7 +52,7 @@ class ShapeForm(Listener):
             self.kind.addItem(words, kind)
         form.addRow(self.title, self.kind)
         self.diameter = self._length("Across", "Diameter", 20, 1200)
-        self.depth = self._length("Shell depth", "Depth of the shell", 0, 1000)
+        self.shell_depth = self._length("Shell depth", "Depth of the shell", 0, 1000)
         self.strike = self._length("Struck within", "Width of the place where it is struck", 10, 600)
         self.tilt = DecimalBox()
         self.tilt.setDecimals(1)
@@ -63,7 +64,7 @@ class ShapeForm(Listener):
         sizes = QHBoxLayout()
         left, right = QFormLayout(), QFormLayout()
         for part, rows in (
-            (left, (("Across", self.diameter), ("Shell depth", self.depth))),
+            (left, (("Across", self.diameter), ("Shell depth", self.shell_depth))),
             (right, (("Struck within", self.strike), ("Tilt", self.tilt))),
         ):
             part.setVerticalSpacing(5)
@@ -101,11 +102,11 @@ class ShapeForm(Listener):
 
         self.kind.activated.connect(self._exchange)
         self.diameter.valueChanged.connect(lambda mm: self._try(lambda c: session.resize_piece(c, mm, f"size:{c}")))
-        self.depth.valueChanged.connect(lambda mm: self._change("Depth", "depth", mm))
+        self.shell_depth.valueChanged.connect(lambda mm: self._change("Depth", "depth", mm))
         self.strike.valueChanged.connect(lambda mm: self._change("Strike width", "width", mm))
         self.tilt.valueChanged.connect(lambda degrees: self._change("Tilt", "tilt", degrees))
         self.apart.valueChanged.connect(lambda mm: self._try(lambda c: session.space_pedals(c, mm, f"apart:{c}")))
-        for box in (self.diameter, self.depth, self.strike, self.tilt, self.apart):
+        for box in (self.diameter, self.shell_depth, self.strike, self.tilt, self.apart):
             box.editingFinished.connect(session.end_merge)
         self.add_zone.clicked.connect(lambda: self._try(lambda c: session.add_zone(c, self.zone_name.currentText())))
         self.follow()
@@ -141,7 +142,8 @@ class ShapeForm(Listener):
             piece = self.session.kit.piece(code)
             zone = piece.zone(name) if piece is not None else None
             if zone is not None:
-                self.session.set_zone(code, replace(zone, **{field: value}), f"zone:{code}:{name}:{field}")
+                changes: dict[str, Any] = {field: value}
+                self.session.set_zone(code, replace(zone, **changes), f"zone:{code}:{name}:{field}")
 
         self._try(act)
 
@@ -157,7 +159,8 @@ class ShapeForm(Listener):
         kit = self.session.kit
         piece = kit.piece(self.session.piece) if self.session.piece else None
         self.title.setText(piece.name if piece is not None else "Piece")
-        for widget in (self.kind, self.diameter, self.depth, self.strike, self.tilt, self.add_zone, self.zone_name):
+        boxes = self.diameter, self.shell_depth, self.strike, self.tilt
+        for widget in (self.kind, *boxes, self.add_zone, self.zone_name):
             widget.setEnabled(piece is not None)
         if piece is None:
             self.pedal_row.hide()
@@ -166,13 +169,12 @@ class ShapeForm(Listener):
             return
         with QSignalBlocker(self.kind):
             self.kind.setCurrentIndex(self.kind.findData(piece.kind))
-        shown = ((self.diameter, "diameter"), (self.depth, "depth"), (self.strike, "width"), (self.tilt, "tilt"))
-        for box, field in shown:
+        for box, field in zip(boxes, ("diameter", "depth", "width", "tilt")):
             with QSignalBlocker(box):
                 if box.value() != getattr(piece, field):
                     box.setValue(getattr(piece, field))
         has_shell = piece.kind in ("snare", "tom", "floor-tom", "bass", "block")
-        self.depth.setEnabled(has_shell)
+        self.shell_depth.setEnabled(has_shell)
         self.tilt.setEnabled(piece.kind not in PEDALS and piece.kind != "bass")
         both = piece.kind in ("hat-pedal", "second-bass-pedal") and kit.foot_pedals_apart < 1e6
         self.pedal_row.setVisible(both)
@@ -207,7 +209,9 @@ class ShapeForm(Listener):
         if key != self._shown:
             self._shown = key
             while (item := self.zones.takeAt(0)) is not None:
-                item.widget().deleteLater()
+                old = item.widget()
+                if old is not None:
+                    old.deleteLater()
             self.zone_boxes, self.zone_removers = {}, {}
             free = [name for name in NAMED_ZONES if name not in names]
             self.zone_name.clear()

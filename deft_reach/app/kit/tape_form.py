@@ -189,10 +189,10 @@ class TapeForm(Listener):
         if self._asked is None or self._asked[0] != kit or self._asked[1] != self.session.player:
             self._ask()
         self._fill()
-        code = self._asked_about()
+        asked = self._asked_about()
         for widget in (self.side_question, self.on_left, self.on_right):
-            widget.setVisible(code is not None)
-        piece = kit.piece(code) if code is not None else None
+            widget.setVisible(asked is not None)
+        piece = kit.piece(asked) if asked is not None else None
         if piece is not None:
             self.side_question.setText(f"A tape cannot tell left from right: where does the {piece.name} stand?")
 

@@ -64,7 +64,10 @@ class SkillChart(QWidget):
             low = min([0.5, *(row.low for _, row in rows)]) * 0.95
             high = max([1.05, *(row.high for _, row in rows)]) * 1.05
             left, right = 150.0, self.width() - 16.0
-            x = lambda skill: left + (skill - low) / (high - low) * (right - left)  # noqa: E731
+
+            def x(skill: float) -> float:
+                return left + (skill - low) / (high - low) * (right - left)
+
             small, muted = theme.lettering(9), QColor(c.muted)
             for name, skill in SKILLS.items():
                 painter.setPen(QPen(QColor(c.grid), 1))

@@ -81,14 +81,14 @@ class TempoChart(QWidget):
     def _across(self, part: Any) -> Any:
         return LEFT + 8 + part * (self.width() - LEFT - RIGHT - 16)
 
-    def y(self, tempo: Any) -> Any:
+    def y_at(self, tempo: Any) -> Any:
         """Where a tempo, or an array of them, is drawn."""
         low, high = self._tempi
         return self.height() - BOTTOM - (tempo - low) / (high - low) * (self.height() - TOP - BOTTOM)
 
     def places(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Where each attempt is drawn: x and y."""
-        return self._across(self._parts), self.y(np.array([point.tempo for point in self.points]))
+        return self._across(self._parts), self.y_at(np.array([point.tempo for point in self.points]))
 
     def _range(self) -> tuple[float, float]:
         tempi = [p.tempo for p in self.points] + [self.home]
@@ -113,7 +113,7 @@ class TempoChart(QWidget):
         small, muted = theme.lettering(9), QColor(c.muted)
         low, high = self._tempi
         right, left = Qt.AlignmentFlag.AlignRight, Qt.AlignmentFlag.AlignLeft
-        y = self.y
+        y = self.y_at
         draw_tempo_grid(painter, low, high, y, LEFT, self.width() - RIGHT)
         end = QPointF(self.width() - RIGHT, 0)
         for value, text, colour in ((self.home, "home", c.ink), (self.limit, "breaks at", c.stop)):
@@ -122,8 +122,8 @@ class TempoChart(QWidget):
                 painter.drawLine(QPointF(LEFT, y(value)), QPointF(self.width() - RIGHT, y(value)))
                 at = QPointF(end.x(), y(value) - 9)
                 label(painter, at, f"{text} {value:.0f} BPM", small, QColor(colour), right, QColor(c.sheet))
-        for at in self.committed:
-            part = _part(at, self._span())
+        for when in self.committed:
+            part = _part(when, self._span())
             if 0 <= part <= 1:
                 x = self._across(part)
                 painter.setPen(QPen(muted, 1, Qt.PenStyle.DashLine))

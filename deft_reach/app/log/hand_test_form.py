@@ -222,7 +222,7 @@ class HandTestForm(Listener):
                 key = keys[now.exercise.limbs] if now is not None and foot else keys["sn"]
                 self._typed.append(Hit(passed, key, 80))
             return True
-        return super().eventFilter(watched, event)
+        return bool(super().eventFilter(watched, event))
 
     def _end(self) -> None:
         guide, self._guide = self._guide, None

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from datetime import datetime
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -230,7 +230,7 @@ class TakeForm(Listener):
         self._check(hits, path.name)
 
     def _faults(self) -> Faults:
-        values = {name: self.faults[name].value() * unit for name, *_, unit, _ in FAULTS}
+        values: dict[str, Any] = {name: self.faults[name].value() * unit for name, *_, unit, _ in FAULTS}
         return Faults(**values, seed=self.seed.value())
 
     def _performed(self) -> tuple[Hit, ...] | None:

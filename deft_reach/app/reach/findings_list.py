@@ -59,8 +59,8 @@ class _Delegate(QStyledItemDelegate):
     ) -> None:
         c = theme.colours()
         finding: Finding = index.data(FINDING)
-        rect: QRect = option.rect  # type: ignore[attr-defined]
-        chosen = bool(option.state & QStyle.StateFlag.State_Selected)  # type: ignore[attr-defined]
+        rect: QRect = option.rect
+        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
         painter.save()
         if chosen:
             painter.fillRect(rect, QColor(c.selection))

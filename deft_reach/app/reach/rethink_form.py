@@ -98,22 +98,22 @@ class RethinkForm(Listener):
         form.addRow("Hi-hat", self.hat)
         form.addRow("Longest run", self.run)
         column.addLayout(form)
-        self.find = SearchButton("Find the best hands", self._task)
+        self.find_button = SearchButton("Find the best hands", self._task)
         self.lead = QPushButton("Other lead")
         self.lead.setToolTip("Keep the same figure with its hands exchanged, to compare who leads")
         self.hats = SearchButton("Hi-hat both ways", self._hats)
         self.hats.setToolTip("Keep the best crossed and the best open-handed sticking, to compare")
         self.lead.setObjectName("quiet")
-        column.addWidget(self.find)
+        column.addWidget(self.find_button)
         both = QHBoxLayout()
         both.addWidget(self.lead)
         both.addWidget(self.hats)
         column.addLayout(both)
         column.addStretch(1)
-        self.find.requested.connect(self.search)
+        self.find_button.requested.connect(self.search)
         self.lead.clicked.connect(self.keep_other_lead)
         self.hats.requested.connect(self.keep_both_hats)
-        for button in (self.find, self.hats):
+        for button in (self.find_button, self.hats):
             button.stopped.connect(lambda: self._say("Stopped; nothing was changed.", "hint"))
         return side
 
@@ -180,7 +180,7 @@ class RethinkForm(Listener):
             "best": 6, "repeat": plan.repeat, "weights": plan.weights,
         }  # fmt: skip
         asked = opened(pattern, indices, kit)
-        self.find.start(
+        self.find_button.start(
             lambda progress: find_stickings(asked, kit, player, plan.tempo, **question, progress=progress)
         )
 

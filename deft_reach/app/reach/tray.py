@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRect, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtGui import QAction, QColor, QPainter, QPen
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -69,10 +69,10 @@ class _Delegate(QStyledItemDelegate):
         self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
     ) -> None:
         c, row = theme.colours(), index.data(ROW)
-        rect = QRectF(QRect(option.rect))  # type: ignore[attr-defined]
+        rect = QRectF(QRect(option.rect))
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if option.state & QStyle.StateFlag.State_Selected:  # type: ignore[attr-defined]
+        if option.state & QStyle.StateFlag.State_Selected:
             painter.fillRect(rect, QColor(c.selection))
         left, first, second = rect.left() + 10, rect.top() + rect.height() * 0.29, rect.top() + rect.height() * 0.72
         align = Qt.AlignmentFlag.AlignLeft
@@ -229,7 +229,9 @@ class Tray(Listener):
         pattern = self.session.pattern()
         for part, words in PARTS.items():
             if pattern is not None and part_of(pattern, part, self.session.stroke):
-                self.parts.addAction(words).triggered.connect(lambda _=False, p=part: self._use_part(p))
+                action = QAction(words, self.parts)
+                action.triggered.connect(lambda _=False, p=part: self._use_part(p))
+                self.parts.addAction(action)
 
     def _use_part(self, part: str) -> None:
         pattern = self.session.pattern()

@@ -81,12 +81,12 @@ class LayoutForm(Listener):
         self.within.setPrefix("within ")
         self.within.setSuffix(" mm")
         self.within.setAccessibleName("How far a piece may move")
-        self.find = SearchButton("Find places", self._task)
+        self.find_button = SearchButton("Find places", self._task)
         low.addWidget(self.within, 1)
-        low.addWidget(self.find)
+        low.addWidget(self.find_button)
         column.addLayout(low)
-        self.find.requested.connect(self.search)
-        self.find.stopped.connect(self._stopped)
+        self.find_button.requested.connect(self.search)
+        self.find_button.stopped.connect(self._stopped)
         return column
 
     def _answers(self) -> QVBoxLayout:
@@ -154,7 +154,7 @@ class LayoutForm(Listener):
         self._kit, self._plans = kit, plans
         self._say("Searching …", "hint")
         player, within = session.player, self.within.value()
-        self.find.start(
+        self.find_button.start(
             lambda progress: find_layouts(asked, kit, player, pieces, within=within, best=4, progress=progress)
         )
 

@@ -63,15 +63,15 @@ class RefitForm(Listener):
         form.addRow("Onto", self.kit)
         form.addRow("Pedals", self.pedals)
         column.addLayout(form)
-        self.find = SearchButton("Put it on this kit", self._task)
-        column.addWidget(self.find)
+        self.find_button = SearchButton("Put it on this kit", self._task)
+        column.addWidget(self.find_button)
         self.plan_name = PlainLabel()
         self.plan_name.setObjectName("hint")
         self.plan_name.setWordWrap(True)
         column.addWidget(self.plan_name)
         column.addStretch(1)
-        self.find.requested.connect(self.search)
-        self.find.stopped.connect(lambda: self._say("Stopped; nothing was changed.", "hint"))
+        self.find_button.requested.connect(self.search)
+        self.find_button.stopped.connect(lambda: self._say("Stopped; nothing was changed.", "hint"))
         self.kit.currentIndexChanged.connect(lambda _: self.chosen.clear())
         return side
 
@@ -130,7 +130,7 @@ class RefitForm(Listener):
         kit, player, target, pedals = session.kit, session.player, self.target(), self.pedals.currentData()
         chosen = dict(self.chosen)
         self._say("Searching …", "hint")
-        self.find.start(
+        self.find_button.start(
             lambda progress: refit(
                 pattern, kit, target, player, plan.tempo, pedals=pedals, chosen=chosen, best=6, repeat=plan.repeat,
                 weights=plan.weights, progress=progress,

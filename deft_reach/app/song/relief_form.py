@@ -84,7 +84,10 @@ class EffortChart(QWidget):
         left, right, top, bottom = 40.0, self.width() - 8.0, 8.0, self.height() - 18.0
         whole = report.summary.duration
         high = 1.2
-        y = lambda effort: bottom - min(effort, high) / high * (bottom - top)  # noqa: E731
+
+        def y(effort: float) -> float:
+            return bottom - min(effort, high) / high * (bottom - top)
+
         painter.setPen(QPen(QColor(c.grid), 1))
         muted, small = QColor(c.muted), theme.lettering(9)
         align = Qt.AlignmentFlag.AlignRight
@@ -158,10 +161,10 @@ class ReliefForm(Listener):
         self.hand.setAccessibleName("Hand to relieve")
         for words, value in HANDS.items():
             self.hand.addItem(words, value)
-        self.find = SearchButton("Find lighter ways", self._task)
+        self.find_button = SearchButton("Find lighter ways", self._task)
         top.addWidget(PlainLabel("Relieve"))
         top.addWidget(self.hand, 1)
-        top.addWidget(self.find)
+        top.addWidget(self.find_button)
         column.addLayout(top)
         keeps = QGridLayout()
         keeps.setVerticalSpacing(0)
@@ -200,8 +203,8 @@ class ReliefForm(Listener):
             button.setObjectName("quiet")
             low.addWidget(button)
         column.addLayout(low)
-        self.find.requested.connect(self.search)
-        self.find.stopped.connect(lambda: self._say("Stopped; nothing was changed.", "hint"))
+        self.find_button.requested.connect(self.search)
+        self.find_button.stopped.connect(lambda: self._say("Stopped; nothing was changed.", "hint"))
         self.slider.valueChanged.connect(lambda _: self._show())
         self.use.clicked.connect(self.apply)
         self.keep.clicked.connect(self.keep_it)
@@ -245,7 +248,7 @@ class ReliefForm(Listener):
             relief_scale, pattern, session.kit, session.player, plan.tempo, str(self.hand.currentData()), keep=keep,
             repeat=plan.repeat, weights=plan.weights,
         )  # fmt: skip
-        self.find.start(lambda progress: ask(progress=progress))
+        self.find_button.start(lambda progress: ask(progress=progress))
 
     def _take(self, result: list[Relief] | str) -> None:
         if isinstance(result, str):

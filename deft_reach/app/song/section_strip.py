@@ -47,7 +47,7 @@ class SectionStrip(Timeline):
         report = self.view.report
         return max(float(report.pattern.length), 1e-9) if report is not None else 1.0
 
-    def x(self, time: float) -> float:
+    def x_at(self, time: float) -> float:
         """Where a time is: the strip always has all of the song."""
         return GUTTER + time / self.whole * (self.width() - GUTTER - 10)
 
@@ -63,12 +63,12 @@ class SectionStrip(Timeline):
         if not self.axis.whole:
             painter.setPen(QPen(QColor(c.ink), 1.4))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            left = self.x(self.axis.start)
-            painter.drawRoundedRect(QRectF(left, 1.5, self.x(end) - left, self.height() - 3), 4, 4)
+            left = self.x_at(self.axis.start)
+            painter.drawRoundedRect(QRectF(left, 1.5, self.x_at(end) - left, self.height() - 3), 4, 4)
         position = self.view.position
         if position is not None:
             painter.setPen(QPen(QColor(c.ink), 1.6))
-            painter.drawLine(QPointF(self.x(position), 2), QPointF(self.x(position), self.height() - 2))
+            painter.drawLine(QPointF(self.x_at(position), 2), QPointF(self.x_at(position), self.height() - 2))
 
     def blocks(self) -> list[Block]:
         """Sections that follow each other, as they are played."""
@@ -148,7 +148,7 @@ class SectionStrip(Timeline):
         now = float(strokes[index].start) if index is not None and index < len(strokes) else -1.0
         align = Qt.AlignmentFlag.AlignLeft
         for block in blocks:
-            left, right = self.x(block.start), self.x(block.end) - 2
+            left, right = self.x_at(block.start), self.x_at(block.end) - 2
             row = next((r for r in found.sections if r.section == block.section), None)
             box = QRectF(left, top, right - left, bottom - top)
             fill = QColor(c.selection if block.start <= now < block.end else c.band)
@@ -157,7 +157,7 @@ class SectionStrip(Timeline):
             painter.drawRoundedRect(box, 3, 3)
             painter.setPen(QPen(QColor(c.line), 1, Qt.PenStyle.DotLine))
             for start in block.rounds[1:]:
-                x = self.x(start)
+                x = self.x_at(start)
                 painter.drawLine(QPointF(x, top + 2), QPointF(x, bottom - 2))
             x = left + 7
             room = right - x - 8

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -283,7 +285,7 @@ class SongBar(Listener):
         self.plans.clear()
         for plan in self.session.document.plans:
             at = self.row if self.row >= 0 else None
-            self.plans.addAction(plan.name, lambda id=plan.id, at=at: self._add(id, at))
+            self.plans.addAction(plan.name, partial(self._add, plan.id, at))
 
     def _add(self, plan: str, at: int | None) -> None:
         self.session.add_section(plan, at)

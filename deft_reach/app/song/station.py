@@ -21,6 +21,7 @@ from deft_reach.app.song.show_form import ShowForm
 from deft_reach.app.song.song_bar import SongBar
 from deft_reach.app.station import Station
 from deft_reach.core.session import Session
+from deft_reach.core.session.read_only import ReadOnlySession
 from deft_reach.core.session.song_view import SongView
 from deft_reach.store.practice_log import PracticeLog
 
@@ -78,6 +79,11 @@ class SongStation(Station):
     def hideEvent(self, event: QHideEvent) -> None:
         super().hideEvent(event)
         self.view.set_active(False)
+
+    @property
+    def played(self) -> ReadOnlySession:
+        """What is in view here is played, not the plan."""
+        return self.view
 
     def first_focus(self) -> QWidget:
         return self.weave

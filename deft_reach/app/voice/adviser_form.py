@@ -58,9 +58,9 @@ class AdviserForm(Listener):
         form.addRow("Palette", self.palette_field)
         form.addRow("Accents", self.accents)
         row = QHBoxLayout()
-        self.find = SearchButton("Find", self._task)
+        self.find_button = SearchButton("Find", self._task)
         row.addWidget(self.contour, 1)
-        row.addWidget(self.find)
+        row.addWidget(self.find_button)
         form.addRow("Way", row)
         column.addLayout(form)
         self.table = QTableWidget()
@@ -81,8 +81,8 @@ class AdviserForm(Listener):
         low.addWidget(self.words, 1)
         low.addWidget(self.use)
         column.addLayout(low)
-        self.find.requested.connect(self.search)
-        self.find.stopped.connect(lambda: self._say("Stopped; nothing was changed.", "hint"))
+        self.find_button.requested.connect(self.search)
+        self.find_button.stopped.connect(lambda: self._say("Stopped; nothing was changed.", "hint"))
         self.palette_field.returnPressed.connect(self.search)
         self.accents.returnPressed.connect(self.search)
         self.table.currentCellChanged.connect(lambda *_: self._show())
@@ -126,7 +126,7 @@ class AdviserForm(Listener):
             "repeat": plan.repeat,
             "weights": plan.weights,
         }
-        self.find.start(lambda progress: find_voicings(**question, progress=progress))
+        self.find_button.start(lambda progress: find_voicings(**question, progress=progress))
 
     def _take(self, result: Voicings | str) -> None:
         if isinstance(result, str):

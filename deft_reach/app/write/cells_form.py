@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
@@ -77,7 +79,7 @@ class CellsForm(Listener):
         self.follow()
 
     @staticmethod
-    def _choice(name: str, whole: str, rows: list[tuple[str, object]]) -> QComboBox:
+    def _choice(name: str, whole: str, rows: Sequence[tuple[str, object]]) -> QComboBox:
         box = QComboBox()
         box.addItem(whole, None)
         for text, value in rows:

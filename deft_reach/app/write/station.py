@@ -129,11 +129,11 @@ class WriteStation(Station):
         below.setContentsMargins(0, 0, 0, 0)
         below.setSpacing(0)
         self.staff = Staff(session)
-        self.lower = QStackedWidget()
-        self.lower.addWidget(self.weave)
-        self.lower.addWidget(self.staff)
+        self.below = QStackedWidget()
+        self.below.addWidget(self.weave)
+        self.below.addWidget(self.staff)
         below.addWidget(self.lane)
-        below.addWidget(self.lower, 1)
+        below.addWidget(self.below, 1)
         self.lane_panel = Panel("Strokes", threads, LANE_NOTE, self._lane_buttons())
 
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
@@ -177,7 +177,7 @@ class WriteStation(Station):
         self.group_button.clicked.connect(lambda: lane.group())
         self.name_button.clicked.connect(self._name_group)
         self.fill_button.clicked.connect(lambda: lane.fill_bar())
-        self.staff_button.toggled.connect(lambda on: self.lower.setCurrentWidget(self.staff if on else self.weave))
+        self.staff_button.toggled.connect(lambda on: self.below.setCurrentWidget(self.staff if on else self.weave))
         return holder
 
     def _name_group(self) -> None:

@@ -96,7 +96,7 @@ class PracticePad(QWidget):
 class TapForm(Listener):
     """One bar is counted in; what is tapped from then on is written when tapping stops."""
 
-    _heard = Signal(str)
+    _struck = Signal(str)
 
     def __init__(self, lane: Lane, clock: Callable[[], float] = time.perf_counter) -> None:
         super().__init__(lane.session)
@@ -132,7 +132,7 @@ class TapForm(Listener):
         self.pad.hit.connect(self._hit)
         # A port calls from a thread of its own; the signal brings its strokes here.
         self._port: Any = None
-        self._heard.connect(self.pad.strike)
+        self._struck.connect(self.pad.strike)
         self.start.clicked.connect(self.begin)
         self.write.clicked.connect(self.finish)
         self._say("Watch the pulse, tap the rhythm with the hands you mean; it is written at the cursor.")
@@ -161,7 +161,7 @@ class TapForm(Listener):
         name = self.ports.currentData()
         if name:
             try:
-                self._port = open_input(name, self._heard.emit)
+                self._port = open_input(name, self._struck.emit)
             except OSError as error:
                 self._say(f"{error}.")
                 return

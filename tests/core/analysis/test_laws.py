@@ -66,8 +66,8 @@ def test_what_is_needed_is_said_of_the_limbs_own_time(text, repeat, tempo):
     lanes: dict[str, list[float]] = {}
     for event in pattern.events:
         time = report.strokes[event.indices[0]].time
-        for s in event.strokes:
-            lanes.setdefault("H" if s.limb == "J" else s.limb, []).append(time)
+        for stroke in event.strokes:
+            lanes.setdefault("H" if stroke.limb == "J" else stroke.limb, []).append(time)
         if event.hands_alone and event.hands[0].grace:
             lanes.setdefault("L" if event.hands[0].limb == "R" else "R", []).append(time)
     for s in report.strokes:

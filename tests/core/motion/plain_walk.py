@@ -609,17 +609,17 @@ class Walker:
         moments = [e for e in events if e.hands]
         length = self.pattern.length
         for k, event in enumerate(moments):
-            before = moments[k - 1] if k or repeat else None
-            if before is None:
+            previous: Event | None = moments[k - 1] if k or repeat else None
+            if previous is None:
                 continue
-            gap = float(event.start - before.start + (0 if k else length))
-            alone = [{s.limb for s in e.hands} for e in (event, before)]
+            gap = float(event.start - previous.start + (0 if k else length))
+            alone = [{s.limb for s in e.hands} for e in (event, previous)]
             if (
                 alone[0] == alone[1]
                 and len(alone[0]) == 1
                 and gap <= RUN_GAP
                 and event.hands[0].voice != self.surface
-                and all(s.voice != self.surface for s in before.hands)
+                and all(s.voice != self.surface for s in previous.hands)
             ):
                 weak = (event.hands[0].limb == RIGHT) != (self.table.player.handedness == "right")
                 out.rows[event.hands[0].index].cost["load"] += w.load * (0.25 + 0.03 * weak)
