@@ -75,7 +75,8 @@ def analysis() -> dict[str, float]:
 
 def layouts() -> dict[str, float]:
     """Where two pieces could stand, for four plans of 64 strokes together."""
-    from deft_reach.core.search.layout_search import Asked, find_layouts
+    from deft_reach.core.search.joined_walk import Asked
+    from deft_reach.core.search.layout_search import find_layouts
 
     figures = (
         "R@ft L@sn R@t1 L@hh", "R@hh L@sn R@t2 L@t1 R@ft L@ft R@rd L@c1", "R@rd+K L@sn R@rd L@t1 R L K",

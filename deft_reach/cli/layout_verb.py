@@ -17,7 +17,8 @@ from deft_reach.cli.inputs import (
     tell,
     words_of,
 )
-from deft_reach.core.search.layout_search import BUDGET, Asked, Layout, LayoutError, Layouts, find_layouts, move_words
+from deft_reach.core.search.joined_walk import Asked
+from deft_reach.core.search.layout_search import BUDGET, Layout, LayoutError, Layouts, find_layouts, move_words
 from deft_reach.store.documents import SUFFIX, open_document
 
 

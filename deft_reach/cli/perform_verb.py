@@ -18,7 +18,8 @@ from deft_reach.cli.inputs import (
 )
 from deft_reach.core.analysis.analyse import analyse
 from deft_reach.core.model.player import CONSTANTS
-from deft_reach.core.practice.hand_test import perform_test, usual_constants
+from deft_reach.core.practice.hand_test import usual_constants
+from deft_reach.core.practice.hand_test_simulation import perform_test
 from deft_reach.core.practice.ramp import Ramp, RampError, parse_ramp
 from deft_reach.core.practice.simulation import Faults, simulate
 from deft_reach.formats.general_midi import hand_test_keys, pattern_keys

@@ -15,9 +15,10 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any, Final, NamedTuple
 
+from deft_reach.core.model.elements import GRACE_NOTES, GRACES, Strike
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import EITHER, HANDS, LIMBS
-from deft_reach.core.model.pattern import GRACE_NOTES, GRACES, Pattern, Strike
+from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.motion.timing import GRACE_APART, GRACE_LEAD
 from deft_reach.core.notation.compose import Frame, Onset, compose, place_played
 from deft_reach.core.notation.stroke_text import (

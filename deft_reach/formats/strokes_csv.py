@@ -9,8 +9,9 @@ from fractions import Fraction
 from typing import Final
 
 from deft_reach.core.model.counting import place
+from deft_reach.core.model.elements import MARKS, Strike, Swing
 from deft_reach.core.model.limbs import LIMBS
-from deft_reach.core.model.pattern import MARKS, Pattern, Strike, Swing
+from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.notation.compose import Frame, Onset, compose
 from deft_reach.core.notation.stroke_text import METER_VALUES, StrokeTextError, parse, write_strike
 from deft_reach.core.notation.swing import straight

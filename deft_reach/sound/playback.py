@@ -14,8 +14,9 @@ from typing import NamedTuple
 
 import numpy as np
 
+from deft_reach.core.model.elements import GRACE_NOTES
 from deft_reach.core.model.kit import Kit
-from deft_reach.core.model.pattern import GRACE_NOTES, Pattern
+from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.motion.timing import GRACE_APART, GRACE_LEAD
 from deft_reach.sound.click import BETWEEN_HZ, FIRST_HZ, OTHER_HZ, PLACES, RATE, Clicks, Samples, tone
 from deft_reach.sound.voices import grace_sound, stroke_sound

@@ -30,6 +30,7 @@ from deft_reach.store.log_entries import (
 )
 from deft_reach.store.log_rows import PARTS, entry_of, rows_of_damaged, text_of
 from deft_reach.store.log_schema import MIGRATIONS, SUMS, TABLES, VERSION
+from deft_reach.store.sqlite_errors import is_busy, is_damaged
 
 #: Waited for another program that writes (seconds).
 PATIENCE: Final = 2.0
@@ -68,7 +69,7 @@ class Logbook:
             self._prepare()
         except (sqlite3.DatabaseError, UnicodeDecodeError) as error:
             # What is damaged can even be in what SQLite says of it.
-            if isinstance(error, sqlite3.DatabaseError) and not _is_damaged(error):
+            if isinstance(error, sqlite3.DatabaseError) and not is_damaged(error):
                 raise self._refused(error) from None
             aside = self._set_aside()
             try:
@@ -128,7 +129,7 @@ class Logbook:
                     self._run(MIGRATIONS[number])
                 self._base.execute(f"PRAGMA user_version = {VERSION}")
         except (sqlite3.Error, KeyError) as error:
-            if isinstance(error, sqlite3.OperationalError) and _is_busy(error):
+            if isinstance(error, sqlite3.OperationalError) and is_busy(error):
                 raise
             raise LogbookError(
                 f"{self.path}: the logbook could not be brought up to date ({error}). It is as it was, and there "
@@ -167,7 +168,7 @@ class Logbook:
 
     def _refused(self, error: sqlite3.Error | UnicodeDecodeError) -> LogbookError:
         text = str(error)
-        if _is_busy(error):
+        if is_busy(error):
             return LogbookBusyError(f"{self.path}: another program holds the logbook; close it there and try again")
         if "readonly" in text or "read-only" in text:
             return LogbookError(f"{self.path}: the logbook is read-only; make it writable, or practise without a log")
@@ -392,12 +393,3 @@ def _make_private(path: Path) -> None:
 def _is_number(value: object) -> bool:
     """Whether a column that should hold a number does; SQLite keeps what it was given."""
     return isinstance(value, (int, float)) and not isinstance(value, bool) and abs(value) <= LARGEST
-
-
-def _is_busy(error: Exception) -> bool:
-    return "locked" in str(error) or "busy" in str(error)
-
-
-def _is_damaged(error: sqlite3.DatabaseError) -> bool:
-    text = str(error)
-    return "malformed" in text or "not a database" in text or "no such table" in text or "no such column" in text

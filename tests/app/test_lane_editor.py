@@ -9,7 +9,8 @@ from PySide6.QtTest import QTest
 
 from deft_reach.app.write.lane_editor import fault_words
 from deft_reach.core.model.counting import phrase
-from deft_reach.core.model.pattern import BarFault, Span
+from deft_reach.core.model.elements import Span
+from deft_reach.core.model.pattern import BarFault
 from tests.app.conftest import click, drag
 
 KEY, NONE = Qt.Key, Qt.KeyboardModifier.NoModifier

@@ -5,9 +5,9 @@ from __future__ import annotations
 from deft_reach.app import units
 from deft_reach.core.analysis.report import Report, pace_word
 from deft_reach.core.model.counting import in_bar, place
+from deft_reach.core.model.elements import GRACES
 from deft_reach.core.model.kit import Kit, voice_name
 from deft_reach.core.model.limbs import FEET, HANDS, KICK, LEFT, RIGHT
-from deft_reach.core.model.pattern import GRACES
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion.comfort import comfort, easier
 from deft_reach.core.motion.pose import MAX_LEAN_MM

@@ -14,8 +14,9 @@ from deft_reach.app.canvas.explain import where
 from deft_reach.app.canvas.sprites import text_size
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.canvas.timeline import Timeline
+from deft_reach.core.model.elements import GRACES
 from deft_reach.core.model.limbs import FEET, HANDS, other_hand
-from deft_reach.core.model.pattern import GRACES, Moment, Pattern
+from deft_reach.core.model.pattern import Moment, Pattern
 from deft_reach.core.session import Session
 
 GROUP_Y = 11.0

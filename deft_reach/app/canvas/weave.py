@@ -5,92 +5,28 @@ from __future__ import annotations
 import math
 from bisect import bisect_left, bisect_right
 from collections.abc import Hashable
-from fractions import Fraction
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import (
-    QBrush,
     QColor,
     QMouseEvent,
     QPainter,
-    QPainterPath,
     QPen,
-    QPolygonF,
 )
 from PySide6.QtWidgets import QWidget
 
 from deft_reach.app import theme, units
-from deft_reach.app.canvas.base import Same, label
+from deft_reach.app.canvas import weave_painting
+from deft_reach.app.canvas.base import Same
+from deft_reach.app.canvas.thread import GRACE_PX, Thread, mark_size
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.canvas.timeline import Timeline
+from deft_reach.app.canvas.weave_painting import BESIDE, FEET_ROOM, TOP
 from deft_reach.core.analysis.finding import KINDS, Finding
-from deft_reach.core.analysis.report import Report, pace_word
-from deft_reach.core.model.kit import voice_name
+from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.limbs import FEET, HANDS, KICK, LEFT, RIGHT
-from deft_reach.core.motion.pose import Floats
 from deft_reach.core.session import Session
-
-TOP = 30
-FEET_ROOM = 47
-#: The strip at the very bottom says who leads each beat.
-LEAD_ROOM = 13
-#: Two hands on one voice sit this far either side of it (px).
-BESIDE = 4.5
-_WIDTHS = {"slack": 1.8, "busy": 2.6, "hurried": 4.2, "past the limit": 5.6, "": 1.8}
-
-
-def mark_size(marks: str) -> float:
-    """How large a stroke's mark is (px): accents and ghosts by size."""
-    return 6.6 if ">" in marks else 3.4 if "." in marks else 4.8
-
-
-#: How far before its stroke a grace is drawn (px).
-GRACE_PX = 5.0
-
-
-class Thread:
-    """One hand's way through time: where each stroke is (px), and the thread's height at any x."""
-
-    def __init__(self) -> None:
-        self.xs: list[float] = []
-        self.ys: list[float] = []
-        self.strokes: list[int] = []
-        self.paces: list[float | None] = []
-        #: Which of them are graces, played before the other hand's stroke.
-        self.graces: list[bool] = []
-
-    def add(self, x: float, y: float, stroke: int, pace: float | None, grace: bool = False) -> None:
-        self.xs.append(x)
-        self.ys.append(y)
-        self.strokes.append(stroke)
-        self.paces.append(pace)
-        self.graces.append(grace)
-
-    def heights(self, x: Floats) -> Floats:
-        """Height at each x: between strokes the hand leaves and arrives gently."""
-        xs, ys = np.array(self.xs), np.array(self.ys)
-        k = np.clip(np.searchsorted(xs, x, side="right"), 1, max(len(xs) - 1, 1))
-        if len(xs) == 1:
-            return np.full(len(x), ys[0])
-        wide = np.maximum(xs[k] - xs[k - 1], 1e-9)
-        u = np.clip((x - xs[k - 1]) / wide, 0.0, 1.0)
-        return np.asarray(ys[k - 1] + (ys[k] - ys[k - 1]) * u * u * (3 - 2 * u))
-
-    def move(self, path: QPainterPath, k: int) -> None:
-        """Add the move into stroke k to a path: the same curve as ``heights``, as one cubic."""
-        x0, y0, x1, y1 = self.xs[k - 1], self.ys[k - 1], self.xs[k], self.ys[k]
-        third = (x1 - x0) / 3
-        path.cubicTo(QPointF(x0 + third, y0), QPointF(x1 - third, y1), QPointF(x1, y1))
-
-    def path(self, start: float, end: float) -> QPainterPath:
-        """The thread from one x to another, level before its first and after its last stroke."""
-        x = np.linspace(start, end, max(2, int((end - start) / 5)))
-        y = self.heights(x)
-        path = QPainterPath(QPointF(start, float(y[0])))
-        for px, py in zip(x[1:].tolist(), y[1:].tolist()):
-            path.lineTo(px, py)
-        return path
 
 
 class Weave(Timeline):
@@ -255,24 +191,24 @@ class Weave(Timeline):
             return
         rows = self.rows(report)
         threads = self.threads(report, rows)
-        self._draw_rows(painter, c, report, rows)
+        weave_painting.draw_rows(self, painter, c, report, rows)
         painter.save()
         painter.setClipRect(QRectF(GUTTER - 2, 0, self.width() - GUTTER + 2, self.height()))
-        self._draw_time(painter, c, report)
-        self._draw_crossed(painter, c, report, threads)
+        weave_painting.draw_time(self, painter, c, report)
+        weave_painting.draw_crossed(self, painter, c, report, threads)
         if self.session.outdated:
             painter.setOpacity(0.35)
         for hand in (LEFT, RIGHT):
-            self._draw_thread(painter, c, report, threads[hand], hand)
-        self._weave_over(painter, c, report, threads)
-        self._draw_marks(painter, c, report, threads)
-        self._draw_feet(painter, c, report)
-        self._draw_lead(painter, c, report)
+            weave_painting.draw_thread(self, painter, c, report, threads[hand], hand)
+        weave_painting.draw_over(self, painter, c, report, threads)
+        weave_painting.draw_marks(self, painter, c, report, threads)
+        weave_painting.draw_feet(self, painter, c, report)
+        weave_painting.draw_lead(self, painter, c, report)
         painter.setOpacity(1.0)
-        self._draw_findings(painter, c)
+        weave_painting.draw_findings(self, painter, c)
         painter.restore()
         if not self.axis.whole:
-            self._draw_position(painter, c)
+            weave_painting.draw_position(self, painter, c)
 
     def picture_key(self) -> Hashable:
         return (
@@ -310,47 +246,6 @@ class Weave(Timeline):
             size = mark_size(stroke.marks)
             painter.drawPath(theme.mark_path(stroke.limb, QPointF(x, y), size + 4))
 
-    def _draw_rows(self, painter: QPainter, c: theme.Colours, report: Report, rows: dict[str, float]) -> None:
-        font, above = theme.lettering(9.5), -math.inf
-        painter.setFont(font)
-        room = 0.8 * painter.fontMetrics().height()
-        for voice, y in rows.items():
-            painter.setPen(QPen(QColor(c.grid), 1))
-            painter.drawLine(QPointF(GUTTER, y), QPointF(self.width(), y))
-            # Where rows are too close for all names, some are left out: none is written over another.
-            if y - above < room:
-                continue
-            above = y
-            text = painter.fontMetrics().elidedText(
-                voice_name(report.table.kit, voice), Qt.TextElideMode.ElideRight, GUTTER - 14
-            )
-            label(painter, QPointF(GUTTER - 8, y), text, font, QColor(c.muted), Qt.AlignmentFlag.AlignRight)
-        if report.lead:
-            lead_y = self.height() - LEAD_ROOM + 3.0
-            right = Qt.AlignmentFlag.AlignRight
-            label(painter, QPointF(GUTTER - 8, lead_y), "lead", theme.lettering(9.5), QColor(c.muted), right)
-        if any(limb in FEET for limb, _ in report.pattern.by_limb_and_voice):
-            y = self.height() - FEET_ROOM + 14.5
-            label(
-                painter,
-                QPointF(GUTTER - 8, y),
-                "feet",
-                theme.lettering(9.5),
-                QColor(c.muted),
-                Qt.AlignmentFlag.AlignRight,
-            )
-
-    def _draw_time(self, painter: QPainter, c: theme.Colours, report: Report) -> None:
-        pattern = report.pattern
-        for bar in pattern.bar_rows:
-            if self.axis.x(bar.start + bar.length) < GUTTER - 2 or self.axis.x(bar.start) > self.width():
-                continue
-            first = math.ceil(bar.offset * bar.meter[1])
-            for beat in range(first, math.ceil((bar.offset + bar.length) * bar.meter[1])):
-                x = self.axis.x(bar.start + Fraction(beat, bar.meter[1]) - bar.offset)
-                painter.setPen(QPen(QColor(c.line if beat == 0 else c.grid), 1.4 if beat == 0 else 1))
-                painter.drawLine(QPointF(x, TOP - 6), QPointF(x, self.height() - 4))
-
     def crossed_stretches(self, report: Report) -> list[tuple[float, float, str, float]]:
         """Stretches of crossed arms as (start x, end x, who is over, clearance)."""
         found: list[tuple[float, float, str, float]] = []
@@ -377,50 +272,6 @@ class Weave(Timeline):
             found.append((start, before + 10, over, clearance))
         return [stretch for stretch in found if stretch[1] > GUTTER and stretch[0] < self.width()]
 
-    def _draw_crossed(self, painter: QPainter, c: theme.Colours, report: Report, threads: dict[str, Thread]) -> None:
-        if not threads[RIGHT].xs or not threads[LEFT].xs:
-            return
-        for start, end, over, clearance in self.crossed_stretches(report):
-            start, end = max(start, GUTTER - 10.0), min(end, self.width() + 10.0)
-            upper, lower = threads[RIGHT].path(start, end), threads[LEFT].path(start, end)
-            band = QPainterPath(upper)
-            band.connectPath(lower.toReversed())
-            band.closeSubpath()
-            fill = QColor(c.stop if clearance < 60 else c.band)
-            fill.setAlphaF(0.14 if clearance < 60 else 0.8)
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(fill)
-            painter.drawPath(band)
-            hatch = c.hand(over)
-            hatch.setAlphaF(0.4)
-            painter.setBrush(QBrush(hatch, Qt.BrushStyle.BDiagPattern))
-            painter.drawPath(band)
-
-    def _draw_thread(
-        self,
-        painter: QPainter,
-        c: theme.Colours,
-        report: Report,
-        thread: Thread,
-        hand: str,
-        near: float | None = None,
-    ) -> None:
-        """A thread, or only its moves near one x; each move as thick as it is hurried."""
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        left, right = (GUTTER - 20.0, self.width() + 20.0) if near is None else (near - 1, near + 1)
-        for k in range(1, len(thread.xs)):
-            if thread.xs[k] < left or thread.xs[k - 1] > right:
-                continue
-            word = pace_word(thread.paces[k])
-            path = QPainterPath(QPointF(thread.xs[k - 1], thread.ys[k - 1]))
-            thread.move(path, k)
-            painter.setPen(QPen(c.hand(hand), _WIDTHS[word], Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
-            painter.drawPath(path)
-            if word == "past the limit":
-                # A frayed thread: there is no time for this move.
-                painter.setPen(QPen(QColor(c.sheet), 2.2, Qt.PenStyle.DotLine))
-                painter.drawPath(path)
-
     def meetings(self, report: Report, threads: dict[str, Thread]) -> list[tuple[float, str]]:
         """Where the threads meet while the core says that the arms cross: x, and the hand that is over."""
         right, left = threads[RIGHT], threads[LEFT]
@@ -440,71 +291,6 @@ class Weave(Timeline):
             if near:
                 found.append((at, near[0].over))
         return found
-
-    def _weave_over(self, painter: QPainter, c: theme.Colours, report: Report, threads: dict[str, Thread]) -> None:
-        """At each meeting the lower thread breaks under the other."""
-        for x, over in self.meetings(report, threads):
-            thread = threads[over]
-            painter.save()
-            painter.setClipRect(QRectF(x - 9, 0, 18, self.height()), Qt.ClipOperation.IntersectClip)
-            painter.setPen(QPen(QColor(c.sheet), 12, Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPath(thread.path(x - 12, x + 12))
-            self._draw_thread(painter, c, report, thread, over, x)
-            painter.restore()
-
-    def _draw_marks(self, painter: QPainter, c: theme.Colours, report: Report, threads: dict[str, Thread]) -> None:
-        for hand in (LEFT, RIGHT):
-            thread = threads[hand]
-            for x, y, i, grace in zip(thread.xs, thread.ys, thread.strokes, thread.graces):
-                if x < GUTTER - 12 or x > self.width() + 12:
-                    continue
-                stroke = report.pattern.strokes[i]
-                size = mark_size(stroke.grace_marks or ".") * 0.8 if grace else mark_size(stroke.marks)
-                painter.setPen(QPen(QColor(c.sheet), 1.2))
-                painter.setBrush(c.hand(hand))
-                if grace or "." in stroke.marks:
-                    painter.setPen(QPen(c.hand(hand), 1.5))
-                    painter.setBrush(QColor(c.sheet))
-                painter.drawPath(theme.mark_path(hand, QPointF(x, y), size))
-        for i in self.in_view(report):
-            stroke = report.pattern.strokes[i]
-            if stroke.limb in HANDS and stroke.voice not in report.table.points:
-                # A stroke on nothing: crossed out where it would have been.
-                x, y = self.axis.x(report.pattern.starts[i]), TOP + 4.0
-                painter.setPen(QPen(QColor(c.stop), 2))
-                painter.drawLine(QPointF(x - 4, y - 4), QPointF(x + 4, y + 4))
-                painter.drawLine(QPointF(x - 4, y + 4), QPointF(x + 4, y - 4))
-
-    def _draw_feet(self, painter: QPainter, c: theme.Colours, report: Report) -> None:
-        for i in self.in_view(report):
-            stroke = report.strokes[i]
-            if stroke.limb not in FEET:
-                continue
-            x, y = self.axis.x(report.pattern.starts[i]), self.foot_y(stroke.limb)
-            if x < GUTTER - 12 or x > self.width() + 12:
-                continue
-            late = stroke.pace is not None and stroke.pace > 1
-            colour = QColor(c.stop) if late else QColor(c.feet)
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(colour if stroke.limb != "H" else QColor(c.sheet))
-            if stroke.limb == "H":
-                painter.setPen(QPen(colour, 1.6))
-            painter.drawRect(QRectF(x - 2.2, y - 5, 4.4, 10))
-
-    def _draw_lead(self, painter: QPainter, c: theme.Colours, report: Report) -> None:
-        """Who leads each beat; where the lead changes hands the letter stands in a ring."""
-        y = self.height() - LEAD_ROOM + 3.0
-        for index in report.lead:
-            x = self.axis.x(report.pattern.starts[index])
-            if x < GUTTER - 12 or x > self.width() + 12:
-                continue
-            limb = report.pattern.strokes[index].limb
-            if index in report.switches:
-                painter.setPen(QPen(c.hand(limb), 1.3))
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.drawEllipse(QPointF(x, y), 7, 7)
-            label(painter, QPointF(x, y), limb, theme.lettering(9), c.hand(limb))
 
     # --- findings ---------------------------------------------------------------------------------------------
 
@@ -538,44 +324,3 @@ class Weave(Timeline):
 
     def finding_at(self, at: QPointF) -> Finding | None:
         return next((f for f, rect, _ in self.placed_findings() if rect.contains(at)), None)
-
-    def _draw_findings(self, painter: QPainter, c: theme.Colours) -> None:
-        report = self.session.report
-        assert report is not None
-        chosen = self.session.finding
-        for finding, rect, named in self.placed_findings():
-            if finding == chosen:
-                painter.setPen(QPen(c.severity(finding.severity), 1.2))
-                painter.setBrush(QColor(c.selection))
-                painter.drawRoundedRect(rect.adjusted(-2, 0, 1, 0), 3, 3)
-                xs = sorted({self.axis.x(report.pattern.starts[i]) for i in finding.strokes})
-                painter.setPen(QPen(c.severity(finding.severity), 1.6))
-                painter.drawLine(QPointF(xs[0], TOP - 5), QPointF(xs[-1], TOP - 5))
-                for x in xs:
-                    painter.setPen(Qt.PenStyle.NoPen)
-                    painter.setBrush(c.severity(finding.severity))
-                    tick = QPolygonF([QPointF(x - 3, TOP - 5), QPointF(x + 3, TOP - 5), QPointF(x, TOP + 1)])
-                    painter.drawPolygon(tick)
-            theme.draw_severity(painter, finding.severity, QPointF(rect.left() + 8, rect.center().y()), 6)
-            if named:
-                name = KINDS[finding.kind]
-                label(
-                    painter,
-                    QPointF(rect.left() + 17, rect.center().y()),
-                    name,
-                    theme.lettering(9),
-                    c.severity(finding.severity),
-                    Qt.AlignmentFlag.AlignLeft,
-                )
-
-    def _draw_position(self, painter: QPainter, c: theme.Colours) -> None:
-        """Which part of a long pattern is in view."""
-        whole = self.axis.length
-        left = self.axis.start / whole
-        part = min(1.0, (self.axis.room / self.axis.scale) / whole)
-        width = self.width() - GUTTER - 12
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(c.grid))
-        painter.drawRoundedRect(QRectF(GUTTER, self.height() - 4, width, 3), 1.5, 1.5)
-        painter.setBrush(QColor(c.muted))
-        painter.drawRoundedRect(QRectF(GUTTER + width * left, self.height() - 4, width * part, 3), 1.5, 1.5)

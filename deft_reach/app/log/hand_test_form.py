@@ -35,14 +35,14 @@ from deft_reach.core.practice.hand_test import (
     NAMES,
     NEAR,
     AimedMove,
-    Guide,
     HandTest,
     HandTestError,
     exercises_of,
     measure,
     moves_of,
-    perform_test,
 )
+from deft_reach.core.practice.hand_test_guide import Guide
+from deft_reach.core.practice.hand_test_simulation import perform_test
 from deft_reach.core.practice.hits import Hit
 from deft_reach.core.session import Session
 from deft_reach.formats.general_midi import FOOT_KEYS, hand_test_keys

@@ -23,16 +23,8 @@ from deft_reach.app.words import say, sentence
 from deft_reach.core.document import read_text
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.notation.stroke_text import StrokeTextError
-from deft_reach.core.search.layout_search import (
-    GRID,
-    MOST_MM,
-    Asked,
-    Layout,
-    LayoutError,
-    Layouts,
-    find_layouts,
-    move_words,
-)
+from deft_reach.core.search.joined_walk import Asked
+from deft_reach.core.search.layout_search import GRID, MOST_MM, Layout, LayoutError, Layouts, find_layouts, move_words
 from deft_reach.core.session import Session
 
 ID = Qt.ItemDataRole.UserRole

@@ -25,7 +25,7 @@ from deft_reach.core.session import Session
 from deft_reach.core.session.song_view import SongView
 from deft_reach.core.song.exits import Exit, exits
 from deft_reach.core.song.pulse import pulse_words
-from deft_reach.core.song.verdict import Seam
+from deft_reach.core.song.seams import Seam
 
 
 class MeetForm(Listener):

@@ -32,6 +32,7 @@ from deft_reach.core.notation.stroke_text import TEMPO_RANGE
 from deft_reach.core.session import Session
 from deft_reach.core.session.song_view import SongView
 from deft_reach.core.session.songs import MOST_TIMES
+from deft_reach.core.song.chain import written
 
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
@@ -325,7 +326,7 @@ class SongBar(Listener):
         if song is None or found is None or found.chain is None:
             return
         try:
-            text = found.chain.text()
+            text = written(found.chain)
         except ValueError as error:
             say(self.words, sentence(str(error)), "error")
             return

@@ -20,6 +20,7 @@ from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.core.notation.cells import Cell, find_cells, in_place_of, shelf
 from deft_reach.core.session.lane import Lane
+from deft_reach.core.session.lane_groups import fit_words
 
 
 class CellsForm(Listener):
@@ -158,7 +159,7 @@ class CellsForm(Listener):
         if cell is None:
             self.words.setText("No cell fits all of that: widen a filter.")
         else:
-            self.words.setText(f"{cell.text}\n{self.lane.fit_words(cell.length, self.lane.at).capitalize()}.")
+            self.words.setText(f"{cell.text}\n{fit_words(self.lane, cell.length, self.lane.at).capitalize()}.")
 
     def refresh(self) -> None:
         self._say()

@@ -14,7 +14,8 @@ from deft_reach.app.words import say, sentence
 from deft_reach.core.document import analyse_plan, read_unfinished
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE, StrokeTextError
-from deft_reach.core.notation.transforms import TRANSFORMS, Changed, TransformError, feet_under
+from deft_reach.core.notation.transform_tools import Changed, TransformError
+from deft_reach.core.notation.transforms import TRANSFORMS, feet_under
 from deft_reach.core.session import Session
 
 #: What the names of changes begin with that put a plan's feet under this one.

@@ -32,6 +32,7 @@ from deft_reach.app.write.tap_form import TapForm
 from deft_reach.app.write.text_editor import TextEditor
 from deft_reach.core.model.counting import phrase
 from deft_reach.core.session import Session
+from deft_reach.core.session.lane_groups import group, group_words
 
 CRIB = (
     ("R  L", "right, left hand"),
@@ -174,7 +175,7 @@ class WriteStation(Station):
             button.setObjectName("quiet")
             row.addWidget(button)
         lane = self.lane.lane
-        self.group_button.clicked.connect(lambda: lane.group())
+        self.group_button.clicked.connect(lambda: group(lane))
         self.name_button.clicked.connect(self._name_group)
         self.fill_button.clicked.connect(lambda: lane.fill_bar())
         self.staff_button.toggled.connect(lambda on: self.below.setCurrentWidget(self.staff if on else self.weave))
@@ -184,12 +185,12 @@ class WriteStation(Station):
         name, done = QInputDialog.getText(self, "Name the group", "What the group is called")
         name = name.replace('"', "").strip()[:60]
         if done and name:
-            self.lane.lane.group(name)
+            group(self.lane.lane, name)
 
     def _say_lane(self) -> None:
         """What the cursor has to say: a problem, how the selection sits in its bar, or which keys there are."""
         lane = self.lane.lane
-        self.lane_panel.set_note(lane.problem or lane.group_words() or LANE_NOTE)
+        self.lane_panel.set_note(lane.problem or group_words(lane) or LANE_NOTE)
         low, high = lane.selection
         for button in (self.group_button, self.name_button, self.fill_button):
             button.setVisible(high > low)

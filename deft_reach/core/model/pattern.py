@@ -7,7 +7,7 @@ breaks survive every edit. Times are exact fractions of a whole note; seconds ap
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property
@@ -15,164 +15,28 @@ from typing import Final, NamedTuple
 
 from deft_reach.core.model.counting import syllable
 from deft_reach.core.model.derived import DerivedValues
+from deft_reach.core.model.elements import (
+    NOWHERE,
+    BarLine,
+    Comment,
+    Grid,
+    GroupClose,
+    GroupOpen,
+    LineBreak,
+    Meter,
+    Rest,
+    Span,
+    Step,
+    Strike,
+    Swing,
+    Tempo,
+    Tie,
+    grace_text_of,
+)
 from deft_reach.core.model.limbs import EITHER, FEET, HANDS, HAT_FOOT, KICK, SECOND_KICK
 
-MARKS: Mapping[str, str] = {
-    ">": "accent",
-    ".": "ghost",
-    "~": "buzz",
-    "x": "cross-stick",
-    "^": "rim shot",
-    "o": "open",
-    "'": "goes over",
-    ",": "goes under",
-}
 #: Which hand goes over where the arms cross: this one, or the other.
 OVER, UNDER = "'", ","
-GRACES: Mapping[str, str] = {"f": "flam", "d": "drag", "u": "ruff"}
-#: How many grace notes come before a stroke.
-GRACE_NOTES: Mapping[str, int] = {"": 0, "f": 1, "d": 2, "u": 3}
-
-
-class Span(NamedTuple):
-    """A stretch of the text: character offsets, end excluded."""
-
-    start: int
-    end: int
-
-
-_NOWHERE = Span(0, 0)
-
-
-@dataclass(frozen=True, slots=True)
-class Strike:
-    """One limb striking one voice; ``voice`` is None where the text leaves it to the limb's usual one.
-
-    ``grace_voice`` is None where the graces fall on the same voice; ``grace_marks`` are the graces' own.
-    """
-
-    limb: str
-    voice: str | None = None
-    marks: str = ""
-    grace: str = ""
-    span: Span = field(default=_NOWHERE, compare=False)
-    grace_voice: str | None = None
-    grace_marks: str = ""
-
-    @property
-    def grace_text(self) -> str:
-        """The graces as they are written before the limb."""
-        return _grace_text(self.grace, self.grace_voice, self.grace_marks)
-
-
-def _grace_text(grace: str, voice: str | None, marks: str) -> str:
-    return f"{grace}[{voice or ''}{marks}]" if grace and (voice or marks) else grace
-
-
-@dataclass(frozen=True, slots=True)
-class Step:
-    """One step in which something is struck."""
-
-    strikes: tuple[Strike, ...]
-    span: Span = field(default=_NOWHERE, compare=False)
-
-
-@dataclass(frozen=True, slots=True)
-class Rest:
-    span: Span = field(default=_NOWHERE, compare=False)
-
-
-@dataclass(frozen=True, slots=True)
-class Tie:
-    """The previous step lasts one step longer."""
-
-    span: Span = field(default=_NOWHERE, compare=False)
-
-
-@dataclass(frozen=True, slots=True)
-class Grid:
-    """The length of a step from here on: ``count`` steps in the time of ``of`` notes of 1/``value``."""
-
-    value: int = 16
-    count: int = 1
-    of: int = 1
-    triplet: bool = False
-    span: Span = field(default=_NOWHERE, compare=False)
-
-    @property
-    def step(self) -> Fraction:
-        """Length of a step as a fraction of a whole note."""
-        if self.triplet:
-            return Fraction(2, 3 * self.value)
-        return Fraction(self.of, self.count * self.value)
-
-    @property
-    def text(self) -> str:
-        if self.triplet:
-            return f"/{self.value}t"
-        if (self.count, self.of) == (1, 1):
-            return f"/{self.value}"
-        return f"/{self.count}:{self.of}/{self.value}"
-
-
-@dataclass(frozen=True, slots=True)
-class BarLine:
-    span: Span = field(default=_NOWHERE, compare=False)
-
-
-@dataclass(frozen=True, slots=True)
-class GroupOpen:
-    name: str = ""
-    span: Span = field(default=_NOWHERE, compare=False)
-
-
-@dataclass(frozen=True, slots=True)
-class GroupClose:
-    span: Span = field(default=_NOWHERE, compare=False)
-
-
-@dataclass(frozen=True, slots=True)
-class Meter:
-    beats: int
-    value: int
-    span: Span = field(default=_NOWHERE, compare=False)
-
-
-@dataclass(frozen=True, slots=True)
-class Tempo:
-    bpm: float
-    span: Span = field(default=_NOWHERE, compare=False)
-
-
-@dataclass(frozen=True, slots=True)
-class Swing:
-    """Where the second of two notes of a value (8 or 16) falls, in percent: 50 straight, 66 as in triplets."""
-
-    percent: float
-    value: int
-    span: Span = field(default=_NOWHERE, compare=False)
-
-    @property
-    def second(self) -> Fraction:
-        """The same as a part of the pair."""
-        return Fraction(str(self.percent)) / 100
-
-    @property
-    def text(self) -> str:
-        return f"swing {self.percent:g} /{self.value}"
-
-
-@dataclass(frozen=True, slots=True)
-class Comment:
-    """A remark, from its # to the end of the line."""
-
-    text: str
-    span: Span = field(default=_NOWHERE, compare=False)
-
-
-@dataclass(frozen=True, slots=True)
-class LineBreak:
-    span: Span = field(default=_NOWHERE, compare=False)
 
 
 Element = Step | Rest | Tie | Grid | BarLine | GroupOpen | GroupClose | Meter | Tempo | Swing | Comment | LineBreak
@@ -208,12 +72,12 @@ class Stroke(NamedTuple):
     @property
     def grace_text(self) -> str:
         """The graces as they are written before the limb."""
-        return _grace_text(self.grace, self.grace_voice, self.grace_marks)
+        return grace_text_of(self.grace, self.grace_voice, self.grace_marks)
 
     def strike(self, named: bool = True) -> Strike:
         """What is written of it; without its voice unless that is ``named``."""
         return Strike(
-            self.limb, self.voice if named else None, self.marks, self.grace, _NOWHERE, self.grace_voice,
+            self.limb, self.voice if named else None, self.marks, self.grace, NOWHERE, self.grace_voice,
             self.grace_marks,
         )  # fmt: skip
 

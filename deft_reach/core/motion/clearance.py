@@ -10,10 +10,11 @@ import numpy as np
 
 from deft_reach.core.model.derived import derived
 from deft_reach.core.model.pattern import Pattern
-from deft_reach.core.motion.follow import Flags, Follow, Ints, follow
+from deft_reach.core.motion.follow import follow
 from deft_reach.core.motion.paths import TAP_MM, arms_at, lift_height, tip_at
 from deft_reach.core.motion.pose import SHARED_VOICE_MM, Floats
 from deft_reach.core.motion.reach_table import ReachTable
+from deft_reach.core.motion.sequence import Flags, Follow, Ints
 from deft_reach.core.motion.stroke_types import starts_high
 
 #: Radii in mm of upper arm, forearm with hand, and stick. From memory: a slim adult's arms, a stick of 14 mm.

@@ -6,22 +6,26 @@ A loop's end is put before its beginning, so that its first strokes know where t
 
 from __future__ import annotations
 
-from bisect import bisect_right
-from collections import Counter
-from collections.abc import Sequence
-from dataclasses import dataclass
-from itertools import chain
-from typing import Final, NamedTuple
-
 import numpy as np
-from numpy.typing import NDArray
 
 from deft_reach.core.model.derived import derived
-from deft_reach.core.model.limbs import EITHER, FEET, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
-from deft_reach.core.model.pattern import OVER, RUN_IN_EVENTS, UNDER, Pattern, lead_beat
-from deft_reach.core.model.ticks import Ticks
+from deft_reach.core.model.limbs import SECOND_KICK
+from deft_reach.core.model.pattern import RUN_IN_EVENTS, Pattern
+from deft_reach.core.motion.columns import RUN_GAP, columns_of, run_in
 from deft_reach.core.motion.paths import MOVING, minimum_jerk
 from deft_reach.core.motion.pose import Floats
+from deft_reach.core.motion.sequence import (
+    BY_SURFACE,
+    NOT_LED,
+    Feet,
+    Flags,
+    Follow,
+    Graces,
+    Hands,
+    Ints,
+    Kept,
+    Postures,
+)
 from deft_reach.core.motion.timing import (
     FOOT_REBOUND,
     GHOST_LEVEL,
@@ -33,150 +37,6 @@ from deft_reach.core.motion.timing import (
     rebound,
 )
 
-Ints = NDArray[np.intp]
-Flags = NDArray[np.bool_]
-
-#: Strokes further apart than this (whole notes, with room for rounding) are not one run.
-RUN_GAP: Final = 1.001 / 8
-
-#: How an event is led.
-NOT_LED, BY_SURFACE, BY_STROKE = 0, 1, 2
-#: The usual codes of drums, without their numbers.
-_DRUMS: Final = frozenset({"sn", "t", "f", "ft", "bd"})
-
-#: The physical limbs in the order of their lanes; the hi-hat foot is one limb for ``J`` and ``H``.
-_LANE: Final = {RIGHT: 0, LEFT: 1, KICK: 2, SECOND_KICK: 3, HAT_FOOT: 3}
-
-
-class Hands(NamedTuple):
-    """The hand strokes of one round, in index order; voices are numbers, −1 for nowhere; times in whole notes.
-
-    ``entry`` is the place in the lanes of Follow. ``gap`` is NaN for a first stroke. ``part`` is what the
-    rebound leaves of a full restrike, ``factor`` what the stroke takes of one by rhythm and dynamics. ``extra`` is
-    what the stroke's own graces add and ``head`` the head start that the hand's last grace gave it, in seconds;
-    ``shifted`` says that either is there.
-    """
-
-    index: Ints  # type: ignore[assignment]
-    entry: Ints
-    before: Ints
-    side: Ints
-    was: Ints
-    voice: Ints
-    gap: Floats
-    run: Ints
-    part: Floats
-    factor: Floats
-    level: Ints
-    last_level: Ints
-    extra: Floats
-    head: Floats
-    shifted: Flags
-
-
-class Graces(NamedTuple):
-    """Graces: the stroke they belong to, the side of the hand that plays them, where it comes from and goes to, how
-    long it has (whole notes), what they take of a full restrike, and what is needed beyond that (seconds)."""
-
-    index: Ints  # type: ignore[assignment]
-    side: Ints
-    was: Ints
-    voice: Ints
-    gap: Floats
-    factor: Floats
-    lead: Floats
-
-
-class Feet(NamedTuple):
-    """The foot strokes of one round, as Hands. ``changes`` says that the foot comes from its other pedal."""
-
-    index: Ints  # type: ignore[assignment]
-    limb: list[str]
-    changes: Flags
-    gap: Floats
-    run: Ints
-    part: Floats
-    factor: Floats
-    level: Ints
-    last_level: Ints
-
-
-class Kept(NamedTuple):
-    """The strokes on a kept surface: their indices, the side that struck it then, last and before, and the
-    side that struck alone at the moment before, on whatever (−1: not known)."""
-
-    index: Ints  # type: ignore[assignment]
-    now: Ints
-    last: Ints
-    before: Ints
-    alone: Ints
-
-
-class Postures(NamedTuple):
-    """The moments of one round in which a hand strikes: the voices both hands struck last by then, and before.
-
-    A hand that does not strike may be on its way: ``right_to`` and ``left_to`` are where to (−1: it stays), and
-    ``right_done`` and ``left_done`` how much of the way is done. ``chosen`` says which hand the player lets go over:
-    1 right, −1 left, 0 nothing said. ``prev`` is the moment before (−1: none). ``rows`` are the rows of Hands moment
-    by moment, and ``starts`` where each moment begins in them.
-    """
-
-    right: Ints
-    left: Ints
-    right_before: Ints
-    left_before: Ints
-    right_to: Ints
-    left_to: Ints
-    right_done: Floats
-    left_done: Floats
-    chosen: Ints
-    prev: Ints
-    rows: Ints
-    starts: Ints
-    moment_of_row: Ints
-
-
-@dataclass(frozen=True)
-class Follow:
-    """What each stroke of a pattern follows; see the parts.
-
-    ``entry_was`` and ``entry_voice`` are the moves of all lanes one after the other, run-in and graces included;
-    ``lane_start`` is where each entry's lane begins. ``came_from`` has a
-    voice or None for every stroke, ``run`` every stroke's place in its run. ``event_right`` and ``event_left``
-    are where the hands are after each event, ``before`` where they were when the round began. ``lead`` and
-    ``switches`` as in Walk.
-    """
-
-    count: int
-    entry_was: Ints
-    entry_voice: Ints
-    lane_start: Ints
-    hands: Hands
-    graces: Graces
-    feet: Feet
-    postures: Postures
-    came_from: list[str | None]
-    run: list[int]
-    event_right: Ints
-    event_left: Ints
-    before: tuple[int, int]
-    lead: list[int]
-    switches: list[int]
-    #: The strokes that lead a beat with the left hand, and those with the right: by the side that leads (0 right).
-    led: tuple[list[int], list[int]]
-    #: The strokes on a kept surface, and those whose hands come back from neither of the last two beats.
-    kept: Kept
-    changed: Ints
-    #: The strokes of a hand that strikes alone again at once, neither on a kept surface nor coming from it.
-    again: Ints
-    #: The strokes at which hands and feet take turns, and the gaps before them (whole notes).
-    turns: Ints
-    turn_gaps: Floats
-    #: Every stroke's event, and of the events in which a hand strikes the numbers and times (whole notes).
-    event_of: Ints
-    moment_events: Ints
-    moment_times: Floats
-
 
 @derived
 def follow(pattern: Pattern, names: tuple[str, ...], repeat: bool) -> Follow:
@@ -184,212 +44,11 @@ def follow(pattern: Pattern, names: tuple[str, ...], repeat: bool) -> Follow:
     return _Follower(pattern, names, repeat).follow()
 
 
-class _Columns(NamedTuple):
-    """A pattern's strokes as arrays, without those that nobody plays yet."""
-
-    index: Ints  # type: ignore[assignment]
-    start: Floats
-    event: Ints
-    lane: Ints
-    level: Ints
-    grace: list[str]
-    limbs: tuple[str, ...]
-    voices: tuple[str, ...]
-    #: The voice and marks of each stroke's graces.
-    graced: list[tuple[str, str]]
-    chosen: Ints
-    events: int
-    #: How each event is led, see leading.
-    leads: Ints
-    surface: str | None
-    #: By event, how many events back the same place of the last beat and the one before is; 0 where they differ.
-    figure: Ints
-
-
-@derived
-def _columns(pattern: Pattern, repeat: bool) -> _Columns:
-    struck = [row for row in pattern.moments if row.strokes]
-    strokes = [s for s in pattern.strokes if s.limb != EITHER]
-    event_of = np.zeros(len(pattern.moments), dtype=np.intp)
-    event_of[[k for k, row in enumerate(pattern.moments) if row.strokes]] = np.arange(len(struck))
-    surface = surface_of(pattern, repeat)
-    levels = {marks: level_of(marks) for marks in {s.marks for s in strokes}}
-    starts = pattern.starts
-    return _Columns(
-        np.array([s.index for s in strokes], dtype=np.intp),
-        np.array([starts[s.index] for s in strokes]),
-        event_of[[s.moment for s in strokes]],
-        np.array([_LANE[s.limb] for s in strokes], dtype=np.intp),
-        np.array([levels[s.marks] for s in strokes], dtype=np.intp),
-        [s.grace for s in strokes],
-        tuple(s.limb for s in strokes),
-        tuple(s.voice for s in strokes),
-        [(s.grace_voice or s.voice, s.grace_marks) for s in strokes],
-        np.array([_chosen(s.limb, s.marks) for s in strokes], dtype=np.intp),
-        len(struck),
-        leading(pattern, surface),
-        surface,
-        figure_back(pattern),
-    )
-
-
-def leading(pattern: Pattern, surface: str | None) -> Ints:
-    """How each event is led: NOT_LED, BY_SURFACE where the hand on the kept surface leads, or BY_STROKE where whoever
-    strikes does.
-
-    Hands lead on beats, and where there are groups on their first strokes instead. Where a figure keeps a surface, a
-    beat in which it (``surface``, see surface_of) is played after the beat only, such as a backbeat, is not led by
-    anybody.
-    """
-    events = pattern.events
-    begins = [group.start for group in pattern.groups]
-    ends = [group.start + group.length for group in pattern.groups]
-    led = []
-    for event in events:
-        k = bisect_right(begins, event.start) - 1
-        inside = k >= 0 and event.start < ends[k]
-        led.append(event.start == begins[k] if inside else event.on_beat)
-    found = np.where(led, BY_STROKE, NOT_LED)
-    if surface is not None:
-        after = False
-        for k in range(len(events) - 1, -1, -1):
-            here = any(s.voice == surface for s in events[k].strokes)
-            if led[k]:
-                found[k] = BY_SURFACE if here else NOT_LED if after else BY_STROKE
-                after = False
-            else:
-                after = after or here
-    return found
-
-
-@derived
-def surface_of(pattern: Pattern, repeat: bool) -> str | None:
-    """The surface that a figure keeps, whoever plays it.
-
-    A voice that is no drum, struck at least four times (in a loop, once a round), at four moments of the hands in a
-    row or with two fifths of all their strokes, and more often than any other such voice. None if there is none.
-    Drums are told by their usual codes, as a pattern knows no kit.
-    """
-    struck = [{s.voice for s in event.strokes if s.limb not in FEET} for event in pattern.events]
-    struck = [voices for voices in struck if voices]
-    total = sum(s.limb not in FEET for s in pattern.strokes)
-    counts = Counter(voice for voices in struck for voice in voices)
-    rows = [
-        (count, voice)
-        for voice, count in counts.most_common()
-        if voice.partition(":")[0].rstrip("0123456789") not in _DRUMS
-    ]
-    if not rows or (rows[0][0] < 4 and not repeat) or (len(rows) > 1 and rows[1][0] == rows[0][0]):
-        return None
-    count, voice = rows[0]
-    if 5 * count >= 2 * total:
-        return voice
-    # A run may go on into the next round.
-    run = 0
-    for voices in chain(struck, struck[:3] if repeat else ()):
-        run = run + 1 if voice in voices else 0
-        if run >= 4:
-            return voice
-    return None
-
-
-@derived
-def figure_back(pattern: Pattern) -> Ints:
-    """How many events back (events, 2) the same place of the last beat and of the one before is.
-
-    Only where the hands' rhythm is the same in all three beats, and there are no groups: those say themselves what
-    belongs together. 0 where there is none.
-    """
-    events = pattern.events
-    found = np.zeros((len(events), 2), dtype=np.intp)
-    if pattern.groups or not events:
-        return found
-    ticks = Ticks(
-        [
-            *(event.start for event in events),
-            *(x for bar in pattern.bar_rows for x in (bar.start, bar.offset, lead_beat(bar.meter))),
-        ]
-    )
-    bars = [
-        (ticks(bar.start), ticks(bar.start - bar.offset), ticks(lead_beat(bar.meter))) for bar in pattern.bar_rows
-    ]
-    begins = [start for start, _, _ in bars]
-    number: dict[tuple[int, int], int] = {}
-    shapes: dict[int, list[tuple[int, int]]] = {}
-    rows = []
-    for k, event in enumerate(events):
-        time = ticks(event.start)
-        hands = len(event.strokes) - len(event.feet)
-        _, origin, beat = bars[max(0, bisect_right(begins, time) - 1)]
-        at = (time - origin) % beat
-        rows.append((k, time - at, at, beat, hands))
-        if hands:
-            number[time - at, at] = k
-            shapes.setdefault(time - at, []).append((at, hands))
-    for k, begin, at, beat, hands in rows:
-        if not hands or shapes[begin] != shapes.get(begin - beat) or shapes[begin] != shapes.get(begin - 2 * beat):
-            continue
-        one, two = number.get((begin - beat, at)), number.get((begin - 2 * beat, at))
-        if one is not None and two is not None:
-            found[k] = k - one, k - two
-    return found
-
-
-def _chosen(limb: str, marks: str) -> int:
-    """Which hand a stroke's marks let go over: 1 right, −1 left, 0 nothing said."""
-    if OVER in marks or UNDER in marks:
-        return 1 if (limb == RIGHT) == (OVER in marks) else -1
-    return 0
-
-
-def _run_in(c: _Columns) -> int:
-    """The event from which a loop has to be heard once to know where every limb comes from.
-
-    Far enough back for each limb's last strokes, each hand's last change of voice, and every run that the cost can
-    tell apart.
-    """
-    first = c.events - RUN_IN_EVENTS
-    for lane in range(4):
-        own = np.flatnonzero(c.lane == lane)
-        if not len(own):
-            continue
-        if len(own) < 3:
-            return 0
-        first = min(first, int(c.event[own[-3]]))
-        if lane < 2:
-            voices = [c.voices[k] for k in own]
-            other = next((k for k, v in zip(reversed(own), reversed(voices)) if v != voices[-1]), None)
-            if other is not None:
-                first = min(first, int(c.event[other]))
-    return max(0, first)
-
-
-def share(pattern: Pattern, model: Pattern) -> None:
-    """Spare a pattern working out again what a model knows, where only the hands differ."""
-    figure_back.share(pattern, model)
-    for repeat in (True, False):
-        surface_of.share(pattern, model, repeat)
-    # A cached property.
-    pattern.__dict__["starts"] = model.starts
-
-
-def given_to(pattern: Pattern, model: Pattern, strokes: Sequence[int], hands: Sequence[str]) -> None:
-    """Spare a pattern sorting its strokes where a model has done so and only the hands of these strokes differ."""
-    share(pattern, model)
-    for repeat in (False, True):
-        columns = _columns.known(model, repeat)
-        if columns is not None:
-            lane = columns.lane.copy()
-            meant = [(i, hand) for i, hand in zip(strokes, hands) if hand != EITHER]
-            lane[np.searchsorted(columns.index, [i for i, _ in meant])] = [_LANE[hand] for _, hand in meant]
-            _columns.give(pattern, columns._replace(lane=lane), repeat)
-
-
 class _Follower:
     def __init__(self, pattern: Pattern, names: tuple[str, ...], repeat: bool) -> None:
         self.names, self.repeat = names, repeat
         self.count = len(pattern.strokes)
-        c = self.c = _columns(pattern, repeat)
+        c = self.c = columns_of(pattern, repeat)
         self.pattern_length = pattern.length
         number = self.number = {name: k for k, name in enumerate(names)}
         voices = np.array([number.get(v, -1) for v in c.voices], dtype=np.intp)
@@ -402,7 +61,7 @@ class _Follower:
             for back in range(earlier, 1, -1):
                 picks.append(everything)
                 rounds.append(-back)
-            picks.append(everything[c.event >= _run_in(c)])
+            picks.append(everything[c.event >= run_in(c)])
             rounds.append(-1)
         picks.append(everything)
         rounds.append(0)

@@ -7,7 +7,7 @@ import numpy as np
 from deft_reach.core.model.derived import derived
 from deft_reach.core.model.limbs import FEET
 from deft_reach.core.model.pattern import Pattern
-from deft_reach.core.motion.follow import Flags
+from deft_reach.core.motion.sequence import Flags
 from deft_reach.core.motion.timing import ACCENT_LEVEL, PLAIN_LEVEL, level_of
 
 

@@ -19,9 +19,9 @@ from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.motion import cost as price
 from deft_reach.core.motion.clearance import Passing
 from deft_reach.core.motion.cost import TERMS, Weights
-from deft_reach.core.motion.follow import Flags, Follow, Hands, Ints
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import Cross, ReachTable
+from deft_reach.core.motion.sequence import Flags, Follow, Hands, Ints
 from deft_reach.core.motion.timing import OTHER_FOOT, level_factors, own_part, restrike, travel_times
 
 _PACE, _REACH, _CROSS, SQUEEZE, _TURN, _LIFT, _LOAD, _SWITCH, _KEEP, _FIGURE, _CONTROL, COORDINATION = range(

@@ -14,20 +14,9 @@ from functools import lru_cache
 from itertools import pairwise
 from typing import Final
 
+from deft_reach.core.model.elements import BarLine, Grid, LineBreak, Meter, Rest, Step, Strike, Swing, Tempo, Tie
 from deft_reach.core.model.limbs import DEFAULT_VOICE
-from deft_reach.core.model.pattern import (
-    BarLine,
-    Element,
-    Grid,
-    LineBreak,
-    Meter,
-    Rest,
-    Step,
-    Strike,
-    Swing,
-    Tempo,
-    Tie,
-)
+from deft_reach.core.model.pattern import Element
 from deft_reach.core.notation.stroke_text import GRID_VALUES, MAX_TUPLET, write
 
 #: Finer than this part of a beat nothing is told apart.

@@ -14,18 +14,8 @@ from dataclasses import replace
 from fractions import Fraction
 from typing import Final
 
-from deft_reach.core.model.pattern import (
-    Element,
-    Grid,
-    GroupClose,
-    GroupOpen,
-    Moment,
-    Pattern,
-    Rest,
-    Step,
-    Swing,
-    Tie,
-)
+from deft_reach.core.model.elements import Grid, GroupClose, GroupOpen, Rest, Step, Swing, Tie
+from deft_reach.core.model.pattern import Element, Moment, Pattern
 from deft_reach.core.model.ticks import Ticks
 
 #: Where the second note of a pair may fall, in percent of the pair.

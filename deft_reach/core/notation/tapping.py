@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from fractions import Fraction
 from typing import Final, NamedTuple
 
+from deft_reach.core.model.elements import Strike
 from deft_reach.core.model.limbs import LIMBS
-from deft_reach.core.model.pattern import Strike
 from deft_reach.core.notation.compose import Frame, Onset, compose, place_played
 
 #: Taps so near to each other (seconds) are one moment, if they are of different limbs.

@@ -7,52 +7,38 @@ a change does not touch them.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from fractions import Fraction
-from itertools import pairwise
 from typing import Final
 
+from deft_reach.core.model.elements import BarLine, Comment, Grid, LineBreak, Rest, Step, Strike, Swing, Tie
 from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
-from deft_reach.core.model.pattern import (
-    BarLine,
-    Comment,
-    Element,
-    Grid,
-    LineBreak,
-    Pattern,
-    Rest,
-    Step,
-    Strike,
-    Swing,
-    Tie,
+from deft_reach.core.model.pattern import Element, Pattern
+from deft_reach.core.notation.stroke_text import write, write_strike
+from deft_reach.core.notation.swing import straight
+from deft_reach.core.notation.transform_tools import (
+    Changed,
+    TransformError,
+    body_of,
+    finer_grid,
+    map_limbs,
+    scaled_by,
+    thinned,
+    with_words,
+    without_idle_grids,
+    words_of,
 )
-from deft_reach.core.notation.stroke_text import GRID_VALUES, parse, write, write_strike
-from deft_reach.core.notation.swing import SWING_VALUES, straight
-
-
-class TransformError(ValueError):
-    """A change that this pattern does not allow: says why."""
-
-
-@dataclass(frozen=True)
-class Changed:
-    """The new stroke text, and what the tempo is to be multiplied with so that the speed of the strokes stays."""
-
-    text: str
-    tempo: float = 1.0
-    remark: str = ""
-
 
 Change = Callable[[Pattern], Changed]
 
 
 def rotate(pattern: Pattern, by: int = 1) -> Changed:
     """Begin ``by`` steps later: what stood before comes last."""
-    words = _words(pattern)
+    words = words_of(pattern)
     if len(words) < 2:
         raise TransformError("there are not enough steps to begin elsewhere")
     by %= len(words)
-    return Changed(_with_words(pattern, words[by:] + words[:by]))
+    return Changed(with_words(pattern, words[by:] + words[:by]))
 
 
 def displace(pattern: Pattern) -> Changed:
@@ -62,12 +48,12 @@ def displace(pattern: Pattern) -> Changed:
 
 def reverse(pattern: Pattern) -> Changed:
     """Back to front."""
-    return Changed(_with_words(pattern, _words(pattern)[::-1]))
+    return Changed(with_words(pattern, words_of(pattern)[::-1]))
 
 
 def exchange_hands(pattern: Pattern) -> Changed:
     """Right for left and left for right."""
-    return Changed(_map_limbs(pattern, {RIGHT: LEFT, LEFT: RIGHT}))
+    return Changed(map_limbs(pattern, {RIGHT: LEFT, LEFT: RIGHT}))
 
 
 def exchange_feet(pattern: Pattern) -> Changed:
@@ -76,14 +62,14 @@ def exchange_feet(pattern: Pattern) -> Changed:
     other = SECOND_KICK if SECOND_KICK in limbs else HAT_FOOT
     if not limbs & set(FEET):
         raise TransformError("there are no foot strokes to exchange")
-    return Changed(_map_limbs(pattern, {KICK: other, other: KICK}))
+    return Changed(map_limbs(pattern, {KICK: other, other: KICK}))
 
 
 def exchange_pedals(pattern: Pattern) -> Changed:
     """The two bass feet change pedals: ``K`` for ``J`` and ``J`` for ``K``."""
     if not {s.limb for s in pattern.strokes} & {KICK, SECOND_KICK}:
         raise TransformError("there are no bass drum strokes to exchange")
-    return Changed(_map_limbs(pattern, {KICK: SECOND_KICK, SECOND_KICK: KICK}))
+    return Changed(map_limbs(pattern, {KICK: SECOND_KICK, SECOND_KICK: KICK}))
 
 
 def feet_first(pattern: Pattern) -> Changed:
@@ -98,7 +84,7 @@ def feet_first_by_groups(pattern: Pattern) -> Changed:
     """Each group begins with its first foot stroke after a hand's; what stood before comes last in the group."""
     if not pattern.groups:
         raise TransformError("there are no groups: bracket some first")
-    words, limbs = _words(pattern), [{pattern.strokes[i].limb for i in m.strokes} for m in pattern.moments]
+    words, limbs = words_of(pattern), [{pattern.strokes[i].limb for i in m.strokes} for m in pattern.moments]
     changed = False
     for group in pattern.groups:
         inside = [k for k, m in enumerate(pattern.moments) if group.start <= m.start < group.start + group.length]
@@ -109,7 +95,7 @@ def feet_first_by_groups(pattern: Pattern) -> Changed:
             changed = True
     if not changed:
         raise TransformError("in no group a foot stroke follows a hand's")
-    return Changed(_with_words(pattern, words))
+    return Changed(with_words(pattern, words))
 
 
 def _first_foot(limbs: Sequence[set[str]]) -> int | None:
@@ -136,22 +122,22 @@ def regrid(pattern: Pattern, grid: Grid) -> Changed:
 
 def faster(pattern: Pattern) -> Changed:
     """Twice as fast in the notes, half the tempo: the strokes are as fast as before."""
-    return _scale(pattern, 2, 0.5)
+    return scaled_by(pattern, 2, 0.5)
 
 
 def slower(pattern: Pattern) -> Changed:
     """Half as fast in the notes, twice the tempo: the strokes are as fast as before."""
-    return _scale(pattern, 1, 2.0)
+    return scaled_by(pattern, 1, 2.0)
 
 
 def without_ghosts(pattern: Pattern) -> Changed:
     """Ghost strokes become rests."""
-    return _thin(pattern, lambda strike: "." not in strike.marks, "there are no ghost strokes to leave out")
+    return thinned(pattern, lambda strike: "." not in strike.marks, "there are no ghost strokes to leave out")
 
 
 def accents_only(pattern: Pattern) -> Changed:
     """Of the hands only accents stay; the feet stay as they are."""
-    return _thin(
+    return thinned(
         pattern, lambda strike: strike.limb not in HANDS or ">" in strike.marks, "every hand stroke is an accent"
     )
 
@@ -166,7 +152,7 @@ def every_other(pattern: Pattern) -> Changed:
         seen[0] += 1
         return seen[0] % 2 == 1
 
-    return _thin(pattern, keep, "there is nothing to leave out")
+    return thinned(pattern, keep, "there is nothing to leave out")
 
 
 def ostinato(pattern: Pattern, limb: str, every: Fraction, offset: Fraction = Fraction(0)) -> Changed:
@@ -194,7 +180,7 @@ def ostinato(pattern: Pattern, limb: str, every: Fraction, offset: Fraction = Fr
         if now in wanted:
             missed.discard(now)
             if isinstance(element, Step):
-                if all(_body(s.limb) != _body(limb) for s in element.strikes):
+                if all(body_of(s.limb) != body_of(limb) for s in element.strikes):
                     edits.append((element.span.end, element.span.end, f"+{limb}"))
             else:
                 edits.append((element.span.start, element.span.end, limb))
@@ -219,7 +205,7 @@ def feet_under(pattern: Pattern, other: Pattern) -> Changed:
     # A pattern of nothing but a short bar goes round as that bar.
     pickup = other.pickup if other.pickup < other.length else Fraction(0)
     around = other.length - pickup
-    bodies = {_body(s.limb) for s in feet} | {KICK}
+    bodies = {body_of(s.limb) for s in feet} | {KICK}
     rows: dict[Fraction, list[Strike]] = {}
     for s in feet:
         time = pattern.pickup + (s.start - pickup) % around
@@ -237,10 +223,10 @@ def feet_under(pattern: Pattern, other: Pattern) -> Changed:
             continue
         inside = [time for time in times if now <= time < now + grid.step]
         strikes = element.strikes if isinstance(element, Step) else ()
-        hands = [s for s in strikes if s.limb not in FEET or _body(s.limb) not in bodies]
+        hands = [s for s in strikes if s.limb not in FEET or body_of(s.limb) not in bodies]
         silent = "=" if isinstance(element, Tie) else "-"
         first = "+".join(map(write_strike, [*hands, *rows.get(now, [])])) or silent
-        finer = _finer(grid, [time - now for time in inside])
+        finer = finer_grid(grid, [time - now for time in inside])
         if finer is None:
             missed += sum(time != now for time in inside)
             word = first
@@ -259,31 +245,9 @@ def feet_under(pattern: Pattern, other: Pattern) -> Changed:
     text = pattern.text
     for start, end, word in reversed(edits):
         text = text[:start] + word + text[end:]
-    text = _without_idle_grids(text)
+    text = without_idle_grids(text)
     remark = f"{missed} of the feet's strokes fall on no grid here and are left out" if missed else ""
     return Changed(text, remark=remark)
-
-
-def _without_idle_grids(text: str) -> str:
-    """The text without grids that another one follows at once."""
-    elements = parse(text, lenient=True).elements
-    for one, two in reversed([*pairwise(elements)]):
-        if isinstance(one, Grid) and isinstance(two, Grid):
-            text = text[: one.span.start] + text[two.span.start :]
-    return text
-
-
-def _finer(grid: Grid, places: Sequence[Fraction]) -> Grid | None:
-    """The coarsest grid inside one step of another on which these places in it fall; None for the step itself."""
-    if not any(places):
-        return None
-    candidates = [(n, grid.triplet) for n in (2, 4, 8)] + ([] if grid.triplet else [(2, True), (4, True)])
-    for times, triplet in candidates:
-        finer = replace(grid, value=grid.value * times, triplet=triplet)
-        whole = grid.step / finer.step
-        if finer.value in GRID_VALUES and whole.denominator == 1 and all(x % finer.step == 0 for x in places):
-            return finer
-    return None
 
 
 def swing(pattern: Pattern, percent: float, value: int) -> Changed:
@@ -342,93 +306,3 @@ TRANSFORMS: Final[dict[str, tuple[str, Change]]] = {
 
 
 # --- how ------------------------------------------------------------------------------------------------------------
-
-
-def _body(limb: str) -> str:
-    return HAT_FOOT if limb == SECOND_KICK else limb
-
-
-def _stretches(pattern: Pattern) -> list[tuple[int, int]]:
-    """Where each step stands in the text, with what prolongs it."""
-    found: list[tuple[int, int]] = []
-    goes_on = False
-    for element in pattern.elements:
-        if isinstance(element, (Step, Rest)):
-            found.append((element.span.start, element.span.end))
-            goes_on = True
-        elif isinstance(element, Tie) and goes_on:
-            found[-1] = (found[-1][0], element.span.end)
-        else:
-            goes_on = False
-    return found
-
-
-def _words(pattern: Pattern) -> list[str]:
-    return [pattern.text[start:end] for start, end in _stretches(pattern)]
-
-
-def _with_words(pattern: Pattern, words: Sequence[str]) -> str:
-    text = pattern.text
-    for (start, end), word in zip(reversed(_stretches(pattern)), reversed(words)):
-        text = text[:start] + word + text[end:]
-    return text
-
-
-def _map_limbs(pattern: Pattern, exchange: dict[str, str]) -> str:
-    text = pattern.text
-    for element in reversed(pattern.elements):
-        if not isinstance(element, Step):
-            continue
-        for strike in reversed(element.strikes):
-            limb = exchange.get(strike.limb)
-            if limb is not None:
-                voice = strike.voice if limb in HANDS else None
-                word = write_strike(replace(strike, limb=limb, voice=voice))
-                text = text[: strike.span.start] + word + text[strike.span.end :]
-    return text
-
-
-def _scale(pattern: Pattern, up: int, tempo: float) -> Changed:
-    """Every grid half or twice as long, without bar lines."""
-    kept: list[Element] = []
-    used = False
-    for element in pattern.elements:
-        if isinstance(element, BarLine):
-            continue
-        if isinstance(element, Swing):
-            value = element.value * 2 if up == 2 else element.value // 2
-            if value not in SWING_VALUES:
-                raise TransformError(f"there is no swing of /{value} notes: take the swing out first")
-            kept.append(replace(element, value=value))
-        elif isinstance(element, Grid):
-            kept.append(_scaled(element, up))
-            used = True
-        else:
-            if not used and isinstance(element, (Step, Rest, Tie)):
-                kept.append(_scaled(Grid(16), up))
-                used = True
-            kept.append(element)
-    return Changed(write(kept), tempo)
-
-
-def _scaled(grid: Grid, up: int) -> Grid:
-    value = grid.value * 2 if up == 2 else grid.value // 2
-    if value not in GRID_VALUES:
-        raise TransformError(f"{grid.text} cannot be written {'twice' if up == 2 else 'half'} as fast")
-    return replace(grid, value=value)
-
-
-def _thin(pattern: Pattern, keep: Callable[[Strike], bool], nothing: str) -> Changed:
-    text = pattern.text
-    edits: list[tuple[int, int, str]] = []
-    for element in pattern.elements:
-        if isinstance(element, Step):
-            left = [strike for strike in element.strikes if keep(strike)]
-            if len(left) < len(element.strikes):
-                word = "+".join(write_strike(s) for s in left) or "-"
-                edits.append((element.span.start, element.span.end, word))
-    if not edits:
-        raise TransformError(nothing)
-    for start, end, word in reversed(edits):
-        text = text[:start] + word + text[end:]
-    return Changed(text)

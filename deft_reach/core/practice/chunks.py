@@ -10,8 +10,9 @@ from typing import NamedTuple
 
 from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse
 from deft_reach.core.document import read_text
+from deft_reach.core.model.elements import Strike
 from deft_reach.core.model.kit import Kit
-from deft_reach.core.model.pattern import Event, Pattern, Strike, lead_beat
+from deft_reach.core.model.pattern import Event, Pattern, lead_beat
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.notation.compose import Frame, Onset, compose

@@ -8,8 +8,9 @@ from typing import Final, NamedTuple
 
 import numpy as np
 
+from deft_reach.core.model.elements import GRACE_NOTES
 from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, LEFT, RIGHT
-from deft_reach.core.model.pattern import GRACE_NOTES, Pattern
+from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.practice.hits import Hit
 
 #: How loud strokes are played, 1 to 127.

@@ -12,14 +12,15 @@ from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse
 from deft_reach.core.analysis.finding import Severity
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Document, Plan, Score, Section, Song, read_text
+from deft_reach.core.model.elements import Step, Strike
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import FEET, HANDS, KICK, LEFT, RIGHT, SECOND_KICK
-from deft_reach.core.model.pattern import Pattern, Step, Strike, lead_beat
+from deft_reach.core.model.pattern import Pattern, lead_beat
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.notation.stroke_text import StrokeTextError, parse, rewrite, strike_of, write
 from deft_reach.core.notation.swing import straight
-from deft_reach.core.song.chain import chain_song
+from deft_reach.core.song.chain import chain_song, written
 
 #: Every stage there can be, in order: its name, and the reason it exists.
 STAGES: Final = {
@@ -120,7 +121,7 @@ def chain_of(document: Document, plans: Sequence[Plan], times: int, tempo: float
     stops = [p.message for p in chain.problems if p.severity is Severity.STOP] if chain is not None else []
     if chain is None or stops:
         raise ValueError(stops[0] if stops else "these plans cannot be chained")
-    return chain.text()
+    return written(chain)
 
 
 def _surface(pattern: Pattern, feet: bool, dynamics: bool) -> str:
@@ -289,9 +290,9 @@ def _between(pattern: Pattern, kit: Kit, player: Player, tempo: float, groove: s
     chain = chain_song(document, song)
     if chain is None or any(problem.severity is Severity.STOP for problem in chain.problems):
         return None
-    written = chain.text()
+    whole = written(chain)
     try:
-        read_text(written, kit)
+        read_text(whole, kit)
     except StrokeTextError:
         return None
-    return written
+    return whole

@@ -15,9 +15,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deft_reach.core.model.counting import place
+from deft_reach.core.model.elements import GRACE_NOTES
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import HAT_FOOT, KICK, SECOND_KICK
-from deft_reach.core.model.pattern import GRACE_NOTES, Pattern
+from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.practice.hit_index import HitIndex
 from deft_reach.core.practice.hit_matching import match_pads, pad_of, quickest_spacing
 from deft_reach.core.practice.hits import Hit

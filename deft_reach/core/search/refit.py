@@ -14,11 +14,12 @@ from typing import Final
 from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import read_unfinished
+from deft_reach.core.model.elements import Strike
 from deft_reach.core.model.kit import Kit, Piece, voice_name
 from deft_reach.core.model.layouts import STANDARD_VOICES, new_piece
 from deft_reach.core.model.layouts import layout as shipped
 from deft_reach.core.model.limbs import HANDS
-from deft_reach.core.model.pattern import Pattern, Strike
+from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.player import Player
 from deft_reach.core.model.substitutes import LIKE
 from deft_reach.core.motion.cost import Weights

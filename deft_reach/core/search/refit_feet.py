@@ -16,9 +16,10 @@ from typing import Final, NamedTuple
 from deft_reach.core.analysis.analyse import analyse
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import read_unfinished
+from deft_reach.core.model.elements import Strike
 from deft_reach.core.model.kit import Kit, Piece, voice_name
 from deft_reach.core.model.limbs import FEET, HANDS, KICK, LEFT, RIGHT, SECOND_KICK
-from deft_reach.core.model.pattern import Pattern, Strike, Stroke, lead_beat
+from deft_reach.core.model.pattern import Pattern, Stroke, lead_beat
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion.timing import restrike
 from deft_reach.core.notation.stroke_text import rewrite

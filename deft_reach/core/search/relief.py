@@ -19,9 +19,10 @@ from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse
 from deft_reach.core.analysis.endurance import Endurance, endurance
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import read_unfinished
+from deft_reach.core.model.elements import Strike
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import HANDS, other_hand
-from deft_reach.core.model.pattern import Pattern, Strike, Stroke, lead_beat
+from deft_reach.core.model.pattern import Pattern, Stroke, lead_beat
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.notation.stroke_text import rewrite

@@ -15,7 +15,8 @@ from deft_reach.core.model.player import Player
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.notation.cells import find_cells
 from deft_reach.core.notation.stroke_text import StrokeTextError, replace_strikes, strike_of
-from deft_reach.core.notation.transforms import TRANSFORMS, TransformError, rotate
+from deft_reach.core.notation.transform_tools import TransformError
+from deft_reach.core.notation.transforms import TRANSFORMS, rotate
 from deft_reach.core.search.voicing import VoicingError, find_voicings
 
 

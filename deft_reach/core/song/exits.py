@@ -9,11 +9,13 @@ from typing import Final, NamedTuple
 
 from deft_reach.core.document import Document, Song
 from deft_reach.core.model.counting import in_bar
+from deft_reach.core.model.elements import Strike
 from deft_reach.core.model.limbs import HANDS, KICK, SECOND_KICK, other_hand
-from deft_reach.core.model.pattern import Pattern, Strike
+from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.notation.stroke_text import rewrite, strike_of
-from deft_reach.core.song.chain import Chain
-from deft_reach.core.song.verdict import Seam, SongReport, analyse_song, near_seam
+from deft_reach.core.song.parts import Chain
+from deft_reach.core.song.seams import Seam, near_seam
+from deft_reach.core.song.verdict import SongReport, analyse_song
 
 #: So much of the end of a plan (whole notes) counts as its exit.
 EXIT: Final = Fraction(1, 1)

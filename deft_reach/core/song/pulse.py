@@ -14,7 +14,7 @@ from typing import Final, NamedTuple
 from deft_reach.core.model.derived import derived
 from deft_reach.core.model.limbs import HANDS, HAT_FOOT, KICK, SECOND_KICK
 from deft_reach.core.model.pattern import Bar, Pattern, Stroke, lead_beat
-from deft_reach.core.song.chain import Chain
+from deft_reach.core.song.parts import Chain
 
 #: What can carry the pulse, as it is said.
 BASS: Final = "bass drum"

@@ -10,9 +10,9 @@ from fractions import Fraction
 from typing import Final
 from xml.etree import ElementTree as Tree
 
+from deft_reach.core.model.elements import Strike, Swing
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import EITHER, HANDS, HAT_FOOT, KICK
-from deft_reach.core.model.pattern import Strike, Swing
 from deft_reach.core.notation.compose import Frame, Onset, compose
 from deft_reach.core.notation.stroke_text import METER_VALUES, TEMPO_RANGE, StrokeTextError, parse
 from deft_reach.core.notation.swing import SWING_RANGE, straight

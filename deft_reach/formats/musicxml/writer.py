@@ -5,15 +5,17 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Sequence
 from fractions import Fraction
-from typing import Final, NamedTuple
+from typing import Final
 from xml.etree import ElementTree as Tree
 
+from deft_reach.core.model.elements import GRACE_NOTES, Grid, Rest, Step, Tie
 from deft_reach.core.model.kit import CYMBALS, Kit, voice_name
 from deft_reach.core.model.limbs import EITHER, FEET, HANDS
-from deft_reach.core.model.pattern import GRACE_NOTES, Bar, Grid, Pattern, Rest, Step, Stroke, Tie
+from deft_reach.core.model.pattern import Bar, Pattern, Stroke
 from deft_reach.core.notation.stroke_text import write_strike
 from deft_reach.core.notation.swing import straight
 from deft_reach.formats.general_midi import key_of
+from deft_reach.formats.musicxml.beams import Chunk, beams_of, modification, tuplets_of
 from deft_reach.formats.musicxml.common import PLAY, SUM_FIELD, TEXT_FIELD, checksum
 from deft_reach.formats.plain_text import DocumentError
 
@@ -27,7 +29,6 @@ _TYPES: Final = {
     Fraction(1, 64): "64th",
     Fraction(1, 128): "128th",
 }
-_BEAMS: Final = {"eighth": 1, "16th": 2, "32nd": 3, "64th": 4, "128th": 5}
 #: Where a kind stands on the staff.
 _PLACES: Final = {
     "snare": ("C", 5),
@@ -42,20 +43,6 @@ _PLACES: Final = {
 }
 _RACK_PLACES: Final = (("E", 5), ("D", 5), ("B", 4), ("B", 4))
 _FLOOR_PLACES: Final = (("A", 4), ("G", 4))
-
-
-class _Chunk(NamedTuple):
-    """One written note or rest: how long it sounds, its type, dots, tuplet, and what is struck."""
-
-    start: Fraction
-    length: Fraction
-    kind: str
-    dots: int
-    grid: Grid
-    steps: int
-    strokes: tuple[Stroke, ...]
-    tied_from: bool
-    tied_to: bool
 
 
 def dump_musicxml(pattern: Pattern, kit: Kit, tempo: float, title: str = "Pattern") -> bytes:
@@ -83,10 +70,6 @@ def _rows(pattern: Pattern) -> list[list[tuple[Fraction, Grid, int]]]:
                 found[-1].append((now, grid, 1))
             now += grid.step
     return found
-
-
-def _modification(grid: Grid) -> tuple[int, int]:
-    return (3, 2) if grid.triplet else (grid.count, grid.of)
 
 
 def _split(written: Fraction) -> Iterator[tuple[str, int, Fraction]]:
@@ -229,15 +212,15 @@ class _Writer:
     def _duration(self, length: Fraction) -> int:
         return int(length * 4 * self.divisions)
 
-    def _voice(self, bar: Bar, number: int, limbs: Sequence[str]) -> list[_Chunk]:
+    def _voice(self, bar: Bar, number: int, limbs: Sequence[str]) -> list[Chunk]:
         """What one voice has in a bar, rests in one beat drawn together."""
-        found: list[_Chunk] = []
+        found: list[Chunk] = []
         for moment, k in self.in_bar[number]:
             row = self.rows[moment]
             start, grid, steps = row[k]
             every = (self.pattern.strokes[i] for i in self.pattern.moments[moment].strokes)
             strokes = tuple(s for s in every if s.limb in limbs)
-            plain = _modification(grid) == (1, 1)
+            plain = modification(grid) == (1, 1)
             last = found[-1] if found else None
             if (
                 not strokes
@@ -255,13 +238,13 @@ class _Writer:
             found += self._chunks(start, grid, steps, strokes, k > 0, k < len(row) - 1)
         return self._whole_rests(found, bar)
 
-    def _whole_rests(self, chunks: list[_Chunk], bar: Bar) -> list[_Chunk]:
+    def _whole_rests(self, chunks: list[Chunk], bar: Bar) -> list[Chunk]:
         """A tuplet of nothing but rests is one plain rest."""
-        found: list[_Chunk] = []
+        found: list[Chunk] = []
         k = 0
         while k < len(chunks):
             grid = chunks[k].grid
-            count, of = _modification(grid)
+            count, of = modification(grid)
             whole = Fraction(of, grid.value)
             end, filled = k, Fraction(0)
             if (count, of) != (1, 1) and (chunks[k].start - bar.start) % whole == 0:
@@ -269,7 +252,7 @@ class _Writer:
                     filled += chunks[end].length
                     end += 1
             if filled == whole and whole in _TYPES:
-                found.append(_Chunk(chunks[k].start, whole, _TYPES[whole], 0, Grid(16), 0, (), False, False))
+                found.append(Chunk(chunks[k].start, whole, _TYPES[whole], 0, Grid(16), 0, (), False, False))
                 k = end
             else:
                 found.append(chunks[k])
@@ -278,15 +261,15 @@ class _Writer:
 
     def _chunks(
         self, start: Fraction, grid: Grid, steps: int, strokes: tuple[Stroke, ...], before: bool, after: bool
-    ) -> list[_Chunk]:
-        count, of = _modification(grid)
+    ) -> list[Chunk]:
+        count, of = modification(grid)
         pieces = list(_split(Fraction(steps, grid.value)))
         found = []
         for k, (kind, dots, written) in enumerate(pieces):
             length = written * of / count
             part = written * grid.value
             found.append(
-                _Chunk(
+                Chunk(
                     start, length, kind, dots, grid, int(part) if part.denominator == 1 else 0, strokes,
                     before or k > 0, after or k < len(pieces) - 1,
                 )
@@ -296,9 +279,9 @@ class _Writer:
 
     # --- notes ------------------------------------------------------------------------------------------------
 
-    def _notes(self, measure: Tree.Element, chunks: list[_Chunk], voice: int, stem: str, bar: Bar) -> None:
-        beams = _beams(chunks, bar)
-        tuplets = _tuplets(chunks)
+    def _notes(self, measure: Tree.Element, chunks: list[Chunk], voice: int, stem: str, bar: Bar) -> None:
+        beams = beams_of(chunks, bar)
+        tuplets = tuplets_of(chunks)
         for k, chunk in enumerate(chunks):
             if not chunk.strokes:
                 note = _add(measure, "note")
@@ -340,21 +323,21 @@ class _Writer:
                     strike = stroke.strike()
                     _add(play, "other-play", write_strike(strike), type=PLAY)
 
-    def _time(self, note: Tree.Element, chunk: _Chunk, voice: int) -> None:
+    def _time(self, note: Tree.Element, chunk: Chunk, voice: int) -> None:
         _add(note, "duration", str(self._duration(chunk.length)))
         _add(note, "voice", str(voice))
         self._value(note, chunk)
 
     @staticmethod
-    def _value(note: Tree.Element, chunk: _Chunk) -> None:
+    def _value(note: Tree.Element, chunk: Chunk) -> None:
         _add(note, "type", chunk.kind)
         for _ in range(chunk.dots):
             _add(note, "dot")
-        count, of = _modification(chunk.grid)
+        count, of = modification(chunk.grid)
         if (count, of) != (1, 1):
-            modification = _add(note, "time-modification")
-            _add(modification, "actual-notes", str(count))
-            _add(modification, "normal-notes", str(of))
+            time_modification = _add(note, "time-modification")
+            _add(time_modification, "actual-notes", str(count))
+            _add(time_modification, "normal-notes", str(of))
 
     def _head(self, note: Tree.Element, stroke: Stroke) -> None:
         step, octave = self.place(stroke.voice)
@@ -390,7 +373,7 @@ class _Writer:
             if "." in stroke.marks:
                 head.set("parentheses", "yes")
 
-    def _notations(self, note: Tree.Element, chunk: _Chunk, stroke: Stroke, tuplet: Sequence[str]) -> None:
+    def _notations(self, note: Tree.Element, chunk: Chunk, stroke: Stroke, tuplet: Sequence[str]) -> None:
         notations = Tree.Element("notations")
         for tied, kind in ((chunk.tied_from, "stop"), (chunk.tied_to, "start")):
             if tied:
@@ -429,58 +412,6 @@ class _Writer:
                 state = "begin" if k == 0 else "end" if k == count - 1 else "continue"
                 for level in (1, 2):
                     _add(note, "beam", state, number=str(level))
-
-
-def _beams(chunks: Sequence[_Chunk], bar: Bar) -> dict[int, list[tuple[int, str]]]:
-    """Beams of each chunk: notes shorter than a quarter that follow each other within one beat."""
-    beats, value = bar.meter
-    beat = Fraction(3, value) if value >= 8 and beats % 3 == 0 else Fraction(1, 4)
-    runs: list[list[int]] = []
-    for k, chunk in enumerate(chunks):
-        if chunk.kind not in _BEAMS or not chunk.strokes:
-            runs.append([])
-            continue
-        where = (bar.offset + chunk.start - bar.start) // beat
-        last = chunks[k - 1] if k else None
-        if not runs or not runs[-1] or last is None or (bar.offset + last.start - bar.start) // beat != where:
-            runs.append([])
-        runs[-1].append(k)
-    found: dict[int, list[tuple[int, str]]] = {}
-    for run in runs:
-        if len(run) < 2:
-            continue
-        levels = [_BEAMS[chunks[k].kind] for k in run]
-        for at, k in enumerate(run):
-            found[k] = []
-            for level in range(1, levels[at] + 1):
-                before = at > 0 and levels[at - 1] >= level
-                after = at + 1 < len(run) and levels[at + 1] >= level
-                if before or after:
-                    state = "continue" if before and after else "end" if before else "begin"
-                else:
-                    state = "forward hook" if at == 0 else "backward hook"
-                found[k].append((level, state))
-    return found
-
-
-def _tuplets(chunks: Sequence[_Chunk]) -> dict[int, list[str]]:
-    """Where tuplet brackets start and stop: one for as many steps as the tuplet has."""
-    found: dict[int, list[str]] = {}
-    first, filled = -1, Fraction(0)
-    for k, chunk in enumerate(chunks):
-        count, of = _modification(chunk.grid)
-        if (count, of) == (1, 1):
-            continue
-        if first < 0:
-            first, filled = k, Fraction(0)
-        filled += chunk.length
-        whole = Fraction(of, chunk.grid.value)
-        follows = chunks[k + 1] if k + 1 < len(chunks) else None
-        if filled >= whole or follows is None or follows.grid != chunk.grid:
-            found.setdefault(first, []).append("start")
-            found.setdefault(k, []).append("stop")
-            first = -1
-    return found
 
 
 def _id(voice: str) -> str:

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from deft_reach.core import parse
-from deft_reach.core.model.pattern import Strike
+from deft_reach.core.model.elements import Strike
 from deft_reach.core.notation.compose import PLAYED, Frame, Onset, compose, place_played
 from deft_reach.core.notation.rudiments import RUDIMENTS
 from tests.strategies import texts

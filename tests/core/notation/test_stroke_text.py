@@ -7,7 +7,7 @@ import pytest
 from hypothesis import example, given
 from hypothesis import strategies as st
 
-from deft_reach.core.model.pattern import Strike
+from deft_reach.core.model.elements import Strike
 from deft_reach.core.notation.rudiments import RUDIMENTS
 from deft_reach.core.notation.stroke_text import StrokeTextError, parse, replace_strike, strike_of, write
 from tests.strategies import texts

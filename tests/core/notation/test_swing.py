@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.notation.stroke_text import StrokeTextError, write
 from deft_reach.core.notation.swing import straight
-from deft_reach.core.notation.transforms import TRANSFORMS, TransformError
+from deft_reach.core.notation.transform_tools import TransformError
+from deft_reach.core.notation.transforms import TRANSFORMS
 from tests.strategies import texts
 
 FIVE, PLAYER = layout("five"), Player()

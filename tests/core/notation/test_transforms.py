@@ -10,7 +10,8 @@ from deft_reach.core import parse
 from deft_reach.core.notation.cells import Cell, find_cells, in_place_of, shelf
 from deft_reach.core.notation.rudiments import RUDIMENTS
 from deft_reach.core.notation.swing import straight
-from deft_reach.core.notation.transforms import TRANSFORMS, TransformError, feet_under, ostinato, rotate
+from deft_reach.core.notation.transform_tools import TransformError
+from deft_reach.core.notation.transforms import TRANSFORMS, feet_under, ostinato, rotate
 from tests.strategies import texts
 
 FIGURE = "/16 (R> L. K R@t2) # low tide\n(L@t1 K R. L) |".replace(" |", "")

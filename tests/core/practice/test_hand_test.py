@@ -15,9 +15,9 @@ from deft_reach.core.practice.hand_test import (
     exercises_of,
     measure,
     moves_of,
-    perform_test,
     usual_constants,
 )
+from deft_reach.core.practice.hand_test_simulation import perform_test
 from deft_reach.core.practice.hits import Hit
 from deft_reach.formats.general_midi import FOOT_KEYS, hand_test_keys
 from deft_reach.formats.midi_take import dump_performance, load_performance, load_texts

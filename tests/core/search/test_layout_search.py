@@ -11,7 +11,8 @@ from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.model.collisions import collisions
 from deft_reach.core.motion.comfort import comfort
 from deft_reach.core.motion.cost import Weights
-from deft_reach.core.search.layout_search import APART_MM, Asked, LayoutError, find_layouts
+from deft_reach.core.search.joined_walk import Asked
+from deft_reach.core.search.layout_search import APART_MM, LayoutError, find_layouts
 from deft_reach.core.search.progress import Cancelled, Progress
 
 FIVE, PLAYER = layout("five"), Player()

@@ -16,7 +16,7 @@ from deft_reach.core.analysis.endurance import (
     lasting,
     lasting_words,
 )
-from deft_reach.core.model.pattern import Strike
+from deft_reach.core.model.elements import Strike
 from deft_reach.core.notation.stroke_text import rewrite
 from deft_reach.core.search.relief import COVERED, SILENCE, UNEVEN, ReliefError, find_reliefs, lighter, relief_scale
 

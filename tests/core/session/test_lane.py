@@ -10,6 +10,7 @@ from deft_reach.core import parse
 from deft_reach.core.document import new_document
 from deft_reach.core.session import Session
 from deft_reach.core.session.lane import Lane
+from deft_reach.core.session.lane_groups import group, group_words, ungroup
 
 
 def start(text: str = "") -> Lane:
@@ -153,15 +154,15 @@ def test_groups_are_bracketed_named_counted_and_opened_again():
     lane = start("R L R L R L")
     lane.go(0)
     lane.go(3, extend=True)
-    assert lane.group_words() == "3 steps: fits 5 times in a bar, 1 step left over; on a beat again after 3 beats"
-    lane.group("low tide")
+    assert group_words(lane) == "3 steps: fits 5 times in a bar, 1 step left over; on a beat again after 3 beats"
+    group(lane, "low tide")
     assert text(lane) == '("low tide" R L R) L R L'
     lane.go(2)
     lane.go(5, extend=True)
-    lane.group()
+    group(lane)
     assert "inside a group" in lane.problem and text(lane) == '("low tide" R L R) L R L'
     lane.go(1)
-    lane.ungroup()
+    ungroup(lane)
     assert text(lane) == "R L R L R L"
 
 

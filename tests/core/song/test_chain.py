@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.document import Document, Plan, Score, Section, Song, read_text
 from deft_reach.core.song import analyse_song, chain_song
+from deft_reach.core.song.chain import written
 from deft_reach.core.song.exits import exits
 from deft_reach.core.song.pulse import pulse_of, pulse_words
 
@@ -67,9 +68,9 @@ def as_heard(pattern):
 def assert_as_written_out(found, text=None):
     """The chain's analysis is the analysis of its strokes written out."""
     chain = found.chain
-    written = read_text(chain.text() if text is None else text, chain.kit)
-    alone = analyse(written, chain.kit, chain.player, chain.tempo, repeat=chain.repeat)
-    assert sorted(as_heard(written)) == sorted(as_heard(chain.pattern))
+    read = read_text(written(chain) if text is None else text, chain.kit)
+    alone = analyse(read, chain.kit, chain.player, chain.tempo, repeat=chain.repeat)
+    assert sorted(as_heard(read)) == sorted(as_heard(chain.pattern))
     assert found.report.summary.cost == pytest.approx(alone.summary.cost)
     assert found.report.summary.tempo_limit == pytest.approx(alone.summary.tempo_limit)
     assert found.report.summary.lead == alone.summary.lead
@@ -152,15 +153,15 @@ def test_a_section_at_half_the_tempo_takes_twice_as_long():
     found = song_of((groove, 1, 120.0), (slow, 1, 60.0), (groove, 1, 120.0))
     doubled = slow.replace("/8", "meter 8/4 /4")
     text = f"{groove} {doubled} meter 4/4 /16 {groove.removeprefix('/16 ')}"
-    written = analyse(parse(text), found.chain.kit, found.chain.player, 120.0)
-    assert found.report.summary.tempo_limit == pytest.approx(written.summary.tempo_limit)
-    assert [s.time for s in found.report.strokes] == pytest.approx([s.time for s in written.strokes])
-    assert [s.pace for s in found.report.strokes] == pytest.approx([s.pace for s in written.strokes], nan_ok=True)
+    whole = analyse(parse(text), found.chain.kit, found.chain.player, 120.0)
+    assert found.report.summary.tempo_limit == pytest.approx(whole.summary.tempo_limit)
+    assert [s.time for s in found.report.strokes] == pytest.approx([s.time for s in whole.strokes])
+    assert [s.pace for s in found.report.strokes] == pytest.approx([s.pace for s in whole.strokes], nan_ok=True)
     slow_part = found.sections[1]
     assert slow_part.tempo == 60 and slow_part.bottleneck == 16, "its first stroke comes from the fast section"
-    assert slow_part.tempo_limit == pytest.approx(written.strokes[16].tempo_limit / 2)
+    assert slow_part.tempo_limit == pytest.approx(whole.strokes[16].tempo_limit / 2)
     with pytest.raises(ValueError, match="one tempo"):
-        found.chain.text()
+        written(found.chain)
     assert_as_written_out(song_of((groove, 1, 120.0), (slow, 1, 60.0), tempo=90.0))
 
 

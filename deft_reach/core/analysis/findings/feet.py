@@ -11,7 +11,7 @@ from deft_reach.core.analysis.finding import Finding, Severity, caution_if
 from deft_reach.core.analysis.findings.figure import HURRIED_PACE, Figure, finding, piece_of
 from deft_reach.core.model.limbs import FEET, HAT_FOOT, KICK, SECOND_KICK
 from deft_reach.core.model.pattern import Stroke
-from deft_reach.core.motion.follow import RUN_GAP
+from deft_reach.core.motion.columns import RUN_GAP
 from deft_reach.core.motion.timing import restrike, travel_times
 
 #: Two strokes closer than this (seconds) are heard as one, flammed: 30 to 50 ms, common practice, from memory.

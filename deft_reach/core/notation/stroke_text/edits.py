@@ -5,10 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
-from deft_reach.core.model.pattern import (
-    Pattern,
-    Strike,
-)
+from deft_reach.core.model.elements import Strike
+from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.notation.stroke_text.writer import write_strike
 
 

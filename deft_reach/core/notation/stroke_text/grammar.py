@@ -4,11 +4,8 @@ from __future__ import annotations
 
 import re
 
+from deft_reach.core.model.elements import GRACES, Span
 from deft_reach.core.model.limbs import LIMBS
-from deft_reach.core.model.pattern import (
-    GRACES,
-    Span,
-)
 
 GRID_VALUES = (4, 8, 16, 32)
 METER_VALUES = (1, 2, 4, 8, 16, 32)

@@ -7,38 +7,30 @@ from collections.abc import Collection
 from fractions import Fraction
 from typing import Any, NamedTuple
 
-from deft_reach.core.model.layouts import STANDARD_VOICES
-from deft_reach.core.model.limbs import DEFAULT_VOICE, EITHER, HANDS, LIMBS
-from deft_reach.core.model.pattern import (
-    GRACES,
-    MARKS,
-    OVER,
-    UNDER,
-    Bar,
-    BarFault,
+from deft_reach.core.model.elements import (
     BarLine,
     Comment,
-    Element,
     Grid,
-    Group,
     GroupClose,
     GroupOpen,
     LineBreak,
     Meter,
-    Moment,
-    Pattern,
     Rest,
     Span,
     Step,
     Strike,
-    Stroke,
     Swing,
     Tempo,
     Tie,
-    lead_beat,
+)
+from deft_reach.core.model.layouts import STANDARD_VOICES
+from deft_reach.core.model.pattern import (
+    BarFault,
+    Element,
+    Group,
+    Pattern,
 )
 from deft_reach.core.notation.stroke_text.grammar import (
-    AFTER_STRIKE,
     BLANK,
     EXPECTED_IN_GROUP,
     EXPECTED_ITEM,
@@ -52,10 +44,11 @@ from deft_reach.core.notation.stroke_text.grammar import (
     NUMBER,
     SWING,
     TEMPO_RANGE,
-    VOICE,
     WORD,
     StrokeTextError,
 )
+from deft_reach.core.notation.stroke_text.placing import place
+from deft_reach.core.notation.stroke_text.scanner import Scanner
 from deft_reach.core.notation.swing import SWING_RANGE, SWING_VALUES, played
 
 
@@ -140,11 +133,11 @@ def common_start(a: str, b: str) -> int:
     return low
 
 
-class Parser:
+class Parser(Scanner):
     """One pass over the text that collects elements and places strokes in time."""
 
     def __init__(self, text: str, voices: Collection[str]) -> None:
-        self.text = text
+        super().__init__(text, voices)
         self.faults: list[BarFault] = []
         #: Where reading can be taken up again: after each bar line outside a group.
         self.checkpoints: list[Checkpoint] = []
@@ -155,8 +148,6 @@ class Parser:
         self.tail: tuple[Parser, Checkpoint] | None = None
         self.ahead: dict[int, Checkpoint] = {}
         self.before: Parser | None = None
-        self.voices = voices
-        self.at = 0
         self.elements: list[Element] = []
         self.meter: tuple[int, int] | None = None
         self.tempo: float | None = None
@@ -181,22 +172,6 @@ class Parser:
         # Where each meter begins.
         self.meters: list[tuple[Fraction, tuple[int, int]]] = []
 
-    def error(self, found: str, expected: str, start: int, end: int | None = None) -> StrokeTextError:
-        end = min(len(self.text), start + 1) if end is None else end
-        return StrokeTextError(self.text, Span(start, end), found, expected)
-
-    def word_at(self, start: int) -> tuple[str, int]:
-        """What stands at a place, in quotes, for an error message; and where it ends."""
-        if start >= len(self.text):
-            return "the end of the text", start
-        end = start + 1
-        while end < len(self.text) and end - start < 20 and self.text[end] not in BLANK + "\n|()+#":
-            end += 1
-        shown = self.text[start:end]
-        if not shown.isprintable():
-            shown = shown.encode("unicode_escape").decode()
-        return f"'{shown}'", end
-
     def read(self) -> Pattern:
         text = self.text
         if len(text) > MAX_TEXT:
@@ -215,7 +190,12 @@ class Parser:
         if self.group is not None:
             opened = self.group[1]
             raise self.error("a group that is never closed", "its closing ) before the end", opened.start, opened.end)
-        return self.finish()
+        self.pattern = place(self)
+        # Nothing keeps a chain of all earlier texts alive.
+        self.head = self.tail = self.before = None
+        self.ahead = {}
+        # What is read on from is the pattern as written.
+        return self.pattern if self.swing is None else played(self.pattern, self.swing)
 
     def item(self, char: str) -> None:
         at = self.at
@@ -476,188 +456,3 @@ class Parser:
             self.at = self.skip_blank(at + 1)
             strikes.append(self.strike("a stroke (R, L, K, J, H or ?) after +"))
         self.take_step(strikes, Step(tuple(strikes), Span(start, self.at)))
-
-    def skip_blank(self, at: int) -> int:
-        while at < len(self.text) and self.text[at] in BLANK:
-            at += 1
-        return at
-
-    def strike(self, expected: str) -> Strike:
-        text, start = self.text, self.at
-        at = start
-        grace, grace_marks = "", ""
-        grace_voice: str | None = None
-        if at < len(text) and text[at] in GRACES:
-            grace = text[at]
-            at += 1
-            if at < len(text) and text[at] == "[":
-                grace_voice, grace_marks, at = self.grace_place(grace, at)
-        limb = text[at] if at < len(text) else ""
-        if limb not in LIMBS or not limb:
-            found, end = self.word_at(start if not grace else at)
-            if grace:
-                raise self.error(found, f"a hand (R, L or ?) after the {GRACES[grace]}", at, end)
-            raise self.error(found, expected, start, max(end, start))
-        if grace and limb not in HANDS and limb != EITHER:
-            raise self.error(f"a {GRACES[grace]} before {limb}", "a hand: R, L or ?", start, at + 1)
-        # Marks may stand before the voice as well as after it.
-        voice: str | None = None
-        marks, at = self.marks("", at + 1)
-        if at < len(text) and text[at] == "@":
-            voice, at = self.voice_after(at + 1, "@")
-            marks, at = self.marks(marks, at)
-        if at < len(text) and text[at] not in AFTER_STRIKE:
-            found, end = self.word_at(at)
-            expected = "a mark (> . ~ x ^ o ' ,), @ and a voice, + another stroke, or a space"
-            raise self.error(found, expected, at, end)
-        self.at = at
-        return Strike(limb, voice, marks, grace, Span(start, at), grace_voice, grace_marks)
-
-    def marks(self, marks: str, at: int) -> tuple[str, int]:
-        """The marks from a place on, after those that are there already; and where they end."""
-        text = self.text
-        while at < len(text) and text[at] in MARKS:
-            mark = text[at]
-            if mark in marks:
-                raise self.error(f"a second '{mark}'", f"each mark once ({MARKS[mark]})", at)
-            for one, other, what in ((">", ".", "an accent and a ghost"), (OVER, UNDER, "over and under")):
-                if {mark, *marks} >= {one, other}:
-                    raise self.error(f"{what} on one stroke", f"one of {one} and {other}", at)
-            marks += mark
-            at += 1
-        return marks, at
-
-    def voice_after(self, at: int, sign: str) -> tuple[str, int]:
-        """The voice that stands here, without the marks behind it; and where it ends."""
-        match = VOICE.match(self.text, at)
-        if match is None:
-            found, end = self.word_at(at)
-            raise self.error(found, f"a voice such as sn, hh or rd:bell after {sign}", at, end)
-        voice, letters = self.split_marks(match.group())
-        return voice, match.end() - len(letters)
-
-    def grace_place(self, grace: str, at: int) -> tuple[str | None, str, int]:
-        """Voice and marks of graces that are written in brackets at this place; and where they end."""
-        voice: str | None = None
-        begin, at = at, at + 1
-        if at < len(self.text) and VOICE.match(self.text, at):
-            voice, at = self.voice_after(at, "[")
-        marks, at = self.marks("", at)
-        if at >= len(self.text) or self.text[at] != "]" or at == begin + 1:
-            found, end = self.word_at(at)
-            raise self.error(found, f"the {GRACES[grace]}'s voice, its marks and ]", at, max(end, at))
-        return voice, marks, at + 1
-
-    def split_marks(self, run: str) -> tuple[str, str]:
-        """Divide ``snx`` into the voice and the letter marks behind it: the longest known voice wins."""
-        if run in self.voices:
-            return run, ""
-        stem = run.rstrip("xo")
-        for end in range(len(run) - 1, len(stem) - 1, -1):
-            if run[:end] in self.voices:
-                return run[:end], run[end:]
-        return run, ""
-
-    def finish(self) -> Pattern:
-        bars = self.bars()
-        strokes: list[Stroke] = []
-        moments: list[Moment] = []
-        # Rows of bars that were taken over are finished already; but a hold may reach back over a bar line.
-        first_row, last_row = 0, len(self.rows)
-        if self.head is not None and self.head[0].pattern is not None:
-            first_row = max(0, self.head[1].rows - 1)
-            moments += self.head[0].pattern.moments[:first_row]
-            strokes += self.head[0].pattern.strokes[: sum(len(moment.strokes) for moment in moments)]
-        if self.tail is not None and self.tail[0].pattern is not None:
-            last_row = self.tail[1].rows
-        # Exact fractions are slow to compare: places are counted in the finest part there is, and as most bars are
-        # alike each place in a bar is worked out once.
-        places: dict[tuple[int, tuple[int, int]], tuple[Fraction, bool]] = {}
-        fine = 1
-        for part in {row[0].denominator for row in self.rows[first_row:last_row]}:  # type: ignore[attr-defined]
-            fine = math.lcm(fine, part)
-        for bar_row in bars:
-            fine = math.lcm(fine, bar_row.start.denominator, bar_row.offset.denominator)
-        begins = [bar_row.start.numerator * (fine // bar_row.start.denominator) for bar_row in bars]
-        shifts = [
-            bar_row.offset.numerator * (fine // bar_row.offset.denominator) - begin
-            for bar_row, begin in zip(bars, begins)
-        ]
-        at = 0
-        for number, (start, length, strikes, group, span) in enumerate(self.rows[first_row:last_row], first_row):
-            assert isinstance(start, Fraction) and isinstance(length, Fraction) and isinstance(strikes, list)
-            assert isinstance(group, int) and isinstance(span, Span)
-            tick = start.numerator * (fine // start.denominator)
-            while at + 1 < len(bars) and begins[at + 1] <= tick:
-                at += 1
-            bar, meter = bars[at].number, bars[at].meter
-            key = (tick + shifts[at], meter)
-            found = places.get(key)
-            if found is None:
-                into = Fraction(key[0], fine)
-                found = places[key] = (1 + into * meter[1], into % lead_beat(meter) == 0)
-            beat, on_beat = found
-            first = len(strokes)
-            for strike in strikes:
-                strokes.append(
-                    Stroke(
-                        len(strokes),
-                        start,
-                        length,
-                        bar,
-                        beat,
-                        strike.limb,
-                        strike.voice or DEFAULT_VOICE[strike.limb],
-                        strike.marks,
-                        strike.grace,
-                        number,
-                        group,
-                        strike.span,
-                        strike.grace_voice,
-                        strike.grace_marks,
-                    )
-                )
-            moments.append(Moment(start, length, tuple(range(first, len(strokes))), span, beat, on_beat))
-        if self.tail is not None and self.tail[0].pattern is not None:
-            moments += self.tail[0].pattern.moments[last_row:]
-            strokes += self.tail[0].pattern.strokes[len(strokes) :]
-        self.pattern = Pattern(
-            tuple(self.elements),
-            self.text,
-            self.meters[0][1] if self.meters else (4, 4),
-            self.tempo,
-            self.now,
-            self.pickup,
-            tuple(strokes),
-            tuple(self.groups),
-            tuple(moments),
-            tuple(bars),
-            tuple(self.faults),
-            self.finest,
-        )
-        # Nothing keeps a chain of all earlier texts alive.
-        self.head = self.tail = self.before = None
-        self.ahead = {}
-        # What is read on from is the pattern as written.
-        return self.pattern if self.swing is None else played(self.pattern, self.swing)
-
-    def bars(self) -> list[Bar]:
-        """Every bar that is begun: as its bar lines say, and after the last of them counted by the meter."""
-        meters = self.meters if self.meters and self.meters[0][0] == 0 else [(Fraction(0), (4, 4)), *self.meters]
-        found: list[Bar] = []
-        rows = list(self.closed)
-        at = rows[-1][1] if rows else Fraction(0)
-        last = Fraction(*meters[-1][1])
-        while at < self.now:
-            rows.append((at, min(at + last, self.now)))
-            at += last
-        k = 0
-        for start, end in rows:
-            while k + 1 < len(meters) and meters[k + 1][0] <= start:
-                k += 1
-            meter = meters[k][1]
-            pickup = self.pickup > 0 and start == 0
-            offset = Fraction(*meter) - self.pickup if pickup else Fraction(0)
-            number = 0 if pickup else found[-1].number + 1 if found else 1
-            found.append(Bar(number, start, end - start, meter, offset))
-        return found

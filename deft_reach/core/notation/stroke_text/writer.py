@@ -4,11 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from deft_reach.core.model.layouts import STANDARD_VOICES
-from deft_reach.core.model.pattern import (
+from deft_reach.core.model.elements import (
     BarLine,
     Comment,
-    Element,
     Grid,
     GroupClose,
     GroupOpen,
@@ -21,6 +19,8 @@ from deft_reach.core.model.pattern import (
     Tempo,
     Tie,
 )
+from deft_reach.core.model.layouts import STANDARD_VOICES
+from deft_reach.core.model.pattern import Element
 
 
 def write(elements: Iterable[Element]) -> str:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
+from deft_reach.core.model.elements import Step
 from deft_reach.core.model.limbs import EITHER
-from deft_reach.core.model.pattern import Pattern, Step, Stroke
+from deft_reach.core.model.pattern import Pattern, Stroke
 
 
 def given(pattern: Pattern, limbs: Mapping[int, str]) -> tuple[Stroke, ...]:

@@ -8,10 +8,10 @@ import numpy as np
 
 from deft_reach.core.motion import cost as price
 from deft_reach.core.motion.cost import Weights
-from deft_reach.core.motion.follow import Flags, Ints
 from deft_reach.core.motion.paths import MOVING, minimum_jerk
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import Cross, ReachTable
+from deft_reach.core.motion.sequence import Flags, Ints
 from deft_reach.core.search.planner.moments import OPTIONS, Moments, Rounds
 from deft_reach.core.search.planner.past import Past
 

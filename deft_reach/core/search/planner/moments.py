@@ -10,8 +10,9 @@ import numpy as np
 
 from deft_reach.core.model.limbs import EITHER, FEET, HANDS
 from deft_reach.core.model.pattern import OVER, UNDER, Event, Pattern, Stroke
-from deft_reach.core.motion.follow import BY_STROKE, NOT_LED, Flags, Ints, figure_back, leading, surface_of
+from deft_reach.core.motion.columns import figure_back, leading, surface_of
 from deft_reach.core.motion.pose import Floats
+from deft_reach.core.motion.sequence import BY_STROKE, NOT_LED, Flags, Ints
 from deft_reach.core.motion.timing import ACCENT_LEVEL, GHOST_LEVEL, PLAIN_LEVEL, grace_lead, level_of
 
 #: No more ways than these are there for one moment: two hands for what is open.

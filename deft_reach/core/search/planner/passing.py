@@ -16,9 +16,9 @@ import numpy as np
 from deft_reach.core.motion import cost as price
 from deft_reach.core.motion.clearance import Gaps, Hand, gaps_of, tightest
 from deft_reach.core.motion.cost import Weights
-from deft_reach.core.motion.follow import Flags, Ints
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import ReachTable
+from deft_reach.core.motion.sequence import Flags, Ints
 from deft_reach.core.motion.timing import ACCENT_LEVEL, PLAIN_LEVEL
 from deft_reach.core.search.planner.moments import OPTIONS, Moments, Rounds
 from deft_reach.core.search.planner.past import Past

@@ -10,8 +10,9 @@ from typing import Any, Final
 
 import numpy as np
 
-from deft_reach.core.motion.follow import RUN_GAP, Flags, Ints
+from deft_reach.core.motion.columns import RUN_GAP
 from deft_reach.core.motion.pose import Floats
+from deft_reach.core.motion.sequence import Flags, Ints
 from deft_reach.core.motion.timing import HAND_REBOUND, PLAIN_LEVEL
 from deft_reach.core.search.planner.moments import BOTH, NOBODY, Moments
 from deft_reach.core.search.planner.states import States

@@ -8,8 +8,8 @@ from functools import cached_property
 import numpy as np
 
 from deft_reach.core.motion import cost as price
+from deft_reach.core.motion.columns import RUN_GAP
 from deft_reach.core.motion.cost import Weights
-from deft_reach.core.motion.follow import RUN_GAP
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import ReachTable
 from deft_reach.core.motion.timing import GRACE_LEAST, HAND_REBOUND, level_factors, own_part, rebound

@@ -27,8 +27,9 @@ from deft_reach.core.model.limbs import EITHER, FEET, HANDS, LEFT, RIGHT
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion.clearance import passing
+from deft_reach.core.motion.columns import given_to, share
 from deft_reach.core.motion.cost import Weights
-from deft_reach.core.motion.follow import follow, given_to, share, voices_of
+from deft_reach.core.motion.follow import follow, voices_of
 from deft_reach.core.motion.reach_table import reach_table
 from deft_reach.core.motion.walk import COORDINATION, squeezed, walk
 from deft_reach.core.search.planner.assign import given, with_hands

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from deft_reach.core.motion.follow import Ints
 from deft_reach.core.motion.pose import Floats
+from deft_reach.core.motion.sequence import Ints
 from deft_reach.core.search.planner.moments import OPTIONS, Moments
 
 

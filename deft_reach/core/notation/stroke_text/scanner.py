@@ -1,0 +1,129 @@
+"""Reading single strokes: limb, graces, voice and marks, each with the place of what is wrong."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+
+from deft_reach.core.model.elements import (
+    GRACES,
+    MARKS,
+    Span,
+    Strike,
+)
+from deft_reach.core.model.limbs import EITHER, HANDS, LIMBS
+from deft_reach.core.model.pattern import (
+    OVER,
+    UNDER,
+)
+from deft_reach.core.notation.stroke_text.grammar import (
+    AFTER_STRIKE,
+    BLANK,
+    VOICE,
+    StrokeTextError,
+)
+
+
+class Scanner:
+    """A place in a text (``at``), and the reading of one stroke from there on. ``voices`` are those a kit has."""
+
+    def __init__(self, text: str, voices: Collection[str]) -> None:
+        self.text = text
+        self.voices = voices
+        self.at = 0
+
+    def error(self, found: str, expected: str, start: int, end: int | None = None) -> StrokeTextError:
+        end = min(len(self.text), start + 1) if end is None else end
+        return StrokeTextError(self.text, Span(start, end), found, expected)
+
+    def word_at(self, start: int) -> tuple[str, int]:
+        """What stands at a place, in quotes, for an error message; and where it ends."""
+        if start >= len(self.text):
+            return "the end of the text", start
+        end = start + 1
+        while end < len(self.text) and end - start < 20 and self.text[end] not in BLANK + "\n|()+#":
+            end += 1
+        shown = self.text[start:end]
+        if not shown.isprintable():
+            shown = shown.encode("unicode_escape").decode()
+        return f"'{shown}'", end
+
+    def skip_blank(self, at: int) -> int:
+        while at < len(self.text) and self.text[at] in BLANK:
+            at += 1
+        return at
+
+    def strike(self, expected: str) -> Strike:
+        text, start = self.text, self.at
+        at = start
+        grace, grace_marks = "", ""
+        grace_voice: str | None = None
+        if at < len(text) and text[at] in GRACES:
+            grace = text[at]
+            at += 1
+            if at < len(text) and text[at] == "[":
+                grace_voice, grace_marks, at = self.grace_place(grace, at)
+        limb = text[at] if at < len(text) else ""
+        if limb not in LIMBS or not limb:
+            found, end = self.word_at(start if not grace else at)
+            if grace:
+                raise self.error(found, f"a hand (R, L or ?) after the {GRACES[grace]}", at, end)
+            raise self.error(found, expected, start, max(end, start))
+        if grace and limb not in HANDS and limb != EITHER:
+            raise self.error(f"a {GRACES[grace]} before {limb}", "a hand: R, L or ?", start, at + 1)
+        # Marks may stand before the voice as well as after it.
+        voice: str | None = None
+        marks, at = self.marks("", at + 1)
+        if at < len(text) and text[at] == "@":
+            voice, at = self.voice_after(at + 1, "@")
+            marks, at = self.marks(marks, at)
+        if at < len(text) and text[at] not in AFTER_STRIKE:
+            found, end = self.word_at(at)
+            expected = "a mark (> . ~ x ^ o ' ,), @ and a voice, + another stroke, or a space"
+            raise self.error(found, expected, at, end)
+        self.at = at
+        return Strike(limb, voice, marks, grace, Span(start, at), grace_voice, grace_marks)
+
+    def marks(self, marks: str, at: int) -> tuple[str, int]:
+        """The marks from a place on, after those that are there already; and where they end."""
+        text = self.text
+        while at < len(text) and text[at] in MARKS:
+            mark = text[at]
+            if mark in marks:
+                raise self.error(f"a second '{mark}'", f"each mark once ({MARKS[mark]})", at)
+            for one, other, what in ((">", ".", "an accent and a ghost"), (OVER, UNDER, "over and under")):
+                if {mark, *marks} >= {one, other}:
+                    raise self.error(f"{what} on one stroke", f"one of {one} and {other}", at)
+            marks += mark
+            at += 1
+        return marks, at
+
+    def voice_after(self, at: int, sign: str) -> tuple[str, int]:
+        """The voice that stands here, without the marks behind it; and where it ends."""
+        match = VOICE.match(self.text, at)
+        if match is None:
+            found, end = self.word_at(at)
+            raise self.error(found, f"a voice such as sn, hh or rd:bell after {sign}", at, end)
+        voice, letters = self.split_marks(match.group())
+        return voice, match.end() - len(letters)
+
+    def grace_place(self, grace: str, at: int) -> tuple[str | None, str, int]:
+        """Voice and marks of graces that are written in brackets at this place; and where they end."""
+        voice: str | None = None
+        begin, at = at, at + 1
+        if at < len(self.text) and VOICE.match(self.text, at):
+            voice, at = self.voice_after(at, "[")
+        marks, at = self.marks("", at)
+        if at >= len(self.text) or self.text[at] != "]" or at == begin + 1:
+            found, end = self.word_at(at)
+            raise self.error(found, f"the {GRACES[grace]}'s voice, its marks and ]", at, max(end, at))
+        return voice, marks, at + 1
+
+    def split_marks(self, run: str) -> tuple[str, str]:
+        """Divide ``snx`` into the voice and the letter marks behind it: the longest known voice wins."""
+        if run in self.voices:
+            return run, ""
+        stem = run.rstrip("xo")
+        for end in range(len(run) - 1, len(stem) - 1, -1):
+            if run[:end] in self.voices:
+                return run[:end], run[end:]
+        return run, ""

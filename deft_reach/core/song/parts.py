@@ -1,0 +1,67 @@
+"""What a song is made of once it is chained: its parts, and what keeps sections out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import NamedTuple
+
+from deft_reach.core.analysis.finding import Severity
+from deft_reach.core.document import Plan, Song
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.model.player import Player
+
+
+class Problem(NamedTuple):
+    """Something about one section that keeps it out of the chain (``stop``) or should be known (``note``)."""
+
+    section: int | None
+    severity: Severity
+    message: str
+
+
+class Part(NamedTuple):
+    """One round of a section: where it begins and how long it is, in whole notes of the chain's own time.
+
+    ``start`` is where its first full bar begins; ``head`` and ``tail`` are how far pickup and landing reach over its
+    neighbours. ``section`` is its number in the song, ``round`` counts from 0.
+    """
+
+    section: int
+    round: int
+    plan: Plan
+    pattern: Pattern
+    tempo: float
+    start: Fraction
+    head: Fraction
+    body: Fraction
+    tail: Fraction
+
+
+@dataclass(frozen=True)
+class Chain:
+    """A song as one pattern.
+
+    ``origin`` says of each stroke which part it comes from and which stroke of that part's own pattern it is.
+    ``nominal`` has every stroke's start as it is counted; ``pattern`` has them as they are played, in whole notes at
+    ``tempo``, the first section's.
+    """
+
+    song: Song
+    pattern: Pattern
+    nominal: Pattern
+    tempo: float
+    repeat: bool
+    parts: tuple[Part, ...]
+    origin: tuple[tuple[int, int], ...]
+    kit: Kit
+    player: Player
+    problems: tuple[Problem, ...]
+
+    @property
+    def one_tempo(self) -> bool:
+        return len({part.tempo for part in self.parts}) < 2
+
+    def part_at(self, stroke: int) -> Part:
+        return self.parts[self.origin[stroke][0]]
