@@ -118,7 +118,8 @@ class AutosaveController(QObject):
 
     def hand_over(self) -> bool:
         """Leave what is kept for a later start, and begin afresh for another document; False where it could not be
-        kept, and then nothing was done."""
+        kept, and then nothing was done.
+        """
         if not self.keep_now():
             return False
         self.storage.close()

@@ -25,6 +25,7 @@ class CommitDialog(QDialog):
     """Shows everything a commitment freezes. Where it warns, it asks for a reason."""
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        # Long: widgets in the order in which they are laid out.
         super().__init__(parent)
         plan, report = session.plan, session.report
         assert plan is not None and report is not None

@@ -83,6 +83,7 @@ class Header(QFrame):
     show_commitments = Signal()
 
     def __init__(self, session: Session, transport: Transport) -> None:
+        # Long: widgets in the order in which they are laid out.
         super().__init__()
         self.session = session
         self.play = PlayButton(transport)
@@ -160,6 +161,7 @@ class Header(QFrame):
         self.session.show_plan(self.plans.itemData(row))
 
     def refresh(self) -> None:
+        # Long: one field after the other.
         session = self.session
         plan, report = session.plan, session.report
         with QSignalBlocker(self.plans):

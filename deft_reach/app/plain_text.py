@@ -26,7 +26,8 @@ class PlainLabel(QLabel):
 
 def plain_tip(text: str) -> str:
     """A text for a tooltip, which has no format of its own: after each opening bracket stands a joiner that nobody
-    sees, so that no tag begins there."""
+    sees, so that no tag begins there.
+    """
     return text.replace("<", "<\u2060")
 
 

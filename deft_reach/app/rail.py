@@ -62,6 +62,7 @@ class Rail(QFrame):
 
 def station_icon(name: str) -> QIcon:
     """A small line drawing for a station, drawn here so that it fits every theme and resolution."""
+    # Long: one drawing for each station.
     scale = 3
     pixmap = QPixmap(30 * scale, 30 * scale)
     pixmap.setDevicePixelRatio(scale)

@@ -26,6 +26,7 @@ class StartPage(QWidget):
         open_file: Callable[[Path], None],
         recent: list[Path],
     ) -> None:
+        # Long: widgets in the order in which they are laid out.
         super().__init__()
         outer = QHBoxLayout(self)
         outer.setContentsMargins(72, 24, 40, 24)

@@ -211,6 +211,7 @@ def apply(app: QApplication, name: str) -> None:
 
 
 def _style(c: Colours) -> str:
+    # Long: one style sheet.
     small, big = 9.5 * _text_scale, 17 * _text_scale
     arrow = (ICONS / f"down-{c.name}.svg").as_posix()
     return f"""

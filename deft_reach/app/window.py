@@ -1,5 +1,6 @@
 """The window: rail, header and stations, and what is done to the plan in view."""
 
+# Long: the window is one object to Qt; what it delegates is in the controllers.
 from __future__ import annotations
 
 import sys

@@ -24,6 +24,7 @@ def dump_floor_plan(kit: Kit, paper: str = "A4") -> bytes:
     Every mark is a ``<circle>`` with its label in ``id`` and its place in ``data-x`` and ``data-y`` (mm on the
     floor); one user unit is one millimetre on paper. Raises KeyError for an unknown paper.
     """
+    # Long: a drawing from the back to the front.
     width, height = PAPERS[paper]
     marks = rug_marks(kit)
     left, right, back, front = _frame(kit, marks)

@@ -31,7 +31,8 @@ MAX_START: Final = 1000
 
 def dump_strokes(pattern: Pattern) -> bytes:
     """A heading and one line a stroke; ``start`` and ``length`` are fractions of a whole note, such as ``3/16``, as
-    written. Where the pattern swings a last column says how."""
+    written. Where the pattern swings a last column says how.
+    """
     swing = pattern.swing
     pattern = straight(pattern)
     out = io.StringIO()

@@ -35,7 +35,8 @@ PLACES: Final = {
 @dataclass(frozen=True)
 class Clicks:
     """Which clicks there are: ``places`` is of PLACES; of every ``sounding`` + ``silent`` bars the last ones are
-    silent, so that the player has to keep the time alone."""
+    silent, so that the player has to keep the time alone.
+    """
 
     places: str = "beats"
     sounding: int = 1

@@ -28,7 +28,8 @@ EVERY_BEAT = Clicks()
 
 class Onset(NamedTuple):
     """A sound and the seconds after the stretch's beginning at which it starts; ``stroke`` is None for a click, which
-    has the number of its bar in the stretch."""
+    has the number of its bar in the stretch.
+    """
 
     time: float
     sound: Samples

@@ -44,7 +44,8 @@ def write_atomic(path: Path, data: bytes, *, private: bool = False) -> None:
 
 def remove_orphans(folder: Path, name: str = "") -> None:
     """Remove temporary files in a folder that a process left behind which was stopped while it wrote; ``name`` says
-    of which file, empty for all."""
+    of which file, empty for all.
+    """
     with contextlib.suppress(OSError):
         for entry in os.scandir(folder):
             if entry.name.startswith(f".{name}") and entry.name.endswith(".part"):

@@ -11,7 +11,8 @@ from pathlib import Path
 
 class FileLock:
     """Holds ``path`` until it is released. Raises BlockingIOError where somebody else holds it, OSError where the
-    lock's file cannot be made."""
+    lock's file cannot be made.
+    """
 
     def __init__(self, path: Path) -> None:
         self.path = path

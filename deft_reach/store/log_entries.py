@@ -80,6 +80,8 @@ class TakeEntry:
 
 @dataclass(frozen=True)
 class SessionEntry:
+    """One sitting: when it began and ended (ISO 8601), and what was noted."""
+
     begun: str
     ended: str | None = None
     note: str = ""

@@ -112,7 +112,8 @@ class PracticeLog:
 
     def add(self, entry: Attempt | TakeEntry) -> bool:
         """Write an entry down, and whatever waits before it; False where it has to wait, with ``problem`` saying
-        why."""
+        why.
+        """
         try:
             entry = checked(entry)
         except ValueError as error:

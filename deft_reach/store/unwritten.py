@@ -26,7 +26,8 @@ _KINDS: Final = {"attempt": Attempt, "take": TakeEntry}
 
 class LeftBehind(NamedTuple):
     """Entries that an earlier run could not write into the logbook, and the files they are in: whole ones, and
-    damaged ones."""
+    damaged ones.
+    """
 
     entries: tuple[Attempt | TakeEntry, ...]
     files: tuple[Path, ...]

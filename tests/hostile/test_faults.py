@@ -7,6 +7,7 @@ import os
 import re
 import tempfile
 from contextlib import contextmanager
+from operator import attrgetter
 from pathlib import Path
 
 import pytest
@@ -254,16 +255,17 @@ def test_practice_survives_a_disk_that_is_full_for_a_while(tmp_path, monkeypatch
 # --- the window -----------------------------------------------------------------------------------------------------
 
 EXPORTS = (
-    ("export_plan", "x.mid"), ("export_plan", "x.musicxml"), ("export_plan", "x.csv"), ("export_plan", "x.txt"),
-    ("export_plan", "x.wav"), ("export_plan", "x.pdf"), ("export_kit", "x.pdf"), ("export_kit", "x.svg"),
-    ("export_kit", "x.csv"), ("export_kit", "x.json"), ("save_as", "x.reach"),
+    ("exchange.export_plan", "x.mid"), ("exchange.export_plan", "x.musicxml"), ("exchange.export_plan", "x.csv"),
+    ("exchange.export_plan", "x.txt"), ("exchange.export_plan", "x.wav"), ("exchange.export_plan", "x.pdf"),
+    ("exchange.export_kit", "x.pdf"), ("exchange.export_kit", "x.svg"), ("exchange.export_kit", "x.csv"),
+    ("exchange.export_kit", "x.json"), ("documents.save_as", "x.reach"),
 )  # fmt: skip
 
 
 @pytest.mark.parametrize(("what", "name"), EXPORTS)
 @pytest.mark.parametrize("fault", ["make", "torn"])
 def test_what_the_window_writes_is_whole_or_is_what_was_there(app_window, monkeypatch, tmp_path, what, name, fault):
-    window = app_window
+    window, act = app_window, attrgetter(what)
     file = tmp_path / "out" / name
     file.parent.mkdir()
     file.write_bytes(b"old")
@@ -271,11 +273,11 @@ def test_what_the_window_writes_is_whole_or_is_what_was_there(app_window, monkey
     monkeypatch.setattr(dialog, lambda *a, **k: (str(file), ""))
     how = torn(monkeypatch, 10) if fault == "torn" else failing(monkeypatch, "make", errno.ENOSPC)
     with how:
-        getattr(window, what)()
+        act(window)()
         words = window.notice.text.text()
         assert window.notice.isVisible() and "No space left" in words and name in words
         assert file.read_bytes() == b"old" and litter(file.parent) == []
-    getattr(window, what)()
+    act(window)()
     assert len(file.read_bytes()) > 15 and litter(file.parent) == []
 
 

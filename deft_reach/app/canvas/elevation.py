@@ -23,7 +23,8 @@ HEIGHTS = (380.0, 1330.0)
 
 class Elevation(Canvas):
     """Heights. From behind it stands under the plan and shares its left-to-right axis to the pixel; from the side
-    it shares the plan's scale, with the player on the left."""
+    it shares the plan's scale, with the player on the left.
+    """
 
     shows_position = True
 

@@ -3,6 +3,7 @@
 Pieces can be dragged; everything follows while they move.
 """
 
+# Long: one canvas; what stands on it is drawn in plan_pieces and plan_player.
 from __future__ import annotations
 
 import math

@@ -140,6 +140,7 @@ class TempoRule(Canvas):
         )
 
     def draw(self, painter: QPainter) -> None:
+        # Long: a drawing from the back to the front.
         c = theme.colours()
         plan, report = self.session.plan, self.session.report
         if plan is None or report is None:

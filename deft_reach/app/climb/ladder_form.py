@@ -47,6 +47,7 @@ class LadderForm(QWidget):
     rule_changed = Signal()
 
     def __init__(self) -> None:
+        # Long: widgets in the order in which they are laid out.
         super().__init__()
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 2, 10, 8)

@@ -29,7 +29,8 @@ NOTE_KEY = "4"
 
 class NowCard(QWidget):
     """``judged`` carries a verdict; ``play`` wants the rung played, or stopped, ``ramp`` the ramp; ``rested`` says a
-    break was taken."""
+    break was taken.
+    """
 
     judged = Signal(str)
     play = Signal()
@@ -37,6 +38,7 @@ class NowCard(QWidget):
     ramp = Signal()
 
     def __init__(self) -> None:
+        # Long: widgets in the order in which they are laid out.
         super().__init__()
         self.setAccessibleName("What to play now")
         column = QVBoxLayout(self)

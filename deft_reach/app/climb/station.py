@@ -1,5 +1,6 @@
 """The Climb station: how do I get it to tempo."""
 
+# Long: the runner, its card, the chart and the transport are one state machine.
 from __future__ import annotations
 
 import time
@@ -51,6 +52,7 @@ class ClimbStation(Station):
     """The ladder and its making on the left; what to play now, and the arms that play it, on the right."""
 
     def __init__(self, session: Session, log: PracticeLog, transport: Transport) -> None:
+        # Long: widgets in the order in which they are laid out.
         super().__init__(session)
         self.log, self.transport = log, transport
         self.view = StageView()

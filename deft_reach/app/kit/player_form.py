@@ -39,6 +39,7 @@ class PlayerForm(Listener):
     """Who plays: everything follows while a measure changes."""
 
     def __init__(self, session: Session) -> None:
+        # Long: widgets in the order in which they are laid out.
         super().__init__(session)
         form = QFormLayout()
         form.setVerticalSpacing(5)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -39,6 +40,7 @@ class ShapeForm(Listener):
     """Everything about one piece that is not its place."""
 
     def __init__(self, session: Session) -> None:
+        # Long: widgets in the order in which they are laid out.
         super().__init__(session)
         self._shown: tuple[str, tuple[str, ...]] | None = None
         column = QVBoxLayout(self)
@@ -119,7 +121,7 @@ class ShapeForm(Listener):
 
     # --- editing ----------------------------------------------------------------------------------------------
 
-    def _try(self, act) -> None:  # type: ignore[no-untyped-def]
+    def _try(self, act: Callable[[str], None]) -> None:
         code = self.session.piece
         if code is None:
             return

@@ -50,6 +50,7 @@ class TapeForm(Listener):
     """A reading at a time above, all readings with how far off they are below, and what they add up to."""
 
     def __init__(self, session: Session) -> None:
+        # Long: widgets in the order in which they are laid out.
         super().__init__(session)
         self.solution: Measured | None = None
         self._asked: tuple[Kit, Player] | None = None

@@ -64,6 +64,7 @@ class HandTestForm(Listener):
     """Where the test comes from and what to do now on the left; what was measured on the right."""
 
     def __init__(self, session: Session, log: PracticeLog) -> None:
+        # Long: widgets in the order in which they are laid out.
         super().__init__(session)
         self.log = log
         self.recorder = Recorder(self)

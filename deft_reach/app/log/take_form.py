@@ -1,5 +1,6 @@
 """Checking a take: a recording of an electronic kit, or the simulated kit with faults of your choice."""
 
+# Long: one form; the take itself is in core.practice.
 from __future__ import annotations
 
 import re
@@ -103,6 +104,7 @@ class TakeForm(Listener):
         self.follow()
 
     def _source(self) -> QWidget:
+        # Long: widgets in the order in which they are laid out.
         side = QWidget()
         column = QVBoxLayout(side)
         column.setContentsMargins(0, 0, 6, 0)

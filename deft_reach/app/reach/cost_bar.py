@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter
+from PySide6.QtGui import QColor, QMouseEvent, QPainter
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from deft_reach.app import theme
@@ -54,7 +54,7 @@ class CostBar(Canvas):
     def in_words(self) -> str:
         return "; ".join(f"{TERM_NAMES[term]} {value:.2f}" for term, value in self._shares())
 
-    def mouseMoveEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         QToolTip.showText(event.globalPosition().toPoint(), plain_tip(self.in_words().replace("; ", "\n")), self)
 
     def draw(self, painter: QPainter) -> None:

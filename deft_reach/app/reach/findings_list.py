@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRect, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QTextLayout, QTextOption
+from PySide6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPaintEvent, QTextLayout, QTextOption
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QListWidget,
@@ -23,7 +23,7 @@ _LEFT = 34
 
 
 class _Delegate(QStyledItemDelegate):
-    def _layout(self, text: str, font, width: float) -> tuple[QTextLayout, float]:  # type: ignore[no-untyped-def]
+    def _layout(self, text: str, font: QFont, width: float) -> tuple[QTextLayout, float]:
         layout = QTextLayout(text, font)
         option = QTextOption()
         option.setWrapMode(QTextOption.WrapMode.WordWrap)
@@ -131,13 +131,13 @@ class FindingsList(QListWidget):
             self.clearSelection()
         self._filling = False
 
-    def mousePressEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         super().mousePressEvent(event)
         item = self.itemAt(event.position().toPoint())
         if item is not None:
             self.session.select_finding(item.data(FINDING))
 
-    def paintEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+    def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
         if self.count() == 0:
             painter = QPainter(self.viewport())

@@ -31,6 +31,7 @@ class AdviserForm(Listener):
     """What may be used above, what was found below."""
 
     def __init__(self, session: Session) -> None:
+        # Long: widgets in the order in which they are laid out.
         super().__init__(session)
         self.found: Voicings | None = None
         self._asked_text = ""

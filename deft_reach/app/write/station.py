@@ -60,6 +60,7 @@ class WriteStation(Station):
     """Stroke text on top, the lane and the threads it makes below, the kit beside it."""
 
     def __init__(self, session: Session) -> None:
+        # Long: widgets in the order in which they are laid out.
         super().__init__(session)
         self.axis = TimeAxis(session, self)
         self.editor = TextEditor(session)

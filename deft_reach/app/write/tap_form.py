@@ -1,5 +1,6 @@
 """Tapping a rhythm in: on keys, or on the simulated practice pad, against a click that is heard where there is sound,
-and seen everywhere."""
+and seen everywhere.
+"""
 
 from __future__ import annotations
 

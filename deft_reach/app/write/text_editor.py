@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import re
 
-from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtCore import QMimeData, QSignalBlocker, Qt
 from PySide6.QtGui import (
     QColor,
     QFont,
@@ -18,6 +18,8 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QPlainTextEdit, QTextEdit, QWidget
 
 from deft_reach.app import theme
+from deft_reach.core.document import Score
+from deft_reach.core.document.limits import LIMITS
 from deft_reach.core.session import Session
 
 _TOKEN = re.compile(
@@ -159,8 +161,15 @@ class TextEditor(QPlainTextEdit):
         else:
             super().keyPressEvent(event)
 
-    def insertFromMimeData(self, source) -> None:  # type: ignore[no-untyped-def]
+    def insertFromMimeData(self, source: QMimeData) -> None:
+        """Paste, unless the text would be longer than a file holds: laying that out would take half a minute."""
         # Pasted text is a step of its own.
         self.session.end_merge()
-        super().insertFromMimeData(source)
+        text, cursor = self.toPlainText(), self.textCursor()
+        pasted = text[: cursor.selectionStart()] + source.text() + text[cursor.selectionEnd() :]
+        if len(pasted) > LIMITS[Score]["text"]:
+            # Refused there, with a sentence.
+            self.session.set_text(pasted)
+        else:
+            super().insertFromMimeData(source)
         self.session.end_merge()

@@ -4,6 +4,7 @@ This is the only place where a finding becomes English. Templates are those of `
 Length fields, so that views write them in their own unit.
 """
 
+# Long: the catalogue of all sentences.
 from __future__ import annotations
 
 import math

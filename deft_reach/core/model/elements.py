@@ -67,6 +67,8 @@ class Step:
 
 @dataclass(frozen=True, slots=True)
 class Rest:
+    """A step in which nothing is struck."""
+
     span: Span = field(default=NOWHERE, compare=False)
 
 
@@ -105,22 +107,30 @@ class Grid:
 
 @dataclass(frozen=True, slots=True)
 class BarLine:
+    """The end of a bar."""
+
     span: Span = field(default=NOWHERE, compare=False)
 
 
 @dataclass(frozen=True, slots=True)
 class GroupOpen:
+    """The beginning of a group, with its name if it has one."""
+
     name: str = ""
     span: Span = field(default=NOWHERE, compare=False)
 
 
 @dataclass(frozen=True, slots=True)
 class GroupClose:
+    """The end of a group."""
+
     span: Span = field(default=NOWHERE, compare=False)
 
 
 @dataclass(frozen=True, slots=True)
 class Meter:
+    """The meter from here on: so many beats of one over ``value``."""
+
     beats: int
     value: int
     span: Span = field(default=NOWHERE, compare=False)
@@ -128,6 +138,8 @@ class Meter:
 
 @dataclass(frozen=True, slots=True)
 class Tempo:
+    """The tempo asked for, in quarter notes a minute."""
+
     bpm: float
     span: Span = field(default=NOWHERE, compare=False)
 
@@ -160,4 +172,6 @@ class Comment:
 
 @dataclass(frozen=True, slots=True)
 class LineBreak:
+    """The end of a line."""
+
     span: Span = field(default=NOWHERE, compare=False)

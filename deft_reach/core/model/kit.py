@@ -162,7 +162,8 @@ class Reading:
 @dataclass(frozen=True, slots=True)
 class Spot:
     """A point to measure from: ``at`` is a voice, a pedal, ``seat`` or ``floor`` (the origin), and dx, dy, dz go on
-    from there in mm, so that the spot moves with its piece."""
+    from there in mm, so that the spot moves with its piece.
+    """
 
     at: str
     dx: float = 0.0
@@ -350,27 +351,7 @@ def check_kit(kit: Kit) -> None:
         codes.add(piece.code)
         if piece.kind not in KINDS:
             raise KitError(f"{where}: unknown kind '{piece.kind}'; expected one of {', '.join(KINDS)}")
-        for name, value, low, high in (
-            ("x", piece.x, -3000, 3000),
-            ("y", piece.y, -3000, 3000),
-            ("z", piece.z, 0, 2500),
-            ("diameter", piece.diameter, 20, 1200),
-            ("width", piece.width, 10, 600),
-            ("tilt", piece.tilt, -90, 90),
-            ("depth", piece.depth, 0, 1000),
-        ):
-            if not (math.isfinite(value) and low <= value <= high):
-                if name == "tilt":
-                    raise KitError(f"{where}: {name} is {value:g} degrees; expected {low} to {high} degrees")
-                raise KitError(outside(f"{where}: {name}", value, low, high))
-        for zone in piece.zones:
-            if zone.name not in ZONES or zone.name == "foot":
-                raise KitError(f"{where}: unknown zone '{zone.name}'; expected rim, shell, bell or edge")
-            if not all(math.isfinite(v) and abs(v) <= 1000 for v in (zone.dx, zone.dy, zone.dz)):
-                offset = message("its offset must be within {limit}", limit=Length(1000))
-                raise KitError(message("{where}: {offset}", where=f"{where}, zone '{zone.name}'", offset=offset))
-            if not (math.isfinite(zone.width) and 10 <= zone.width <= 600):
-                raise KitError(outside(f"{where}, zone '{zone.name}': width", zone.width, 10, 600))
+        _check_measures(piece, where)
     for kind in SINGLE_KINDS:
         if sum(piece.kind == kind for piece in kit.pieces) > 1:
             raise KitError(f"kit '{kit.name}': there can be only one {KINDS[kind]}")
@@ -381,6 +362,31 @@ def check_kit(kit: Kit) -> None:
                 f"kit '{kit.name}', piece '{code}': in stroke text this would read as '{root}' with a mark; "
                 "choose a code that does not end in x or o"
             )
+
+
+def _check_measures(piece: Piece, where: str) -> None:
+    """Raise KitError for a size or a place that no piece has."""
+    for name, value, low, high in (
+        ("x", piece.x, -3000, 3000),
+        ("y", piece.y, -3000, 3000),
+        ("z", piece.z, 0, 2500),
+        ("diameter", piece.diameter, 20, 1200),
+        ("width", piece.width, 10, 600),
+        ("tilt", piece.tilt, -90, 90),
+        ("depth", piece.depth, 0, 1000),
+    ):
+        if not (math.isfinite(value) and low <= value <= high):
+            if name == "tilt":
+                raise KitError(f"{where}: {name} is {value:g} degrees; expected {low} to {high} degrees")
+            raise KitError(outside(f"{where}: {name}", value, low, high))
+    for zone in piece.zones:
+        if zone.name not in ZONES or zone.name == "foot":
+            raise KitError(f"{where}: unknown zone '{zone.name}'; expected rim, shell, bell or edge")
+        if not all(math.isfinite(v) and abs(v) <= 1000 for v in (zone.dx, zone.dy, zone.dz)):
+            offset = message("its offset must be within {limit}", limit=Length(1000))
+            raise KitError(message("{where}: {offset}", where=f"{where}, zone '{zone.name}'", offset=offset))
+        if not (math.isfinite(zone.width) and 10 <= zone.width <= 600):
+            raise KitError(outside(f"{where}, zone '{zone.name}': width", zone.width, 10, 600))
 
 
 def voice_name(kit: Kit, voice: str) -> str:

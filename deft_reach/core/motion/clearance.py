@@ -138,7 +138,8 @@ class Hand(NamedTuple):
 
 class Ways(NamedTuple):
     """What passes what, as far as it does not depend on where things stand: by moment its event, the time of the one
-    before and its own (whole notes), and whether both hands have struck by then; and either hand."""
+    before and its own (whole notes), and whether both hands have struck by then; and either hand.
+    """
 
     events: Ints
     before: Floats

@@ -166,7 +166,8 @@ HAND_TO_HAND_COST, PASSED_COST, TAKEN_COST, OTHER_KEEP_COST = 0.62, 1.8, 0.5, 0.
 
 def keep_cost(now: Any, last: Any, before: Any, alone: Any, leading: int) -> Any:
     """What a stroke on a kept surface costs by the sides that struck it now, last and before, the one that struck
-    alone at the moment before (0 or 1; else unknown), and the one that leads."""
+    alone at the moment before (0 or 1; else unknown), and the one that leads.
+    """
     known = (now >= 0) & (now < 2) & (last >= 0) & (last < 2)
     stays = np.where((before >= 0) & (before < 2) & (before != last) & (alone == now), TAKEN_COST, 0.0)
     passes = np.where(alone == 1 - now, HAND_TO_HAND_COST, PASSED_COST)

@@ -4,6 +4,7 @@ Worked out once for a pattern; moving a drum or changing the tempo then costs on
 A loop's end is put before its beginning, so that its first strokes know where the limbs come from.
 """
 
+# Long: all columns of what follows what.
 from __future__ import annotations
 
 import numpy as np
@@ -80,6 +81,7 @@ class _Follower:
 
     def follow(self) -> Follow:
         """Sort everything into lanes, graces among them, and read off what comes before what."""
+        # Long: every column once, in the order in which they need each other.
         c, n = self.c, len(self.pick)
         owner = self.graced()
         g = np.array(sorted(owner), dtype=np.intp)
@@ -173,7 +175,8 @@ class _Follower:
 
     def earlier_gaps(self, key: Ints, lane: Ints, gap: Floats, prev: Ints, count: int) -> tuple[Floats, ...]:
         """The gaps before each entry's own, nearest first, infinite where there is none. A loop's go round with
-        it."""
+        it.
+        """
         found = [np.full(len(gap), np.inf) for _ in range(count)]
         if self.repeat:
             first = (self.first_event + np.arange(4) * (self.events + 1))[lane]
@@ -316,7 +319,8 @@ class _Follower:
 
     def again(self, event_time: Floats) -> Ints:
         """The strokes of a hand that struck alone at the last moment as well: neither on a kept surface nor coming
-        from it."""
+        from it.
+        """
         c = self.c
         hands = self.codes()
         struck = np.flatnonzero(hands)
@@ -358,7 +362,8 @@ class _Follower:
 
     def choices(self) -> Ints:
         """Which hand goes over by the player's choice, at each event: as the strokes of that moment say, or else the
-        last stroke of the hand that does not strike then."""
+        last stroke of the hand that does not strike then.
+        """
         said = self.c.chosen[self.pick]
         if not said.any():
             return np.zeros(self.events, dtype=np.intp)

@@ -57,7 +57,8 @@ class Poses(NamedTuple):
 
 def trunk_turn(right: Floats, left: Floats) -> Floats:
     """How far the trunk turns (n,), radians, positive to the player's right, with the tips (n, 3) of both hands in
-    mm."""
+    mm.
+    """
     x, y = (right[..., 0] + left[..., 0]) / 2, (right[..., 1] + left[..., 1]) / 2
     bearing = np.arctan2(x, np.maximum(y, 1.0))
     limit = math.radians(MAX_TURN_DEG)

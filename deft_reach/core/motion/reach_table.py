@@ -135,7 +135,8 @@ class ReachTable:
         self, right: Ints, right_to: Ints, right_done: Floats, left: Ints, left_to: Ints, left_done: Floats
     ) -> list[Cross | None]:
         """How arms cross of which one is on its way: voices (n,) where each hand struck last and where it goes to
-        (−1: it stays), and how much of the way is done (n,)."""
+        (−1: it stays), and how much of the way is done (n,).
+        """
         steps = [np.round(done / _PART_OF_WAY).astype(np.intp) for done in (right_done, left_done)]
         keys = list(zip(*(x.tolist() for x in (right, right_to, steps[0], left, left_to, steps[1]))))
         kept = self._on_the_way
@@ -206,6 +207,7 @@ def reach_table(kit: Kit, player: Player, voices: Sequence[str]) -> ReachTable:
 
 @lru_cache(maxsize=16)
 def _build(kit: Kit, player: Player, voices: tuple[str, ...]) -> ReachTable:
+    # Long: one table after the other, each made from those before.
     points: dict[str, Point] = {}
     widths: dict[str, float] = {}
     for voice in voices:

@@ -45,7 +45,8 @@ class Hands(NamedTuple):
 
 class Graces(NamedTuple):
     """Graces: the stroke they belong to, the side of the hand that plays them, where it comes from and goes to, how
-    long it has (whole notes), what they take of a full restrike, and what is needed beyond that (seconds)."""
+    long it has (whole notes), what they take of a full restrike, and what is needed beyond that (seconds).
+    """
 
     index: Ints  # type: ignore[assignment]
     side: Ints
@@ -72,7 +73,8 @@ class Feet(NamedTuple):
 
 class Kept(NamedTuple):
     """The strokes on a kept surface: their indices, the side that struck it then, last and before, and the
-    side that struck alone at the moment before, on whatever (−1: not known)."""
+    side that struck alone at the moment before, on whatever (−1: not known).
+    """
 
     index: Ints  # type: ignore[assignment]
     now: Ints

@@ -147,7 +147,8 @@ def rebound(gap: Any, earlier: tuple[Any, ...], shares: tuple[float, ...]) -> An
 
 def rebound_depth(own: float | None, share: float) -> float:
     """How much deeper than usual a player's own rebound goes: 1 where the second stroke of a double takes the usual
-    ``share`` of a full restrike, 0 where it takes a full one."""
+    ``share`` of a full restrike, 0 where it takes a full one.
+    """
     return 1.0 if own is None else (1.0 - own) / (1.0 - share)
 
 
@@ -158,7 +159,8 @@ def own_part(part: Any, depth: Any) -> Any:
 
 def level_factors(part: Any, level: Any, last_level: Any) -> Any:
     """What strokes take of a full restrike: ``part`` is from the rebound, levels as in level_of, this and the
-    last."""
+    last.
+    """
     scaled = part * np.select([level == ACCENT_LEVEL, level == GHOST_LEVEL], [ACCENT, GHOST], 1.0)
     dropped = (level == GHOST_LEVEL) & (last_level == ACCENT_LEVEL)
     return np.where(dropped, np.maximum(part, DROP), scaled)

@@ -48,7 +48,8 @@ class Posture(NamedTuple):
 
 class GraceWalk(NamedTuple):
     """The graces before a stroke, as their hand plays them: the stroke's index, the hand, where it comes from and
-    goes to, how far (mm), the time there is and what is needed (s), and needed over there is."""
+    goes to, how far (mm), the time there is and what is needed (s), and needed over there is.
+    """
 
     index: int  # type: ignore[assignment]
     limb: str
@@ -238,7 +239,8 @@ def _arms(
     followed: Follow, table: ReachTable, w: Weights, travel: Floats, costs: Floats
 ) -> tuple[Ints, list[Cross | None], Flags]:
     """Crossing and twist once the hands of each moment have landed; the moments' movers, their crossings and who
-    enters one."""
+    enters one.
+    """
     p, index = followed.postures, followed.hands.index
     if not len(p.right):
         return np.zeros(0, dtype=np.intp), [], np.zeros(0, dtype=bool)

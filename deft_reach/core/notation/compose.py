@@ -44,12 +44,13 @@ class Frame:
     swing: Swing | None = None
 
 
-def compose(onsets: Sequence[Onset], frame: Frame) -> str:
+def compose(onsets: Sequence[Onset], frame: Frame) -> str:  # noqa: C901 - see below
     """Stroke text that reads back to these onsets.
 
     Onsets must be in order, none twice at one time; those too fine for any grid are moved to the nearest place that
     can be written. What is held becomes ``=``, the rest ``-``.
     """
+    # Long: first the grid of each unit, then its steps, over the same rows.
     rows = [(row.start, row.strikes, row.start + row.length if row.length else None) for row in onsets]
     end = max(frame.length, max((start + Fraction(1, 64) for start, _, _ in rows), default=Fraction(0)))
     units: list[tuple[Fraction, Fraction, bool, Fraction | None]] = []

@@ -45,7 +45,8 @@ SKILL_RANGE: Final = (0.2, 3.0)
 
 class Evidence(NamedTuple):
     """One attempt: the limb that held it up (of GROUPS), its pace for an untrained player, whether it was clean, and
-    whether it was a move that limited it, not a restrike."""
+    whether it was a move that limited it, not a restrike.
+    """
 
     group: str
     pace: float
@@ -79,7 +80,8 @@ class Fitted(NamedTuple):
 class Calibration:
     """What attempts say: the skill in all, each limb's own and that of hands on the move, and what the player has
     now. ``player`` is the player with all of it applied; ``left_out`` counts failures far below the limit, which say
-    nothing of speed unless the player says so."""
+    nothing of speed unless the player says so.
+    """
 
     before: float
     overall: Fitted
@@ -152,6 +154,7 @@ def calibrate(player: Player, attempts: Sequence[Evidence], *, count_easy: bool 
 
     Raises ValueError for attempts with a pace that is no number.
     """
+    # Long: sorting out, grouping and fitting share their rows.
     if any(not (math.isfinite(row.pace) and row.pace > 0) for row in attempts):
         raise ValueError("an attempt has no usable pace")
     names = [name for name in GROUPS if any(row.group == name for row in attempts)]

@@ -98,7 +98,8 @@ NAMES: Final = tuple(exercise.name for exercise in EXERCISES)
 
 class AimedMove(NamedTuple):
     """A way to and fro between two voices: its bits of difficulty, and what the leading hand takes of it beside the
-    law (see timing), forth and back on average."""
+    law (see timing), forth and back on average.
+    """
 
     voices: tuple[str, str]
     bits: float
@@ -107,7 +108,8 @@ class AimedMove(NamedTuple):
 
 class Measured(NamedTuple):
     """A constant as measured (seconds, or a part), how unsteady what it is from was, and what it is from; ``usual``
-    is what the model has for this player without a test."""
+    is what the model has for this player without a test.
+    """
 
     value: float
     spread: float
@@ -121,7 +123,8 @@ class Measured(NamedTuple):
 @dataclass(frozen=True)
 class HandTest:
     """What a hand test says: the constants by name (as in player.CONSTANTS, and ``hand_to_hand``), the player with
-    them, and what could not be measured and why."""
+    them, and what could not be measured and why.
+    """
 
     constants: dict[str, Measured]
     player: Player
@@ -175,6 +178,7 @@ def measure(exercises: Mapping[str, Sequence[Hit]], kit: Kit, player: Player) ->
 
     Raises HandTestError where nothing at all can be measured.
     """
+    # Long: one exercise after the other.
     usual = usual_constants(player)
     found: dict[str, Measured] = {}
     notes: list[str] = []

@@ -39,7 +39,8 @@ class LoggedAttempt(Protocol):
 
 class PlanPractice(NamedTuple):
     """What the log says of one plan: how often and how long (seconds) it was tried, the highest clean tempo (BPM) and
-    the last tries (tempo and verdict, the oldest first) of the whole figure, and when it was tried last."""
+    the last tries (tempo and verdict, the oldest first) of the whole figure, and when it was tried last.
+    """
 
     attempts: int = 0
     seconds: float = 0.0

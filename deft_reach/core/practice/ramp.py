@@ -98,7 +98,8 @@ class GaveOut(NamedTuple):
 @dataclass(frozen=True)
 class RampTake:
     """What a ramp says: the tempo up to which everything was in time (BPM; None: nothing was), where each stroke gave
-    out, how many rounds were played, and which strokes were missed in them (round, index)."""
+    out, how many rounds were played, and which strokes were missed in them (round, index).
+    """
 
     ramp: Ramp
     held: float | None

@@ -75,14 +75,15 @@ class Faults:
 
 class SimulatedTake(NamedTuple):
     """A simulated performance: the hits, and which strokes (round, index) were left out or played with another
-    loudness."""
+    loudness.
+    """
 
     hits: tuple[Hit, ...]
     missed: tuple[tuple[int, int], ...]
     swapped: tuple[tuple[int, int], ...]
 
 
-def simulate(
+def simulate(  # noqa: C901 - see below
     pattern: Pattern,
     keys: Sequence[int],
     tempo: float,
@@ -100,6 +101,7 @@ def simulate(
 
     It begins half a second in, as a drummer does who has just pressed a button.
     """
+    # Long: one fault after the other, on each stroke.
     random = np.random.default_rng(faults.seed)
     whole = 240.0 / (tempo * (1.0 + faults.tempo))
     length = float(pattern.length)

@@ -149,7 +149,8 @@ def _surface(pattern: Pattern, feet: bool, dynamics: bool) -> str:
 
 def _skeleton(pattern: Pattern) -> str | None:
     """The hands' strokes on the grid twice (of triplets three times) as wide, on one surface, over the bass drum;
-    None where that leaves out little, or next to nothing."""
+    None where that leaves out little, or next to nothing.
+    """
     starts = [event.start for event in pattern.events]
     gaps = [b - a for a, b in pairwise(starts)]
     if not gaps:
@@ -186,7 +187,8 @@ def _once_each(pattern: Pattern, changes: dict[int, Strike | None]) -> dict[int,
 
 def _unison_guide(pattern: Pattern) -> str | None:
     """For a linear figure, in which no two limbs sound together: the hands go on over the feet's strokes, on one
-    surface; None for any other."""
+    surface; None for any other.
+    """
     events = pattern.events
     linear = all(len(event.strokes) == 1 for event in events)
     feet = [event.strokes[0] for event in events if event.feet]
@@ -244,7 +246,8 @@ def on_triplets(pattern: Pattern) -> bool:
 
 def plain_groove(kit: Kit, meter: tuple[int, int], triplets: bool = False) -> str | None:
     """One bar with a backbeat on what the kit has: eighths, or a shuffle in ``triplets``; None for a kit with nothing
-    to keep time on."""
+    to keep time on.
+    """
     time = next((p.code for kind in ("hi-hat", "ride", "crash") if (p := kit.of_kind(kind)) is not None), None)
     snare = kit.of_kind("snare")
     if time is None or snare is None:

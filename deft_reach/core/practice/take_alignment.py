@@ -5,6 +5,7 @@ the beats, so that a tempo that drifts is no fault of any limb. Each pad's hits 
 strokes meant for it (least distance, with a price for what is missed and what is extra).
 """
 
+# Long: pulse and matching take turns on the same rows.
 from __future__ import annotations
 
 import math
@@ -396,7 +397,8 @@ class Alignment:
 
     def _break_off(self) -> None:
         """Strokes of the last round after its last hit were not missed: it was broken off. A single one at the very
-        end was missed."""
+        end was missed.
+        """
         self.void = np.zeros(len(self.match), dtype=bool)
         n = len(self.own)
         last = np.arange((self.rounds - 1) * n, self.rounds * n)

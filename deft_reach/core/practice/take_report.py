@@ -12,7 +12,8 @@ class TakeError(ValueError):
 
 class LimbTake(NamedTuple):
     """One limb (or one voice): its strokes in all rounds, how late it is on the whole and how unsteady (ms), and how
-    many were missed."""
+    many were missed.
+    """
 
     strokes: int
     bias_ms: float
@@ -26,7 +27,8 @@ class LimbTake(NamedTuple):
 class PlaceTake(NamedTuple):
     """One stroke of the pattern over all rounds: how late it is as a rule (median, ms; None where it never sounded),
     how unsteady, how often it was missed, and of its graces in how many rounds they were there and how wide (ms);
-    None for a stroke without."""
+    None for a stroke without.
+    """
 
     stroke: int
     offset_ms: float | None

@@ -99,7 +99,8 @@ def flubs(a: Alignment, places: Sequence[PlaceTake]) -> list[int]:
 
 def swing_of(a: Alignment, places: Sequence[PlaceTake]) -> tuple[float, frozenset[int]] | None:
     """Where the middles of beats fall (percent of the beat), and the strokes there, where all of them come late
-    alike and the beats do not: that is no dragging hand."""
+    alike and the beats do not: that is no dragging hand.
+    """
     beat_ms = a.whole / 4 * 1000
     middles: dict[int, float] = {}
     beats: list[float] = []

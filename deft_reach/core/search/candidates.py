@@ -43,7 +43,8 @@ PARTS: Final = {
 
 class Row(NamedTuple):
     """A kept sticking, its analysis (None where it cannot be read), and the strokes that differ from the plan's own
-    (None where it has other strokes altogether)."""
+    (None where it has other strokes altogether).
+    """
 
     candidate: Candidate
     report: Report | None

@@ -100,6 +100,7 @@ class JoinedWalk:
 
 def join_follows(rows: Sequence[Follow], factors: Sequence[float]) -> Follow:
     """Follows one after the other; ``factors`` bring each one's times to the first one's whole note."""
+    # Long: every column of every part, once.
     strokes = _offsets([f.count for f in rows])
     entries = _offsets([len(f.entry_was) for f in rows])
     hands = _offsets([len(f.hands.index) for f in rows])

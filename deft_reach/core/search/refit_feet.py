@@ -44,7 +44,8 @@ class Substitution(NamedTuple):
 @dataclass(frozen=True)
 class FootChange:
     """One way to play the feet: the strikes that change (None: left out), hand strokes that become flams, what is
-    said of it, and what is lost in likeness."""
+    said of it, and what is lost in likeness.
+    """
 
     strikes: Mapping[int, Strike | None] = field(default_factory=dict)
     flams: tuple[int, ...] = ()

@@ -179,7 +179,8 @@ class _Search:
 
     def _ladder(self) -> list[list[Unit]]:
         """The strokes that travel together: as coarse as the contour allows for this palette, and what may follow
-        where that gives too few voicings."""
+        where that gives too few voicings.
+        """
         many = len(self.palette)
         alone = cut(self.pattern, ALONE)
         if self.contour == "hands":
@@ -242,7 +243,8 @@ class _Search:
 
     def _found(self, units: Sequence[Unit]) -> tuple[list[tuple[int, ...]], bool, tuple[int, ...] | None]:
         """Voicings of the units that use as many voices of the palette as can be, whether they are all, and the usual
-        one, which is among them."""
+        one, which is among them.
+        """
         required = [k for k in range(len(self.palette)) if k not in self.written.values()]
         uses = sum(max((len(option.uses) for option in unit.options), default=0) for unit in units)
         shared = self.contour in ("free", "pairs", "home")
@@ -259,7 +261,8 @@ class _Search:
 
     def _collect(self, graph: Graph) -> tuple[list[tuple[int, ...]], bool]:
         """All voicings if they are no more than EVERYTHING, else the MOST cheapest as far as the graph knows; and
-        whether they are all."""
+        whether they are all.
+        """
         ways: Iterator[tuple[float, tuple[int, ...]]] = graph.in_order()
         found: list[tuple[int, ...]] = []
         for _, voices in ways:

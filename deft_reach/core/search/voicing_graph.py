@@ -130,6 +130,24 @@ class Transition:
     cost: Floats
 
 
+class Ahead:
+    """What it costs from some ``states`` on, at least: ``cost`` (states, counts); infinite from all others.
+
+    ``place`` has where a state (of ``size``) is in ``cost``, −1 where it is not.
+    """
+
+    def __init__(self, states: Ints, cost: Floats, size: int) -> None:
+        self.cost = cost
+        # One more for the state that there is not: −1 finds it.
+        self.place = np.full(size + 1, -1, dtype=np.intp)
+        self.place[states] = np.arange(len(states))
+
+    def least(self, state: int, counted: int) -> float:
+        """The cost from a state with a count."""
+        place = int(self.place[state])
+        return math.inf if place < 0 else float(self.cost[place, counted])
+
+
 class Graph:
     """All ways to voice the units in a row.
 
@@ -208,6 +226,9 @@ class Graph:
             full = codes if not self.sharing else np.full(size, -1)
             self.more[voice] = np.where(digit == self.cap, full, codes + base**place)
         self.enough = used >= self.least
+        #: The count after each option of each unit, by the count before it.
+        self.used = [[self._used(option) for option in unit.options] for unit in self.units]
+        self._hands_at_the_end = np.array(list(self.states[-1]), dtype=np.intp)[:, :4]
 
     def _used(self, option: Option) -> Ints:
         """The count after an option, by the count before it; −1 where a voice was used too often."""
@@ -217,24 +238,44 @@ class Graph:
                 now = np.where(now < 0, -1, self.more[voice][now])
         return now
 
-    def ahead(self, end: tuple[int, ...] | None) -> list[Floats]:
-        """Exact cost from every state and count to the end, unit by unit; ``end`` asks for the hands to be there."""
-        rows = np.array([end is None or state[:4] == end[:4] for state in self.states[-1]], dtype=bool)
-        after = np.where(rows[:, None] & self.enough[None, :], 0.0, np.inf)
+    def ahead(self, end: tuple[int, ...] | None) -> list[Ahead]:
+        """Exact cost to the end by state and count, unit by unit.
+
+        With ``end`` a round begins in that state and comes back to it: only states on such a round are looked at.
+        """
+        rows = self._on_a_round(end)
+        last = np.where(self.enough, 0.0, np.inf)
+        after = Ahead(rows[-1], np.broadcast_to(last, (len(rows[-1]), len(last))), len(self.states[-1]))
         found = [after]
-        for unit, step in zip(reversed(self.units), reversed(self.steps)):
+        for number in range(len(self.units) - 1, -1, -1):
             self.progress.at(self.looked)
-            here = np.full((len(step.after), len(self.enough)), np.inf)
-            for column, option in enumerate(unit.options):
-                used = self._used(option)
-                allowed = step.after[:, column] >= 0
-                rest = after[step.after[:, column]][:, used]
-                rest = np.where(allowed[:, None] & (used >= 0)[None, :], rest, np.inf)
-                np.minimum(here, step.cost[:, column, None] + rest, out=here)
-            found.append(here)
-            after = here
+            step, mine = self.steps[number], rows[number]
+            here = np.full((len(mine), len(self.enough)), np.inf)
+            for column, used in enumerate(self.used[number]):
+                places = after.place[step.after[mine, column]]
+                places[step.after[mine, column] < 0] = -1
+                some = np.flatnonzero(places >= 0)
+                rest = np.where(used >= 0, after.cost[places[some]][:, used], np.inf)
+                here[some] = np.minimum(here[some], step.cost[mine[some], column, None] + rest)
+            after = Ahead(mine, here, len(step.after))
+            found.append(after)
         found.reverse()
         return found
+
+    def _on_a_round(self, end: tuple[int, ...] | None) -> list[Ints]:
+        """The states before each unit, and after the last, on a round from a state back to it; all for None."""
+        if end is None:
+            return [np.arange(len(states)) for states in self.states]
+        rows = [np.array([self.states[0][end]], dtype=np.intp)]
+        for step in self.steps:
+            following = np.unique(step.after[rows[-1]])
+            rows.append(following[following >= 0])
+        rows[-1] = rows[-1][(self._hands_at_the_end[rows[-1]] == end[:4]).all(axis=1)]
+        for number in range(len(self.steps) - 1, -1, -1):
+            wanted = np.zeros(len(self.states[number + 1]) + 1, dtype=bool)
+            wanted[rows[number + 1]] = True
+            rows[number] = rows[number][wanted[self.steps[number].after[rows[number]]].any(axis=1)]
+        return rows
 
     def in_order(self) -> Iterator[Found]:
         """All voicings, the cheapest first."""
@@ -242,7 +283,7 @@ class Graph:
             ahead = self.ahead(None)
             yield from self._from(self.start, ahead)
             return
-        bounds = self.ahead(None)[0][:, 0]
+        bounds = self.ahead(None)[0].cost[:, 0]
         tie = count()
         seen: set[tuple[int, ...]] = set()
         #: (the least it can cost, tie, what comes there, and what to go on with)
@@ -265,13 +306,12 @@ class Graph:
             if following is not None:
                 heapq.heappush(heap, (following[0], next(tie), following[1], ways, None))
 
-    def _from(self, start: tuple[int, ...], ahead: list[Floats]) -> Iterator[Found]:
+    def _from(self, start: tuple[int, ...], ahead: list[Ahead]) -> Iterator[Found]:
         """Voicings from a state, cheapest first: what is known to lie ahead leads straight to them."""
         tie = count()
         state = self.states[0][start]
-        used = [[self._used(option) for option in unit.options] for unit in self.units]
         heap: list[tuple[float, int, float, int, int, int, tuple[int, ...]]] = [
-            (float(ahead[0][state, 0]), next(tie), 0.0, 0, state, 0, ())
+            (ahead[0].least(state, 0), next(tie), 0.0, 0, state, 0, ())
         ]
         while heap:
             total, _, spent, number, state, counted, voices = heapq.heappop(heap)
@@ -284,11 +324,11 @@ class Graph:
                 continue
             step = self.steps[number]
             for column, option in enumerate(self.units[number].options):
-                after, now = int(step.after[state, column]), int(used[number][column][counted])
+                after, now = int(step.after[state, column]), int(self.used[number][column][counted])
                 if after < 0 or now < 0:
                     continue
                 so_far = spent + float(step.cost[state, column])
-                rest = float(ahead[number + 1][after, now])
+                rest = ahead[number + 1].least(after, now)
                 if not math.isinf(rest):
                     heapq.heappush(
                         heap,

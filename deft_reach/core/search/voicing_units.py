@@ -15,7 +15,8 @@ BY_BEATS, BY_TWOS, BY_STROKES, ALONE = range(4)
 
 class Option(NamedTuple):
     """One way to voice a unit: the number of the voice of each of its hand strokes in their order, the palette's
-    voices it counts for, and the place in the palette a contour sees (−1 for none)."""
+    voices it counts for, and the place in the palette a contour sees (−1 for none).
+    """
 
     voices: tuple[int, ...]
     uses: tuple[int, ...]

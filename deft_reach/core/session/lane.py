@@ -96,7 +96,6 @@ class Lane(LaneCursor):
 
     def finish_pending(self) -> None:
         """Carry out what is half typed: a grid, a meter, or a voice."""
-
         pending, self.pending = self.pending, ""
         if pending.startswith("/") and len(pending) > 1:
             self.set_grid(pending)

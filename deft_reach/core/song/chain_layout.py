@@ -158,6 +158,7 @@ def _pattern(
     repeat: bool,
     fine: int,
 ) -> tuple[Pattern, tuple[tuple[int, int], ...]]:
+    # Long: strokes, moments, groups and bars share their numbering.
     last = parts[-1]
     length = total + lead_in + (Fraction(0) if repeat else last.tail)
     for row in laid:

@@ -1,5 +1,6 @@
 """Patterns as MusicXML: hands in voice 1 with stems up, feet in voice 2, stickings as lyrics."""
 
+# Long: one writer of one format.
 from __future__ import annotations
 
 import math

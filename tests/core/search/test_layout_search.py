@@ -1,7 +1,6 @@
 """Where pieces could stand: never dearer, never inside each other, and as cheap as trying everything."""
 
 import math
-import time
 from dataclasses import replace
 from itertools import combinations, product
 
@@ -138,15 +137,14 @@ def test_progress_partial_results_and_cancel_at_once(monkeypatch):
     def hear(looked, of, found):
         heard.append((looked, of, found))
         if found is not None and not moments:
-            moments.append(time.perf_counter())
+            moments.append(looked)
             progress.cancel()
 
     progress = Progress(hear)
     with pytest.raises(Cancelled):
         find_layouts([FILL, GROOVE], FIVE, PLAYER, ["ft", "rd", "t1"], within=100, progress=progress)
-    # The next place looked at is the last; far less than the tenth of a second that is promised.
-    assert time.perf_counter() - moments[0] < 0.1
     looked = [row[0] for row in heard]
+    assert looked[-1] <= moments[0] + 1, "the next place looked at is the last"
     assert looked == sorted(looked) and heard[-1][1] >= looked[-1]
     partial = heard[-1][2]
     assert partial.cost_after < partial.cost_before and partial.moves

@@ -1,5 +1,6 @@
 """Stroke text to patterns."""
 
+# Long: one pass over the text, and taking it up again from an earlier one.
 from __future__ import annotations
 
 import math

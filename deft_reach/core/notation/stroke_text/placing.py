@@ -24,6 +24,7 @@ if TYPE_CHECKING:
 
 def place(parser: Parser) -> Pattern:
     """The pattern as it is written, once all of the text has been read."""
+    # Long: one pass over the rows; what is taken over frames it.
     bars = bars_of(parser)
     strokes: list[Stroke] = []
     moments: list[Moment] = []

@@ -35,7 +35,8 @@ SHARED_WITHIN: Final = 16
 
 class _Place(NamedTuple):
     """Rows of the table that some looks count for: side, moments, option at the end, how many moments the way is
-    long, option at its beginning, how long before that the other hand struck (or FURTHER), and the option there."""
+    long, option at its beginning, how long before that the other hand struck (or FURTHER), and the option there.
+    """
 
     side: int
     moments: Ints
@@ -53,7 +54,8 @@ _Gap = tuple[Ints, Ints, Ints, Ints, Ints, Floats, Floats]
 
 class _Looks(NamedTuple):
     """What the arms do between two moments: the side whose way it is, the gaps of that hand and of the other one, and
-    the times of the two moments (whole notes)."""
+    the times of the two moments (whole notes).
+    """
 
     side: int
     mine: _Gap
@@ -118,6 +120,7 @@ class Passings:
     def _way(
         self, side: int, o: int, r: int, o0: int, back: int, option_back: int
     ) -> Iterator[tuple[_Place, list[_Looks]]]:
+        # Long: one case after the other, over the same states.
         m, other = self.moments, 1 - side
         # What is played once may end with a hand at rest.
         e = np.arange(self.n if self.loop or o else self.n + 1)
@@ -179,7 +182,8 @@ class Passings:
 
     def _partners(self, side: int, at: Ints, option: int, voice: Ints) -> list[Ints]:
         """Where a side may have been when the other hand struck ``voice`` at some moments: as far as it matters, on
-        that voice as well or not."""
+        that voice as well or not.
+        """
         struck = self.struck[at, option, side]
         mine = self.moments.voice[at, option, side]
         found = [np.where(struck, mine, -1)]

@@ -39,6 +39,7 @@ class Past:
     def __init__(
         self, moments: Moments, states: States, length: float | None, progress: Progress = NO_PROGRESS
     ) -> None:  # fmt: skip
+        # Long: one pass back over the moments fills all columns; they share masks.
         n, self.count = len(moments), int(moments.choice.sum())
         self.memory, self.size, self.length = states.memory, states.width, length
         loop = length is not None
@@ -154,7 +155,8 @@ class Past:
 
     def gaps(self, side: int, moments: int) -> tuple[Floats, list[Floats]]:
         """Of the first ``moments``: the gap since a hand's last strike, and those before it, NaN where not known and
-        infinite where there was none."""
+        infinite where there was none.
+        """
         since = self.since[side][:, :moments]
         earlier = [since[g + 1] - since[g] for g in range(GAPS)]
         whole = self.whole[:moments]

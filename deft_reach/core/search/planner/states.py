@@ -44,7 +44,8 @@ class States:
 
     def forward(self, cost: Floats, start: Floats) -> Floats:
         """Least cost from the beginning, where a state costs ``start`` (width,), to every moment and state
-        (moments + 1, width). ``cost`` is by (moment, option, state)."""
+        (moments + 1, width). ``cost`` is by (moment, option, state).
+        """
         found = np.empty((len(cost) + 1, self.width))
         found[0] = start
         # What leads to a state differs in the oldest choice, which is forgotten.
