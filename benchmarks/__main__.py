@@ -213,8 +213,8 @@ folder = Path(sys.argv[1])
 window = MainWindow(settings=Settings(folder / "m.json"), keep_in=folder)
 document, _ = open_document(demo_file())
 window.documents.take(document, None, None, clean=True); window.resize(1280, 800); window.show()
-window.session.new_plan("256 strokes", " ".join((FIGURE.split() * 16)[:241]))
-window.session.change_plan("hall", kit="hall")
+window.session.plans.new_plan("256 strokes", " ".join((FIGURE.split() * 16)[:241]))
+window.session.plans.change_plan("hall", kit="hall")
 found = {"drag.strokes": len(window.session.report.strokes)}
 unit = sorted(yardstick() for _ in range(9))[4]
 for station in ("kit", "reach"):
@@ -224,7 +224,7 @@ for station in ("kit", "reach"):
     for k in range(240):
         begin = time.perf_counter()
         # Nothing is kept from one frame to the next: every place is a new one.
-        window.session.move_piece("ft", tom.x - k // 2, tom.y + k % 2)
+        window.session.kits.move_piece("ft", tom.x - k // 2, tom.y + k % 2)
         app.processEvents()
         times.append(time.perf_counter() - begin)
     times, unit = sorted(times[40:]), (unit + sorted(yardstick() for _ in range(9))[4]) / 2
@@ -233,7 +233,7 @@ for station in ("kit", "reach"):
     found[name + ".p95_yardsticks"] = times[190] / unit
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-window.session.new_plan("64 bars", (FIGURE + " | ") * 64)
+window.session.plans.new_plan("64 bars", (FIGURE + " | ") * 64)
 window.go("write"); lane = window.write_station.lane; lane.setFocus(); lane.lane.go(400)
 for _ in range(20): app.processEvents()
 unit = sorted(yardstick() for _ in range(9))[4]

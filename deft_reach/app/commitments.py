@@ -60,7 +60,7 @@ class Commitments(QDialog):
             head.setFont(theme.ui_font(12, bold=True))
             listed.addWidget(head)
             listed.addWidget(self._text("\n".join(in_words(commitment))))
-            if number or session.changes():
+            if number or session.plans.changes():
                 back = QPushButton("Go back to this")
                 back.setObjectName("quiet")
                 back.setToolTip("Make the plan again what was committed here; Ctrl+Z takes that back")
@@ -68,7 +68,7 @@ class Commitments(QDialog):
                 listed.addWidget(back, 0, Qt.AlignmentFlag.AlignLeft)
                 self.backs.append(back)
             if number == 0:
-                changes = session.changes()
+                changes = session.plans.changes()
                 lines = [f"  •  {units.text_of(line)}" for line in changes]
                 self.since = self._text("\n".join(["Changed since:", *lines]))
                 if not changes:
@@ -89,7 +89,7 @@ class Commitments(QDialog):
         column.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)
 
     def _go_back(self, commitment: Commitment) -> None:
-        self.session.take_back(commitment)
+        self.session.plans.take_back(commitment)
         self.accept()
 
     @staticmethod

@@ -73,7 +73,7 @@ class ExchangeController:
             return
         if self._window.start_page is not None:
             self._window.documents.take(new_document(), None, None, clean=True)
-        self._session.new_plan(stem_of(path.name), found.text, tempo=found.tempo)
+        self._session.plans.new_plan(stem_of(path.name), found.text, tempo=found.tempo)
         self._window.go("write")
         if found.remarks:
             self._window.notice.say(f"{path.name} was read: " + "; ".join(found.remarks) + ".")
@@ -154,7 +154,7 @@ class ExchangeController:
         try:
             data = read_file(path)
             kit = load_pieces(data, path.stem) if path.suffix.lower() == ".csv" else load_kit(data)
-            self._session.add_kit(kit, f"Bring in kit “{kit.name}”")
+            self._session.kits.add_kit(kit, f"Bring in kit “{kit.name}”")
         except OSError as error:
             self._stop(f"{path.name} cannot be opened: {error.strerror or error}.")
         except (DocumentError, KitError) as error:

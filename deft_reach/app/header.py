@@ -143,7 +143,7 @@ class Header(QFrame):
         row.addWidget(self.button)
 
         self.plans.activated.connect(self._choose)
-        self.tempo.valueChanged.connect(lambda bpm: session.set_tempo(bpm))
+        self.tempo.valueChanged.connect(lambda bpm: session.plans.set_tempo(bpm))
         self.tempo.editingFinished.connect(session.end_merge)
         self.button.clicked.connect(self.commit)
         self.find_button.clicked.connect(self.find_hands)
@@ -217,13 +217,13 @@ class Header(QFrame):
         self.limit.setVisible(report is None or not report.summary.open)
         self.find_button.setVisible(report is not None and bool(report.summary.open) and not session.outdated)
         self.saved.setText("saved" if session.is_saved else "unsaved changes, kept safe")
-        commitment = session.commitment
+        commitment = session.plans.commitment
         self.committed.setEnabled(commitment is not None)
         self.committed.setToolTip("")
         if commitment is None:
             self.committed.setText("not committed yet")
         else:
-            changes = session.changes()
+            changes = session.plans.changes()
             roomy = self.width() > NARROW * theme.text_scale()
             tempo = f" at {commitment.tempo:g} BPM" if roomy else ""
             count = f" · {len(changes)} change{'s' if len(changes) != 1 else ''}" if changes else ""

@@ -86,10 +86,10 @@ def draw_plan_page(session: Session, painter: QPainter, high: float) -> None:
     ease = "cannot be played so" if report.impossible else f"{s.level or 'hands open'}, ease {s.ease:.0f} of 100"
     lead = {"R": "right hand leads", "L": "left hand leads", None: "no hand leads"}[s.lead]
     y = page.text(f"{limit} · {ease} · cost {s.cost:.1f} · {lead}", y + 2, 11)
-    commitment = session.commitment
+    commitment = session.plans.commitment
     stamp = "Not committed yet."
     if commitment is not None:
-        changed = session.changes()
+        changed = session.plans.changes()
         since = f"; changed since: {', '.join(map(units.text_of, changed))}" if changed else ", unchanged since"
         stamp = f"Committed {day(commitment.date)}{since}."
     y = page.text(stamp, y + 2, 9.5, muted=True)

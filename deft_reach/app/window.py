@@ -340,18 +340,18 @@ class MainWindow(QMainWindow):
     def step_tempo(self, step: int) -> None:
         """Change the home tempo by so many BPM."""
         if self.session.plan is not None:
-            self.session.set_tempo(self.session.plan.tempo + step)
+            self.session.plans.set_tempo(self.session.plan.tempo + step)
 
     def toggle_loop(self) -> None:
         """Play the plan as a loop, or once."""
         plan = self.session.plan
         if plan is not None:
-            self.session.set_repeat(not plan.repeat)
+            self.session.plans.set_repeat(not plan.repeat)
 
     def try_other_hand(self) -> None:
         """Give the chosen stroke to the other hand."""
         if self.session.stroke is not None:
-            self.session.other_hand(self.session.stroke)
+            self.session.strokes.other_hand(self.session.stroke)
 
     def find_hands(self) -> None:
         """Let the planner choose hands for every stroke that has none, where the answers can be compared."""
@@ -364,14 +364,14 @@ class MainWindow(QMainWindow):
             self.documents.new_document()
             return
         pattern = self.session.pattern()
-        self.session.new_plan(text=empty_bar(pattern.meter if pattern is not None else (4, 4)))
+        self.session.plans.new_plan(text=empty_bar(pattern.meter if pattern is not None else (4, 4)))
         self.go("write")
         # What is typed first takes the place of the rests.
         self.write_station.editor.selectAll()
 
     def new_plan_from(self, rudiment: Rudiment) -> None:
         if self.start_page is None:
-            self.session.new_plan(rudiment.name.capitalize(), rudiment.text)
+            self.session.plans.new_plan(rudiment.name.capitalize(), rudiment.text)
             self.go("write")
 
     def rename_plan(self) -> None:
@@ -380,7 +380,7 @@ class MainWindow(QMainWindow):
             return
         name, done = QInputDialog.getText(self, "Rename plan", "Name of the plan", text=plan.name)
         if done and name.strip():
-            self.session.change_plan("Rename plan", name=name.strip()[:120])
+            self.session.plans.change_plan("Rename plan", name=name.strip()[:120])
 
     def commit(self) -> None:
         session = self.session
@@ -393,7 +393,7 @@ class MainWindow(QMainWindow):
 
         dialog = CommitDialog(session, self)
         if dialog.exec() == CommitDialog.DialogCode.Accepted:
-            session.commit(dialog.why, datetime.now().astimezone().isoformat(timespec="seconds"), __version__)
+            session.plans.commit(dialog.why, datetime.now().astimezone().isoformat(timespec="seconds"), __version__)
 
     def show_commitments(self) -> None:
         """Every commitment of the plan in view, with its reason, and what has changed since."""

@@ -43,7 +43,7 @@ def test_nothing_is_written_while_all_is_saved(controller, folder):
 
 
 def test_an_edit_is_kept_a_moment_later_and_gone_once_saved(controller, folder, qtbot):
-    controller.session.set_tempo(111)
+    controller.session.plans.set_tempo(111)
     qtbot.waitUntil(lambda: len(files(folder)) == 1, timeout=5000)
     assert b'"tempo": 111' in files(folder)[0].read_bytes()
     controller.session.mark_saved()
@@ -54,7 +54,7 @@ def test_an_edit_is_kept_a_moment_later_and_gone_once_saved(controller, folder, 
 def test_a_long_gesture_is_kept_while_it_goes_on(controller, folder, qtbot):
     """Edits every few milliseconds must not put the writing off for ever."""
     for k in range(60):
-        controller.session.set_tempo(100 + k % 7, None)
+        controller.session.plans.set_tempo(100 + k % 7, None)
         qtbot.wait(20)
         if files(folder):
             break
@@ -64,11 +64,11 @@ def test_a_long_gesture_is_kept_while_it_goes_on(controller, folder, qtbot):
 def test_a_long_plan_is_kept_while_it_is_typed_without_a_rest(controller, folder, qtbot):
     """The analysis of a long plan waits until the keys rest; what was typed does not."""
     session = controller.session
-    session.set_text("/16 " + "R L " * 120)
+    session.strokes.set_text("/16 " + "R L " * 120)
     controller.keep_now()
     session.later = lambda catch_up: None
     for k in range(200):
-        session.set_text("/16 " + "R L " * 120 + "R " * (k + 1), typing=True)
+        session.strokes.set_text("/16 " + "R L " * 120 + "R " * (k + 1), typing=True)
         assert session.behind
         qtbot.wait(20)
         if controller.on_disk is not None and controller.on_disk is not session.saved_document and k > 5:
@@ -81,7 +81,7 @@ def test_a_long_plan_is_kept_while_it_is_typed_without_a_rest(controller, folder
 
 
 def test_undoing_everything_leaves_nothing_to_keep(controller, folder):
-    controller.session.set_tempo(111)
+    controller.session.plans.set_tempo(111)
     controller.keep_now()
     controller.session.undo()
     controller.keep_now()
@@ -94,7 +94,7 @@ def test_a_disk_that_says_no_is_reported_and_editing_goes_on(controller, folder,
 
     monkeypatch.setattr(Autosave, "keep", full)
     with qtbot.waitSignal(controller.failed, timeout=5000) as told:
-        controller.session.set_tempo(111)
+        controller.session.plans.set_tempo(111)
     assert told.args == ["No space left on device"]
     assert controller.session.plan.tempo == 111
     assert controller.keep_now() is False and controller.hand_over() is False, "nothing is promised that is not so"
@@ -111,7 +111,7 @@ def test_a_write_that_failed_is_tried_again_until_it_is_on_disk(controller, fold
 
     monkeypatch.setattr(Autosave, "keep", full_at_first)
     monkeypatch.setattr(module, "RETRY_MS", 50)
-    controller.session.set_tempo(111)
+    controller.session.plans.set_tempo(111)
     qtbot.waitUntil(lambda: bool(files(folder)), timeout=5000)
     assert len(tries) == 3 and controller.keep_now() is True
     assert b'"tempo": 111' in files(folder)[0].read_bytes() and len(tries) == 3, "and once is enough"
@@ -119,7 +119,7 @@ def test_a_write_that_failed_is_tried_again_until_it_is_on_disk(controller, fold
 
 def test_an_edit_taken_back_while_it_is_written_is_kept_as_it_is_now(controller, folder, monkeypatch):
     """What counts is what the disk will hold when the writing is over."""
-    controller.session.set_tempo(111)
+    controller.session.plans.set_tempo(111)
     assert controller.keep_now()
     real, held = Autosave.keep, threading.Event()
 
@@ -129,7 +129,7 @@ def test_an_edit_taken_back_while_it_is_written_is_kept_as_it_is_now(controller,
 
     monkeypatch.setattr(Autosave, "keep", slow)
     controller.session.end_merge()
-    controller.session.set_tempo(120)
+    controller.session.plans.set_tempo(120)
     controller.keep()
     controller.session.undo()
     controller.keep()
@@ -141,7 +141,7 @@ def test_an_edit_taken_back_while_it_is_written_is_kept_as_it_is_now(controller,
 def test_with_a_full_disk_nothing_is_closed_or_discarded_unsaid(qapp, folder, tmp_path, monkeypatch):
     session = Session()
     old = AutosaveController(session, folder)
-    session.set_tempo(84)
+    session.plans.set_tempo(84)
     assert old.keep_now()
     old.close()
 
@@ -177,7 +177,7 @@ def test_with_a_full_disk_nothing_is_closed_or_discarded_unsaid(qapp, folder, tm
 def test_two_windows_keep_apart_what_is_theirs(qapp, folder, tmp_path):
     windows = [MainWindow(Session(), Settings(tmp_path / f"{k}.json"), folder) for k in range(2)]
     for k, window in enumerate(windows):
-        window.session.set_tempo(120 + k)
+        window.session.plans.set_tempo(120 + k)
         window.autosave.keep_now()
     assert len(files(folder)) == 2 and leftovers(folder) == []
     windows[0].autosave.storage.close()
@@ -192,7 +192,7 @@ def test_several_leftovers_are_offered_one_after_the_other(qapp, folder, tmp_pat
     for tempo in (80, 85):
         session = Session()
         controller = AutosaveController(session, folder)
-        session.set_tempo(tempo)
+        session.plans.set_tempo(tempo)
         controller.keep_now()
         controller.close()
     window = MainWindow(Session(), Settings(tmp_path / "m.json"), folder)

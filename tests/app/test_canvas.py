@@ -27,7 +27,7 @@ def test_the_plan_is_to_scale_in_both_directions(station):
 
 @pytest.mark.parametrize("name", ["compact", "five", "five-double", "large", "pit"])
 def test_every_piece_is_in_view_whatever_the_kit(window, name):
-    window.session.use_layout(name)
+    window.session.kits.use_layout(name)
     window.go("kit")
     plan = window.kit_station.plan
     for piece in window.session.kit:
@@ -71,7 +71,7 @@ def test_higher_is_higher_up(station):
 
 def test_rows_of_the_weave_go_from_left_to_right_and_never_collide(window):
     voices = ("hh", "c1", "sn", "t1", "rd", "ft", "wb")
-    window.session.new_plan("Round", " ".join(f"{'RL'[i % 2]}@{v}" for i, v in enumerate(voices)))
+    window.session.plans.new_plan("Round", " ".join(f"{'RL'[i % 2]}@{v}" for i, v in enumerate(voices)))
     window.go("reach")
     weave, report = window.reach_station.weave, window.session.report
     rows = weave.rows(report)
@@ -83,7 +83,7 @@ def test_rows_of_the_weave_go_from_left_to_right_and_never_collide(window):
 
 
 def test_two_hands_on_one_voice_run_beside_each_other(window):
-    window.session.new_plan("Together", "R L R L")
+    window.session.plans.new_plan("Together", "R L R L")
     window.go("reach")
     weave, report = window.reach_station.weave, window.session.report
     threads = weave.threads(report, weave.rows(report))
@@ -98,7 +98,7 @@ def test_the_time_axis_goes_there_and_back(station):
 
 
 def test_a_step_is_never_too_narrow_to_read(window):
-    window.session.new_plan("Dense", "/32 " + "R L " * 64)
+    window.session.plans.new_plan("Dense", "/32 " + "R L " * 64)
     window.go("reach")
     axis = window.reach_station.axis
     assert axis.scale / 32 >= MIN_STEP and not axis.whole

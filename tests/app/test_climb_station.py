@@ -201,14 +201,14 @@ def test_the_next_day_begins_where_the_log_ended(station, window):
 
 
 def test_a_plan_that_cannot_be_climbed_says_why(station, window):
-    window.session.new_plan("Open", "? R L R")
+    window.session.plans.new_plan("Open", "? R L R")
     assert station.runner is None and "a hand for every stroke" in station.form.words.text()
     assert station.card.stage.text() == "Nothing to climb yet"
     station.grab()
 
 
 def test_breaks_are_asked_for_and_taken(station, window):
-    window.session.new_plan("Hard", "/16 " + "R@hh " * 16 + "|", tempo=120)
+    window.session.plans.new_plan("Hard", "/16 " + "R@hh " * 16 + "|", tempo=120)
     station.form.start.setValue(118)
     for _ in range(40):
         station.judge("rough")

@@ -68,7 +68,7 @@ def test_a_bar_that_does_not_add_up_stops_no_station(window, qtbot, text):
     """Every search that takes the strokes apart and reads them again is asked, in every station."""
     session = window.session
     session.show_plan("storm")
-    session.set_text(text)
+    session.strokes.set_text(text)
     assert isinstance(session.error, StrokeTextError)
     for station in ("kit", "write", "voice", "reach", "song", "climb", "log"):
         window.go(station)
@@ -88,7 +88,7 @@ def test_a_bar_that_does_not_add_up_stops_no_station(window, qtbot, text):
 
 def test_a_voice_that_the_kit_lacks_is_named_by_the_search(window, qtbot):
     window.session.show_plan("storm")
-    window.session.set_text("/16 R@t2 L R@c2 L |")
+    window.session.strokes.set_text("/16 R@t2 L R@c2 L |")
     window.go("voice")
     form = window.voice_station.adviser
     QTest.mouseClick(form.find_button, Qt.MouseButton.LeftButton)

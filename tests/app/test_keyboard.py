@@ -52,7 +52,7 @@ def test_from_an_empty_plan_to_a_saved_commitment(window, tmp_path, monkeypatch)
 
     in_dialog(CommitDialog, commit)
     key(window, Qt.Key.Key_Return, CTRL)
-    assert session.commitment.reason == "clockwise at last"
+    assert session.plans.commitment.reason == "clockwise at last"
     path = tmp_path / "by-keys.reach"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
     window.activateWindow()

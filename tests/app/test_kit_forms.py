@@ -104,7 +104,7 @@ def test_a_kit_is_duplicated_renamed_and_removed(station, window, monkeypatch):
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Quay kit", True))
     choose(station.bar.menu, "Rename")
     assert session.kit.name == "Quay kit" and station.bar.kits.currentText() == "Quay kit"
-    session.remove_kit("pit")
+    session.kits.remove_kit("pit")
     assert session.kit.id == "pit" and all(k.name != "Quay kit" for k in session.document.kits)
     while session.undo_label:
         undo(window)
@@ -155,7 +155,7 @@ def test_comparison_shows_outlines_and_changes_what_the_list_is_against(station,
     form = station.compare_form
     assert "No difference" in form.words.text() and station.plan.ghost == window.session.kit
     session = window.session
-    session.move_piece("ft", 350, 450)
+    session.kits.move_piece("ft", 350, 450)
     form.refresh()
     assert form.table.item(0, 0).text() == "floor tom" and form.table.item(0, 1).text() == "50 mm left"
     row = form.other_box.findText("Rehearsal hall")
@@ -178,7 +178,7 @@ def test_schools_are_one_step(station, window):
 
 
 def test_a_school_the_kit_cannot_follow_says_why(station, window):
-    window.session.remove_piece("rd")
+    window.session.kits.remove_piece("rd")
     choose(station.bar.setup_menu, "Ride beside")
     assert "no ride cymbal" in station.pieces_form.facts.text()
 
@@ -217,8 +217,8 @@ def test_a_tape_between_two_points_with_height(station, window):
 
 def test_a_kept_line_follows_its_piece_and_is_removed(station, window):
     session = window.session
-    session.keep_dimension(Dimension(Spot("sn"), Spot("ft")))
-    session.move_piece("ft", 390, 575, 640)
+    session.kits.keep_dimension(Dimension(Spot("sn"), Spot("ft")))
+    session.kits.move_piece("ft", 390, 575, 640)
     assert "snare to floor tom: 400 mm" in station.plan.in_words()
     press(station.tape_buttons.measure)
     a, b = at(station, "sn"), at(station, "ft")
@@ -282,7 +282,7 @@ def test_the_side_is_asked_once(station, window):
     session, form = window.session, station.tape_form
     station.tabs.setCurrentWidget(form)
     assert not form.on_left.isVisible(), "nothing measured, nothing asked"
-    session.set_readings((Reading("sn", "hh", 390), Reading("sn", "ft", 380)), "Readings")
+    session.kits.set_readings((Reading("sn", "hh", 390), Reading("sn", "ft", 380)), "Readings")
     assert form.on_left.isVisible() and "where does the hi-hat stand?" in form.side_question.text()
     press(form.on_right)
     assert session.kit.right == "hh" and not form.on_left.isVisible()

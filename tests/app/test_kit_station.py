@@ -176,7 +176,7 @@ def test_the_players_measures_change_everything_live(kit):
     QTest.keyClick(form.skill, Qt.Key.Key_Return)
     assert session.report.summary.tempo_limit > 1.1 * before
     assert "advanced speed" in form.words.text()
-    session.change_player("Speeds", speeds=Speeds(left=1.2))
+    session.kits.change_player("Speeds", speeds=Speeds(left=1.2))
     assert "by the log: left hand × 1.20" in form.words.text()
     form.hand.setFocus()
     QTest.keyClick(form.hand, Qt.Key.Key_Down)

@@ -23,7 +23,7 @@ CONTROL, SHIFT, ALT = (
 
 @pytest.fixture
 def editor(window, qapp):
-    window.session.new_plan("By keys", "")
+    window.session.plans.new_plan("By keys", "")
     window.go("write")
     editor = window.write_station.lane
     editor.setFocus()

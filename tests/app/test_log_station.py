@@ -76,7 +76,7 @@ def test_practice_that_beats_the_model_offers_ones_own_speed(station, window):
     limit = window.session.report.summary.tempo_limit
     window.log.add(tried(round(1.2 * limit)))
     assert f"and the model says {limit:.0f}" in station.next.text() and "do the hand test" in station.next.text()
-    window.session.change_player("Faster", skill=0.5)
+    window.session.kits.change_player("Faster", skill=0.5)
     assert "the model says" not in station.next.text()
 
 
@@ -92,9 +92,9 @@ def test_attempts_know_the_commitment_they_were_made_by(station, window, qapp):
     let_time_pass(window.climb_station)
     QTest.keyClick(window, Qt.Key.Key_6, CTRL)
     QTest.keyClick(chart, Qt.Key.Key_1)
-    window.session.commit("anew", NOW.isoformat(), "test")
+    window.session.plans.commit("anew", NOW.isoformat(), "test")
     QTest.keyClick(chart, Qt.Key.Key_1)
-    window.session.change_plan("storm", tempo=117)
+    window.session.plans.change_plan("storm", tempo=117)
     QTest.keyClick(chart, Qt.Key.Key_2)
     assert [row.committed for row in window.log.attempts()[2:]] == ["", NOW.isoformat(), ""]
     [*_, newest] = window.session.document.commitments_of("storm")

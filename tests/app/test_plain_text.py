@@ -16,7 +16,7 @@ CTRL = Qt.KeyboardModifier.ControlModifier
 
 def test_every_label_of_every_station_is_plain(window, qapp):
     session = window.session
-    session.change_plan(session.plan.id, name=IMAGE)
+    session.plans.change_plan(session.plan.id, name=IMAGE)
     session.apply(session.document.with_kit(session.kit.__class__(**{**vars_of(session.kit), "name": IMAGE})), "name")
     seen = 0
     for key in (Qt.Key.Key_1, Qt.Key.Key_2, Qt.Key.Key_3, Qt.Key.Key_4, Qt.Key.Key_5, Qt.Key.Key_6, Qt.Key.Key_7):

@@ -27,7 +27,7 @@ def test_whatever_is_clicked_and_typed_nothing_fails_and_all_can_be_undone(
     if unfinished:
         for plan in session.document.plans:
             session.show_plan(plan.id)
-            session.set_text(session.text.rstrip(" |\n") + " R L R L R L |")
+            session.strokes.set_text(session.text.rstrip(" |\n") + " R L R L R L |")
     hands, watch = Hands(qapp, window, seed), Watchdog(FROZEN)
     with qtbot.captureExceptions() as caught:
         faults = work(qapp, hands, watch, STEPS)

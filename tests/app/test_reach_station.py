@@ -190,7 +190,7 @@ def test_zoom_and_pan_keep_lane_and_weave_together(storm):
 
 def test_long_patterns_scroll_to_the_selected_stroke(storm):
     session, axis = storm.session, storm.reach_station.axis
-    session.new_plan("Long", "R L R L " * 60)
+    session.plans.new_plan("Long", "R L R L " * 60)
     storm.go("reach")
     assert not axis.whole
     weave = storm.reach_station.weave
@@ -222,7 +222,7 @@ def test_the_other_hand_button(storm):
 
 def test_threads_pass_over_and_under_as_the_core_says(storm):
     session, weave = storm.session, storm.reach_station.weave
-    session.new_plan("There and back", "/8 R@ft L@ft R@t1 L@t1 R@hh L R@ft L@ft R L")
+    session.plans.new_plan("There and back", "/8 R@ft L@ft R@t1 L@t1 R@hh L R@ft L@ft R L")
     storm.go("reach")
     report = session.report
     threads = weave.threads(report, weave.rows(report))
@@ -233,7 +233,7 @@ def test_threads_pass_over_and_under_as_the_core_says(storm):
         time = weave.axis.time(x)
         around = [p for t, p in zip(starts, report.postures) if abs(t - time) <= 1 / 8 + 1e-6]
         assert over in {p.cross.over for p in around if p.cross is not None}
-    session.set_text("/8 R L R@t1 L@t1 R@ft L@ft", merge=None)
+    session.strokes.set_text("/8 R L R@t1 L@t1 R@ft L@ft", merge=None)
     report = session.report
     assert all(p.cross is None for p in report.postures)
     assert weave.meetings(report, weave.threads(report, weave.rows(report))) == []
@@ -257,7 +257,7 @@ EITHER = "/8 R@hh L@t1 R@hh L@t1 |"
 
 def test_who_goes_over_is_exchanged_by_a_click_on_the_crossing_and_kept_in_the_text(storm):
     session, plan = storm.session, storm.reach_station.plan
-    session.set_text(EITHER, "Text", None)
+    session.strokes.set_text(EITHER, "Text", None)
     session.select_stroke(1)
     before = session.report.postures[1].cross
     assert not before.chosen
@@ -276,7 +276,7 @@ def test_who_goes_over_is_exchanged_by_a_click_on_the_crossing_and_kept_in_the_t
 
 def test_who_goes_over_is_exchanged_where_the_threads_meet(storm):
     session, weave = storm.session, storm.reach_station.weave
-    session.set_text("/8 R@t1 L@sn R@sn L@ft R@hh L@sn |", "Text", None)
+    session.strokes.set_text("/8 R@t1 L@sn R@sn L@ft R@hh L@sn |", "Text", None)
     report = session.report
     threads = weave.threads(report, weave.rows(report))
     x, over = weave.meetings(report, threads)[0]
@@ -289,7 +289,7 @@ def test_who_goes_over_is_exchanged_where_the_threads_meet(storm):
 
 def test_keys_say_who_goes_over(storm):
     session, plan = storm.session, storm.reach_station.plan
-    session.set_text(EITHER, "Text", None)
+    session.strokes.set_text(EITHER, "Text", None)
     session.select_stroke(3)
     plan.setFocus()
     QTest.keyClicks(plan, "'")
@@ -302,7 +302,7 @@ def test_while_strokes_lack_hands_the_header_has_no_verdict_and_finds_the_hands(
     session, header = storm.session, storm.header
     assert not header.find_button.isVisible()
     storm.go("write")
-    session.set_text("/16 ? ? ? ? L ? ? ? |", "Text", None)
+    session.strokes.set_text("/16 ? ? ? ? L ? ? ? |", "Text", None)
     assert not header.limit.isVisible() and header.ease.value.text() == "7 of 8 open"
     assert header.ease.caption.text().startswith("no verdict")
     assert header.find_button.isVisible()
@@ -317,7 +317,7 @@ def test_while_strokes_lack_hands_the_header_has_no_verdict_and_finds_the_hands(
 
 def test_a_moment_for_three_hands_is_named_and_the_rest_gets_hands(storm, qtbot):
     session, header = storm.session, storm.header
-    session.set_text("/8 ? ? ?@hh+?@sn+?@c1 ? ? ? ? ? |", "Text", None)
+    session.strokes.set_text("/8 ? ? ?@hh+?@sn+?@c1 ? ? ? ? ? |", "Text", None)
     storm.go("reach")
     assert "impossible" in [f.kind for f in session.report.findings]
     QTest.mouseClick(header.find_button, Qt.MouseButton.LeftButton)
@@ -332,7 +332,7 @@ def test_a_moment_for_three_hands_is_named_and_the_rest_gets_hands(storm, qtbot)
 
 def test_a_flams_grace_is_a_point_on_the_other_hands_thread(storm):
     session, weave = storm.session, storm.reach_station.weave
-    session.set_text("/8 R L@ft fR@sn L@ft |", "Text", None)
+    session.strokes.set_text("/8 R L@ft fR@sn L@ft |", "Text", None)
     threads = weave.threads(session.report, weave.rows(session.report))
     left = threads["L"]
     assert left.graces == [False, True, False] and left.strokes == [1, 2, 3]

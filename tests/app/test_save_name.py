@@ -73,14 +73,14 @@ def test_known_endings_are_not_papered_over(name):
 
 
 def test_changes_are_called_safe_only_where_they_are(window, tmp_path, monkeypatch):
-    window.session.set_tempo(77)
+    window.session.plans.set_tempo(77)
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "no" / "x.reach"), ""))
     assert window.documents.save_as() is False and "kept safe meanwhile" in window.notice.text.text()
 
     def full(*_):
         raise OSError(28, "No space left on device")
 
-    window.session.set_tempo(78)
+    window.session.plans.set_tempo(78)
     monkeypatch.setattr(type(window.autosave.storage), "keep", full)
     assert window.documents.save_as() is False
     assert "could not be written either" in window.notice.text.text() and "kept safe" not in window.notice.text.text()

@@ -28,17 +28,17 @@ def station(window, qapp):
 def hard(station, window, qapp):
     """A song of a groove, a fill whose feet run into the landing, and the groove again."""
     session = window.session
-    session.new_plan("Groove", EIGHTHS, tempo=140)
-    session.set_repeat(True)
+    session.plans.new_plan("Groove", EIGHTHS, tempo=140)
+    session.plans.set_repeat(True)
     groove = session.plan.id
-    session.new_plan("Fill", FILL, tempo=140)
-    session.set_repeat(False)
+    session.plans.new_plan("Fill", FILL, tempo=140)
+    session.plans.set_repeat(False)
     fill = session.plan.id
-    session.new_song("Hard")
-    session.change_song("x", sections=())
+    session.songs.new_song("Hard")
+    session.songs.change_song("x", sections=())
     for plan in (groove, fill, groove):
-        session.add_section(plan)
-    session.set_times(0, 3)
+        session.songs.add_section(plan)
+    session.songs.set_times(0, 3)
     qapp.processEvents()
     return station
 
@@ -67,7 +67,7 @@ def pick_action(menu, text):
 
 def test_the_demo_song_is_chained_and_its_sections_listed(station, window):
     found = station.view.found
-    again = analyse_song(window.session.document, window.session.song)
+    again = analyse_song(window.session.document, window.session.songs.song)
     assert found.report.summary.cost == again.report.summary.cost
     rows = [cells(station.bar.table, k) for k in range(station.bar.table.rowCount())]
     assert [row[0] for row in rows] == [
@@ -89,24 +89,24 @@ def test_a_section_is_added_moved_repeated_and_removed_by_hand(station, window):
     bar.table.setFocus()
     QTest.keyClick(bar.table, Qt.Key.Key_Home)
     pick_action(bar.plans, "Puppet parade")
-    assert [s.plan for s in session.song.sections][:2] == ["gangway", "parade"] and bar.row == 1
+    assert [s.plan for s in session.songs.song.sections][:2] == ["gangway", "parade"] and bar.row == 1
     press(bar.down)
-    assert [s.plan for s in session.song.sections][:3] == ["gangway", "mouth", "parade"] and bar.row == 2
+    assert [s.plan for s in session.songs.song.sections][:3] == ["gangway", "mouth", "parade"] and bar.row == 2
     bar.times.setFocus()
     bar.times.selectAll()
     QTest.keyClicks(bar.times, "4")
     QTest.keyClick(bar.times, Qt.Key.Key_Return)
-    assert session.song.sections[2].times == 4 and cells(bar.table, 2)[1] == "× 4"
+    assert session.songs.song.sections[2].times == 4 and cells(bar.table, 2)[1] == "× 4"
     bar.section_tempo.setFocus()
     bar.section_tempo.selectAll()
     QTest.keyClicks(bar.section_tempo, "100")
     QTest.keyClick(bar.section_tempo, Qt.Key.Key_Return)
-    assert session.song.sections[2].tempo == 100 and cells(bar.table, 2)[2] == "100"
+    assert session.songs.song.sections[2].tempo == 100 and cells(bar.table, 2)[2] == "100"
     press(bar.remove)
-    assert [s.plan for s in session.song.sections] == ["gangway", "mouth", "moonlit", "storm"]
+    assert [s.plan for s in session.songs.song.sections] == ["gangway", "mouth", "moonlit", "storm"]
     for _ in range(5):
         QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
-    assert [s.times for s in session.song.sections] == [3, 1, 4, 1] and session.undo_label is None
+    assert [s.times for s in session.songs.song.sections] == [3, 1, 4, 1] and session.undo_label is None
 
 
 def test_one_tempo_round_again_and_another_kit(station, window):
@@ -115,13 +115,13 @@ def test_one_tempo_round_again_and_another_kit(station, window):
     bar.tempo.selectAll()
     QTest.keyClicks(bar.tempo, "96")
     QTest.keyClick(bar.tempo, Qt.Key.Key_Return)
-    assert session.song.tempo == 96 and {row.tempo for row in station.view.found.sections} == {96}
+    assert session.songs.song.tempo == 96 and {row.tempo for row in station.view.found.sections} == {96}
     click(bar.repeat, QPointF(8, bar.repeat.height() / 2))
-    assert session.song.repeat and station.view.report.repeat
+    assert session.songs.song.repeat and station.view.report.repeat
     bar.kit.setFocus()
     QTest.keyClick(bar.kit, Qt.Key.Key_End)
-    assert session.song.kit == "hall" and station.view.kit.id == "hall"
-    kept = load_document(dump_document(session.document)).song(session.song.id)
+    assert session.songs.song.kit == "hall" and station.view.kit.id == "hall"
+    kept = load_document(dump_document(session.document)).song(session.songs.song.id)
     assert (kept.tempo, kept.repeat, kept.kit) == (96, True, "hall")
 
 
@@ -129,7 +129,7 @@ def test_songs_are_made_named_copied_and_deleted(station, window, monkeypatch):
     session = window.session
     menu = station.bar.more.menu()
     pick_action(menu, "New song")
-    assert session.song.name == "New song" and station.bar.songs.currentText() == "New song"
+    assert session.songs.song.name == "New song" and station.bar.songs.currentText() == "New song"
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Act two", True))
     pick_action(menu, "Rename")
     assert station.bar.songs.currentText() == "Act two"
@@ -169,7 +169,7 @@ def test_keys_that_edit_are_refused_with_a_word(station, window):
 def test_an_edit_elsewhere_is_chained_at_once_when_one_comes_back(station, window, qapp):
     before = station.view.report
     QTest.keyClick(window, Qt.Key.Key_2, CTRL)
-    window.session.set_text("/4 R L R L |", "Text", None)
+    window.session.strokes.set_text("/4 R L R L |", "Text", None)
     assert station.view.report is before, "nobody looks: nothing is worked out"
     QTest.keyClick(window, Qt.Key.Key_5, CTRL)
     qapp.processEvents()
@@ -214,7 +214,7 @@ def test_a_song_with_a_hole_says_so_at_its_section(hard, window):
 def test_relief_by_the_slider(hard, window, qtbot):
     session = window.session
     session.show_plan(next(p.id for p in session.document.plans if p.name == "Groove"))
-    session.set_text(GROOVE, "Sixteenths", None)
+    session.strokes.set_text(GROOVE, "Sixteenths", None)
     show(hard, "Relief")
     form = hard.relief
     assert "right hand" in form.chart.in_words() and cells(form.loads, 0)[0] == "right hand"
@@ -234,7 +234,7 @@ def test_relief_by_the_slider(hard, window, qtbot):
 
 def test_a_plan_is_put_on_another_kit_and_a_choice_changed(station, window, qtbot):
     session = window.session
-    session.new_plan("Toms", "/16 R@t1 L@t2 R@ft L@c2")
+    session.plans.new_plan("Toms", "/16 R@t1 L@t2 R@ft L@c2")
     show(station, "Another kit")
     form = station.refit
     form.kit.setFocus()
@@ -341,13 +341,13 @@ def test_f5_plays_the_song_and_the_strip_shows_where(station, window, qapp, monk
 
 def test_written_out_as_one_plan(station, window):
     session = window.session
-    session.set_song_tempo(100)
+    session.songs.set_song_tempo(100)
     pick_action(station.bar.more.menu(), "Write it out")
     plan = session.document.plans[-1]
     assert plan.name == "Act one: the crossing, written out" and plan.tempo == 100
     pattern = read_text(session.document.score(plan.pattern).text, session.kit)
     assert len(pattern.strokes) == len(station.view.report.strokes)
-    session.set_song_tempo(None)
+    session.songs.set_song_tempo(None)
     pick_action(station.bar.more.menu(), "Write it out")
     assert "one tempo" in station.bar.words.text()
 

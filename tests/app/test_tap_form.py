@@ -9,8 +9,8 @@ from tests.app.conftest import click
 
 @pytest.fixture
 def form(window):
-    window.session.new_plan("Tapped", "")
-    window.session.set_tempo(120)
+    window.session.plans.new_plan("Tapped", "")
+    window.session.plans.set_tempo(120)
     window.go("write")
     station = window.write_station
     station.tabs.setCurrentWidget(station.tap)

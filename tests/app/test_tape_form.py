@@ -69,7 +69,7 @@ def test_readings_that_cannot_be_are_said_and_cannot_be_stood_up(form, qtbot):
 
 
 def test_a_reading_is_picked_corrected_and_removed(form, qtbot):
-    form.session.set_readings((Reading("sn", "seat", 440.0), Reading("sn", "floor", 650.0)), "Tape")
+    form.session.kits.set_readings((Reading("sn", "seat", 440.0), Reading("sn", "floor", 650.0)), "Tape")
     form.table.setFocus()
     form.table.setCurrentCell(0, 0)
     QTest.keyClick(form.table, Qt.Key.Key_Down)
@@ -86,6 +86,6 @@ def test_an_empty_entry_says_what_is_missing(form):
 def test_readings_are_saved_with_the_kit(form):
     from deft_reach.formats.document import dump_document, load_document
 
-    form.session.set_readings((Reading("sn", "seat", 440.0, 3.0),), "Tape")
+    form.session.kits.set_readings((Reading("sn", "seat", 440.0, 3.0),), "Tape")
     document = load_document(dump_document(form.session.document))
     assert document.kit("pit").readings == (Reading("sn", "seat", 440.0, 3.0),)

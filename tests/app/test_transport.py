@@ -21,10 +21,10 @@ class Clock:
 @pytest.fixture
 def transport(window, qapp, monkeypatch):
     monkeypatch.setattr(module, "open_output", lambda source: None)
-    window.session.new_plan("Play", "/4 (R@ft L R@t1 L) | R L R@rd L |")
-    window.session.change_plan("hall", kit="hall")
-    window.session.set_repeat(False)
-    window.session.set_tempo(60)
+    window.session.plans.new_plan("Play", "/4 (R@ft L R@t1 L) | R L R@rd L |")
+    window.session.plans.change_plan("hall", kit="hall")
+    window.session.plans.set_repeat(False)
+    window.session.plans.set_tempo(60)
     QTest.keyClick(window, Qt.Key.Key_4, Qt.KeyboardModifier.ControlModifier)
     qapp.processEvents()
     window.transport.clock = Clock()
@@ -126,11 +126,11 @@ def test_hands_prepare_early_or_late(transport, window):
 
 def test_an_edit_stops_what_is_no_longer_written(transport, window):
     QTest.keyClick(window, Qt.Key.Key_F5)
-    window.session.set_text("/4 R L R L |", "Text", None)
+    window.session.strokes.set_text("/4 R L R L |", "Text", None)
     assert not transport.playing
-    window.session.set_repeat(True)
+    window.session.plans.set_repeat(True)
     QTest.keyClick(window, Qt.Key.Key_F5)
-    window.session.set_tempo(90)
+    window.session.plans.set_tempo(90)
     assert transport.playing and transport.playback.tempo == 90, "a loop goes on with the new one"
 
 

@@ -15,9 +15,9 @@ CTRL = Qt.KeyboardModifier.ControlModifier
 
 @pytest.fixture
 def station(window, qapp):
-    window.session.new_plan("Rethink", TEXT)
-    window.session.change_plan("hall", kit="hall")
-    window.session.set_repeat(True)
+    window.session.plans.new_plan("Rethink", TEXT)
+    window.session.plans.change_plan("hall", kit="hall")
+    window.session.plans.set_repeat(True)
     QTest.keyClick(window, Qt.Key.Key_4, CTRL)
     qapp.processEvents()
     return window.reach_station
@@ -98,7 +98,7 @@ def test_questions_about_nothing_say_what_to_do(station, window):
 
 
 def test_an_impossible_school_is_refused_in_words(station, window, qtbot):
-    window.session.set_text("/8 ?@hh ?@hh ?@hh", "Text", None)
+    window.session.strokes.set_text("/8 ?@hh ?@hh ?@hh", "Text", None)
     show(station, "Other hands")
     pick(station.rethink.which, "strokes written ?")
     pick(station.rethink.school, "strictly")
@@ -127,9 +127,9 @@ def test_keep_compare_and_use(station, window, qtbot):
     wanted = tray.rows[1].candidate.text
     press(tray.use)
     assert window.session.text == wanted
-    assert any(c.text == TEXT for c in window.session.candidates), "the one before is kept"
+    assert any(c.text == TEXT for c in window.session.stickings.candidates), "the one before is kept"
     kept = load_document(dump_document(window.session.document))
-    assert kept.plan("Rethink").candidates == window.session.candidates, "the tray is saved with the plan"
+    assert kept.plan("Rethink").candidates == window.session.stickings.candidates, "the tray is saved with the plan"
     QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
     tray.list.setFocus()
     QTest.keyClick(tray.list, Qt.Key.Key_Home)
@@ -147,17 +147,17 @@ def test_try_it_puts_what_would_help_in_the_tray(station, window, qtbot):
     crossover = next(f for f in window.session.report.findings if f.kind == "crossover")
     window.session.select_finding(crossover)
     press(station.try_it)
-    qtbot.waitUntil(lambda: bool(window.session.candidates), timeout=5000)
+    qtbot.waitUntil(lambda: bool(window.session.stickings.candidates), timeout=5000)
     assert station.tabs.currentWidget() is station.tray
     row = station.tray.rows[station.tray.list.currentRow()]
     assert row.candidate.name == "without the crossover" and set(crossover.strokes) & set(row.differs)
 
 
 def test_both_ways_with_the_hat(station, window, qtbot):
-    window.session.set_text("/8 R@hh R@hh+L R@hh R@hh+L", "Text", None)
+    window.session.strokes.set_text("/8 R@hh R@hh+L R@hh R@hh+L", "Text", None)
     show(station, "Other hands")
     press(station.rethink.hats)
-    qtbot.waitUntil(lambda: len(window.session.candidates) == 2, timeout=5000)
+    qtbot.waitUntil(lambda: len(window.session.stickings.candidates) == 2, timeout=5000)
     show(station, "Tray")
     names = {row.candidate.name: row for row in station.tray.rows}
     hands = {n: {s.limb for s in r.report.pattern.strokes if s.voice == "hh"} for n, r in names.items()}
@@ -173,12 +173,12 @@ def test_the_card_says_what_the_other_hand_would_cost(station, window):
 
 def test_a_full_tray_says_so_and_keeps_what_it_has(station, window, qtbot):
     for k in range(6):
-        window.session.keep(f"kept {k}", "R L " * (k + 1))
+        window.session.stickings.keep(f"kept {k}", "R L " * (k + 1))
     crossover = next(f for f in window.session.report.findings if f.kind == "crossover")
     window.session.select_finding(crossover)
     press(station.try_it)
     qtbot.waitUntil(lambda: "full" in station.tray.words.text(), timeout=5000)
-    assert [c.name for c in window.session.candidates] == [f"kept {k}" for k in range(6)]
+    assert [c.name for c in window.session.stickings.candidates] == [f"kept {k}" for k in range(6)]
 
 
 def test_while_a_drum_is_dragged_the_other_hand_is_tried_once_it_rests(station, window, qtbot):
@@ -186,14 +186,14 @@ def test_while_a_drum_is_dragged_the_other_hand_is_tried_once_it_rests(station, 
     at = [n.text() for n in station.card.names].index("other hand")
     before = station.card.values[at].text()
     tom = window.session.kit.piece("ft")
-    window.session.move_piece("ft", tom.x - 150, tom.y)
+    window.session.kits.move_piece("ft", tom.x - 150, tom.y)
     assert station.card.values[at].text() == "…", "not a number of the kit as it was"
     qtbot.waitUntil(lambda: "costs" in station.card.values[at].text(), timeout=3000)
     assert station.card.values[at].text() != before
 
 
 def test_a_part_from_the_selected_stroke_on_or_up_to_it(station, window):
-    window.session.keep("exchanged", TEXT.translate(str.maketrans("RL", "LR")))
+    window.session.stickings.keep("exchanged", TEXT.translate(str.maketrans("RL", "LR")))
     show(station, "Tray")
     tray = station.tray
     tray.list.setFocus()
@@ -213,7 +213,7 @@ def test_a_part_from_the_selected_stroke_on_or_up_to_it(station, window):
 
 
 def test_a_search_can_be_stopped(station, window, qtbot):
-    window.session.set_text("/32 " + "? R@t1 ?@ft ?@rd L@hh ? " * 400, "Text", None)
+    window.session.strokes.set_text("/32 " + "? R@t1 ?@ft ?@rd L@hh ? " * 400, "Text", None)
     show(station, "Other hands")
     form = station.rethink
     press(form.find_button)

@@ -243,7 +243,7 @@ from deft_reach.app.window import LOG_RETRY_MS, MainWindow
 
 def look():
     window = next(w for w in run.QApplication.topLevelWidgets() if isinstance(w, MainWindow))
-    window.session.set_tempo(111)
+    window.session.plans.set_tempo(111)
     window.go("log")
     QTimer.singleShot(1500, lambda: end(window))
 

@@ -11,8 +11,8 @@ TEXT = "/16 (R> L R R) (L> R L. L)"
 
 @pytest.fixture
 def station(window, qapp):
-    window.session.new_plan("Voices", TEXT)
-    window.session.change_plan("hall", kit="hall")
+    window.session.plans.new_plan("Voices", TEXT)
+    window.session.plans.change_plan("hall", kit="hall")
     QTest.keyClick(window, Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
     assert window.station == "voice"
     qapp.processEvents()
@@ -101,7 +101,7 @@ def test_same_hands_other_voices(station, window):
 
 
 def test_a_voice_the_kit_lacks_is_shown_with_its_stand_in(station, window):
-    window.session.set_text("R@sp L R@t3 L", "Text", None)
+    window.session.strokes.set_text("R@sp L R@t3 L", "Text", None)
     form = station.paint
     rows = [form.table.item(r, 0).text() for r in range(form.table.rowCount())]
     assert "sp: not on this kit" in rows and "t3: not on this kit" in rows
@@ -122,7 +122,7 @@ def test_the_adviser_finds_in_the_background_and_uses_only_what_still_fits(stati
     press(form.use)
     assert {window.session.pattern().strokes[i].voice for i in (0, 4)} <= {"c1", "c2"}
     assert window.session.undo_label == "Voicing from the adviser"
-    window.session.set_text("R L", "Text", None)
+    window.session.strokes.set_text("R L", "Text", None)
     assert not form.use.isEnabled()
     form.palette_field.setText("zz")
     QTest.keyClick(form.palette_field, Qt.Key.Key_Return)

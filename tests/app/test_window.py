@@ -96,7 +96,7 @@ def test_a_commitment_at_a_tempo_that_breaks_needs_a_reason(window):
     in_dialog(CommitDialog, fill)
     QTest.keyClick(window, Qt.Key.Key_Return, CTRL)
     assert seen == {"before": False, "after": True}
-    made = window.session.commitment
+    made = window.session.plans.commitment
     assert made.reason == "slower in the show" and made.tempo == 118 and made.accepted
     link = window.header.committed
     assert "at 118 BPM" in link.toolTip() and "change" not in link.text()
@@ -106,7 +106,7 @@ def test_a_commitment_at_a_tempo_that_breaks_needs_a_reason(window):
     assert "change" in link.text(), "the tempo, and what follows from it"
     QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
     QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
-    assert window.session.commitment.tempo == 100, "committing can be undone like everything else"
+    assert window.session.plans.commitment.tempo == 100, "committing can be undone like everything else"
 
 
 def test_what_was_committed_and_what_changed_since_can_be_read(window):
@@ -140,7 +140,7 @@ def test_a_text_file_becomes_a_plan(window, tmp_path):
 def test_a_calm_plan_is_committed_without_a_reason(window):
     in_dialog(CommitDialog, lambda d: QTest.mouseClick(d.commit, Qt.MouseButton.LeftButton))
     QTest.mouseClick(window.header.button, Qt.MouseButton.LeftButton)
-    assert window.session.commitment.tempo == 104 and window.session.commitment.accepted == ()
+    assert window.session.plans.commitment.tempo == 104 and window.session.plans.commitment.accepted == ()
 
 
 def test_files_that_cannot_be_read_are_refused_in_the_window(window, tmp_path):
@@ -205,7 +205,7 @@ def test_closing_never_loses_work(qapp, tmp_path, answer):
     kept.mkdir()
     window = MainWindow(Session(), Settings(tmp_path / "m.json"), kept)
     window.show()
-    window.session.set_tempo(123)
+    window.session.plans.set_tempo(123)
     in_dialog(QMessageBox, lambda box: press(box, answer))
     window.close()
     if answer == "Cancel":
@@ -268,7 +268,7 @@ def test_theme_and_text_size_keep_everything(window):
 
 def test_a_document_without_plans_says_what_to_do_next(window):
     for _ in range(len(window.session.document.plans)):
-        window.session.delete_plan()
+        window.session.plans.delete_plan()
     assert window.session.plan is None and window.session.report is None
     for name in ("kit", "write", "voice", "reach"):
         window.go(name)
@@ -312,7 +312,7 @@ def test_everything_is_reached_with_the_tab_key(window):
 )
 def test_every_view_draws_whatever_is_written(window, text):
     """Exceptions while drawing fail the test."""
-    window.session.new_plan("Odd", text)
+    window.session.plans.new_plan("Odd", text)
     for name in ("kit", "write", "voice", "reach"):
         window.go(name)
         QApplication.processEvents()
@@ -320,7 +320,7 @@ def test_every_view_draws_whatever_is_written(window, text):
         for index in (0, 10**9):
             window.session.select_stroke(index)
             QApplication.processEvents()
-    window.session.change_plan("Loop", repeat=True)
+    window.session.plans.change_plan("Loop", repeat=True)
     window.reach_station.elevation.set_from_side(True)
     QApplication.processEvents()
     assert window.session.error is None
@@ -393,11 +393,11 @@ def test_a_plan_goes_back_to_what_was_committed(window):
     session = window.session
     session.show_plan("storm")
     before, kit = session.text, session.kit
-    committed = session.commitment
-    assert session.changes()
+    committed = session.plans.commitment
+    assert session.plans.changes()
     tom = kit.piece("ft")
-    session.move_piece("ft", tom.x + 50, tom.y)
-    session.set_text("R L R L", "Text", None)
+    session.kits.move_piece("ft", tom.x + 50, tom.y)
+    session.strokes.set_text("R L R L", "Text", None)
 
     def go_back():
         dialog = QApplication.activeModalWidget()

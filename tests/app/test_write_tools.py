@@ -12,7 +12,7 @@ from tests.app.conftest import click
 
 @pytest.fixture
 def station(window, qapp):
-    window.session.new_plan("Tools", "/16 (R L R R) (L R L L) K K - - |".replace(" |", ""))
+    window.session.plans.new_plan("Tools", "/16 (R L R R) (L R L L) K K - - |".replace(" |", ""))
     window.go("write")
     qapp.processEvents()
     return window.write_station
@@ -53,7 +53,7 @@ def test_a_group_is_exchanged_for_another_of_its_length(station, window):
 
 
 def test_a_bar_is_filled_with_the_selection_and_ends_with_a_cell(station, window):
-    window.session.set_text("/16 R L K", "Text", None)
+    window.session.strokes.set_text("/16 R L K", "Text", None)
     lane = station.lane.lane
     assert not station.cells.tail.isEnabled()
     lane.select_all()
@@ -101,8 +101,8 @@ def test_doubling_takes_the_tempo_along_and_what_cannot_be_says_why(station, win
 def test_the_feet_of_another_plan_go_under_this_one(station, window):
     station.tabs.setCurrentWidget(station.change)
     form = station.change
-    window.session.new_plan("Kicks", "/8 K K - K")
-    window.session.step_plan(-1)
+    window.session.plans.new_plan("Kicks", "/8 K K - K")
+    window.session.plans.step_plan(-1)
     text = window.session.text
     row = next(k for k in range(form.list.count()) if "“Kicks”" in form.list.item(k).text())
     form.list.scrollToItem(form.list.item(row))
@@ -122,12 +122,12 @@ def test_bass_pedals_are_exchanged_only_where_there_are_two(station, window):
     form.list.setCurrentRow(rows["Exchange the bass pedals, K and J"])
     assert "J J" in form.preview.text() and form.make.isEnabled()
     second = window.session.kit.of_kind("second-bass-pedal")
-    window.session.remove_piece(second.code)
+    window.session.kits.remove_piece(second.code)
     assert "one bass pedal" in form.words.text() and not form.make.isEnabled()
 
 
 def test_a_new_plan_begins_with_a_full_bar_that_typing_replaces(station, window):
-    window.session.set_text("meter 7/8 /8 R L R L R L R |", "Text", None)
+    window.session.strokes.set_text("meter 7/8 /8 R L R L R L R |", "Text", None)
     QTest.keyClick(window, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
     pattern = window.session.pattern()
     assert pattern.bars == 1 and pattern.meter == (7, 8) and not pattern.pickup and not pattern.strokes

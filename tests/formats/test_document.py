@@ -29,7 +29,7 @@ from tests.machine import within
 
 def full() -> Document:
     session = Session(new_document())
-    session.commit("because", "2026-11-20T20:00:00+00:00", "0.1.0")
+    session.plans.commit("because", "2026-11-20T20:00:00+00:00", "0.1.0")
     return session.document
 
 

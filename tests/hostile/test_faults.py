@@ -290,8 +290,8 @@ def app_window(tmp_path, qtbot):
     make_app()
     (tmp_path / "kept").mkdir()
     window = MainWindow(Session(new_document()), Settings(tmp_path / "m.json"), tmp_path / "kept")
-    window.session.use_layout("five")
-    window.session.set_text("/8 R L R L R L R L |")
+    window.session.kits.use_layout("five")
+    window.session.strokes.set_text("/8 R L R L R L R L |")
     window.show()
     yield window
     window.session.mark_saved()

@@ -83,7 +83,7 @@ def main() -> None:
         nonlocal window
         window = next(w for w in app.topLevelWidgets() if isinstance(w, MainWindow))
         if mode == "lane":
-            window.session.new_plan("Long", "/16 " + "R L " * (LONG // 2))
+            window.session.plans.new_plan("Long", "/16 " + "R L " * (LONG // 2))
             window.autosave.keep_now()
         window.go({"drag": "kit", "practice": "climb"}.get(mode, "write"))
         window.activateWindow()

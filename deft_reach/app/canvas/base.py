@@ -33,13 +33,13 @@ def handle_stroke_key(session: Session, event: QKeyEvent) -> bool:
     elif session.stroke is None:
         return False
     elif text == "t":
-        session.other_hand(session.stroke)
+        session.strokes.other_hand(session.stroke)
     elif text.lower() in LIMB_KEYS:
-        session.set_limb(session.stroke, LIMB_KEYS[text.lower()])
+        session.strokes.set_limb(session.stroke, LIMB_KEYS[text.lower()])
     elif text in MARK_KEYS:
-        session.toggle_mark(session.stroke, MARK_KEYS[text])
+        session.strokes.toggle_mark(session.stroke, MARK_KEYS[text])
     elif text in GRACE_KEYS:
-        session.toggle_grace(session.stroke, GRACE_KEYS[text])
+        session.strokes.toggle_grace(session.stroke, GRACE_KEYS[text])
     else:
         return False
     return True

@@ -138,7 +138,7 @@ class ReachPlan(Canvas):
             self.tape.press(event.position(), self.project, self.floor_at)
             return
         if self.on_cross(event.position()) and self.session.stroke is not None:
-            self.session.exchange_over(self.session.stroke)
+            self.session.strokes.exchange_over(self.session.stroke)
             return
         piece = self.piece_at(event.position())
         self.session.select_piece(piece.code if piece else None)
@@ -178,7 +178,7 @@ class ReachPlan(Canvas):
     def place(self, code: str, x: float, y: float, z: float | None = None) -> None:
         """Move a piece, or say why it cannot go there."""
         try:
-            self.session.move_piece(code, x, y, z)
+            self.session.kits.move_piece(code, x, y, z)
             self._problem = ""
         except KitError as error:
             self._problem = units.text_of(error)

@@ -146,14 +146,14 @@ class TapeTool:
     def keep(self) -> None:
         """Keep the line just measured with the kit."""
         if self.current is not None:
-            self.session.keep_dimension(self.current)
+            self.session.kits.keep_dimension(self.current)
             self.chosen, self.current = self.current, None
             self.changed.emit()
 
     def remove(self) -> None:
         """Take the chosen line away, or the one just measured."""
         if self.chosen is not None:
-            self.session.remove_dimension(self.chosen)
+            self.session.kits.remove_dimension(self.chosen)
         self.chosen = self.current = None
         self.changed.emit()
 

@@ -108,7 +108,7 @@ class TempoRule(Canvas):
 
     def _drag_to(self, event: QMouseEvent) -> None:
         bpm = min(self._range[1], max(self._range[0], round(self.bpm(event.position().x()))))
-        self.session.set_tempo(float(bpm))
+        self.session.plans.set_tempo(float(bpm))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._dragging:
@@ -121,7 +121,7 @@ class TempoRule(Canvas):
         steps = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_PageUp: 5, Qt.Key.Key_PageDown: -5}
         step = steps.get(Qt.Key(event.key()))
         if plan is not None and step is not None:
-            self.session.set_tempo(plan.tempo + step)
+            self.session.plans.set_tempo(plan.tempo + step)
             return
         super().keyPressEvent(event)
 

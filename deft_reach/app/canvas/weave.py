@@ -139,7 +139,7 @@ class Weave(Timeline):
             self.session.select_finding(finding)
         elif (crossed := self.meeting_at(event.position())) is not None:
             self.session.select_stroke(crossed)
-            self.session.exchange_over(crossed)
+            self.session.strokes.exchange_over(crossed)
         else:
             super().mousePressEvent(event)
 

@@ -38,7 +38,7 @@ class KitBar(Listener):
         self.setup_button.setToolTip("Turn this kit into another school's, in one step that can be undone")
         self.setup_menu = QMenu(self.setup_button)
         for name, (words, _) in SETUPS.items():
-            self.setup_menu.addAction(words, partial(self._try, partial(session.set_up, name)))
+            self.setup_menu.addAction(words, partial(self._try, partial(session.kits.set_up, name)))
         self.setup_button.setMenu(self.setup_menu)
         row.addWidget(self.kits, 1)
         for button in (self.actions_button, self.setup_button):
@@ -50,7 +50,7 @@ class KitBar(Listener):
 
     def _new_from(self, name: str) -> None:
         """A new kit from a shipped layout."""
-        self._try(lambda: self.session.add_kit(layout(name), f"New kit from “{name}”"))
+        self._try(lambda: self.session.kits.add_kit(layout(name), f"New kit from “{name}”"))
 
     def _try(self, act: Callable[[], None]) -> None:
         try:
@@ -61,19 +61,19 @@ class KitBar(Listener):
     def _choose(self, row: int) -> None:
         kind, id = self.kits.itemData(row)
         if kind == "layout":
-            self.session.use_layout(id)
+            self.session.kits.use_layout(id)
         else:
-            self.session.change_plan(f"Kit “{self.kits.itemText(row)}”", kit=id)
+            self.session.plans.change_plan(f"Kit “{self.kits.itemText(row)}”", kit=id)
 
     def _fill_menu(self) -> None:
         session, menu = self.session, self.menu
         menu.clear()
-        menu.addAction("Duplicate", session.duplicate_kit)
+        menu.addAction("Duplicate", session.kits.duplicate_kit)
         menu.addAction("Rename…", self.rename)
         others = [kit for kit in session.document.kits if kit.id != session.kit.id]
         gone = menu.addMenu("Remove, and play its plans on")
         for kit in others:
-            gone.addAction(kit.name, partial(session.remove_kit, kit.id))
+            gone.addAction(kit.name, partial(session.kits.remove_kit, kit.id))
         gone.setEnabled(bool(others))
         menu.addSeparator()
         fresh = menu.addMenu("New from a shipped layout")
@@ -87,7 +87,7 @@ class KitBar(Listener):
         kit = self.session.kit
         name, done = QInputDialog.getText(self, "Rename kit", "Name of the kit", text=kit.name)
         if done and name.strip():
-            self.session.rename_kit(name.strip()[:120])
+            self.session.kits.rename_kit(name.strip()[:120])
 
     def refresh(self) -> None:
         session = self.session

@@ -50,7 +50,7 @@ class PiecesForm(Listener):
         self.add.setToolTip("Add a drum, a cymbal, a block or a pedal")
         menu = QMenu(self.add)
         for kind, words in KINDS.items():
-            menu.addAction(words, partial(self.edit, partial(session.add_piece, kind)))
+            menu.addAction(words, partial(self.edit, partial(session.kits.add_piece, kind)))
         self.add.setMenu(menu)
         self.duplicate = QPushButton("Duplicate")
         self.remove = QPushButton("Remove")
@@ -89,8 +89,8 @@ class PiecesForm(Listener):
         layout.addLayout(facts)
         self.name.textEdited.connect(self._rename)
         self.name.editingFinished.connect(session.end_merge)
-        self.duplicate.clicked.connect(lambda: self.edit(lambda: session.duplicate_piece(session.piece or "")))
-        self.remove.clicked.connect(lambda: self.edit(lambda: session.remove_piece(session.piece or "")))
+        self.duplicate.clicked.connect(lambda: self.edit(lambda: session.kits.duplicate_piece(session.piece or "")))
+        self.remove.clicked.connect(lambda: self.edit(lambda: session.kits.remove_piece(session.piece or "")))
         self.list.currentCellChanged.connect(self._choose)
         self.follow()
 
@@ -127,7 +127,7 @@ class PiecesForm(Listener):
         code = self.session.piece
         # A field that is empty for the moment is no name; and what is typed is not trimmed under the fingers.
         if code is not None and text.strip():
-            self.session.change_piece(code, "Rename piece", "piece name", name=text)
+            self.session.kits.change_piece(code, "Rename piece", "piece name", name=text)
 
     # --- showing ----------------------------------------------------------------------------------------------
 

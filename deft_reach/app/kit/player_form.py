@@ -111,7 +111,7 @@ class PlayerForm(Listener):
 
     def _change(self, label: str, field: str, value: object) -> None:
         try:
-            self.session.change_player(f"Player: {label.lower()}", f"player:{field}", **{field: value})
+            self.session.kits.change_player(f"Player: {label.lower()}", f"player:{field}", **{field: value})
         except PlayerError as error:
             self._refuse(units.text_of(error))
 
@@ -120,7 +120,7 @@ class PlayerForm(Listener):
         segments = replace(self.session.player.segments, **changes)
         label = f"Player: {SEGMENT_NAMES[name]}"
         try:
-            self.session.change_player(label, f"player:{name}", segments=segments)
+            self.session.kits.change_player(label, f"player:{name}", segments=segments)
         except PlayerError as error:
             self._refuse(units.text_of(error))
 

@@ -103,14 +103,20 @@ class ShapeForm(Listener):
         column.addWidget(self.words)
 
         self.kind.activated.connect(self._exchange)
-        self.diameter.valueChanged.connect(lambda mm: self._try(lambda c: session.resize_piece(c, mm, f"size:{c}")))
+        self.diameter.valueChanged.connect(
+            lambda mm: self._try(lambda c: session.kits.resize_piece(c, mm, f"size:{c}"))
+        )
         self.shell_depth.valueChanged.connect(lambda mm: self._change("Depth", "depth", mm))
         self.strike.valueChanged.connect(lambda mm: self._change("Strike width", "width", mm))
         self.tilt.valueChanged.connect(lambda degrees: self._change("Tilt", "tilt", degrees))
-        self.apart.valueChanged.connect(lambda mm: self._try(lambda c: session.space_pedals(c, mm, f"apart:{c}")))
+        self.apart.valueChanged.connect(
+            lambda mm: self._try(lambda c: session.kits.space_pedals(c, mm, f"apart:{c}"))
+        )
         for box in (self.diameter, self.shell_depth, self.strike, self.tilt, self.apart):
             box.editingFinished.connect(session.end_merge)
-        self.add_zone.clicked.connect(lambda: self._try(lambda c: session.add_zone(c, self.zone_name.currentText())))
+        self.add_zone.clicked.connect(
+            lambda: self._try(lambda c: session.kits.add_zone(c, self.zone_name.currentText()))
+        )
         self.follow()
 
     def _length(self, text: str, meaning: str, low: float, high: float) -> LengthBox:
@@ -133,11 +139,13 @@ class ShapeForm(Listener):
 
     def _change(self, label: str, field: str, value: float) -> None:
         self._try(
-            lambda code: self.session.change_piece(code, f"{label} of {code}", f"{field}:{code}", **{field: value})
+            lambda code: self.session.kits.change_piece(
+                code, f"{label} of {code}", f"{field}:{code}", **{field: value}
+            )
         )
 
     def _exchange(self) -> None:
-        self._try(lambda code: self.session.exchange_piece(code, self.kind.currentData()))
+        self._try(lambda code: self.session.kits.exchange_piece(code, self.kind.currentData()))
 
     def _set_zone(self, name: str, field: str, value: float) -> None:
         def act(code: str) -> None:
@@ -145,7 +153,7 @@ class ShapeForm(Listener):
             zone = piece.zone(name) if piece is not None else None
             if zone is not None:
                 changes: dict[str, Any] = {field: value}
-                self.session.set_zone(code, replace(zone, **changes), f"zone:{code}:{name}:{field}")
+                self.session.kits.set_zone(code, replace(zone, **changes), f"zone:{code}:{name}:{field}")
 
         self._try(act)
 
@@ -239,7 +247,7 @@ class ShapeForm(Listener):
                 gone.setAccessibleName(f"Remove the zone {name}")
                 gone.setToolTip(plain_tip(f"Remove the zone {name}"))
                 gone.setMaximumWidth(round(34 * theme.text_scale()))
-                gone.clicked.connect(lambda _=False, n=name: self._try(lambda c: self.session.remove_zone(c, n)))
+                gone.clicked.connect(lambda _=False, n=name: self._try(lambda c: self.session.kits.remove_zone(c, n)))
                 self.zones.addWidget(gone, row, 5, Qt.AlignmentFlag.AlignRight)
                 self.zone_removers[name] = gone
         self.add_zone.setEnabled(piece is not None and self.zone_name.count() > 0)

@@ -127,7 +127,7 @@ class TapeForm(Listener):
         pair = frozenset((a, b))
         others = tuple(r for r in self.session.kit.readings if frozenset((r.a, r.b)) != pair)
         reading = Reading(a, b, mm)
-        self.session.set_readings((*others, reading), f"Reading {reading.name}")
+        self.session.kits.set_readings((*others, reading), f"Reading {reading.name}")
         self.mm.setValue(0)
 
     def _drop(self) -> None:
@@ -135,7 +135,7 @@ class TapeForm(Listener):
         readings = self.session.kit.readings
         if 0 <= row < len(readings):
             left = tuple(r for k, r in enumerate(readings) if k != row)
-            self.session.set_readings(left, "Remove reading")
+            self.session.kits.set_readings(left, "Remove reading")
 
     def _pick(self, row: int, *_: int) -> None:
         readings = self.session.kit.readings
@@ -156,7 +156,7 @@ class TapeForm(Listener):
 
     def _apply(self) -> None:
         if self.solution is not None and self.solution.fits:
-            self.session.stand_up(self.solution.kit)
+            self.session.kits.stand_up(self.solution.kit)
 
     def _asked_about(self) -> str | None:
         """The piece to ask the side of: measured, and furthest out; None once the side is known."""
@@ -172,7 +172,7 @@ class TapeForm(Listener):
     def _answer_side(self, side: str) -> None:
         code = self._asked_about()
         if code is not None:
-            self.session.set_side(code, side)
+            self.session.kits.set_side(code, side)
 
     # --- showing ----------------------------------------------------------------------------------------------
 

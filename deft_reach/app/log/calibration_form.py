@@ -179,8 +179,8 @@ class CalibrationForm(Listener):
         """Set the player's skill, and what the limbs differ in, to what the log says: one step that can be undone."""
         if self.found is not None:
             new = self.found.player
-            self.session.change_player("Skill from the log", skill=new.skill, speeds=new.speeds)
+            self.session.kits.change_player("Skill from the log", skill=new.skill, speeds=new.speeds)
 
     def even_out(self) -> None:
         """One speed for all limbs again."""
-        self.session.change_player("One speed for all limbs", speeds=Speeds())
+        self.session.kits.change_player("One speed for all limbs", speeds=Speeds())

@@ -299,11 +299,11 @@ class HandTestForm(Listener):
         """The player's own constants from here on: one step that can be undone."""
         if self.found is not None:
             new = self.found.player
-            self.session.change_player("Own constants", constants=new.constants, speeds=new.speeds)
+            self.session.kits.change_player("Own constants", constants=new.constants, speeds=new.speeds)
 
     def forget(self) -> None:
         """The skill stands again."""
-        self.session.change_player("Back to the skill", constants=Constants())
+        self.session.kits.change_player("Back to the skill", constants=Constants())
 
 
 def _value(name: str, value: float) -> str:

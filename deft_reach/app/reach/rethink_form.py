@@ -241,7 +241,7 @@ class RethinkForm(Listener):
     def apply(self) -> None:
         """Make the chosen sticking the plan's: one step that can be undone."""
         if self.chosen is not None:
-            self.session.set_text(self.chosen.text, "Other hands", None)
+            self.session.strokes.set_text(self.chosen.text, "Other hands", None)
 
     def keep_it(self) -> None:
         if self.chosen is not None:
@@ -277,7 +277,7 @@ class RethinkForm(Listener):
             self._keep(candidate.name, candidate.text)
 
     def _keep(self, name: str, text: str) -> None:
-        if self.session.keep(name, text):
+        if self.session.stickings.keep(name, text):
             self._say(f"“{name}” is in the tray.", "hint")
         else:
             self._say("The tray is full, or holds it already.", "hint")

@@ -126,7 +126,7 @@ class ReachStation(Station):
         if found is None:
             self.findings_panel.set_note("no other hands for this one")
             return
-        self.session.keep(name, found.text)
+        self.session.stickings.keep(name, found.text)
         self.tabs.setCurrentWidget(self.tray)
         rows = [k for k, row in enumerate(self.tray.rows) if row.candidate.text == found.text]
         if rows:
@@ -155,7 +155,7 @@ class ReachStation(Station):
             words += f", {serious} to think about"
         self.tabs.setTabText(
             self.tabs.indexOf(self.tray),
-            f"Tray · {len(self.session.candidates)}" if self.session.candidates else "Tray",
+            f"Tray · {len(self.session.stickings.candidates)}" if self.session.stickings.candidates else "Tray",
         )
         self.try_it.setEnabled(self.session.finding is not None and not self.session.outdated)
         self.findings_panel.set_note(words + (" · N for the next" if count else ""))

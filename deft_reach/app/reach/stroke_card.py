@@ -68,7 +68,7 @@ class StrokeCard(Listener):
 
     def _try(self) -> None:
         if self.session.stroke is not None:
-            self.session.other_hand(self.session.stroke)
+            self.session.strokes.other_hand(self.session.stroke)
 
     def _rested(self) -> None:
         self._tried = None

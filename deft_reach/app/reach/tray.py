@@ -28,7 +28,7 @@ from deft_reach.core.document import Candidate
 from deft_reach.core.motion.cost import TERM_NAMES, TERMS
 from deft_reach.core.search.candidates import PARTS, Row, compare, part_of
 from deft_reach.core.session import Session
-from deft_reach.core.session.candidates import MOST
+from deft_reach.core.session.stickings import MOST
 
 ROW = Qt.ItemDataRole.UserRole
 HIGHEST = Qt.ItemDataRole.UserRole + 1
@@ -152,7 +152,7 @@ class Tray(Listener):
         self.list.itemActivated.connect(lambda _: self._use())
         self.keep.clicked.connect(self._keep)
         self.name.clicked.connect(self._name)
-        self.drop.clicked.connect(lambda: self.session.drop(self.list.currentRow() - 1))
+        self.drop.clicked.connect(lambda: self.session.stickings.drop(self.list.currentRow() - 1))
         self.use.clicked.connect(self._use)
         self._shown: object = None
         self.follow()
@@ -172,8 +172,8 @@ class Tray(Listener):
             if plan is not None and pattern is not None:
                 own = Candidate("as it stands", session.text)
                 rows = compare(
-                    (own, *session.candidates), pattern, session.kit, session.player, plan.tempo, plan.repeat,
-                    plan.weights,
+                    (own, *session.stickings.candidates), pattern, session.kit, session.player, plan.tempo,
+                    plan.repeat, plan.weights,
                 )  # fmt: skip
                 highest = max((r.report.summary.cost for r in rows if r.report is not None), default=1.0)
                 for row in rows:
@@ -199,7 +199,7 @@ class Tray(Listener):
         rows = self.rows
         kept = 0 < row < len(rows)
         same = kept and rows[row].differs is not None
-        self.keep.setEnabled(bool(rows) and len(self.session.candidates) < MOST)
+        self.keep.setEnabled(bool(rows) and len(self.session.stickings.candidates) < MOST)
         for button in (self.name, self.drop, self.use):
             button.setEnabled(kept)
         self.part.setEnabled(same and self.session.stroke is not None)
@@ -209,7 +209,7 @@ class Tray(Listener):
             self.words.setText(differs_words(rows[row]) if 0 <= row < len(rows) else "")
 
     def _keep(self) -> None:
-        self.session.keep(f"sticking {len(self.session.candidates) + 1}", self.session.text)
+        self.session.stickings.keep(f"sticking {len(self.session.stickings.candidates) + 1}", self.session.text)
 
     def _name(self) -> None:
         row = self.list.currentRow()
@@ -217,11 +217,11 @@ class Tray(Listener):
             self, "Name", "What is this sticking called?", text=self.rows[row].candidate.name
         )
         if done:
-            self.session.rename_candidate(row - 1, name)
+            self.session.stickings.rename_candidate(row - 1, name)
 
     def _use(self) -> None:
         if self.list.currentRow() > 0:
-            self.session.use(self.list.currentRow() - 1)
+            self.session.stickings.use(self.list.currentRow() - 1)
 
     def _fill_parts(self) -> None:
         """The parts there are at the selected stroke."""
@@ -236,4 +236,4 @@ class Tray(Listener):
     def _use_part(self, part: str) -> None:
         pattern = self.session.pattern()
         if pattern is not None:
-            self.session.use(self.list.currentRow() - 1, part_of(pattern, part, self.session.stroke))
+            self.session.stickings.use(self.list.currentRow() - 1, part_of(pattern, part, self.session.stroke))

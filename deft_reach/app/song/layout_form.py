@@ -119,7 +119,7 @@ class LayoutForm(Listener):
         self._show()
 
     def _used(self) -> set[str]:
-        song = self.session.song
+        song = self.session.songs.song
         return {section.plan for section in song.sections} if song is not None else set()
 
     def _forget(self) -> None:
@@ -227,13 +227,13 @@ class LayoutForm(Listener):
     def apply(self) -> None:
         """Stand the pieces there: one step that can be undone."""
         if self.current is not None:
-            self.session.use_places(self.current.kit)
+            self.session.songs.use_places(self.current.kit)
 
     def keep_it(self) -> None:
         """Keep the places as a kit of its own, for the plans that were asked about."""
         if self.current is not None:
             kit = self.current.kit
-            self.session.add_layout(kit, self._plans, f"{kit.name}, moved")
+            self.session.songs.add_layout(kit, self._plans, f"{kit.name}, moved")
 
     def _say(self, text: str, tone: str) -> None:
         say(self.words, text, tone)

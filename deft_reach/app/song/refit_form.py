@@ -198,7 +198,7 @@ class RefitForm(Listener):
         row, plan = self.current, self.session.plan
         if row is None or plan is None:
             return
-        name = self.session.keep_refit(plan, row.kit, row.text)
+        name = self.session.songs.keep_refit(plan, row.kit, row.text)
         self._say(f"Kept as “{name}”.", "hint")
 
     def _say(self, text: str, tone: str) -> None:

@@ -212,7 +212,7 @@ class ReliefForm(Listener):
 
     def refresh(self) -> None:
         report = self.view.report if self.view.report is not None else self.session.report
-        song = self.session.song
+        song = self.session.songs.song
         whole = self.view.report is not None and song is not None
         name = song.name if whole and song is not None else "the plan in view"
         self.chart_title.setText(f"How busy each limb is through {name}")
@@ -299,13 +299,13 @@ class ReliefForm(Listener):
     def apply(self) -> None:
         """Make the chosen rewrite the plan's: one step that can be undone."""
         if self.current is not None:
-            self.session.set_text(self.current.text, "Relief", None)
+            self.session.strokes.set_text(self.current.text, "Relief", None)
 
     def keep_it(self) -> None:
         plan, row = self.session.plan, self.current
         if plan is not None and row is not None:
             name = f"{plan.name}, lighter"[:120]
-            self.session.new_plan(name, row.text, copy_of=plan, show=False)
+            self.session.plans.new_plan(name, row.text, copy_of=plan, show=False)
             self._say(f"Kept as “{name}”.", "hint")
 
     def _say(self, text: str, tone: str) -> None:

@@ -93,7 +93,7 @@ class ShowForm(Listener):
         row = item.data(ROW) if item is not None else None
         if isinstance(row, ShowRow):
             if row.kind == "song":
-                self.session.show_song(row.id)
+                self.session.songs.show_song(row.id)
             else:
                 self.session.show_plan(row.id)
 

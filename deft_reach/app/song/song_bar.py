@@ -74,15 +74,15 @@ class SongBar(Listener):
         self.more.setObjectName("quiet")
         menu = QMenu(self)
         session = self.session
-        menu.addAction("New song", lambda: session.new_song())
+        menu.addAction("New song", lambda: session.songs.new_song())
         self.rename = menu.addAction("Rename this song…", self._rename)
-        self.copy = menu.addAction("Duplicate this song", lambda: session.duplicate_song())
-        self.delete = menu.addAction("Delete this song", lambda: session.delete_song())
+        self.copy = menu.addAction("Duplicate this song", lambda: session.songs.duplicate_song())
+        self.delete = menu.addAction("Delete this song", lambda: session.songs.delete_song())
         self.write_out = menu.addAction("Write it out as one plan", self._write_out)
         self.more.setMenu(menu)
         row.addWidget(self.songs, 1)
         row.addWidget(self.more)
-        self.songs.activated.connect(lambda _: self.session.show_song(str(self.songs.currentData())))
+        self.songs.activated.connect(lambda _: self.session.songs.show_song(str(self.songs.currentData())))
         return row
 
     def _settings(self) -> QGridLayout:
@@ -104,11 +104,11 @@ class SongBar(Listener):
         grid.addWidget(self.repeat, 1, 3)
         grid.setColumnStretch(1, 1)
         session = self.session
-        self.kit.activated.connect(lambda _: session.set_song_kit(self.kit.currentData()))
+        self.kit.activated.connect(lambda _: session.songs.set_song_kit(self.kit.currentData()))
         self.tempo.valueChanged.connect(
-            lambda value: session.set_song_tempo(value if value >= TEMPO_RANGE[0] else None)
+            lambda value: session.songs.set_song_tempo(value if value >= TEMPO_RANGE[0] else None)
         )
-        self.repeat.toggled.connect(session.set_song_repeat)
+        self.repeat.toggled.connect(session.songs.set_song_repeat)
         return grid
 
     def _section(self) -> QVBoxLayout:
@@ -136,9 +136,11 @@ class SongBar(Listener):
         session = self.session
         self.up.clicked.connect(lambda: self._move(-1))
         self.down.clicked.connect(lambda: self._move(1))
-        self.remove.clicked.connect(lambda: session.remove_section(self.row))
-        self.times.valueChanged.connect(lambda times: session.set_times(self.row, times))
-        self.section_tempo.valueChanged.connect(lambda value: session.set_section_tempo(self.row, _or_none(value)))
+        self.remove.clicked.connect(lambda: session.songs.remove_section(self.row))
+        self.times.valueChanged.connect(lambda times: session.songs.set_times(self.row, times))
+        self.section_tempo.valueChanged.connect(
+            lambda value: session.songs.set_section_tempo(self.row, _or_none(value))
+        )
         return lines
 
     # --- showing ----------------------------------------------------------------------------------------------
@@ -155,7 +157,7 @@ class SongBar(Listener):
     def refresh(self) -> None:
         self._filling = True
         self._fill_songs()
-        song, document = self.session.song, self.session.document
+        song, document = self.session.songs.song, self.session.document
         there = song is not None
         boxes = (self.kit, self.tempo, self.repeat, self.times, self.section_tempo)
         blockers = [QSignalBlocker(widget) for widget in boxes]
@@ -180,12 +182,12 @@ class SongBar(Listener):
             self.songs.clear()
             for name, id in wanted:
                 self.songs.addItem(name, id)
-        song = self.session.song
+        song = self.session.songs.song
         if song is not None:
             self.songs.setCurrentIndex(self.songs.findData(song.id))
 
     def _fill_kits(self) -> None:
-        song = self.session.song
+        song = self.session.songs.song
         assert song is not None
         fill_box(self.kit, [("its first plan's", None), *((k.name, k.id) for k in self.session.document.kits)])
         blocker = QSignalBlocker(self.kit)
@@ -193,7 +195,7 @@ class SongBar(Listener):
         del blocker
 
     def _fill_table(self) -> None:
-        song, found = self.session.song, self.view.found
+        song, found = self.session.songs.song, self.view.found
         sections = song.sections if song is not None else ()
         names = {plan.id: plan for plan in self.session.document.plans}
         verdicts = {row.section: row for row in found.sections} if found is not None else {}
@@ -238,7 +240,7 @@ class SongBar(Listener):
         return found.chain.part_at(index).section
 
     def _show_section(self) -> None:
-        song = self.session.song
+        song = self.session.songs.song
         sections = song.sections if song is not None else ()
         there = 0 <= self.row < len(sections)
         for widget in (self.up, self.down, self.remove, self.times, self.section_tempo):
@@ -254,7 +256,7 @@ class SongBar(Listener):
 
     def _say(self) -> None:
         """What the chosen section or the song has to say: problems first."""
-        song, found = self.session.song, self.view.found
+        song, found = self.session.songs.song, self.view.found
         if song is None:
             say(self.words, "No song yet: press Songs, New song, and add plans in the order they are played.")
             return
@@ -289,12 +291,12 @@ class SongBar(Listener):
             self.plans.addAction(plan.name, partial(self._add, plan.id, at))
 
     def _add(self, plan: str, at: int | None) -> None:
-        self.session.add_section(plan, at)
+        self.session.songs.add_section(plan, at)
         self.table.setCurrentCell(0 if at is None else at + 1, 0)
 
     def _move(self, by: int) -> None:
         row = self.row
-        self.session.move_section(row, by)
+        self.session.songs.move_section(row, by)
         self.table.setCurrentCell(row + by, 0)
 
     def _picked(self, row: int) -> None:
@@ -314,15 +316,15 @@ class SongBar(Listener):
             self.view.select_stroke(index)
 
     def _rename(self) -> None:
-        song = self.session.song
+        song = self.session.songs.song
         if song is None:
             return
         name, done = QInputDialog.getText(self, "Rename song", "Name of the song", text=song.name)
         if done and name.strip():
-            self.session.rename_song(name.strip(), None)
+            self.session.songs.rename_song(name.strip(), None)
 
     def _write_out(self) -> None:
-        song, found = self.session.song, self.view.found
+        song, found = self.session.songs.song, self.view.found
         if song is None or found is None or found.chain is None:
             return
         try:
@@ -330,7 +332,7 @@ class SongBar(Listener):
         except ValueError as error:
             say(self.words, sentence(str(error)), "error")
             return
-        self.session.new_plan(f"{song.name}, written out", text, tempo=found.chain.tempo, show=False)
+        self.session.plans.new_plan(f"{song.name}, written out", text, tempo=found.chain.tempo, show=False)
         say(self.words, "Written out: it stands among the plans.", "hint")
 
 

@@ -160,7 +160,7 @@ class AdviserForm(Listener):
         row = self.table.currentRow()
         if self.found is not None and 0 <= row < len(self.found.best) and self._asked_text == self.session.text:
             text = self.found.best[row].text
-            self.session.set_text(text, "Voicing from the adviser", None)
+            self.session.strokes.set_text(text, "Voicing from the adviser", None)
             self._asked_text = text
 
     def _say(self, text: str, tone: str) -> None:

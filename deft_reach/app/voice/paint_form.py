@@ -113,16 +113,18 @@ class PaintForm(Listener):
             inside = " in the selection" if high > low else ""
             named = self.scope.currentData() != SELECTION
             words = f"{self.scope.currentText()}{inside}" if named else f"{len(indices)} strokes"
-            self.session.set_voices(dict.fromkeys(indices, voice), f"{words[:1].upper()}{words[1:]} to {voice}")
+            self.session.strokes.set_voices(
+                dict.fromkeys(indices, voice), f"{words[:1].upper()}{words[1:]} to {voice}"
+            )
 
     def step(self, by: int) -> None:
         """The next or previous voice for what is meant."""
-        self.session.step_voice(self.chosen(), by)
+        self.session.strokes.step_voice(self.chosen(), by)
 
     def _exchange(self) -> None:
         exchange = {old: box.currentText() for old, box in self.becomes.items() if box.currentText() != old}
         if exchange:
-            self.session.replace_voices(exchange)
+            self.session.strokes.replace_voices(exchange)
 
     def _say(self) -> None:
         if not self.isVisible():

@@ -171,7 +171,7 @@ class VariationsForm(Listener):
         if variation is None or plan is None:
             return
         name = f"{plan.name}, {variation.name}"[:120]
-        self.session.new_plan(name, variation.text, copy_of=plan, tempo=variation.tempo, show=False)
+        self.session.plans.new_plan(name, variation.text, copy_of=plan, tempo=variation.tempo, show=False)
         self.words.setText(f"Kept as “{name}”.")
         self.drop_chosen()
 

@@ -140,4 +140,4 @@ class ChangeForm(Listener):
         """Make the change: one step that can be undone."""
         item = self.list.currentItem()
         if self._change is not None and item is not None:
-            self.session.change_pattern(self._change.text, item.text(), self._change.tempo)
+            self.session.strokes.change_pattern(self._change.text, item.text(), self._change.tempo)

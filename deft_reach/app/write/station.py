@@ -149,9 +149,9 @@ class WriteStation(Station):
         self.lane.lane.changed.connect(self._say_lane)
         self.name.textEdited.connect(self._rename)
         self.name.editingFinished.connect(session.end_merge)
-        self.note.textEdited.connect(lambda text: session.change_plan("Remark", "note", note=text))
+        self.note.textEdited.connect(lambda text: session.plans.change_plan("Remark", "note", note=text))
         self.note.editingFinished.connect(session.end_merge)
-        self.loop.toggled.connect(session.set_repeat)
+        self.loop.toggled.connect(session.plans.set_repeat)
         self.follow()
         self._say_lane()
 
@@ -199,7 +199,7 @@ class WriteStation(Station):
     def _rename(self, text: str) -> None:
         # A field that is empty for the moment is no name; the plan keeps its own.
         if text.strip():
-            self.session.change_plan("Rename plan", "name", name=text)
+            self.session.plans.change_plan("Rename plan", "name", name=text)
 
     def refresh(self) -> None:
         session = self.session

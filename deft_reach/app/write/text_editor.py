@@ -79,7 +79,7 @@ class TextEditor(QPlainTextEdit):
     def _typed(self) -> None:
         if self.toPlainText() != self.session.text:
             self._own = True
-            self.session.set_text(self.toPlainText())
+            self.session.strokes.set_text(self.toPlainText())
             self._own = False
 
     def _moved(self) -> None:
@@ -169,7 +169,7 @@ class TextEditor(QPlainTextEdit):
         pasted = text[: cursor.selectionStart()] + source.text() + text[cursor.selectionEnd() :]
         if len(pasted) > LIMITS[Score]["text"]:
             # Refused there, with a sentence.
-            self.session.set_text(pasted)
+            self.session.strokes.set_text(pasted)
         else:
             super().insertFromMimeData(source)
         self.session.end_merge()

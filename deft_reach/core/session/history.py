@@ -8,7 +8,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 from deft_reach.core.analysis.finding import Finding
@@ -161,6 +161,26 @@ class History:
             self.later(self.catch_up)
         else:
             self._after_edit()
+
+    def show_plan(self, id: str) -> None:
+        """Bring a plan into view. Not an edit: undo does not come back through it."""
+        if id == self._steps[self._at].plan or not any(p.id == id for p in self.document.plans):
+            return
+        self._steps[self._at] = replace(self._steps[self._at], plan=id)
+        self._merge = None
+        self._stroke = self._finding = None
+        self.report = None
+        self._refresh()
+        self._select_first()
+        self.changed.emit()
+        self.verdict.emit()
+
+    def pattern(self) -> Pattern | None:
+        """The pattern as the text stands now, None while it cannot be read."""
+        if self.plan is None:
+            return None
+        shown = self.shown_pattern
+        return shown if shown is not None and shown.text == self.text else None
 
     @property
     def behind(self) -> bool:

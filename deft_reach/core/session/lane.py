@@ -168,7 +168,7 @@ class Lane(LaneCursor):
         if target is None or pattern is None or not pattern.moments[target].strokes:
             self.problem = f"{MARKS[mark]}: no stroke here"
             return
-        self.session.toggle_mark(pattern.moments[target].strokes[-1], mark)
+        self.session.strokes.toggle_mark(pattern.moments[target].strokes[-1], mark)
 
     def _voice(self, voice: str) -> None:
         target = self._target()
@@ -185,7 +185,7 @@ class Lane(LaneCursor):
         target = self._target()
         pattern = self.pattern
         if target is not None and pattern is not None and pattern.moments[target].strokes:
-            self.session.other_hand(pattern.moments[target].strokes[0])
+            self.session.strokes.other_hand(pattern.moments[target].strokes[0])
 
     # --- stretches of steps -----------------------------------------------------------------------------------
 

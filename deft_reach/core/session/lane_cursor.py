@@ -218,6 +218,6 @@ class LaneCursor:
             self.problem = f"found {error.found}, expected {error.expected}"
             self.changed.emit()
             return False
-        self.session.set_text(text, label, merge, typing=merge == MERGE)
+        self.session.strokes.set_text(text, label, merge, typing=merge == MERGE)
         self.changed.emit()
         return True

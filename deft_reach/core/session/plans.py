@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Commitment, Plan, Score, analyse_plan, changes_since, commit
@@ -11,30 +12,22 @@ from deft_reach.core.model.layouts import layout
 from deft_reach.core.model.message import Message
 from deft_reach.core.model.player import Player
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE, StrokeTextError
-from deft_reach.core.session.history import History
+
+if TYPE_CHECKING:
+    from deft_reach.core.session import Session
 
 
-class PlanEdits(History):
+class PlanCommands:
     """What can be done to plans."""
 
-    def show_plan(self, id: str) -> None:
-        """Bring a plan into view. Not an edit: undo does not come back through it."""
-        if id == self._steps[self._at].plan or not any(p.id == id for p in self.document.plans):
-            return
-        self._steps[self._at] = replace(self._steps[self._at], plan=id)
-        self._merge = None
-        self._stroke = self._finding = None
-        self.report = None
-        self._refresh()
-        self._select_first()
-        self.changed.emit()
-        self.verdict.emit()
+    def __init__(self, session: Session) -> None:
+        self._session = session
 
     def step_plan(self, by: int) -> None:
-        plan = self.plan
+        plan = self._session.plan
         if plan is not None:
-            plans = self.document.plans
-            self.show_plan(plans[(plans.index(plan) + by) % len(plans)].id)
+            plans = self._session.document.plans
+            self._session.show_plan(plans[(plans.index(plan) + by) % len(plans)].id)
 
     def new_plan(
         self,
@@ -45,7 +38,7 @@ class PlanEdits(History):
         show: bool = True,
     ) -> None:
         """Add a plan, on the kit and player in view, and show it unless told not to."""
-        document, model = self.document, copy_of or self.plan
+        document, model = self._session.document, copy_of or self._session.plan
         if not document.kits:
             document = document.with_kit(layout("five"))
         if not document.players:
@@ -60,27 +53,27 @@ class PlanEdits(History):
         if tempo is not None:
             low, high = TEMPO_RANGE
             plan = replace(plan, tempo=min(high, max(low, tempo)))
-        self.apply(document.with_plan(plan), f"New plan “{name}”", plan=plan_id if show else None)
+        self._session.apply(document.with_plan(plan), f"New plan “{name}”", plan=plan_id if show else None)
 
     def duplicate_plan(self) -> None:
-        plan = self.plan
+        plan = self._session.plan
         if plan is not None:
-            self.new_plan(plan.name, self.text, copy_of=plan)
+            self.new_plan(plan.name, self._session.text, copy_of=plan)
 
     def delete_plan(self) -> None:
-        plan = self.plan
+        plan = self._session.plan
         if plan is None:
             return
-        at = self.document.plans.index(plan)
-        document = self.document.without_plan(plan.id)
+        at = self._session.document.plans.index(plan)
+        document = self._session.document.without_plan(plan.id)
         view = document.plans[min(at, len(document.plans) - 1)].id if document.plans else ""
-        self.apply(document, f"Delete plan “{plan.name}”", plan=view)
+        self._session.apply(document, f"Delete plan “{plan.name}”", plan=view)
 
     def change_plan(self, label: str, merge: str | None = None, **fields: object) -> None:
         """Change fields of the plan in view."""
-        plan = self.plan
+        plan = self._session.plan
         if plan is not None:
-            self.apply(self.document.with_plan(replace(plan, **fields)), label, merge)  # type: ignore[arg-type]
+            self._session.apply(self._session.document.with_plan(replace(plan, **fields)), label, merge)  # type: ignore[arg-type]
 
     def set_repeat(self, repeat: bool) -> None:
         """Play the plan in view as a loop, or once."""
@@ -97,18 +90,18 @@ class PlanEdits(History):
     @property
     def commitment(self) -> Commitment | None:
         """The newest commitment of the plan in view."""
-        plan = self.plan
-        rows = self.document.commitments_of(plan.id) if plan is not None else ()
+        plan = self._session.plan
+        rows = self._session.document.commitments_of(plan.id) if plan is not None else ()
         return rows[-1] if rows else None
 
     def commit(self, reason: str, date: str, app_version: str) -> None:
         """Commit the plan in view as it stands. Raises ValueError while its text cannot be read."""
-        self.catch_up()
-        plan, report = self.plan, self.report
-        if plan is None or report is None or self.error is not None:
+        self._session.catch_up()
+        plan, report = self._session.plan, self._session.report
+        if plan is None or report is None or self._session.error is not None:
             raise ValueError("the stroke text has to be readable before it can be committed")
-        document = commit(self.document, plan, report, reason, date, app_version)
-        self.apply(document, f"Commit “{plan.name}”")
+        document = commit(self._session.document, plan, report, reason, date, app_version)
+        self._session.apply(document, f"Commit “{plan.name}”")
 
     def take_back(self, commitment: Commitment) -> None:
         """Make the plan in view again what was committed, in one step.
@@ -116,10 +109,10 @@ class PlanEdits(History):
         Text, tempo, loop and weights come back. A kit or player that has changed since is not changed back under the
         other plans: the committed one is added beside it, and this plan moves there.
         """
-        plan = self.plan
+        plan = self._session.plan
         if plan is None or commitment.plan != plan.id:
             return
-        document = self.document.with_text(plan, commitment.text)
+        document = self._session.document.with_text(plan, commitment.text)
         kit, player = document.kit(plan.kit), document.player(plan.player)
         if (kit.pieces, kit.id) != (commitment.kit.pieces, commitment.kit.id):
             known = next((k for k in document.kits if k.pieces == commitment.kit.pieces), None)
@@ -135,25 +128,27 @@ class PlanEdits(History):
             plan, kit=kit.id, player=player.id, tempo=commitment.tempo, repeat=commitment.repeat,
             weights=commitment.weights,
         )  # fmt: skip
-        self.apply(document.with_plan(plan), "Back to what was committed")
+        self._session.apply(document.with_plan(plan), "Back to what was committed")
 
     def changes(self) -> list[Message]:
         """What differs from the newest commitment."""
-        plan, commitment = self.plan, self.commitment
+        plan, commitment = self._session.plan, self.commitment
         if plan is None or commitment is None:
             return []
-        return changes_since(commitment, self.document, plan, self.report if self.error is None else None)
+        return changes_since(
+            commitment, self._session.document, plan, self._session.report if self._session.error is None else None
+        )
 
     def verdicts(self) -> list[tuple[Plan, Report | None]]:
         """Every plan of the document with its report, None where its text cannot be read."""
-        self.catch_up()
+        self._session.catch_up()
         found: list[tuple[Plan, Report | None]] = []
-        for plan in self.document.plans:
-            if self.plan is not None and plan.id == self.plan.id:
-                found.append((plan, self.report if self.error is None else None))
+        for plan in self._session.document.plans:
+            if self._session.plan is not None and plan.id == self._session.plan.id:
+                found.append((plan, self._session.report if self._session.error is None else None))
                 continue
             try:
-                found.append((plan, analyse_plan(self.document, plan)))
+                found.append((plan, analyse_plan(self._session.document, plan)))
             except StrokeTextError:
                 found.append((plan, None))
         return found

@@ -6,6 +6,23 @@ from deft_reach.core.document import Document, Plan, Score
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.player import Player
 from deft_reach.core.session import Session
+from deft_reach.core.session.strokes import StrokeCommands
+
+
+class _NoStrokes(StrokeCommands):
+    """Commands for strokes that come to nothing, which is said."""
+
+    def set_limb(self, index: int, limb: str) -> None:
+        self._session.refused.emit()
+
+    def other_hand(self, index: int) -> None:
+        self._session.refused.emit()
+
+    def toggle_mark(self, index: int, mark: str) -> None:
+        self._session.refused.emit()
+
+    def toggle_grace(self, index: int, grace: str) -> None:
+        self._session.refused.emit()
 
 
 class ReadOnlySession(Session):
@@ -13,23 +30,12 @@ class ReadOnlySession(Session):
 
     def __init__(self, document: Document | None = None) -> None:
         super().__init__(document or Document())
+        self.strokes = _NoStrokes(self)
 
     def apply(
         self, document: Document, label: str, merge: str | None = None, plan: str | None = None, typing: bool = False
     ) -> None:
         """Nothing is edited here, which is said: a plan is, in its own station."""
-        self.refused.emit()
-
-    def set_limb(self, index: int, limb: str) -> None:
-        self.refused.emit()
-
-    def other_hand(self, index: int) -> None:
-        self.refused.emit()
-
-    def toggle_mark(self, index: int, mark: str) -> None:
-        self.refused.emit()
-
-    def toggle_grace(self, index: int, grace: str) -> None:
         self.refused.emit()
 
 

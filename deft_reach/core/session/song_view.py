@@ -43,13 +43,13 @@ class SongView(ReadOnlySession):
 
     def follow(self) -> None:
         """Work the song out again if anything it is made of has changed."""
-        key = (self.main.document, self.main.song)
+        key = (self.main.document, self.main.songs.song)
         if not self.active or (self._key is not None and key == self._key):
             return
         before = self.found.song.id if self.found is not None else None
         self._key = key
         self._refresh()
-        if self.main.song is None or self.main.song.id != before:
+        if self.main.songs.song is None or self.main.songs.song.id != before:
             self._stroke = self._finding = None
             self._select_first()
         self._clamp()
@@ -59,7 +59,7 @@ class SongView(ReadOnlySession):
     # --- what the drawings ask for ----------------------------------------------------------------------------
 
     def _refresh(self) -> None:
-        song = self.main.song
+        song = self.main.songs.song
         self.found = None if song is None else analyse_song(self.main.document, song)
         self.report = self.found.report if self.found is not None else None
         self.error = None

@@ -3,56 +3,62 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from deft_reach.core.document import Plan, Score, Section, Song
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE
-from deft_reach.core.session.kits import KitEdits
-from deft_reach.core.session.plans import PlanEdits
+
+if TYPE_CHECKING:
+    from deft_reach.core.session import Session
 
 #: A section is played so many times at most.
 MOST_TIMES = 999
 
 
-class SongEdits(PlanEdits, KitEdits):
+class SongCommands:
     """What can be done to songs."""
 
-    _song: str = ""
+    def __init__(self, session: Session) -> None:
+        self._session = session
+        self._song = ""
 
     @property
     def song(self) -> Song | None:
         """The song in view; the first one where none was chosen, None in a document without songs."""
-        songs = self.document.songs
+        songs = self._session.document.songs
         return next((song for song in songs if song.id == self._song), songs[0] if songs else None)
 
     def show_song(self, id: str) -> None:
         """Bring a song into view. Not an edit."""
         if id != self._song:
             self._song = id
-            self.selected.emit()
+            self._session.selected.emit()
 
     def new_song(self, name: str = "New song") -> None:
         """Add a song with the plan in view in it, and show it."""
-        document, plan = self.document, self.plan
+        document, plan = self._session.document, self._session.plan
         id = document.free_id("song")
         sections = (Section(plan.id),) if plan is not None else ()
         song = Song(id, document.free_song_name(name), sections)
         self._song = id
-        self.apply(document.with_song(song), f"New song “{song.name}”")
+        self._session.apply(document.with_song(song), f"New song “{song.name}”")
 
     def duplicate_song(self) -> None:
         song = self.song
         if song is not None:
-            copy = replace(song, id=self.document.free_id("song"), name=self.document.free_song_name(song.name))
+            copy = replace(
+                song, id=self._session.document.free_id("song"), name=self._session.document.free_song_name(song.name)
+            )
             self._song = copy.id
-            self.apply(self.document.with_song(copy), f"Duplicate song “{song.name}”")
+            self._session.apply(self._session.document.with_song(copy), f"Duplicate song “{song.name}”")
 
     def delete_song(self) -> None:
         """Take the song in view out of the document; its plans stay."""
         song = self.song
         if song is not None:
-            rows = tuple(row for row in self.document.songs if row.id != song.id)
-            self.apply(replace(self.document, songs=rows), f"Delete song “{song.name}”")
+            rows = tuple(row for row in self._session.document.songs if row.id != song.id)
+            self._session.apply(replace(self._session.document, songs=rows), f"Delete song “{song.name}”")
 
     def rename_song(self, name: str, merge: str | None = "rename song") -> None:
         self.change_song("Rename song", merge, name=name[:120])
@@ -61,7 +67,7 @@ class SongEdits(PlanEdits, KitEdits):
         """Change fields of the song in view."""
         song = self.song
         if song is not None:
-            self.apply(self.document.with_song(replace(song, **fields)), label, merge)  # type: ignore[arg-type]
+            self._session.apply(self._session.document.with_song(replace(song, **fields)), label, merge)  # type: ignore[arg-type]
 
     def set_song_repeat(self, repeat: bool) -> None:
         self.change_song("Round again" if repeat else "Play the song once", repeat=repeat)
@@ -82,7 +88,7 @@ class SongEdits(PlanEdits, KitEdits):
         if song is None:
             self.new_song()
             return
-        name = self.document.plan(plan).name
+        name = self._session.document.plan(plan).name
         place = len(song.sections) if at is None else at + 1
         rows = (*song.sections[:place], Section(plan), *song.sections[place:])
         self.change_song(f"Add “{name}” to the song", sections=rows)
@@ -121,17 +127,17 @@ class SongEdits(PlanEdits, KitEdits):
 
     def add_layout(self, kit: Kit, plans: list[str], name: str) -> None:
         """Keep a kit with pieces elsewhere as a kit of its own, and play these plans on it."""
-        document = self.document
+        document = self._session.document
         kit = replace(kit, id=document.free_id("kit"), name=document.free_kit_name(name))
         document = document.with_kit(kit)
         for plan in document.plans:
             if plan.id in plans:
                 document = document.with_plan(replace(plan, kit=kit.id))
-        self.apply(document, f"New kit “{kit.name}”")
+        self._session.apply(document, f"New kit “{kit.name}”")
 
     def keep_refit(self, plan: Plan, kit: Kit, text: str) -> str:
         """Keep a plan as it is on another kit, which the document gets if it has none like it; its new name."""
-        document = self.document
+        document = self._session.document
         known = next((k for k in document.kits if k.pieces == kit.pieces), None)
         if known is None:
             taken = any(k.id == kit.id for k in document.kits)
@@ -142,12 +148,12 @@ class SongEdits(PlanEdits, KitEdits):
         id, name = document.free_id("pattern"), document.free_plan_name(f"{plan.name} on {known.name}"[:120])
         document = document.with_score(Score(id, name, text))
         new = replace(plan, id=document.free_id("plan"), name=name, pattern=id, kit=known.id, candidates=())
-        self.apply(document.with_plan(new), f"New plan “{name}”")
+        self._session.apply(document.with_plan(new), f"New plan “{name}”")
         return name
 
     def use_places(self, kit: Kit) -> None:
         """Stand the pieces of a kit of the document where this one has them."""
-        self.apply(self.document.with_kit(kit), f"Move pieces of “{kit.name}”")
+        self._session.apply(self._session.document.with_kit(kit), f"Move pieces of “{kit.name}”")
 
 
 def _held(tempo: float | None) -> float | None:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from deft_reach.core.document import read_text
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import EITHER, HANDS, other_hand
-from deft_reach.core.model.pattern import OVER, UNDER, Pattern
+from deft_reach.core.model.pattern import OVER, UNDER
 from deft_reach.core.notation.stroke_text import (
     TEMPO_RANGE,
     StrokeTextError,
@@ -15,41 +16,44 @@ from deft_reach.core.notation.stroke_text import (
     replace_strikes,
     strike_of,
 )
-from deft_reach.core.session.history import History
+
+if TYPE_CHECKING:
+    from deft_reach.core.session import Session
 
 
-class StrokeEdits(History):
+class StrokeCommands:
     """What can be done to strokes."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
 
     def set_text(self, text: str, label: str = "Typing", merge: str | None = "text", typing: bool = False) -> None:
         """Change the stroke text of the plan in view; a tempo newly written in it becomes the home tempo."""
-        plan = self.plan
-        if plan is None or text == self.text:
+        plan = self._session.plan
+        if plan is None or text == self._session.text:
             return
-        document = self.document.with_text(plan, text)
-        written, before = _written_tempo(text, self.kit), _written_tempo(self.text, self.kit)
+        document = self._session.document.with_text(plan, text)
+        written, before = (
+            _written_tempo(text, self._session.kit),
+            _written_tempo(self._session.text, self._session.kit),
+        )
         if written is not None and written != before:
             document = document.with_plan(replace(plan, tempo=written))
-        self.apply(document, label, merge, typing=typing)
+        self._session.apply(document, label, merge, typing=typing)
 
     def change_pattern(self, text: str, label: str, tempo: float = 1.0) -> None:
         """Change text and home tempo in one step; ``tempo`` is what the tempo is multiplied with."""
-        plan = self.plan
+        plan = self._session.plan
         if plan is not None:
             low, high = TEMPO_RANGE
             bpm = min(high, max(low, plan.tempo * tempo))
-            self.apply(self.document.with_text(plan, text).with_plan(replace(plan, tempo=bpm)), label)
-
-    def pattern(self) -> Pattern | None:
-        """The pattern as the text stands now, None while it cannot be read."""
-        if self.plan is None:
-            return None
-        shown = self.shown_pattern
-        return shown if shown is not None and shown.text == self.text else None
+            self._session.apply(
+                self._session.document.with_text(plan, text).with_plan(replace(plan, tempo=bpm)), label
+            )
 
     def set_limb(self, index: int, limb: str) -> None:
         """Give a stroke to another limb. Going between hands and feet drops a voice that only made sense before."""
-        pattern = self.pattern()
+        pattern = self._session.pattern()
         if pattern is None or not 0 <= index < len(pattern.strokes):
             return
         strike = strike_of(pattern, index)
@@ -62,19 +66,19 @@ class StrokeEdits(History):
 
     def other_hand(self, index: int) -> None:
         """Try the other hand on a stroke."""
-        pattern = self.pattern()
+        pattern = self._session.pattern()
         if pattern is not None and pattern.strokes[index].limb in HANDS:
             self.set_limb(index, other_hand(pattern.strokes[index].limb))
 
     def set_voice(self, index: int, voice: str) -> None:
-        pattern = self.pattern()
+        pattern = self._session.pattern()
         if pattern is not None:
             strike = replace(strike_of(pattern, index), voice=voice)
             self.set_text(replace_strike(pattern, index, strike), f"Stroke to {voice}", None)
 
     def set_voices(self, voices: dict[int, str], label: str) -> None:
         """Put strokes on voices, all in one step; feet stay on their pedals."""
-        pattern = self.pattern()
+        pattern = self._session.pattern()
         if pattern is None:
             return
         moved = {
@@ -86,14 +90,14 @@ class StrokeEdits(History):
 
     def replace_voices(self, exchange: dict[str, str], label: str = "Other voices") -> None:
         """Same hands, other voices: every stroke on one of these voices goes to the one given for it."""
-        pattern = self.pattern()
+        pattern = self._session.pattern()
         if pattern is not None:
             self.set_voices({s.index: exchange[s.voice] for s in pattern.strokes if s.voice in exchange}, label)
 
     def step_voice(self, indices: list[int], by: int) -> None:
         """Put strokes on the next or previous voice of the kit, from the first one's own."""
-        pattern = self.pattern()
-        hands = [v for v in self.kit.voices if v != "bd" and not v.endswith(":foot")]
+        pattern = self._session.pattern()
+        hands = [v for v in self._session.kit.voices if v != "bd" and not v.endswith(":foot")]
         if pattern is None or not indices or not hands:
             return
         own = pattern.strokes[indices[0]].voice
@@ -103,7 +107,7 @@ class StrokeEdits(History):
 
     def toggle_mark(self, index: int, mark: str) -> None:
         """Put a mark on a stroke or take it off; accent and ghost replace each other."""
-        pattern = self.pattern()
+        pattern = self._session.pattern()
         if pattern is None:
             return
         strike = strike_of(pattern, index)
@@ -116,7 +120,7 @@ class StrokeEdits(History):
 
     def exchange_over(self, index: int) -> None:
         """Where the arms cross at a stroke, let the other hand go over; kept as a mark of that stroke."""
-        pattern, report = self.pattern(), self.report
+        pattern, report = self._session.pattern(), self._session.report
         if pattern is None or report is None or index >= len(report.strokes):
             return
         posture = report.postures[report.posture_of[index]]
@@ -136,7 +140,7 @@ class StrokeEdits(History):
         )
 
     def toggle_grace(self, index: int, grace: str) -> None:
-        pattern = self.pattern()
+        pattern = self._session.pattern()
         if pattern is None or pattern.strokes[index].limb not in (*HANDS, EITHER):
             return
         strike = strike_of(pattern, index)

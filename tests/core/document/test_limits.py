@@ -35,15 +35,15 @@ def test_the_limits_are_those_of_the_schema(kind):
 
 def test_a_text_too_long_for_the_file_is_refused_and_the_rest_can_be_saved():
     session = Session(new_document())
-    session.set_text("R L " * 10)
+    session.strokes.set_text("R L " * 10)
     said = []
     session.refused.connect(lambda: said.append(session.refusal))
-    session.set_text("R" * 1_000_001)
+    session.strokes.set_text("R" * 1_000_001)
     assert session.text == "R L " * 10 and session.undo_label == "Typing"
     assert said == [
         "The stroke text would have 1,000,001 characters; at most 1,000,000 fit in a file. Nothing was changed."
     ]
-    session.set_text("R" * 1_000_000)
+    session.strokes.set_text("R" * 1_000_000)
     assert len(said) == 1
     saved = load_document(dump_document(session.document))
     assert saved == session.document
@@ -51,12 +51,12 @@ def test_a_text_too_long_for_the_file_is_refused_and_the_rest_can_be_saved():
 
 def test_notes_names_and_lists_are_held_to_their_limits_too():
     session = Session(new_document())
-    session.change_plan("Note", note="n" * 5_001)
+    session.plans.change_plan("Note", note="n" * 5_001)
     assert "plan's note would have 5,001 characters" in session.refusal
-    session.change_plan("Rename", name="n" * 201)
+    session.plans.change_plan("Rename", name="n" * 201)
     assert "plan's name would have 201" in session.refusal
     many = tuple(Candidate(f"{k}", "R") for k in range(51))
-    session.change_plan("Keep", candidates=many)
+    session.plans.change_plan("Keep", candidates=many)
     assert "kept stickings would have 51 items; at most 50" in session.refusal
     assert session.undo_label is None
     plan = session.document.plans[0]

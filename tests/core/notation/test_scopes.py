@@ -58,15 +58,15 @@ def test_only_what_is_missing_is_replaced():
 
 def test_voices_are_set_and_exchanged_in_one_step():
     session = Session(new_document())
-    session.set_text("# tide\nR L R> K L. R", "Text", None)
-    session.set_voices({0: "t1", 2: "c1", 3: "ft"}, "Paint")
+    session.strokes.set_text("# tide\nR L R> K L. R", "Text", None)
+    session.strokes.set_voices({0: "t1", 2: "c1", 3: "ft"}, "Paint")
     assert session.text == "# tide\nR@t1 L R@c1> K L. R", "the foot stays on its pedal"
-    session.replace_voices({"t1": "ft", "sn": "hh"})
+    session.strokes.replace_voices({"t1": "ft", "sn": "hh"})
     assert session.text == "# tide\nR@ft L@hh R@c1> K L@hh. R@hh"
     session.undo()
     session.undo()
     assert session.text == "# tide\nR L R> K L. R"
-    session.step_voice([0, 1], 1)
+    session.strokes.step_voice([0, 1], 1)
     assert session.pattern().strokes[0].voice == session.pattern().strokes[1].voice == "sn:rim"
 
 

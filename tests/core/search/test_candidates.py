@@ -74,19 +74,19 @@ def test_a_finding_is_eased_by_other_hands():
 
 def test_the_tray_is_edited_in_steps_that_can_be_undone():
     session = Session()
-    session.set_text("R L R L", "Text", None)
-    assert session.keep("doubles", "R R L L") and not session.keep("again", "R R L L")
-    assert session.keep("mine", "R L R L")
-    session.rename_candidate(0, " pairs ")
-    assert [c.name for c in session.candidates] == ["pairs", "mine"]
-    session.use(0)
-    assert session.text == "R R L L" and session.candidates[0].text == "R L R L", "what was there is kept"
+    session.strokes.set_text("R L R L", "Text", None)
+    assert session.stickings.keep("doubles", "R R L L") and not session.stickings.keep("again", "R R L L")
+    assert session.stickings.keep("mine", "R L R L")
+    session.stickings.rename_candidate(0, " pairs ")
+    assert [c.name for c in session.stickings.candidates] == ["pairs", "mine"]
+    session.stickings.use(0)
+    assert session.text == "R R L L" and session.stickings.candidates[0].text == "R L R L", "what was there is kept"
     session.undo()
-    assert session.text == "R L R L" and session.candidates[0].name == "pairs"
-    session.use(0, (1,))
+    assert session.text == "R L R L" and session.stickings.candidates[0].name == "pairs"
+    session.stickings.use(0, (1,))
     assert session.text == "R R R L"
-    session.drop(1)
-    assert [c.name for c in session.candidates] == ["pairs"]
+    session.stickings.drop(1)
+    assert [c.name for c in session.stickings.candidates] == ["pairs"]
     for k in range(9):
-        session.keep(f"more {k}", "R " * (k + 2))
-    assert len(session.candidates) == 6, "no more than can be compared"
+        session.stickings.keep(f"more {k}", "R " * (k + 2))
+    assert len(session.stickings.candidates) == 6, "no more than can be compared"

@@ -15,7 +15,7 @@ from deft_reach.core.session.lane_groups import group, group_words, ungroup
 
 def start(text: str = "") -> Lane:
     session = Session(new_document())
-    session.set_text(text, "Text", None)
+    session.strokes.set_text(text, "Text", None)
     session.end_merge()
     lane = Lane(session)
     lane.go(lane.steps)
@@ -214,9 +214,9 @@ def test_another_plan_is_begun_where_it_is_looked_at():
     lane = start("R L R L")
     lane.go(3)
     lane.type("/")
-    lane.session.new_plan("Other", "K K")
+    lane.session.plans.new_plan("Other", "K K")
     assert lane.at in (0, 1) and lane.pending == ""
-    lane.session.step_plan(1)
+    lane.session.plans.step_plan(1)
     assert lane.at == (lane.session.stroke or 0)
 
 

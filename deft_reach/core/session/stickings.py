@@ -4,25 +4,31 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from deft_reach.core.document import Candidate, read_unfinished
 from deft_reach.core.search.candidates import with_part
-from deft_reach.core.session.strokes import StrokeEdits
+
+if TYPE_CHECKING:
+    from deft_reach.core.session import Session
 
 #: So many stickings can be kept beside a plan.
 MOST = 6
 
 
-class CandidateEdits(StrokeEdits):
+class StickingCommands:
     """What can be done to the stickings kept beside the plan in view."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
 
     @property
     def candidates(self) -> tuple[Candidate, ...]:
-        return self.plan.candidates if self.plan is not None else ()
+        return self._session.plan.candidates if self._session.plan is not None else ()
 
     def keep(self, name: str, text: str) -> bool:
         """Keep a sticking; False where the tray is full or holds it already."""
-        if self.plan is None or len(self.candidates) >= MOST or any(c.text == text for c in self.candidates):
+        if self._session.plan is None or len(self.candidates) >= MOST or any(c.text == text for c in self.candidates):
             return False
         self._put((*self.candidates, Candidate(name, text)), f"Keep “{name}”")
         return True
@@ -43,11 +49,15 @@ class CandidateEdits(StrokeEdits):
 
         Raises ValueError where a part is asked of a sticking with other strokes.
         """
-        plan, pattern = self.plan, self.pattern()
+        plan, pattern = self._session.plan, self._session.pattern()
         if plan is None or pattern is None or not 0 <= number < len(plan.candidates):
             return
         candidate = plan.candidates[number]
-        text = candidate.text if part is None else with_part(pattern, read_unfinished(candidate.text, self.kit), part)
+        text = (
+            candidate.text
+            if part is None
+            else with_part(pattern, read_unfinished(candidate.text, self._session.kit), part)
+        )
         if text == pattern.text:
             return
         rows = plan.candidates
@@ -55,8 +65,10 @@ class CandidateEdits(StrokeEdits):
             # What was there takes the place of what is used, so that nothing is lost.
             rows = (*rows[:number], Candidate("before " + candidate.name, pattern.text), *rows[number + 1 :])
         label = f"Use “{candidate.name}”" if part is None else f"Use part of “{candidate.name}”"
-        self.apply(self.document.with_text(plan, text).with_plan(replace(plan, candidates=rows)), label)
+        self._session.apply(
+            self._session.document.with_text(plan, text).with_plan(replace(plan, candidates=rows)), label
+        )
 
     def _put(self, rows: tuple[Candidate, ...], label: str) -> None:
-        assert self.plan is not None
-        self.apply(self.document.with_plan(replace(self.plan, candidates=rows)), label)
+        assert self._session.plan is not None
+        self._session.apply(self._session.document.with_plan(replace(self._session.plan, candidates=rows)), label)
