@@ -7,6 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+from deft_reach.cli.answers import answer
 from deft_reach.cli.inputs import (
     InputError,
     Question,
@@ -18,7 +19,7 @@ from deft_reach.cli.inputs import (
     words_of,
 )
 from deft_reach.core.search.joined_walk import Asked
-from deft_reach.core.search.layout_search import BUDGET, Layout, LayoutError, Layouts, find_layouts, move_words
+from deft_reach.core.search.layout_search import BUDGET, Layout, Layouts, find_layouts, move_words
 from deft_reach.store.documents import SUFFIX, open_document
 
 
@@ -46,12 +47,16 @@ def run(args: argparse.Namespace) -> int:
     asked = questions(args)
     pieces = words_of(args.move)
     plans = [Asked(q.name, q.pattern, q.tempo, q.repeat, q.weights) for q in asked]
-    try:
-        found = find_layouts(
-            plans, asked[0].kit, asked[0].player, pieces, within=args.within, best=args.best, budget=args.evaluate
-        )
-    except LayoutError as error:
-        raise InputError(str(error)) from None
+    found = answer(
+        find_layouts,
+        plans,
+        asked[0].kit,
+        asked[0].player,
+        pieces,
+        within=args.within,
+        best=args.best,
+        budget=args.evaluate,
+    )
     tell(args, as_dict, in_words, found)
     return 0 if found.best else 1
 

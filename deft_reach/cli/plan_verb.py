@@ -5,8 +5,9 @@ from __future__ import annotations
 import argparse
 from typing import Any
 
-from deft_reach.cli.inputs import InputError, add_pattern_options, check_count, question, tell
-from deft_reach.core.search.planner import HATS, SCHOOLS, PlanError, Stickings, find_stickings
+from deft_reach.cli.answers import answer, answer_dict, findings_of, searched_words, verdict_words
+from deft_reach.cli.inputs import add_pattern_options, check_count, question, tell
+from deft_reach.core.search.planner import HATS, SCHOOLS, Stickings, find_stickings
 
 
 def add(verbs: Any) -> None:
@@ -30,21 +31,19 @@ def add(verbs: Any) -> None:
 def run(args: argparse.Namespace) -> int:
     asked = question(args)
     check_count("--best", args.best, 1, 50)
-    try:
-        found = find_stickings(
-            asked.pattern,
-            asked.kit,
-            asked.player,
-            asked.tempo,
-            school=args.school,
-            hat=args.hat,
-            max_run=args.max_run,
-            best=args.best,
-            repeat=asked.repeat,
-            weights=asked.weights,
-        )
-    except PlanError as error:
-        raise InputError(str(error)) from None
+    found = answer(
+        find_stickings,
+        asked.pattern,
+        asked.kit,
+        asked.player,
+        asked.tempo,
+        school=args.school,
+        hat=args.hat,
+        max_run=args.max_run,
+        best=args.best,
+        repeat=asked.repeat,
+        weights=asked.weights,
+    )
     tell(args, as_dict, in_words, found)
     return 1 if found.best[0].report.stopped else 0
 
@@ -52,14 +51,7 @@ def run(args: argparse.Namespace) -> int:
 def as_dict(found: Stickings) -> dict[str, Any]:
     """The contract's shape."""
     rows = [
-        {
-            "sticking": row.report.pattern.sticking,
-            "text": row.text,
-            "cost": row.report.summary.cost,
-            "tempo_limit": row.report.summary.tempo_limit,
-            "findings": row.report.as_dict()["findings"],
-            "differs": list(row.differs),
-        }
+        answer_dict(row.text, row.report, findings=findings_of(row.report), differs=list(row.differs))
         for row in found.best
     ]
     strokes = found.best[0].report.strokes
@@ -78,11 +70,8 @@ def as_dict(found: Stickings) -> dict[str, Any]:
 def in_words(found: Stickings) -> str:
     lines = []
     for number, row in enumerate(found.best, 1):
-        s = row.report.summary
-        limit = "no limit" if s.tempo_limit is None else f"breaks at {s.tempo_limit:.0f} BPM"
         lines.append(f"{number}. {row.report.pattern.sticking}")
-        lines.append(f"   cost {s.cost:.2f}, ease {s.ease:.0f}, {limit}")
+        lines.append(f"   {verdict_words(row.report)}")
     lines += found.open_in_words
-    sure = "this order is proven" if found.proven else "the best found; others may be as good"
-    lines.append(f"{found.searched:,} moments looked at; {sure}")
+    lines.append(searched_words(found.searched, "moments ", found.proven))
     return "\n".join(lines)

@@ -6,8 +6,9 @@ import argparse
 from collections.abc import Sequence
 from typing import Any
 
+from deft_reach.cli.answers import answer, findings_of, verdict_words
 from deft_reach.cli.inputs import InputError, add_pattern_options, check_count, question, read_kit, tell
-from deft_reach.core.search.refit import RefitError, Refitted, refit
+from deft_reach.core.search.refit import Refitted, refit
 
 
 def add(verbs: Any) -> None:
@@ -37,13 +38,19 @@ def run(args: argparse.Namespace) -> int:
         raise InputError("give the kit to play it on with --to, or --pedals 1 or 2")
     check_count("--best", args.best, 1, 50)
     target = asked.kit if args.to is None else read_kit(args.to)
-    try:
-        found = refit(
-            asked.pattern, asked.kit, target, asked.player, asked.tempo, pedals=args.pedals, chosen=_chosen(args.use),
-            best=args.best, repeat=asked.repeat, weights=asked.weights,
-        )  # fmt: skip
-    except RefitError as error:
-        raise InputError(str(error)) from None
+    found = answer(
+        refit,
+        asked.pattern,
+        asked.kit,
+        target,
+        asked.player,
+        asked.tempo,
+        pedals=args.pedals,
+        chosen=_chosen(args.use),
+        best=args.best,
+        repeat=asked.repeat,
+        weights=asked.weights,
+    )
     tell(args, lambda rows: {"best": [as_dict(row) for row in rows]}, in_words, found)
     return 1 if found[0].report.stopped else 0
 
@@ -63,7 +70,7 @@ def as_dict(row: Refitted) -> dict[str, Any]:
         "text": row.text,
         "cost": row.report.summary.cost,
         "tempo_limit": row.report.summary.tempo_limit,
-        "findings": row.report.as_dict()["findings"],
+        "findings": findings_of(row.report),
         "substitutions": [s.as_dict() for s in row.substitutions],
     }
 
@@ -71,10 +78,8 @@ def as_dict(row: Refitted) -> dict[str, Any]:
 def in_words(found: Sequence[Refitted]) -> str:
     lines = []
     for number, row in enumerate(found, 1):
-        s = row.report.summary
-        limit = "no limit" if s.tempo_limit is None else f"breaks at {s.tempo_limit:.0f} BPM"
         playable = "cannot be played; " if row.report.impossible else "not at this tempo; " if row.breaks else ""
-        lines.append(f"{number}. {playable}cost {s.cost:.2f}, ease {s.ease:.0f}, {limit}")
+        lines.append(f"{number}. {playable}{verdict_words(row.report)}")
         lines.append(f"   {' '.join(row.text.split())}")
         lines += [f"   {sub.source} to {sub.target}, {len(sub.strokes)}x: {sub.why}" for sub in row.substitutions]
         if not row.substitutions:

@@ -5,14 +5,14 @@ from __future__ import annotations
 import argparse
 from typing import Any
 
-from deft_reach.cli.inputs import InputError, add_pattern_options, check_count, question, tell, words_of
+from deft_reach.cli.answers import answer, answer_dict
+from deft_reach.cli.inputs import add_pattern_options, check_count, question, tell, words_of
 from deft_reach.core.analysis.endurance import lasting_words
 from deft_reach.core.search.relief import (
     DEFAULT_KEEP,
     DEFAULT_SHARE,
     KEEPS,
     Relief,
-    ReliefError,
     Reliefs,
     find_reliefs,
     lighter,
@@ -46,13 +46,19 @@ def run(args: argparse.Namespace) -> int:
     asked = question(args)
     check_count("--best", args.best, 1, 50)
     keep = words_of(args.keep)
-    try:
-        found = find_reliefs(
-            asked.pattern, asked.kit, asked.player, asked.tempo, args.hand, share=args.share, keep=keep,
-            best=args.best, repeat=asked.repeat, weights=asked.weights,
-        )  # fmt: skip
-    except ReliefError as error:
-        raise InputError(str(error)) from None
+    found = answer(
+        find_reliefs,
+        asked.pattern,
+        asked.kit,
+        asked.player,
+        asked.tempo,
+        args.hand,
+        share=args.share,
+        keep=keep,
+        best=args.best,
+        repeat=asked.repeat,
+        weights=asked.weights,
+    )
     tell(args, as_dict, in_words, found)
     return 0 if found.best else 1
 
@@ -66,20 +72,19 @@ def as_dict(found: Reliefs) -> dict[str, Any]:
 
 
 def row_dict(row: Relief, as_written: Relief) -> dict[str, Any]:
-    return {
-        "sticking": row.report.pattern.sticking,
-        "text": row.text,
-        "cost": row.report.summary.cost,
-        "tempo_limit": row.report.summary.tempo_limit,
-        "share": row.share,
-        "longest_run": row.longest_run,
-        "moved": list(row.moved),
-        "dropped": list(row.dropped),
-        "kept": list(row.kept),
-        "heard": row.heard,
-        "lighter": lighter(row, as_written),
-        "lasts_seconds": None if row.load is None else row.load.lasts,
-    }
+    """One way to play it in the contract's shape."""
+    return answer_dict(
+        row.text,
+        row.report,
+        share=row.share,
+        longest_run=row.longest_run,
+        moved=list(row.moved),
+        dropped=list(row.dropped),
+        kept=list(row.kept),
+        heard=row.heard,
+        lighter=lighter(row, as_written),
+        lasts_seconds=None if row.load is None else row.load.lasts,
+    )
 
 
 def in_words(found: Reliefs) -> str:

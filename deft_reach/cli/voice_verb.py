@@ -5,9 +5,9 @@ from __future__ import annotations
 import argparse
 from typing import Any
 
-from deft_reach.cli.inputs import InputError, add_pattern_options, check_count, question, tell
-from deft_reach.core.analysis.report import Report
-from deft_reach.core.search.voicing import CONTOURS, VoicingError, Voicings, find_voicings
+from deft_reach.cli.answers import answer, answer_dict, findings_of, searched_words, verdict_words
+from deft_reach.cli.inputs import add_pattern_options, check_count, question, tell
+from deft_reach.core.search.voicing import CONTOURS, Voicings, find_voicings
 
 
 def add(verbs: Any) -> None:
@@ -37,21 +37,19 @@ def run(args: argparse.Namespace) -> int:
     check_count("--best", args.best, 1, 50)
     palette = [voice.strip() for voice in args.palette.split(",") if voice.strip()]
     accents = [voice.strip() for voice in (args.accents or "").split(",") if voice.strip()]
-    try:
-        found = find_voicings(
-            asked.pattern,
-            asked.kit,
-            asked.player,
-            asked.tempo,
-            palette,
-            accents=accents,
-            contour=args.contour,
-            best=args.best,
-            repeat=asked.repeat,
-            weights=asked.weights,
-        )
-    except VoicingError as error:
-        raise InputError(str(error)) from None
+    found = answer(
+        find_voicings,
+        asked.pattern,
+        asked.kit,
+        asked.player,
+        asked.tempo,
+        palette,
+        accents=accents,
+        contour=args.contour,
+        best=args.best,
+        repeat=asked.repeat,
+        weights=asked.weights,
+    )
     tell(args, as_dict, in_words, found)
     return 1 if found.best[0].report.stopped else 0
 
@@ -59,32 +57,16 @@ def run(args: argparse.Namespace) -> int:
 def as_dict(found: Voicings) -> dict[str, Any]:
     """The contract's shape."""
     rows = [
-        {
-            "sticking": row.report.pattern.sticking,
-            "text": row.text,
-            "cost": row.report.summary.cost,
-            "tempo_limit": row.report.summary.tempo_limit,
-            "findings": findings(row.report),
-            "differs": list(row.differs),
-        }
+        answer_dict(row.text, row.report, findings=findings_of(row.report), differs=list(row.differs))
         for row in found.best
     ]
     return {"best": rows, "searched": found.searched, "proven": found.proven}
 
 
-def findings(report: Report) -> list[dict[str, Any]]:
-    """A report's findings as plain values."""
-    rows: list[dict[str, Any]] = report.as_dict()["findings"]
-    return rows
-
-
 def in_words(found: Voicings) -> str:
     lines = []
     for number, row in enumerate(found.best, 1):
-        s = row.report.summary
-        limit = "no limit" if s.tempo_limit is None else f"breaks at {s.tempo_limit:.0f} BPM"
-        lines.append(f"{number}. cost {s.cost:.2f}, ease {s.ease:.0f}, {limit}")
+        lines.append(f"{number}. {verdict_words(row.report)}")
         lines += [f"   {line}" for line in row.text.splitlines()]
-    sure = "this order is proven" if found.proven else "the best found; others may be as good"
-    lines.append(f"{found.searched:,} looked at; {sure}")
+    lines.append(searched_words(found.searched, "", found.proven))
     return "\n".join(lines)

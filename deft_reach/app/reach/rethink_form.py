@@ -20,15 +20,16 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app import theme
 from deft_reach.app.background_task import BackgroundTask
-from deft_reach.app.plain_text import PlainLabel, plain_tip
+from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.search_button import SearchButton
-from deft_reach.app.station import Listener
+from deft_reach.app.search_form import SearchForm
 from deft_reach.app.tables import make_list, verdict_cells
-from deft_reach.app.words import say, sentence
+from deft_reach.app.words import sentence
 from deft_reach.core.document import Candidate
 from deft_reach.core.notation.transforms import exchange_hands
 from deft_reach.core.search.candidates import WHICH, both_hats, opened, rethought
-from deft_reach.core.search.planner import PlanError, Sticking, Stickings, find_stickings
+from deft_reach.core.search.errors import SearchError
+from deft_reach.core.search.planner import Sticking, Stickings, find_stickings
 from deft_reach.core.session import Session
 
 SCHOOL_WORDS = {
@@ -41,20 +42,17 @@ SCHOOL_WORDS = {
 HAT_WORDS = {"free": "either way", "crossed": "crossed", "open": "open-handed"}
 
 
-class RethinkForm(Listener):
+class RethinkForm(SearchForm):
     """The question on the left, the answers on the right; an answer can be used, or kept in the tray."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__(session)
+        super().__init__(session, "Find the best hands")
         self.found: Stickings | None = None
         self._asked_text = ""
-        self._task = BackgroundTask(PlanError)
-        self._task.finished.connect(self._take)
-        self._task.progressed.connect(self._weighed)
         self._hats_text = ""
-        self._hats = BackgroundTask(PlanError)
+        self._hats = BackgroundTask(SearchError)
         self._hats.finished.connect(self._take_hats)
-        self._hats.progressed.connect(self._weighed)
+        self._hats.progressed.connect(self.progress)
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 6, 10, 6)
         row.setSpacing(12)
@@ -98,7 +96,6 @@ class RethinkForm(Listener):
         form.addRow("Hi-hat", self.hat)
         form.addRow("Longest run", self.run)
         column.addLayout(form)
-        self.find_button = SearchButton("Find the best hands", self._task)
         self.lead = QPushButton("Other lead")
         self.lead.setToolTip("Keep the same figure with its hands exchanged, to compare who leads")
         self.hats = SearchButton("Hi-hat both ways", self._hats)
@@ -110,11 +107,9 @@ class RethinkForm(Listener):
         both.addWidget(self.hats)
         column.addLayout(both)
         column.addStretch(1)
-        self.find_button.requested.connect(self.search)
         self.lead.clicked.connect(self.keep_other_lead)
         self.hats.requested.connect(self.keep_both_hats)
-        for button in (self.find_button, self.hats):
-            button.stopped.connect(lambda: self._say("Stopped; nothing was changed.", "hint"))
+        self.hats.stopped.connect(self.stopped)
         return side
 
     def _answers(self) -> QVBoxLayout:
@@ -125,8 +120,6 @@ class RethinkForm(Listener):
         make_list(self.table, "Stickings found", ["ease", "cost", "breaks at", "cautions", "hands"], wide=(4,))
         column.addWidget(self.table, 1)
         low = QHBoxLayout()
-        self.words = PlainLabel()
-        self.words.setWordWrap(True)
         self.use = QPushButton("Use it")
         self.keep = QPushButton("Keep")
         self.keep.setToolTip("Put it in the tray, to compare")
@@ -184,18 +177,15 @@ class RethinkForm(Listener):
             lambda progress: find_stickings(asked, kit, player, plan.tempo, **question, progress=progress)
         )
 
-    def _weighed(self, looked: int, of: int | None, least: float | None) -> None:
+    def progress(self, looked: int, of: int | None, found: object) -> None:
         """How far the search is, and the cheapest it has so far."""
         if of is not None:
             self._say(f"Searching … laying out what the hands can do, step {looked + 1} of {of}.", "hint")
             return
-        so_far = "" if least is None else f", the cheapest so far costs {least:.1f}"
+        so_far = f", the cheapest so far costs {found:.1f}" if isinstance(found, float) else ""
         self._say(f"Searching … {looked:,} moves weighed{so_far}.", "hint")
 
-    def _take(self, result: Stickings | str) -> None:
-        if isinstance(result, str):
-            self._say(sentence(result), "error")
-            return
+    def answered(self, result: Stickings) -> None:
         self.found = result
         sure = "the order is proven" if result.proven else "the best found; others may be as good"
         text, tone = f"{result.searched:,} moves weighed; {sure}.", "hint"
@@ -282,6 +272,4 @@ class RethinkForm(Listener):
         else:
             self._say("The tray is full, or holds it already.", "hint")
 
-    def _say(self, text: str, tone: str) -> None:
-        say(self.words, text, tone)
         self.words.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)

@@ -24,7 +24,7 @@ from deft_reach.app.station import Station
 from deft_reach.core.analysis.finding import KINDS
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.search.candidates import ease_finding
-from deft_reach.core.search.planner import PlanError
+from deft_reach.core.search.errors import SearchError
 from deft_reach.core.session import Session
 
 
@@ -84,7 +84,7 @@ class ReachStation(Station):
         self.try_it.clicked.connect(self.ease)
         #: What the answer that is waited for will be called, and the text it is for.
         self._eased = ("", "")
-        self._easing = BackgroundTask(PlanError)
+        self._easing = BackgroundTask(SearchError)
         self._easing.finished.connect(self._take_ease)
         self.findings_panel = Panel("What happens", self.findings, "", self.try_it)
         card = QScrollArea()

@@ -14,23 +14,19 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import units
-from deft_reach.app.background_task import BackgroundTask
-from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.search_button import SearchButton
-from deft_reach.app.station import Listener
+from deft_reach.app.search_form import SearchForm
 from deft_reach.app.tables import fill_row, make_list
-from deft_reach.app.words import say, sentence
 from deft_reach.core.document import read_text
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.notation.stroke_text import StrokeTextError
 from deft_reach.core.search.joined_walk import Asked
-from deft_reach.core.search.layout_search import GRID, MOST_MM, Layout, LayoutError, Layouts, find_layouts, move_words
+from deft_reach.core.search.layout_search import GRID, MOST_MM, Layout, Layouts, find_layouts, move_words
 from deft_reach.core.session import Session
 
 ID = Qt.ItemDataRole.UserRole
 
 
-class LayoutForm(Listener):
+class LayoutForm(SearchForm):
     """What may move and for which plans on the left, the answers on the right.
 
     ``shown`` says that other places are to be drawn.
@@ -39,14 +35,11 @@ class LayoutForm(Listener):
     shown = Signal()
 
     def __init__(self, session: Session) -> None:
-        super().__init__(session)
+        super().__init__(session, "Find places")
         self.found: Layouts | None = None
         self.partial: Layout | None = None
         self._kit: Kit | None = None
         self._plans: list[str] = []
-        self._task = BackgroundTask(LayoutError)
-        self._task.finished.connect(self._take)
-        self._task.progressed.connect(self._progress)
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 6, 10, 6)
         row.setSpacing(10)
@@ -73,12 +66,9 @@ class LayoutForm(Listener):
         self.within.setPrefix("within ")
         self.within.setSuffix(" mm")
         self.within.setAccessibleName("How far a piece may move")
-        self.find_button = SearchButton("Find places", self._task)
         low.addWidget(self.within, 1)
         low.addWidget(self.find_button)
         column.addLayout(low)
-        self.find_button.requested.connect(self.search)
-        self.find_button.stopped.connect(self._stopped)
         return column
 
     def _answers(self) -> QVBoxLayout:
@@ -91,8 +81,6 @@ class LayoutForm(Listener):
         make_list(self.gains, "What each plan gains", ["plan", "cost", "breaks at"], wide=(0,))
         column.addWidget(self.gains, 2)
         low = QHBoxLayout()
-        self.words = PlainLabel()
-        self.words.setWordWrap(True)
         self.keep = QPushButton("Keep as another kit")
         self.use = QPushButton("Move the pieces")
         low.addWidget(self.words, 1)
@@ -150,22 +138,19 @@ class LayoutForm(Listener):
             lambda progress: find_layouts(asked, kit, player, pieces, within=within, best=4, progress=progress)
         )
 
-    def _progress(self, looked: int, of: int | None, found: Layout | None) -> None:
+    def progress(self, looked: int, of: int | None, found: object) -> None:
         share = f" of {of:,} at most" if of else ""
-        gain = f"; the best so far costs {_gain(found) * 100:.0f} % less" if found is not None else ""
+        gain = f"; the best so far costs {_gain(found) * 100:.0f} % less" if isinstance(found, Layout) else ""
         self._say(f"{looked:,} places looked at{share}{gain}.", "hint")
-        if found is not None and found is not self.partial:
+        if isinstance(found, Layout) and found is not self.partial:
             self.partial = found
             self._fill([found])
 
-    def _stopped(self) -> None:
+    def stopped(self) -> None:
         self._say("Stopped." + (" The best so far is above." if self.partial else " Nothing was changed."), "hint")
         self._show()
 
-    def _take(self, result: Layouts | str) -> None:
-        if isinstance(result, str):
-            self._say(sentence(result), "error")
-            return
+    def answered(self, result: Layouts) -> None:
         self.found, self.partial = result, None
         self._fill(list(result.best))
         if result.best:
@@ -234,9 +219,6 @@ class LayoutForm(Listener):
         if self.current is not None:
             kit = self.current.kit
             self.session.songs.add_layout(kit, self._plans, f"{kit.name}, moved")
-
-    def _say(self, text: str, tone: str) -> None:
-        say(self.words, text, tone)
 
 
 def _gain(layout: Layout) -> float:

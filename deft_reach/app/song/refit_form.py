@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import (
     QComboBox,
     QFormLayout,
@@ -14,30 +14,26 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme
-from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.choices import chosen_kit, fill_box, kit_choices
 from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.search_button import SearchButton
-from deft_reach.app.station import Listener
+from deft_reach.app.search_form import SearchForm
 from deft_reach.app.tables import fill_row, make_list, verdict_cells
-from deft_reach.app.words import preview_text, say, sentence
+from deft_reach.app.words import preview_text
 from deft_reach.core.model.kit import Kit
-from deft_reach.core.search.refit import RefitError, Refitted, refit
+from deft_reach.core.search.refit import Refitted, refit
 from deft_reach.core.session import Session
 
 PEDALS = {"as the kit has": None, "one bass pedal": 1, "two bass pedals": 2}
 
 
-class RefitForm(Listener):
+class RefitForm(SearchForm):
     """The kit on the left, the answers in the middle, the substitutions of the chosen one on the right."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__(session)
+        super().__init__(session, "Put it on this kit")
         self.found: tuple[Refitted, ...] = ()
         self.chosen: dict[str, str] = {}
         self._asked: object = None
-        self._task = BackgroundTask(RefitError)
-        self._task.finished.connect(self._take)
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 6, 10, 6)
         row.setSpacing(10)
@@ -63,15 +59,12 @@ class RefitForm(Listener):
         form.addRow("Onto", self.kit)
         form.addRow("Pedals", self.pedals)
         column.addLayout(form)
-        self.find_button = SearchButton("Put it on this kit", self._task)
         column.addWidget(self.find_button)
         self.plan_name = PlainLabel()
         self.plan_name.setObjectName("hint")
         self.plan_name.setWordWrap(True)
         column.addWidget(self.plan_name)
         column.addStretch(1)
-        self.find_button.requested.connect(self.search)
-        self.find_button.stopped.connect(lambda: self._say("Stopped; nothing was changed.", "hint"))
         self.kit.currentIndexChanged.connect(lambda _: self.chosen.clear())
         return side
 
@@ -86,15 +79,9 @@ class RefitForm(Listener):
         tables.addWidget(self.table, 5)
         tables.addWidget(self.changes, 6)
         column.addLayout(tables, 1)
-        self.preview = PlainLabel()
-        self.preview.setFont(theme.mono(9.5))
-        self.preview.setWordWrap(True)
-        self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.preview.setFixedHeight(round(32 * theme.text_scale()))
         column.addWidget(self.preview)
         low = QHBoxLayout()
-        self.words = PlainLabel()
-        self.words.setWordWrap(True)
         self.keep = QPushButton("Keep as a plan")
         self.keep.setObjectName("quiet")
         low.addWidget(self.words, 1)
@@ -137,11 +124,11 @@ class RefitForm(Listener):
             )
         )  # fmt: skip
 
-    def _take(self, result: tuple[Refitted, ...] | str) -> None:
-        if isinstance(result, str):
-            self.chosen.clear()
-            self._say(sentence(result), "error")
-            return
+    def refused(self, why: str) -> None:
+        self.chosen.clear()
+        super().refused(why)
+
+    def answered(self, result: tuple[Refitted, ...]) -> None:
         self.found = result
         self._say("Closest in sound first. Change what becomes what on the right.", "hint")
         blocker = QSignalBlocker(self.table)
@@ -200,6 +187,3 @@ class RefitForm(Listener):
             return
         name = self.session.songs.keep_refit(plan, row.kit, row.text)
         self._say(f"Kept as “{name}”.", "hint")
-
-    def _say(self, text: str, tone: str) -> None:
-        say(self.words, text, tone)

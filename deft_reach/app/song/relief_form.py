@@ -19,18 +19,16 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme
-from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.canvas.explain import limb_name
 from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.search_button import SearchButton
-from deft_reach.app.station import Listener
+from deft_reach.app.search_form import SearchForm
 from deft_reach.app.tables import fill_row, make_list
-from deft_reach.app.words import preview_text, say, sentence
+from deft_reach.app.words import preview_text
 from deft_reach.core.analysis.endurance import SUSTAINED, effort_over_time, endurance, lasting_words
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.limbs import FEET
-from deft_reach.core.search.relief import DEFAULT_KEEP, KEEPS, Relief, ReliefError, lighter, moved_how, relief_scale
+from deft_reach.core.search.relief import DEFAULT_KEEP, KEEPS, Relief, lighter, moved_how, relief_scale
 from deft_reach.core.session import Session
 from deft_reach.core.session.song_view import SongView
 
@@ -116,16 +114,14 @@ class EffortChart(QWidget):
         painter.end()
 
 
-class ReliefForm(Listener):
+class ReliefForm(SearchForm):
     """What the limbs carry on the left; a slider from as written to the lightest on the right."""
 
     def __init__(self, session: Session, view: SongView) -> None:
-        super().__init__(session)
+        super().__init__(session, "Find lighter ways")
         self.view = view
         self.rows: list[Relief] = []
         self._asked: object = None
-        self._task = BackgroundTask(ReliefError)
-        self._task.finished.connect(self._take)
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 6, 10, 6)
         row.setSpacing(12)
@@ -161,7 +157,6 @@ class ReliefForm(Listener):
         self.hand.setAccessibleName("Hand to relieve")
         for words, value in HANDS.items():
             self.hand.addItem(words, value)
-        self.find_button = SearchButton("Find lighter ways", self._task)
         top.addWidget(PlainLabel("Relieve"))
         top.addWidget(self.hand, 1)
         top.addWidget(self.find_button)
@@ -187,15 +182,9 @@ class ReliefForm(Listener):
         self.verdict = PlainLabel()
         self.verdict.setWordWrap(True)
         column.addWidget(self.verdict)
-        self.preview = PlainLabel()
-        self.preview.setFont(theme.mono(9.5))
-        self.preview.setWordWrap(True)
-        self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.preview.setMinimumHeight(round(32 * theme.text_scale()))
         column.addWidget(self.preview, 1)
         low = QHBoxLayout()
-        self.words = PlainLabel()
-        self.words.setWordWrap(True)
         self.keep = QPushButton("Keep as a plan")
         self.use = QPushButton("Use it")
         low.addWidget(self.words, 1)
@@ -203,8 +192,6 @@ class ReliefForm(Listener):
             button.setObjectName("quiet")
             low.addWidget(button)
         column.addLayout(low)
-        self.find_button.requested.connect(self.search)
-        self.find_button.stopped.connect(lambda: self._say("Stopped; nothing was changed.", "hint"))
         self.slider.valueChanged.connect(lambda _: self._show())
         self.use.clicked.connect(self.apply)
         self.keep.clicked.connect(self.keep_it)
@@ -250,10 +237,7 @@ class ReliefForm(Listener):
         )  # fmt: skip
         self.find_button.start(lambda progress: ask(progress=progress))
 
-    def _take(self, result: list[Relief] | str) -> None:
-        if isinstance(result, str):
-            self._say(sentence(result), "error")
-            return
+    def answered(self, result: list[Relief]) -> None:
         self.rows = result
         self.slider.setRange(0, len(result) - 1)
         self.slider.setValue(min(2, len(result) - 1))
@@ -307,6 +291,3 @@ class ReliefForm(Listener):
             name = f"{plan.name}, lighter"[:120]
             self.session.plans.new_plan(name, row.text, copy_of=plan, show=False)
             self._say(f"Kept as “{name}”.", "hint")
-
-    def _say(self, text: str, tone: str) -> None:
-        say(self.words, text, tone)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QFormLayout,
@@ -17,29 +16,21 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme
-from deft_reach.app.background_task import BackgroundTask
-from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.search_button import SearchButton
-from deft_reach.app.station import Listener
+from deft_reach.app.search_form import SearchForm
 from deft_reach.app.tables import fill_row, make_list, verdict_cells
-from deft_reach.app.words import preview_text, say, sentence
-from deft_reach.core.search.voicing import CONTOURS, VoicingError, Voicings, find_voicings
+from deft_reach.app.words import preview_text
+from deft_reach.core.search.voicing import CONTOURS, Voicings, find_voicings
 from deft_reach.core.session import Session
 
 
-class AdviserForm(Listener):
+class AdviserForm(SearchForm):
     """What may be used above, what was found below."""
 
     def __init__(self, session: Session) -> None:
         # Long: widgets in the order in which they are laid out.
-        super().__init__(session)
+        super().__init__(session, "Find")
         self.found: Voicings | None = None
         self._asked_text = ""
-        self._task = BackgroundTask(VoicingError)
-        self._task.finished.connect(self._take)
-        self._task.progressed.connect(
-            lambda looked, _of, _found: self._say(f"Searching … {looked:,} looked at.", "hint")
-        )
         self._kit = ""
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 6)
@@ -59,7 +50,6 @@ class AdviserForm(Listener):
         form.addRow("Palette", self.palette_field)
         form.addRow("Accents", self.accents)
         row = QHBoxLayout()
-        self.find_button = SearchButton("Find", self._task)
         row.addWidget(self.contour, 1)
         row.addWidget(self.find_button)
         form.addRow("Way", row)
@@ -67,23 +57,15 @@ class AdviserForm(Listener):
         self.table = QTableWidget()
         make_list(self.table, "Voicings found", ["", "ease", "breaks at", "cautions", "differs in"], wide=(4,))
         column.addWidget(self.table, 1)
-        self.preview = PlainLabel()
-        self.preview.setFont(theme.mono(9.5))
-        self.preview.setWordWrap(True)
         self.preview.setFixedHeight(round(34 * theme.text_scale()))
-        self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
         column.addWidget(self.preview)
         low = QHBoxLayout()
-        self.words = PlainLabel()
         self.words.setObjectName("hint")
-        self.words.setWordWrap(True)
         self.use = QPushButton("Use it")
         self.use.setObjectName("quiet")
         low.addWidget(self.words, 1)
         low.addWidget(self.use)
         column.addLayout(low)
-        self.find_button.requested.connect(self.search)
-        self.find_button.stopped.connect(lambda: self._say("Stopped; nothing was changed.", "hint"))
         self.palette_field.returnPressed.connect(self.search)
         self.accents.returnPressed.connect(self.search)
         self.table.currentCellChanged.connect(lambda *_: self._show())
@@ -129,10 +111,10 @@ class AdviserForm(Listener):
         }
         self.find_button.start(lambda progress: find_voicings(**question, progress=progress))
 
-    def _take(self, result: Voicings | str) -> None:
-        if isinstance(result, str):
-            self._say(sentence(result), "error")
-            return
+    def progress(self, looked: int, of: int | None, found: object) -> None:
+        self._say(f"Searching … {looked:,} looked at.", "hint")
+
+    def answered(self, result: Voicings) -> None:
         self.found = result
         sure = "The order is proven." if result.proven else "The best found; others may be as good."
         self._say(f"{result.searched:,} looked at. {sure}", "hint")
@@ -162,9 +144,6 @@ class AdviserForm(Listener):
             text = self.found.best[row].text
             self.session.strokes.set_text(text, "Voicing from the adviser", None)
             self._asked_text = text
-
-    def _say(self, text: str, tone: str) -> None:
-        say(self.words, text, tone)
 
 
 def _words(text: str) -> list[str]:

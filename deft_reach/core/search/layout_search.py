@@ -24,6 +24,7 @@ from deft_reach.core.motion.comfort import rula
 from deft_reach.core.motion.follow import voices_of
 from deft_reach.core.motion.pose import MAX_LEAN_MM, elbow_degrees, upper_arm_degrees
 from deft_reach.core.motion.reach_table import ReachTable, reach_table
+from deft_reach.core.search.errors import SearchError
 from deft_reach.core.search.joined_walk import Asked, JoinedWalk
 from deft_reach.core.search.progress import NO_PROGRESS, Progress
 
@@ -49,7 +50,7 @@ PAYS: Final = 10.0
 LIKELY: Final = 10
 
 
-class LayoutError(ValueError):
+class LayoutError(SearchError):
     """A question that has no answer: says what to give instead."""
 
 

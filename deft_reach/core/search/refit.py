@@ -24,6 +24,7 @@ from deft_reach.core.model.player import Player
 from deft_reach.core.model.substitutes import LIKE
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.notation.stroke_text import rewrite, strike_of
+from deft_reach.core.search.errors import SearchError
 from deft_reach.core.search.progress import NO_PROGRESS, Progress
 from deft_reach.core.search.refit_feet import Substitution, foot_changes
 
@@ -36,7 +37,7 @@ _OTHER_CODE: Final = 0.05
 MOST: Final = 48
 
 
-class RefitError(ValueError):
+class RefitError(SearchError):
     """A question that has no answer: says what to give instead."""
 
 

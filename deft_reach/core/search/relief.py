@@ -26,6 +26,7 @@ from deft_reach.core.model.pattern import Pattern, Stroke, lead_beat
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.notation.stroke_text import rewrite
+from deft_reach.core.search.errors import SearchError
 from deft_reach.core.search.progress import NO_PROGRESS, Progress
 
 #: What can be kept as it is: by id, in words.
@@ -54,7 +55,7 @@ PLACES: Final = 8
 MOST: Final = 400
 
 
-class ReliefError(ValueError):
+class ReliefError(SearchError):
     """A question that has no answer: says what to give instead."""
 
 

@@ -21,6 +21,7 @@ from deft_reach.core.model.player import Player
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.motion.reach_table import reach_table
 from deft_reach.core.notation.stroke_text import replace_strikes, strike_of
+from deft_reach.core.search.errors import SearchError
 from deft_reach.core.search.progress import NO_PROGRESS, Progress
 from deft_reach.core.search.voicing_graph import Costs, Graph
 from deft_reach.core.search.voicing_units import (
@@ -57,7 +58,7 @@ MAX_LOOKED_AT: Final = 60_000
 MOST_VOICES: Final = 8
 
 
-class VoicingError(ValueError):
+class VoicingError(SearchError):
     """A question that has no answer: says what to give instead."""
 
 

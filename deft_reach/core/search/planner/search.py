@@ -32,6 +32,7 @@ from deft_reach.core.motion.cost import Weights
 from deft_reach.core.motion.follow import follow, voices_of
 from deft_reach.core.motion.reach_table import reach_table
 from deft_reach.core.motion.walk import COORDINATION, squeezed, walk
+from deft_reach.core.search.errors import SearchError
 from deft_reach.core.search.planner.assign import given, with_hands
 from deft_reach.core.search.planner.graph import Graph
 from deft_reach.core.search.planner.moments import left_open, moments_of
@@ -60,7 +61,7 @@ TIES: Final = 8
 SAME: Final = 1e-9
 
 
-class PlanError(ValueError):
+class PlanError(SearchError):
     """A question that has no answer: says what to give instead."""
 
 

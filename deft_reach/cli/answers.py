@@ -1,0 +1,50 @@
+"""Answers of the searches on the command line: asked, told and printed alike."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, ParamSpec, TypeVar
+
+from deft_reach.cli.inputs import InputError
+from deft_reach.core.analysis.report import Report
+from deft_reach.core.search.errors import SearchError
+
+P = ParamSpec("P")
+T = TypeVar("T")
+
+
+def answer(search: Callable[P, T], *args: P.args, **options: P.kwargs) -> T:
+    """What a search finds. Raises InputError where the question has no answer."""
+    try:
+        return search(*args, **options)
+    except SearchError as error:
+        raise InputError(str(error)) from None
+
+
+def answer_dict(text: str, report: Report, **more: Any) -> dict[str, Any]:
+    """One answer in the contract's shape, with what is the search's own."""
+    return {
+        "sticking": report.pattern.sticking,
+        "text": text,
+        "cost": report.summary.cost,
+        "tempo_limit": report.summary.tempo_limit,
+        **more,
+    }
+
+
+def findings_of(report: Report) -> list[dict[str, Any]]:
+    """A report's findings as plain values."""
+    return [finding.as_dict() for finding in report.findings]
+
+
+def verdict_words(report: Report) -> str:
+    """What an answer costs, how easy it is and where it breaks."""
+    s = report.summary
+    limit = "no limit" if s.tempo_limit is None else f"breaks at {s.tempo_limit:.0f} BPM"
+    return f"cost {s.cost:.2f}, ease {s.ease:.0f}, {limit}"
+
+
+def searched_words(count: int, what: str, proven: bool) -> str:
+    """How much was looked at, and whether the order is sure."""
+    sure = "this order is proven" if proven else "the best found; others may be as good"
+    return f"{count:,} {what}looked at; {sure}"
