@@ -12,24 +12,69 @@ from deft_reach.core.model.layouts import layout
 from deft_reach.core.model.limbs import EITHER, HAT_FOOT, KICK, RIGHT, SECOND_KICK
 from deft_reach.core.model.pattern import Pattern
 
-BASS, BASS_2 = 36, 35
-SNARE, SIDE_STICK, SNARE_2, CLAVES = 38, 37, 40, 75
-HAT_CLOSED, HAT_PEDAL, HAT_OPEN = 42, 44, 46
-RIDE, RIDE_BELL, RIDE_2 = 51, 53, 59
-CRASHES: Final = (49, 57)
-SPLASH, CHINA, COWBELL = 55, 52, 56
-BLOCKS: Final = (76, 77)
-#: Toms from high to low.
-TOMS: Final = (50, 48, 47, 45, 43, 41)
+BASS, BASS_2, HAT_PEDAL = 36, 35, 44
 #: Sticks struck together: a count-in.
 STICKS = 31
-#: Rack toms from high to low for so many of them, and floor toms.
-RACK: Final = {1: (48,), 2: (48, 45), 3: (50, 48, 45), 4: (50, 48, 47, 45)}
-FLOOR: Final = {1: (43,), 2: (43, 41)}
-
-
 #: The keys that feet play, and which foot: both of the left one's pedals are one foot.
 FOOT_KEYS: Final = {BASS: KICK, BASS_2: HAT_FOOT, HAT_PEDAL: HAT_FOOT}
+
+
+class Key(NamedTuple):
+    """What a key is: a kind of piece (None: any), struck in a ``zone`` or with a ``mark``.
+
+    ``place`` counts pieces of the kind from left to right, None for all others. What is ``only_written`` is read as
+    something else, or not at all; what is ``only_read`` is written as another key.
+    """
+
+    number: int
+    kind: str | None
+    zone: str = ""
+    mark: str = ""
+    place: int | None = None
+    only_written: bool = False
+    only_read: bool = False
+
+
+#: A cowbell is a block that is called a bell.
+BELL: Final = "cowbell"
+#: The hands' keys but for toms; of those that fit a stroke the first one is written, of those of a number the first
+#: one is read.
+KEYS: Final = (
+    Key(37, "snare", mark="x"),
+    Key(37, "snare", zone="rim", only_written=True),
+    Key(75, "snare", zone="shell", only_written=True),
+    Key(40, "snare", mark="^"),
+    Key(38, "snare"),
+    Key(46, "hi-hat", mark="o"),
+    Key(42, "hi-hat"),
+    Key(75, None, zone="rim", only_written=True),
+    Key(75, None, zone="shell", only_written=True),
+    Key(53, "ride", zone="bell"),
+    Key(59, "ride", zone="edge", only_written=True),
+    Key(51, "ride"),
+    Key(59, "ride", only_read=True),
+    Key(56, BELL),
+    Key(76, "block", place=0),
+    Key(77, "block", place=1),
+    Key(77, "block", only_written=True),
+    Key(55, "splash"),
+    Key(52, "china"),
+    Key(49, "crash", place=0),
+    Key(57, "crash", place=1),
+    Key(57, "crash", only_written=True),
+)
+#: What is written for a piece that nothing is known of.
+UNKNOWN: Final = 56
+#: What a kind is called on a kit that has none of it; snare, hi-hat and ride are so on every kit.
+CODES: Final = {"snare": "sn", "hi-hat": "hh", "ride": "rd", "crash": "c1", "splash": "sp", "china": "ch"}
+_ALWAYS: Final = ("snare", "hi-hat", "ride")
+#: Toms from high to low.
+TOMS: Final = (50, 48, 47, 45, 43, 41)
+#: Rack toms from high to low for so many of them, and floor toms.
+TOM_KEYS: Final = {
+    "tom": {1: (48,), 2: (48, 45), 3: (50, 48, 45), 4: (50, 48, 47, 45)},
+    "floor-tom": {1: (43,), 2: (43, 41)},
+}
 
 
 class Sound(NamedTuple):
@@ -38,6 +83,13 @@ class Sound(NamedTuple):
     voice: str
     marks: str = ""
     limb: str = EITHER
+
+
+_PEDALS: Final = {
+    BASS: Sound("bd", limb=KICK),
+    BASS_2: Sound("bd", limb=KICK),
+    HAT_PEDAL: Sound("hh:foot", limb=HAT_FOOT),
+}
 
 
 def key_of(kit: Kit, voice: str, limb: str, marks: str) -> int:
@@ -52,66 +104,55 @@ def key_of(kit: Kit, voice: str, limb: str, marks: str) -> int:
         return HAT_PEDAL
     if piece is None:
         return _of_unknown(code)
-    if piece.kind == "snare":
-        if "x" in marks or zone == "rim":
-            return SIDE_STICK
-        return CLAVES if zone == "shell" else SNARE_2 if "^" in marks else SNARE
-    if piece.kind == "hi-hat":
-        return HAT_OPEN if "o" in marks else HAT_CLOSED
-    if zone in ("rim", "shell"):
-        return CLAVES
-    if piece.kind == "ride":
-        return {"bell": RIDE_BELL, "edge": RIDE_2}.get(zone, RIDE)
-    if piece.kind == "block":
-        row = _alike(kit, piece)
-        return COWBELL if "bell" in piece.name else BLOCKS[min(row.index(piece.code), 1)]
-    if piece.kind in ("splash", "china"):
-        return SPLASH if piece.kind == "splash" else CHINA
-    row = _alike(kit, piece)
-    at = row.index(piece.code)
-    if piece.kind == "crash":
-        return CRASHES[min(at, 1)]
-    keys = (RACK if piece.kind == "tom" else FLOOR).get(len(row), RACK[4] if piece.kind == "tom" else FLOOR[2])
-    return keys[min(at, len(keys) - 1)]
+    kind, row = _kind(piece), _alike(kit, piece)
+    place = row.index(piece.code)
+    for key in KEYS:
+        if (
+            not key.only_read
+            and key.kind in (None, kind)
+            and key.zone in ("", zone)
+            and (not key.mark or key.mark in marks)
+            and key.place in (None, place)
+        ):
+            return key.number
+    table = TOM_KEYS.get(kind)
+    if table is None:
+        return UNKNOWN
+    keys = table.get(len(row), table[max(table)])
+    return keys[min(place, len(keys) - 1)]
 
 
 def sound_of(kit: Kit, key: int) -> Sound:
     """The voice that a key stands for on a kit; a sound the kit has nothing like is called by its key (``gm54``)."""
-    if key in (BASS, BASS_2):
-        return Sound("bd", limb=KICK)
-    if key == HAT_PEDAL:
-        return Sound("hh:foot", limb=HAT_FOOT)
-    if key in (SNARE, SNARE_2):
-        return Sound("sn", "^" if key == SNARE_2 else "")
-    if key == SIDE_STICK:
-        return Sound("sn", "x")
-    if key in (HAT_CLOSED, HAT_OPEN):
-        return Sound("hh", "o" if key == HAT_OPEN else "")
-    if key == RIDE_BELL:
-        return Sound("rd:bell")
-    if key in (RIDE, RIDE_2):
-        return Sound("rd")
+    if key in _PEDALS:
+        return _PEDALS[key]
     if key in TOMS:
         return Sound(_tom(kit, key))
-    if key in CRASHES:
-        crashes = [p.code for p in sorted((p for p in kit if p.kind == "crash"), key=lambda p: p.x)]
-        return Sound(crashes[min(CRASHES.index(key), len(crashes) - 1)] if crashes else "c1")
-    named = {SPLASH: ("splash", "sp"), CHINA: ("china", "ch")}
-    if key in named:
-        found = kit.of_kind(named[key][0])
-        return Sound(found.code if found is not None else named[key][1])
-    if key in (*BLOCKS, COWBELL):
-        blocks = [p.code for p in kit if p.kind == "block" and ("bell" in p.name) == (key == COWBELL)]
-        if blocks:
-            return Sound(blocks[min(max(0, key - BLOCKS[0]), len(blocks) - 1)])
+    for row in KEYS:
+        if row.number == key and row.kind is not None and not row.only_written:
+            code = _code(kit, row.kind, row.place or 0)
+            return Sound(f"gm{key}" if code is None else f"{code}:{row.zone}" if row.zone else code, row.mark)
     return Sound(f"gm{key}")
+
+
+def _kind(piece: Piece) -> str:
+    return BELL if piece.kind == "block" and "bell" in piece.name else piece.kind
+
+
+def _code(kit: Kit, kind: str, place: int) -> str | None:
+    """The piece of a kind at a place, or the last one there is; None for blocks that a kit does not have."""
+    if kind in _ALWAYS:
+        return CODES[kind]
+    found = [p for p in kit if _kind(p) == kind]
+    if kind == "crash":
+        found.sort(key=lambda p: p.x)
+    return found[min(place, len(found) - 1)].code if found else CODES.get(kind)
 
 
 def kit_keys(kit: Kit) -> frozenset[int]:
     """The keys that something on a kit sounds; keys of pieces that it does not have are no part of its playing."""
     found = {BASS, BASS_2, STICKS}
-    for key in (SNARE, SNARE_2, SIDE_STICK, HAT_CLOSED, HAT_OPEN, HAT_PEDAL, RIDE, RIDE_BELL, RIDE_2, *TOMS, *CRASHES,
-                SPLASH, CHINA, COWBELL, *BLOCKS, CLAVES):  # fmt: skip
+    for key in (HAT_PEDAL, *TOMS, *(row.number for row in KEYS)):
         code = sound_of(kit, key).voice.partition(":")[0]
         if code in kit:
             found.add(key)
@@ -139,26 +180,24 @@ def _of_unknown(code: str) -> int:
     """A voice read from a key that the kit has nothing like keeps that key."""
     if code.startswith("gm") and code[2:].isdigit() and 0 <= int(code[2:]) <= 127:
         return int(code[2:])
-    return COWBELL
+    return UNKNOWN
 
 
 def _alike(kit: Kit, piece: Piece) -> list[str]:
-    """Codes of the pieces of one kind: drums from small to large, cymbals from left to right."""
-    row = [p for p in kit if p.kind == piece.kind] if piece.code in kit else [piece]
-    if piece.kind == "block":
-        row = [p for p in row if ("bell" in p.name) == ("bell" in piece.name)]
-    drums = piece.kind in ("tom", "floor-tom")
+    """Codes of the pieces of one kind: drums from small to large, cymbals and blocks from left to right."""
+    row = [p for p in kit if _kind(p) == _kind(piece)] if piece.code in kit else [piece]
+    drums = piece.kind in TOM_KEYS
     return [p.code for p in sorted(row, key=lambda p: (p.diameter, p.x) if drums else (p.x, p.y))]
 
 
 def _tom(kit: Kit, key: int) -> str:
     """The tom that a key is, by its place between high and low among those there are."""
-    for kind, table in (("tom", RACK), ("floor-tom", FLOOR)):
+    for kind, table in TOM_KEYS.items():
         row = [p.code for p in sorted((p for p in kit if p.kind == kind), key=lambda p: (p.diameter, p.x))]
         keys = table.get(len(row), table[max(table)]) if row else ()
         if key in keys:
             return row[keys.index(key)]
-    toms = sorted((p for p in kit if p.kind in ("tom", "floor-tom")), key=lambda p: (p.kind != "tom", p.diameter))
+    toms = sorted((p for p in kit if p.kind in TOM_KEYS), key=lambda p: (p.kind != "tom", p.diameter))
     if not toms:
         return "t1" if key >= 45 else "ft"
     return toms[round(TOMS.index(key) / 5 * (len(toms) - 1))].code
