@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app import theme, units
 from deft_reach.app.plain_text import PlainLabel
+from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.core.analysis.report import headroom_words, level_words
 from deft_reach.core.session import Session
 
@@ -36,7 +37,7 @@ class CommitDialog(QDialog):
         column.setContentsMargins(22, 18, 22, 18)
         column.setSpacing(10)
         title = PlainLabel(f"Commit “{plan.name}” at {plan.tempo:g} BPM")
-        title.setFont(theme.ui_font(16, bold=True))
+        set_font(title, theme.ui_font, 16, bold=True)
         title.setWordWrap(True)
         column.addWidget(title)
 
@@ -44,7 +45,7 @@ class CommitDialog(QDialog):
         form.setHorizontalSpacing(16)
         form.setVerticalSpacing(4)
         sticking = PlainLabel(report.pattern.sticking)
-        sticking.setFont(theme.mono(10.5))
+        set_font(sticking, theme.mono, 10.5)
         sticking.setWordWrap(True)
         sticking.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         limit = "no stroke sets one"
@@ -67,7 +68,7 @@ class CommitDialog(QDialog):
         warned = report.serious
         if warned:
             words = PlainLabel("You accept " + ("this:" if len(warned) == 1 else f"these {len(warned)}:"))
-            words.setFont(theme.ui_font(10.5, bold=True))
+            set_font(words, theme.ui_font, 10.5, bold=True)
             column.addWidget(words)
             listed = PlainLabel(
                 "\n".join(f"{'■' if f.severity == 'stop' else '▲'}  {units.text_of(f.said)}" for f in warned)
@@ -96,7 +97,7 @@ class CommitDialog(QDialog):
         self.reason = QPlainTextEdit()
         self.reason.setAccessibleName("Reason for committing")
         self.reason.setTabChangesFocus(True)
-        self.reason.setMaximumHeight(round(64 * theme.text_scale()))
+        set_scaled(self.reason, QWidget.setMaximumHeight, 64)
         self.reason.setPlaceholderText("clean at rehearsal; the conductor's tempo; the left needs the practice …")
         ask.setBuddy(self.reason)
         column.addWidget(ask)

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QDialog, QFrame, QLabel, QPushButton, QScrollArea,
 
 from deft_reach.app import theme, units
 from deft_reach.app.plain_text import PlainLabel
+from deft_reach.app.styled import set_font
 from deft_reach.core.document import Commitment
 from deft_reach.core.session import Session
 
@@ -57,7 +58,7 @@ class Commitments(QDialog):
             listed.addWidget(self._text("Nothing is committed yet. Plan › Commit freezes the plan as it stands."))
         for number, commitment in enumerate(reversed(rows)):
             head = PlainLabel(day(commitment.date))
-            head.setFont(theme.ui_font(12, bold=True))
+            set_font(head, theme.ui_font, 12, bold=True)
             listed.addWidget(head)
             listed.addWidget(self._text("\n".join(in_words(commitment))))
             if number or session.plans.changes():

@@ -18,6 +18,7 @@ from deft_reach.app import theme, units
 from deft_reach.app.commitments import day
 from deft_reach.app.decimal_box import DecimalBox
 from deft_reach.app.plain_text import PlainLabel
+from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.app.transport import PlayButton, Transport
 from deft_reach.core.analysis.report import headroom_words
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE
@@ -67,9 +68,10 @@ class TempoBox(DecimalBox):
         self.setAccessibleName("Home tempo in quarter notes a minute")
         self.setToolTip("Home tempo, in quarter notes a minute. Up and down change it by 1, Page Up and Down by 10.")
         self.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-        self.setFont(theme.ui_font(16, bold=True))
+        set_font(self, theme.ui_font, 16, bold=True)
+        set_font(self.lineEdit(), theme.ui_font, 16, bold=True)
         self.setFrame(False)
-        self.setMinimumWidth(round(108 * theme.text_scale()))
+        set_scaled(self, QWidget.setMinimumWidth, 108)
 
     def textFromValue(self, value: float) -> str:
         return f"{value:.1f}".rstrip("0").rstrip(".")

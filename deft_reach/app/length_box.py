@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtGui import QValidator
 from PySide6.QtWidgets import QDoubleSpinBox, QWidget
 
-from deft_reach.app import theme, units
+from deft_reach.app import units
+from deft_reach.app.styled import set_scaled, styled
 
 
 class LengthBox(QDoubleSpinBox):
@@ -23,12 +24,20 @@ class LengthBox(QDoubleSpinBox):
         super().__init__(parent)
         self.setDecimals(2)
         self.setRange(low, high)
-        # An inch rule is read in sixteenths.
-        self.setSingleStep(step if units.unit() == "mm" else max(1.5875, round(step / 6.35) * 6.35))
-        self.setAccessibleName(f"{name}, in {'millimetres' if units.unit() == 'mm' else 'inches'}")
         self.setToolTip(name)
-        self._name = name
-        self.setMinimumWidth(round(72 * theme.text_scale()))
+        self._name, self._step = name, step
+        styled(self, LengthBox.restyle)
+        set_scaled(self, QWidget.setMinimumWidth, 72)
+
+    def restyle(self) -> None:
+        """Show the length in the chosen unit."""
+        in_mm = units.unit() == "mm"
+        # An inch rule is read in sixteenths.
+        self.setSingleStep(self._step if in_mm else max(1.5875, round(self._step / 6.35) * 6.35))
+        self.setAccessibleName(f"{self._name}, in {'millimetres' if in_mm else 'inches'}")
+        if not self.specialValueText() or self.value() != self.minimum():
+            with QSignalBlocker(self):
+                self.lineEdit().setText(self.textFromValue(self.value()))
 
     def textFromValue(self, value: float) -> str:
         return f"{units.number(value, exact=True)} {units.unit()}"

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QIcon, QPainter, QPainterPath, QPen, QPixmap
-from PySide6.QtWidgets import QButtonGroup, QFrame, QToolButton, QVBoxLayout
+from PySide6.QtWidgets import QButtonGroup, QFrame, QToolButton, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
+from deft_reach.app.styled import set_scaled, styled
 
 STATIONS = (
     ("kit", "Kit", "Where everything stands (Ctrl+1)"),
@@ -27,7 +28,7 @@ class Rail(QFrame):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("rail")
-        self.setFixedWidth(round(78 * theme.text_scale()))
+        set_scaled(self, QWidget.setFixedWidth, 78)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 10, 0, 10)
         column.setSpacing(4)
@@ -40,7 +41,7 @@ class Rail(QFrame):
             button.setCheckable(True)
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             button.setIconSize(QSize(30, 30))
-            button.setFixedWidth(self.width())
+            set_scaled(button, QWidget.setFixedWidth, 78)
             button.setAccessibleName(f"{text} station")
             button.setAccessibleDescription(tip)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -49,12 +50,12 @@ class Rail(QFrame):
             column.addWidget(button)
             self.buttons[name] = button
         column.addStretch(1)
-        self.dress()
+        styled(self, Rail.restyle)
 
     def show_station(self, name: str) -> None:
         self.buttons[name].setChecked(True)
 
-    def dress(self) -> None:
+    def restyle(self) -> None:
         """Draw the icons in the theme's ink."""
         for name, button in self.buttons.items():
             button.setIcon(station_icon(name))

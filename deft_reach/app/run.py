@@ -61,6 +61,6 @@ def run_window(file: str | None, demo: bool = False) -> int:
     elif last and is_file(Path(last)):
         window.documents.open_path(Path(last))
     window.documents.offer_leftovers()
-    app.styleHints().colorSchemeChanged.connect(lambda _: window.rebuild())
+    app.styleHints().colorSchemeChanged.connect(lambda _: window.restyle())
     window.show()
     return app.exec()

@@ -11,6 +11,7 @@ from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.search_button import SearchButton
 from deft_reach.app.station import Listener
+from deft_reach.app.styled import set_font
 from deft_reach.app.words import say, sentence
 from deft_reach.core.search.errors import SearchError
 from deft_reach.core.session import Session
@@ -34,7 +35,7 @@ class SearchForm(Listener):
         self.words = PlainLabel()
         self.words.setWordWrap(True)
         self.preview = PlainLabel()
-        self.preview.setFont(theme.mono(9.5))
+        set_font(self.preview, theme.mono, 9.5)
         self.preview.setWordWrap(True)
         self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
 

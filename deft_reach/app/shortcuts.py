@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 from deft_reach.app import theme
 from deft_reach.app.actions import sheet_rows
 from deft_reach.app.plain_text import PlainLabel
+from deft_reach.app.styled import set_font
 
 #: The keys of the drawings, which are no entries of any menu.
 CANVAS_KEYS: Final = (
@@ -119,11 +120,11 @@ class ShortcutSheet(QDialog):
         grid.setVerticalSpacing(3)
         grid.setColumnStretch(1, 1)
         head = PlainLabel(title)
-        head.setFont(theme.ui_font(11.5, bold=True))
+        set_font(head, theme.ui_font, 11.5, bold=True)
         grid.addWidget(head, 0, 0, 1, 2)
         for row, (keys, meaning) in enumerate(rows, 1):
             key = PlainLabel(keys)
-            key.setFont(theme.lettering(11))
+            set_font(key, theme.lettering, 11)
             grid.addWidget(key, row, 0)
             grid.addWidget(PlainLabel(meaning), row, 1)
         return grid

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout
 from deft_reach.app import theme
 from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.plain_text import PlainLabel, plain_tip
+from deft_reach.app.styled import set_font
 from deft_reach.core.document import new_document
 from deft_reach.core.session import Session
 
@@ -45,13 +46,13 @@ class StartPage(QWidget):
         self.picture.setMinimumWidth(360)
         outer.addWidget(self.picture, 6)
         title = PlainLabel("Can these hands play it, on this kit, at that tempo?")
-        title.setFont(theme.ui_font(22, bold=True))
+        set_font(title, theme.ui_font, 22, bold=True)
         title.setWordWrap(True)
         lead = PlainLabel(
             "Write a sticking and see both hands on a measured kit: where the arms cross, what is hurried, "
             "and at what tempo it breaks."
         )
-        lead.setFont(theme.ui_font(12))
+        set_font(lead, theme.ui_font, 12)
         lead.setWordWrap(True)
         column.addWidget(title)
         column.addWidget(lead)

@@ -4,14 +4,12 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Sequence
-from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
 from deft_reach.app.canvas.time_axis import TimeAxis
-from deft_reach.app.kept_inputs import inputs_of, set_inputs
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.core.session import Session
 from deft_reach.core.session.read_only import ReadOnlySession
@@ -85,6 +83,11 @@ class Listener(QWidget):
             if self._failure is not None:
                 self._failure.hide()
 
+    def restyle(self) -> None:
+        """Show everything again in another theme, text size or unit; out of sight that waits until it is shown."""
+        if self.isVisible():
+            self._refresh_or_say()
+
     def refresh(self) -> None:
         """Show the session as it is now."""
 
@@ -102,6 +105,11 @@ class Station(Listener):
     def played(self) -> Session | ReadOnlySession:
         """What the transport plays while the station is in view: as a rule the plan."""
         return self.session
+
+    def restyle(self) -> None:
+        super().restyle()
+        for part in self.findChildren(Listener):
+            part.restyle()
 
     def first_focus(self) -> QWidget:
         """What has the keyboard when the station is gone to."""
@@ -141,14 +149,6 @@ class Station(Listener):
         column.setContentsMargins(1, 1, 1, 1)
         column.addWidget(tabs)
         return tabs, sheet
-
-    def kept(self) -> dict[str, Any]:
-        """What is only in the widgets and not in the session: for a station made anew, in another theme say."""
-        return {"inputs": inputs_of(self)}
-
-    def carry_on(self, kept: dict[str, Any]) -> None:
-        """Go on where an earlier one of the same kind was."""
-        set_inputs(self, kept["inputs"])
 
     def fill(self, splitter: QSplitter) -> None:
         """Lay the outermost splitter out over the whole station."""

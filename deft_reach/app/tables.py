@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
 
-from deft_reach.app import theme
 from deft_reach.app.plain_text import plain_tip
+from deft_reach.app.styled import set_scaled
 from deft_reach.core.analysis.report import Report
 
 
@@ -78,13 +78,15 @@ def fill_row(table: QTableWidget, row: int, cells: Sequence[str], tips: Sequence
         table.setItem(row, column, item)
 
 
-def make_list(table: QTableWidget, name: str, columns: list[str], wide: tuple[int, ...]) -> None:
-    """Dress a table as a list of rows; the ``wide`` columns share what room is left."""
+def make_list(
+    table: QTableWidget, name: str, columns: list[str], wide: tuple[int, ...], row_height: float = 23
+) -> None:
+    """Dress a table as a list of rows (px, at the usual text size); the ``wide`` columns share what room is left."""
     table.setColumnCount(len(columns))
     table.setAccessibleName(name)
     table.setHorizontalHeaderLabels(columns)
     table.verticalHeader().hide()
-    table.verticalHeader().setDefaultSectionSize(round(23 * theme.text_scale()))
+    set_scaled(table.verticalHeader(), QHeaderView.setDefaultSectionSize, row_height)
     table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
     table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
     table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)

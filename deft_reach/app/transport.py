@@ -10,9 +10,10 @@ from typing import Any, Final
 
 from PySide6.QtCore import QObject, QPointF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QAction, QActionGroup, QColor, QIcon, QPainter, QPixmap, QPolygonF
-from PySide6.QtWidgets import QMenu, QToolButton
+from PySide6.QtWidgets import QMenu, QToolButton, QWidget
 
 from deft_reach.app import theme
+from deft_reach.app.styled import set_scaled, styled
 from deft_reach.core.session import Session
 from deft_reach.sound.click import PLACES, RATE, Clicks
 from deft_reach.sound.output import BUFFER_MS, Output, open_output
@@ -181,7 +182,7 @@ class PlayButton(QToolButton):
         self.setObjectName("play")
         self.setPopupMode(QToolButton.ToolButtonPopupMode.MenuButtonPopup)
         self.setIconSize(QSize(18, 18))
-        self.setMinimumHeight(round(32 * theme.text_scale()))
+        set_scaled(self, QWidget.setMinimumHeight, 32)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         menu = QMenu(self)
         session = transport.session
@@ -206,7 +207,7 @@ class PlayButton(QToolButton):
         self.setMenu(menu)
         self.clicked.connect(transport.toggle)
         transport.changed.connect(self.refresh)
-        self.refresh()
+        styled(self, PlayButton.refresh)
 
     def _choice(
         self, menu: QMenu, rows: Sequence[tuple[str, object]], now: object, act: Callable[[Any], None]

@@ -6,14 +6,16 @@ from __future__ import annotations
 import sys
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Final, Generic, TypeVar, cast
+from typing import TYPE_CHECKING, Final, Generic, TypeVar, cast
 
-from PySide6.QtCore import QByteArray, QCoreApplication, QEvent, QTimer
+from PySide6.QtCore import QByteArray, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QShowEvent
 from PySide6.QtWidgets import (
+    QAbstractSpinBox,
     QApplication,
     QHBoxLayout,
     QInputDialog,
+    QLineEdit,
     QMainWindow,
     QMessageBox,
     QStackedWidget,
@@ -25,6 +27,7 @@ from deft_reach import __version__
 from deft_reach.app import theme, units
 from deft_reach.app.actions import make_actions
 from deft_reach.app.autosave_controller import AutosaveController
+from deft_reach.app.canvas.base import Canvas
 from deft_reach.app.document_controller import DocumentController
 from deft_reach.app.exchange_controller import ExchangeController
 from deft_reach.app.header import Header
@@ -35,6 +38,7 @@ from deft_reach.app.rail import Rail
 from deft_reach.app.start_page import StartPage
 from deft_reach.app.station import Station
 from deft_reach.app.stations import STATIONS
+from deft_reach.app.styled import restyle
 from deft_reach.app.transport import Transport
 from deft_reach.core.notation.compose import empty_bar
 from deft_reach.core.notation.rudiments import Rudiment
@@ -119,8 +123,6 @@ class MainWindow(QMainWindow):
         self.documents = DocumentController(self)
         self.exchange = ExchangeController(self)
         self.autosave.failed.connect(self.documents.say_autosave_failed)
-        #: What stations had that were taken down to be made anew.
-        self._kept: dict[str, dict[str, Any]] = {}
         self._station = "reach"
         self._theme = self.settings.text("theme", "system", theme.CHOICES)
         units.set_unit(self.settings.text("unit", "mm"))
@@ -145,19 +147,8 @@ class MainWindow(QMainWindow):
     # --- building ---------------------------------------------------------------------------------------------
 
     def _build(self) -> None:
-        """Make everything inside the window; done again when theme or text size change."""
+        """Make everything inside the window."""
         session = self.session
-        for signal in (
-            session.changed,
-            session.verdict,
-            session.selected,
-            session.saved,
-            session.typed,
-            session.moved,
-            session.refused,
-            self.log.changed,
-        ):
-            signal.disconnect()
         self.autosave.watch()
         self.rail = Rail()
         self.transport.use(session)
@@ -196,32 +187,32 @@ class MainWindow(QMainWindow):
             self.built[name] = station = STATIONS[name].make(self)
             self._restore_sizes(station)
             self.stack.addWidget(station)
-            if name in self._kept:
-                station.carry_on(self._kept.pop(name))
         return self.built[name]
 
-    def rebuild(self) -> None:
-        """Dress everything again, in another theme or text size."""
+    def _finish_typing(self) -> None:
+        """Take what is half typed in a field as typed."""
+        focus = self.focusWidget()
+        field = focus.parent() if isinstance(focus, QLineEdit) else focus
+        if isinstance(field, QAbstractSpinBox):
+            field.interpretText()
+
+    def restyle(self) -> None:
+        """Show everything in another theme, text size or unit."""
         app = QApplication.instance()
         assert isinstance(app, QApplication)
-        focus = self.focusWidget()
-        if focus is not None:
-            # What is half typed is taken as typed.
-            focus.clearFocus()
-        self._remember_sizes()
-        starting = self.start_page is not None
-        self._kept |= {name: station.kept() for name, station in self.built.items()}
-        # Gone before the new dress is put on: dressing what is thrown away took most of the time.
-        old = self.centralWidget()
-        assert old is not None
-        old.deleteLater()
-        QCoreApplication.sendPostedEvents(old, QEvent.Type.DeferredDelete.value)
+        self._finish_typing()
         theme.apply(app, theme.follow_system() if self._theme == "system" else self._theme)
-        self._build()
-        if starting:
+        restyle()
+        self.header.refresh()
+        for station in self.built.values():
+            station.restyle()
+        for canvas in self.findChildren(Canvas):
+            canvas.updateGeometry()
+            canvas.refresh()
+        if self.start_page is not None:
+            self.stack.removeWidget(self.start_page)
+            self.start_page.deleteLater()
             self.show_start()
-        else:
-            self.go(self._station)
 
     # --- moving about -----------------------------------------------------------------------------------------
 
@@ -306,19 +297,21 @@ class MainWindow(QMainWindow):
         """Dress everything in a theme: ``system``, ``light`` or ``dark``."""
         self._theme = name
         self.settings.set("theme", name)
-        self.rebuild()
+        self.restyle()
 
     def set_unit(self, name: str) -> None:
         """Show lengths in ``mm`` or ``in``."""
+        # In the unit in which it was typed.
+        self._finish_typing()
         units.set_unit(name)
         self.settings.set("unit", name)
-        self.rebuild()
+        self.restyle()
 
     def scale_text(self, by: float) -> None:
         """Make all text larger or smaller by this part of its usual size."""
         theme.set_text_scale(round(theme.text_scale() + by, 2))
         self.settings.set("text_scale", theme.text_scale())
-        self.rebuild()
+        self.restyle()
 
     def show_keys(self) -> None:
         """Every key on one sheet."""

@@ -299,7 +299,7 @@ def test_a_session_goes_on_through_another_theme_and_size_of_letters(station, wi
         new = window.climb_station
         let_time_pass(new)
         new._judged_at = new.clock()
-        assert new is not station and new.runner is runner and new.minutes == minutes
+        assert new is station and new.runner is runner and new.minutes == minutes
         assert new.form.repeats.value() == 6 and new.form.minutes.value() == 45
         assert new.card.note.text() == "half a note" and not new.card.click.isChecked()
     press(new.card.buttons["clean"])

@@ -10,6 +10,7 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import label
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.canvas.timeline import Timeline
+from deft_reach.app.styled import set_scaled
 from deft_reach.core.motion.timing import ACCENT_LEVEL, GHOST_LEVEL, level_of
 from deft_reach.core.session import Session
 
@@ -21,7 +22,7 @@ class Dynamics(Timeline):
 
     def __init__(self, session: Session, axis: TimeAxis, parent: QWidget | None = None) -> None:
         super().__init__(session, axis, "Dynamics, how loud each stroke is meant", parent)
-        self.setFixedHeight(round(HEIGHT * max(1.0, theme.text_scale())))
+        set_scaled(self, QWidget.setFixedHeight, HEIGHT, least=1.0)
         self.refresh()
 
     def minimumSizeHint(self) -> QSize:

@@ -12,6 +12,7 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import Canvas, label
 from deft_reach.app.canvas.explain import stroke_title, where
 from deft_reach.app.plain_text import plain_tip
+from deft_reach.app.styled import set_scaled
 from deft_reach.core.session import Session
 
 SIDE = 26.0
@@ -27,7 +28,7 @@ class TempoRule(Canvas):
         self._dragging = False
         self._range = (60.0, 200.0)
         super().__init__(session, "Tempo rule", parent)
-        self.setMinimumHeight(int(78 * max(1.0, theme.text_scale())))
+        set_scaled(self, QWidget.setMinimumHeight, 78, least=1.0)
         self.refresh()
 
     def sizeHint(self) -> QSize:

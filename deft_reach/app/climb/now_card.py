@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app import theme
 from deft_reach.app.plain_text import PlainLabel
+from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.app.words import VERDICT_WORDS, say
 from deft_reach.core.practice.cautions import BEFORE, rung_words
 from deft_reach.core.practice.runner import Runner
@@ -46,11 +47,11 @@ class NowCard(QWidget):
         column.setSpacing(4)
         top = QHBoxLayout()
         self.tempo = PlainLabel()
-        self.tempo.setFont(theme.ui_font(30, bold=True))
+        set_font(self.tempo, theme.ui_font, 30, bold=True)
         facts = QVBoxLayout()
         facts.setSpacing(1)
         self.stage, self.detail = PlainLabel(), PlainLabel()
-        self.stage.setFont(theme.ui_font(12.5, bold=True))
+        set_font(self.stage, theme.ui_font, 12.5, bold=True)
         self.detail.setObjectName("caption")
         self.detail.setWordWrap(True)
         facts.addStretch(1)
@@ -65,14 +66,14 @@ class NowCard(QWidget):
         row.setHorizontalSpacing(8)
         self.start = QPushButton("Play the rung")
         self.start.setObjectName("primary")
-        self.start.setMinimumHeight(round(38 * theme.text_scale()))
+        set_scaled(self.start, QWidget.setMinimumHeight, 38)
         self.start.setToolTip("Count-in, then the rung with its repeats (Space)")
         row.addWidget(self.start, 0, 0)
         self.buttons: dict[str, QPushButton] = {}
         for k, (key, verdict) in enumerate(VERDICT_KEYS.items(), 1):
             button = QPushButton(f"{VERDICT_WORDS[verdict]}  {key}")
             button.setToolTip(f"{VERDICT_WORDS[verdict]} ({key})")
-            button.setMinimumHeight(round(38 * theme.text_scale()))
+            set_scaled(button, QWidget.setMinimumHeight, 38)
             button.clicked.connect(lambda _=False, v=verdict: self.judged.emit(v))
             self.buttons[verdict] = button
             row.addWidget(button, 0, k)
@@ -91,7 +92,7 @@ class NowCard(QWidget):
         self.note.setAccessibleName("Note for the log")
         self.note.setToolTip(f"Kept with the next verdict ({NOTE_KEY}); Enter goes back to the verdict keys")
         self.note.setMaxLength(500)
-        self.note.setFixedWidth(round(190 * theme.text_scale()))
+        set_scaled(self.note, QWidget.setFixedWidth, 190)
         top.addWidget(self.note)
         column.addWidget(self.change)
         self.caution = PlainLabel()

@@ -7,7 +7,6 @@ import time
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from datetime import datetime
-from typing import Any
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QShowEvent
@@ -142,29 +141,6 @@ class ClimbStation(Station):
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self._say_dose()
-
-    def kept(self) -> dict[str, Any]:
-        return {
-            **super().kept(),
-            "runner": self.runner,
-            "key": self._key,
-            "minutes": self.minutes,
-            "judged": self._judged_at,
-        }
-
-    def carry_on(self, kept: dict[str, Any]) -> None:
-        super().carry_on(kept)
-        self.minutes, self._judged_at = kept["minutes"], kept["judged"]
-        self.refresh()
-        # The same ladder: the session is where it was, with all that was tried.
-        before = kept["runner"]
-        if (
-            before is not None
-            and self.runner is not None
-            and (before.rungs, kept["key"]) == (self.runner.rungs, self._key)
-        ):
-            self.runner = before
-            self._show()
 
     # --- the ladder -------------------------------------------------------------------------------------------
 

@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import QTableWidget, QTableWidgetItem, QWidget
 
 from deft_reach.app import theme
+from deft_reach.app.styled import styled
 from deft_reach.app.tables import make_list
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Document, Plan, analyse_plan
@@ -42,6 +43,12 @@ class PlanEffects(QTableWidget):
         self.cellDoubleClicked.connect(self._open)
         session.changed.connect(self._soon)
         session.saved.connect(self._soon)
+        styled(self, PlanEffects.restyle)
+
+    def restyle(self) -> None:
+        """Show the verdicts in the theme's colours; out of sight that waits until it is shown."""
+        if self.isVisible():
+            self.fill()
 
     def compare_with(self, other: Kit | None) -> None:
         """Show the differences against another kit; None for the document as saved."""

@@ -15,14 +15,16 @@ from PySide6.QtWidgets import (
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
+    QWidget,
 )
 
-from deft_reach.app import theme, units
+from deft_reach.app import units
 from deft_reach.app.canvas.explain import comfort_lines
 from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.length_box import LengthBox
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
+from deft_reach.app.styled import set_scaled
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import say
 from deft_reach.core.model.kit import KINDS, KitError, gaps
@@ -61,7 +63,7 @@ class PiecesForm(Listener):
         self.facts.setWordWrap(True)
         self.facts.setObjectName("hint")
         self.facts.setAlignment(Qt.AlignmentFlag.AlignTop)
-        self.facts.setMinimumHeight(round(52 * theme.text_scale()))
+        set_scaled(self.facts, QWidget.setMinimumHeight, 52)
         self._refusal = ""
 
         place = QGridLayout()

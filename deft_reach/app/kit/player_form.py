@@ -14,13 +14,15 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
     QVBoxLayout,
+    QWidget,
 )
 
-from deft_reach.app import theme, units
+from deft_reach.app import units
 from deft_reach.app.decimal_box import DecimalBox
 from deft_reach.app.length_box import LengthBox
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
+from deft_reach.app.styled import set_scaled
 from deft_reach.app.words import say
 from deft_reach.core.model.player import SEGMENT_NAMES, SEGMENT_PARTS, SKILLS, SPEED_NAMES, PlayerError
 from deft_reach.core.session import Session
@@ -94,7 +96,7 @@ class PlayerForm(Listener):
         self.words.setObjectName("hint")
         self.words.setWordWrap(True)
         self.words.setAlignment(Qt.AlignmentFlag.AlignTop)
-        self.words.setMinimumHeight(round(52 * theme.text_scale()))
+        set_scaled(self.words, QWidget.setMinimumHeight, 52)
         columns = QHBoxLayout()
         columns.setSpacing(16)
         columns.addLayout(form, 1)

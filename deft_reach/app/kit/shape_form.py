@@ -17,11 +17,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from deft_reach.app import theme, units
+from deft_reach.app import units
 from deft_reach.app.decimal_box import DecimalBox
 from deft_reach.app.length_box import LengthBox
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
+from deft_reach.app.styled import set_scaled
 from deft_reach.app.words import say
 from deft_reach.core.model.kit import KINDS, PEDALS, SPLIT_FOOT_MM, ZONES, KitError, Piece
 from deft_reach.core.session import Session
@@ -246,7 +247,7 @@ class ShapeForm(Listener):
                 gone.setObjectName("quiet")
                 gone.setAccessibleName(f"Remove the zone {name}")
                 gone.setToolTip(plain_tip(f"Remove the zone {name}"))
-                gone.setMaximumWidth(round(34 * theme.text_scale()))
+                set_scaled(gone, QWidget.setMaximumWidth, 34)
                 gone.clicked.connect(lambda _=False, n=name: self._try(lambda c: self.session.kits.remove_zone(c, n)))
                 self.zones.addWidget(gone, row, 5, Qt.AlignmentFlag.AlignRight)
                 self.zone_removers[name] = gone

@@ -11,12 +11,14 @@ from PySide6.QtWidgets import (
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
+    QWidget,
 )
 
 from deft_reach.app import theme, units
 from deft_reach.app.length_box import LengthBox
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
+from deft_reach.app.styled import set_scaled
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import say, sentence
 from deft_reach.core.model.kit import FLOOR, SEAT, Kit, KitError, Reading
@@ -82,7 +84,7 @@ class TapeForm(Listener):
         self.words = PlainLabel()
         self.words.setWordWrap(True)
         self.words.setObjectName("hint")
-        self.words.setMinimumHeight(round(52 * theme.text_scale()))
+        set_scaled(self.words, QWidget.setMinimumHeight, 52)
         self.words.setAlignment(Qt.AlignmentFlag.AlignTop)
         column.addWidget(self.words)
         side = QHBoxLayout()

@@ -25,6 +25,7 @@ from deft_reach.app.log.hand_chart import HandChart, Test
 from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
+from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import say, sentence
 from deft_reach.core.model.limbs import FEET
@@ -80,7 +81,7 @@ class HandTestForm(Listener):
         row.setContentsMargins(10, 6, 10, 6)
         row.setSpacing(12)
         side = QWidget()
-        side.setFixedWidth(round(270 * theme.text_scale()))
+        set_scaled(side, QWidget.setFixedWidth, 270)
         column = QVBoxLayout(side)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
@@ -97,9 +98,9 @@ class HandTestForm(Listener):
         column.addLayout(live)
         self.todo = PlainLabel()
         self.todo.setWordWrap(True)
-        self.todo.setFont(theme.ui_font(12, bold=True))
+        set_font(self.todo, theme.ui_font, 12, bold=True)
         self.countdown = PlainLabel()
-        self.countdown.setFont(theme.ui_font(20, bold=True))
+        set_font(self.countdown, theme.ui_font, 20, bold=True)
         self.caution = PlainLabel(HAND_TEST_CAUTION)
         self.caution.setWordWrap(True)
         self.caution.setObjectName("hint")

@@ -34,6 +34,7 @@ from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.save_name import OtherFormatError, ask_name
 from deft_reach.app.station import Listener
+from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import VERDICT_WORDS, say, sentence
 from deft_reach.core.analysis.report import Report
@@ -95,7 +96,7 @@ class TakeForm(Listener):
         scroll.setWidget(self._source())
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QScrollArea.Shape.NoFrame)
-        scroll.setFixedWidth(round(270 * theme.text_scale()))
+        set_scaled(scroll, QWidget.setFixedWidth, 270)
         row.addWidget(scroll)
         row.addWidget(self._answer(), 1)
         say(self.words, "Record your kit as a MIDI file and check it here, or let the simulated kit play.", "hint")
@@ -181,7 +182,7 @@ class TakeForm(Listener):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
         self.verdict = PlainLabel()
-        self.verdict.setFont(theme.ui_font(13, bold=True))
+        set_font(self.verdict, theme.ui_font, 13, bold=True)
         column.addWidget(self.verdict)
         self.limbs = QTableWidget()
         make_list(self.limbs, "What each limb does", ["limb", "strokes", "off", "spread", "missed"], wide=(4,))

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import Canvas, label
 from deft_reach.app.plain_text import plain_tip
+from deft_reach.app.styled import set_scaled
 from deft_reach.core.motion.cost import TERM_NAMES, TERMS
 from deft_reach.core.session import Session
 
@@ -39,7 +40,7 @@ class CostBar(Canvas):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, "Motion cost by term", parent)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.setFixedHeight(round(59 * max(1.0, theme.text_scale())))
+        set_scaled(self, QWidget.setFixedHeight, 59, least=1.0)
         self.refresh()
 
     def sizeHint(self) -> QSize:

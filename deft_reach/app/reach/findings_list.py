@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme, units
+from deft_reach.app.styled import styled
 from deft_reach.core.analysis.finding import KINDS, Finding
 from deft_reach.core.session import Session
 
@@ -91,7 +92,13 @@ class FindingsList(QListWidget):
         self._filling = False
         self.currentRowChanged.connect(self._choose)
         session.verdict.connect(self.fill)
+        styled(self, FindingsList.restyle)
         session.selected.connect(self._follow)
+        self.fill()
+
+    def restyle(self) -> None:
+        """Write the findings again: they have lengths in them."""
+        self.clear()
         self.fill()
 
     def fill(self) -> None:

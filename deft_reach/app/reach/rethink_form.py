@@ -23,6 +23,7 @@ from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.search_button import SearchButton
 from deft_reach.app.search_form import SearchForm
+from deft_reach.app.styled import set_scaled
 from deft_reach.app.tables import make_list, verdict_cells
 from deft_reach.app.words import sentence
 from deft_reach.core.document import Candidate
@@ -60,7 +61,7 @@ class RethinkForm(SearchForm):
         question.setWidget(self._question())
         question.setFrameShape(QScrollArea.Shape.NoFrame)
         question.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        question.setFixedWidth(round(272 * theme.text_scale()))
+        set_scaled(question, QWidget.setFixedWidth, 272)
         row.addWidget(question, 0)
         row.addLayout(self._answers(), 1)
         self._say("Choose what to think about again, and the cheapest hands are found and proven.", "hint")
@@ -68,7 +69,7 @@ class RethinkForm(SearchForm):
 
     def _question(self) -> QWidget:
         side = QWidget()
-        side.setFixedWidth(round(258 * theme.text_scale()))
+        set_scaled(side, QWidget.setFixedWidth, 258)
         column = QVBoxLayout(side)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)

@@ -10,6 +10,7 @@ from deft_reach.app.canvas.explain import stroke_facts, stroke_title, where
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.reach.cost_bar import CostBar
 from deft_reach.app.station import Listener
+from deft_reach.app.styled import set_font
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.limbs import HANDS
 from deft_reach.core.search.candidates import if_other_hand
@@ -33,7 +34,7 @@ class StrokeCard(Listener):
         column.setSpacing(2)
         self.headline = PlainLabel()
         self.headline.setWordWrap(True)
-        self.headline.setFont(theme.ui_font(11.5, bold=True))
+        set_font(self.headline, theme.ui_font, 11.5, bold=True)
         column.addWidget(self.headline)
         grid = QGridLayout()
         grid.setContentsMargins(0, 0, 0, 0)

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
 from deft_reach.app import theme, units
 from deft_reach.app.canvas.explain import where
 from deft_reach.app.station import Listener
+from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.core.analysis.report import Report, pace_word
 from deft_reach.core.model.kit import voice_name
 from deft_reach.core.model.limbs import HANDS, RIGHT
@@ -142,7 +143,7 @@ class StrokeTable(Listener):
         self.view.setSortingEnabled(True)
         self.view.sortByColumn(0, Qt.SortOrder.AscendingOrder)
         self.view.verticalHeader().hide()
-        self.view.verticalHeader().setDefaultSectionSize(round(22 * theme.text_scale()))
+        set_scaled(self.view.verticalHeader(), QHeaderView.setDefaultSectionSize, 22)
         self.view.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.view.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.view.setShowGrid(False)
@@ -155,7 +156,7 @@ class StrokeTable(Listener):
         header.setStretchLastSection(True)
         # Eleven columns have to fit beside each other.
         header.setStyleSheet("QHeaderView::section { padding: 3px 2px 3px 4px; }")
-        self.view.setFont(theme.ui_font(10))
+        set_font(self.view, theme.ui_font, 10)
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self._showing = False
         self.view.selectionModel().currentRowChanged.connect(self._chosen)

@@ -115,6 +115,11 @@ class MeetForm(Listener):
         self.list.blockSignals(False)
         self._show()
 
+    def restyle(self) -> None:
+        # The marks in it are pictures.
+        self._shown = None
+        super().restyle()
+
     @staticmethod
     def _text(seam: Seam) -> str:
         lines = [units.text_of(note.said) for note in seam.notes]

@@ -13,10 +13,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from deft_reach.app import theme
 from deft_reach.app.choices import chosen_kit, fill_box, kit_choices
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.search_form import SearchForm
+from deft_reach.app.styled import set_scaled
 from deft_reach.app.tables import fill_row, make_list, verdict_cells
 from deft_reach.app.words import preview_text
 from deft_reach.core.model.kit import Kit
@@ -44,7 +44,7 @@ class RefitForm(SearchForm):
 
     def _question(self) -> QWidget:
         side = QWidget()
-        side.setFixedWidth(round(226 * theme.text_scale()))
+        set_scaled(side, QWidget.setFixedWidth, 226)
         column = QVBoxLayout(side)
         column.setContentsMargins(0, 0, 0, 0)
         form = QFormLayout()
@@ -79,7 +79,7 @@ class RefitForm(SearchForm):
         tables.addWidget(self.table, 5)
         tables.addWidget(self.changes, 6)
         column.addLayout(tables, 1)
-        self.preview.setFixedHeight(round(32 * theme.text_scale()))
+        set_scaled(self.preview, QWidget.setFixedHeight, 32)
         column.addWidget(self.preview)
         low = QHBoxLayout()
         self.keep = QPushButton("Keep as a plan")

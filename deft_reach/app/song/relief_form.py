@@ -23,6 +23,7 @@ from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.canvas.explain import limb_name
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.search_form import SearchForm
+from deft_reach.app.styled import set_scaled
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import preview_text
 from deft_reach.core.analysis.endurance import SUSTAINED, effort_over_time, endurance, lasting_words
@@ -182,7 +183,7 @@ class ReliefForm(SearchForm):
         self.verdict = PlainLabel()
         self.verdict.setWordWrap(True)
         column.addWidget(self.verdict)
-        self.preview.setMinimumHeight(round(32 * theme.text_scale()))
+        set_scaled(self.preview, QWidget.setMinimumHeight, 32)
         column.addWidget(self.preview, 1)
         low = QHBoxLayout()
         self.keep = QPushButton("Keep as a plan")

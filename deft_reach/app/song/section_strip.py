@@ -13,6 +13,7 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import Same, label
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.canvas.timeline import Timeline
+from deft_reach.app.styled import set_scaled
 from deft_reach.core.session.song_view import SongView
 
 HEIGHT = 46
@@ -36,7 +37,7 @@ class SectionStrip(Timeline):
     def __init__(self, view: SongView, axis: TimeAxis, parent: QWidget | None = None) -> None:
         self.view = view
         super().__init__(view, axis, "Sections of the song", parent)
-        self.setFixedHeight(round(HEIGHT * max(1.0, theme.text_scale())))
+        set_scaled(self, QWidget.setFixedHeight, HEIGHT, least=1.0)
 
     def sizeHint(self) -> QSize:
         return QSize(640, HEIGHT)

@@ -57,6 +57,11 @@ class ShowForm(Listener):
         fill_box(self.kit, [("each one's own kit", None), *kit_choices(self.session.document)])
         self._ask()
 
+    def restyle(self) -> None:
+        # The marks in it are pictures.
+        self._shown = None
+        super().restyle()
+
     def _ask(self) -> None:
         document = self.session.document
         kit = chosen_kit(self.kit, document)

@@ -13,10 +13,11 @@ from PySide6.QtWidgets import (
     QPushButton,
     QTableWidget,
     QVBoxLayout,
+    QWidget,
 )
 
-from deft_reach.app import theme
 from deft_reach.app.search_form import SearchForm
+from deft_reach.app.styled import set_scaled
 from deft_reach.app.tables import fill_row, make_list, verdict_cells
 from deft_reach.app.words import preview_text
 from deft_reach.core.search.voicing import CONTOURS, Voicings, find_voicings
@@ -57,7 +58,7 @@ class AdviserForm(SearchForm):
         self.table = QTableWidget()
         make_list(self.table, "Voicings found", ["", "ease", "breaks at", "cautions", "differs in"], wide=(4,))
         column.addWidget(self.table, 1)
-        self.preview.setFixedHeight(round(34 * theme.text_scale()))
+        set_scaled(self.preview, QWidget.setFixedHeight, 34)
         column.addWidget(self.preview)
         low = QHBoxLayout()
         self.words.setObjectName("hint")

@@ -70,7 +70,13 @@ class PaintForm(Listener):
         head.setObjectName("panelTitle")
         column.addWidget(head)
         self.table = QTableWidget()
-        make_list(self.table, "Voices of the plan and what they become", ["voice", "strokes", "becomes"], wide=(0, 2))
+        make_list(
+            self.table,
+            "Voices of the plan and what they become",
+            ["voice", "strokes", "becomes"],
+            wide=(0, 2),
+            row_height=30,
+        )
         column.addWidget(self.table, 1)
         buttons = QHBoxLayout()
         self.words = PlainLabel()
@@ -164,7 +170,6 @@ class PaintForm(Listener):
             box.setAccessibleName(f"What {voice} becomes")
             self.becomes[voice] = box
             self.table.setCellWidget(row, 2, box)
-        self.table.verticalHeader().setDefaultSectionSize(30)
         if missing:
             say(self.words, "The kit lacks a voice: the nearest it has is proposed.", "error")
         else:

@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
+from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import preview_text
 from deft_reach.core.search.variations import Variation, variations
@@ -67,9 +68,9 @@ class VariationsForm(Listener):
         self.table.setSortingEnabled(True)
         column.addWidget(self.table, 1)
         self.preview = PlainLabel()
-        self.preview.setFont(theme.mono(9.5))
+        set_font(self.preview, theme.mono, 9.5)
         self.preview.setWordWrap(True)
-        self.preview.setFixedHeight(round(34 * theme.text_scale()))
+        set_scaled(self.preview, QWidget.setFixedHeight, 34)
         self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
         column.addWidget(self.preview)
         self.words = PlainLabel()

@@ -5,11 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtCore import QSignalBlocker, Qt
-from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
+from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.app.words import say, sentence
 from deft_reach.core.document import analyse_plan, read_unfinished
 from deft_reach.core.model.pattern import Pattern
@@ -41,9 +42,9 @@ class ChangeForm(Listener):
             self.list.addItem(item)
         column.addWidget(self.list, 1)
         self.preview = PlainLabel()
-        self.preview.setFont(theme.mono(9.5))
+        set_font(self.preview, theme.mono, 9.5)
         self.preview.setWordWrap(True)
-        self.preview.setMinimumHeight(round(48 * theme.text_scale()))
+        set_scaled(self.preview, QWidget.setMinimumHeight, 48)
         self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.preview.setTextFormat(Qt.TextFormat.PlainText)
         column.addWidget(self.preview)

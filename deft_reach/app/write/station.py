@@ -24,6 +24,7 @@ from deft_reach.app.canvas.weave import Weave
 from deft_reach.app.panel import Panel
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Station
+from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.app.words import say
 from deft_reach.app.write.cells_form import CellsForm
 from deft_reach.app.write.change_form import ChangeForm
@@ -69,7 +70,7 @@ class WriteStation(Station):
         self.plan = ReachPlan(session)
         self.message = PlainLabel()
         self.message.setWordWrap(True)
-        self.message.setMinimumHeight(round(38 * theme.text_scale()))
+        set_scaled(self.message, QWidget.setMinimumHeight, 38)
         self.message.setAlignment(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft)
         self.message.setContentsMargins(10, 2, 10, 4)
         self.message.linkActivated.connect(lambda _: self.editor.show_error())
@@ -111,7 +112,7 @@ class WriteStation(Station):
         sheet.setVerticalSpacing(1)
         for row, (text, meaning) in enumerate(CRIB):
             sign, words = PlainLabel(text), PlainLabel(meaning)
-            sign.setFont(theme.mono(9.5))
+            set_font(sign, theme.mono, 9.5)
             words.setObjectName("hint")
             sheet.addWidget(sign, row, 0)
             sheet.addWidget(words, row, 1)

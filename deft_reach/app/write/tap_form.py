@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, 
 from deft_reach.app import theme
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
+from deft_reach.app.styled import set_scaled
 from deft_reach.core.notation.tapping import Tap, write_taps
 from deft_reach.core.session.lane import Lane
 from deft_reach.sound.click import Click
@@ -34,7 +35,7 @@ class PracticePad(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumHeight(round(74 * theme.text_scale()))
+        set_scaled(self, QWidget.setMinimumHeight, 74)
         self.setAccessibleName("Practice pad: F left hand, J right hand, space bass foot")
         self.beat: int | None = None
         self.beats = 4

@@ -18,6 +18,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QPlainTextEdit, QTextEdit, QWidget
 
 from deft_reach.app import theme
+from deft_reach.app.styled import set_font, styled
 from deft_reach.core.document import Score
 from deft_reach.core.document.limits import LIMITS
 from deft_reach.core.session import Session
@@ -60,7 +61,7 @@ class TextEditor(QPlainTextEdit):
         self.setAccessibleDescription(
             "R and L hands, K bass foot, H hi-hat foot, - a rest, > accent, @ and a voice, | ends a bar"
         )
-        self.setFont(theme.mono(12.5))
+        set_font(self, theme.mono, 12.5)
         self.setTabChangesFocus(True)
         self.setUndoRedoEnabled(False)
         self.setPlaceholderText("/8 R L R R  L R L L |")
@@ -74,6 +75,11 @@ class TextEditor(QPlainTextEdit):
         session.verdict.connect(self.mark)
         session.selected.connect(self.mark)
         self.refresh()
+        styled(self, TextEditor.restyle)
+
+    def restyle(self) -> None:
+        """Colour the text again."""
+        self._colouring.rehighlight()
         self.mark()
 
     def _typed(self) -> None:
