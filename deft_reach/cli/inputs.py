@@ -168,7 +168,7 @@ def question(args: argparse.Namespace) -> Question:
 
 
 def read_kit(name: str) -> Kit:
-    """A shipped layout by name, or a kit from a file."""
+    """A shipped layout by name, or a kit from a file. Raises InputError where there is no such kit."""
     if name in LAYOUTS:
         return layout(name)
     path = Path(name)

@@ -62,7 +62,10 @@ def run(args: argparse.Namespace) -> int:
 
 
 def questions(args: argparse.Namespace) -> list[Question]:
-    """Every pattern that is meant: -e texts, files, and of a document all plans on its first one's kit."""
+    """Every pattern that is meant: -e texts, files, and of a document all plans on its first one's kit.
+
+    Raises InputError where no pattern is given, or one cannot be read.
+    """
     found: list[Question] = []
     rest = vars(args)
     for text in args.text or ():

@@ -70,7 +70,10 @@ def dump_kit(kit: Kit) -> bytes:
 
 @reader
 def load_kit(data: bytes) -> Kit:
-    """The kit in these bytes: a kit's own file, a bare kit object, or a document's first kit."""
+    """The kit in these bytes: a kit's own file, a bare kit object, or a document's first kit.
+
+    Raises DocumentError for what is no kit.
+    """
     raw = _read_json(data)
     if raw.get("format") == FORMAT:
         document = load_document(data)
@@ -99,7 +102,10 @@ def player_dict(player: Player) -> dict[str, Any]:
 
 @reader
 def load_player(data: bytes) -> Player:
-    """The player in these bytes: a bare player object, ``{"player": …}``, or a document's first player."""
+    """The player in these bytes: a bare player object, ``{"player": …}``, or a document's first player.
+
+    Raises DocumentError for what is no player.
+    """
     raw = _read_json(data)
     if raw.get("format") == FORMAT:
         document = load_document(data)

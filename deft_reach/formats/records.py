@@ -29,6 +29,8 @@ def from_dict(kind: type[T], data: Mapping[str, Any]) -> T:
 
     The data must have passed the schema: types are converted here, not checked. Raises ValueError where an unknown
     field is nested deeper than DEEPEST.
+
+    Raises KeyError for a field that is missing.
     """
     hints: dict[str, Any] = _hints(kind)  # type: ignore[arg-type]
     values: dict[str, Any] = {}

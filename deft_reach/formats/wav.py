@@ -19,7 +19,10 @@ class WavError(ValueError):
 
 
 def write_wav(playback: Playback, rounds: int = 1) -> bytes:
-    """A playback as the bytes of a WAV file; a loop goes round ``rounds`` times."""
+    """A playback as the bytes of a WAV file; a loop goes round ``rounds`` times.
+
+    Raises WavError where it would be too long.
+    """
     count = playback.samples
     if count is None:
         count = round((playback.lead_in + rounds * playback.length) * RATE)

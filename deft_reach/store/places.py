@@ -15,7 +15,10 @@ _APP = "deft-reach"
 
 
 def private_folder(path: Path) -> Path:
-    """A folder that only its owner can look into, made where it is missing. Raises OSError where it cannot be."""
+    """A folder that only its owner can look into, made where it is missing. Raises OSError where it cannot be.
+
+    Raises NotADirectoryError where something else has its name.
+    """
     try:
         path.mkdir(mode=0o700, parents=True, exist_ok=True)
     except FileExistsError:

@@ -45,6 +45,8 @@ def analyse(
     >>> report = analyse(parse("R L R L"), layout("five"), Player(), 100)
     >>> report.summary.lead, report.impossible
     ('R', False)
+
+    Raises ValueError for a tempo that is none.
     """
     if tempo is None:
         tempo = pattern.tempo or DEFAULT_TEMPO

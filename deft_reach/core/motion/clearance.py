@@ -108,7 +108,10 @@ class Gaps:
     height: Floats
 
     def at(self, time: Floats) -> Ints:
-        """The gap that each time falls into."""
+        """The gap that each time falls into.
+
+        Times (n,) in whole notes; gaps (n,).
+        """
         return _gap_at(self.end, time)
 
 

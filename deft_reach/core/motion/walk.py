@@ -147,7 +147,10 @@ def walk(pattern: Pattern, followed: Follow, whole: float, table: ReachTable, we
 
 
 def hand_factors(h: Hands, table: ReachTable) -> Floats:
-    """What each hand stroke takes of a full restrike of this player."""
+    """What each hand stroke takes of a full restrike of this player.
+
+    Shape (hand strokes,), 1 for a full restrike.
+    """
     if (table.rebound_depths == 1.0).all():
         return h.factor
     return np.asarray(level_factors(own_part(h.part, table.rebound_depths[h.side]), h.level, h.last_level))

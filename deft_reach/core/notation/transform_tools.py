@@ -94,7 +94,10 @@ def map_limbs(pattern: Pattern, exchange: dict[str, str]) -> str:
 
 
 def scaled_by(pattern: Pattern, up: int, tempo: float) -> Changed:
-    """Every grid half or twice as long, without bar lines."""
+    """Every grid half or twice as long, without bar lines.
+
+    Raises TransformError where a grid cannot be written so.
+    """
     kept: list[Element] = []
     used = False
     for element in pattern.elements:
@@ -124,6 +127,10 @@ def _scaled(grid: Grid, up: int) -> Grid:
 
 
 def thinned(pattern: Pattern, keep: Callable[[Strike], bool], nothing: str) -> Changed:
+    """The pattern with the strokes that ``keep`` keeps; rests take the place of the others.
+
+    Raises TransformError with the words ``nothing`` where there is nothing to leave out.
+    """
     text = pattern.text
     edits: list[tuple[int, int, str]] = []
     for element in pattern.elements:

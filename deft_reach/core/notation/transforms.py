@@ -33,7 +33,7 @@ Change = Callable[[Pattern], Changed]
 
 
 def rotate(pattern: Pattern, by: int = 1) -> Changed:
-    """Begin ``by`` steps later: what stood before comes last."""
+    """Begin ``by`` steps later: what stood before comes last. Raises TransformError for too few steps."""
     words = words_of(pattern)
     if len(words) < 2:
         raise TransformError("there are not enough steps to begin elsewhere")
@@ -57,7 +57,10 @@ def exchange_hands(pattern: Pattern) -> Changed:
 
 
 def exchange_feet(pattern: Pattern) -> Changed:
-    """The bass foot for the other one: on two bass pedals where the pattern plays two, else on the hi-hat pedal."""
+    """The bass foot for the other one: on two bass pedals where the pattern plays two, else on the hi-hat pedal.
+
+    Raises TransformError where no foot plays.
+    """
     limbs = {s.limb for s in pattern.strokes}
     other = SECOND_KICK if SECOND_KICK in limbs else HAT_FOOT
     if not limbs & set(FEET):
@@ -66,14 +69,17 @@ def exchange_feet(pattern: Pattern) -> Changed:
 
 
 def exchange_pedals(pattern: Pattern) -> Changed:
-    """The two bass feet change pedals: ``K`` for ``J`` and ``J`` for ``K``."""
+    """The two bass feet change pedals: ``K`` for ``J`` and ``J`` for ``K``.
+
+    Raises TransformError where no bass pedal is played.
+    """
     if not {s.limb for s in pattern.strokes} & {KICK, SECOND_KICK}:
         raise TransformError("there are no bass drum strokes to exchange")
     return Changed(map_limbs(pattern, {KICK: SECOND_KICK, SECOND_KICK: KICK}))
 
 
 def feet_first(pattern: Pattern) -> Changed:
-    """Begin with the first foot stroke after a hand's."""
+    """Begin with the first foot stroke after a hand's. Raises TransformError where none does."""
     k = _first_foot([{pattern.strokes[i].limb for i in m.strokes} for m in pattern.moments])
     if k is None:
         raise TransformError("no foot stroke follows a hand's, so there is none to begin with")
@@ -81,7 +87,10 @@ def feet_first(pattern: Pattern) -> Changed:
 
 
 def feet_first_by_groups(pattern: Pattern) -> Changed:
-    """Each group begins with its first foot stroke after a hand's; what stood before comes last in the group."""
+    """Each group begins with its first foot stroke after a hand's; what stood before comes last in the group.
+
+    Raises TransformError where there are no groups, or none in which a foot follows a hand.
+    """
     if not pattern.groups:
         raise TransformError("there are no groups: bracket some first")
     words, limbs = words_of(pattern), [{pattern.strokes[i].limb for i in m.strokes} for m in pattern.moments]
@@ -159,6 +168,8 @@ def ostinato(pattern: Pattern, limb: str, every: Fraction, offset: Fraction = Fr
     """A foot on every so much of a whole note under everything; ``offset`` is where it begins in the beat.
 
     Places that fall between steps are left out and said.
+
+    Raises TransformError where nothing of it would be heard.
     """
     if not pattern.moments:
         raise TransformError("there is nothing to play it under")
@@ -197,6 +208,8 @@ def feet_under(pattern: Pattern, other: Pattern) -> Changed:
     """Another pattern's feet under this one's hands, from bar to bar round and round, in place of its own.
 
     Where a foot falls between two steps the step is written on a finer grid; what falls on none is left out and said.
+
+    Raises TransformError where the other pattern has no feet, or they are there already.
     """
     pattern, other = straight(pattern), straight(other)
     feet = [s for s in other.strokes if s.limb in FEET]
@@ -251,7 +264,10 @@ def feet_under(pattern: Pattern, other: Pattern) -> Changed:
 
 
 def swing(pattern: Pattern, percent: float, value: int) -> Changed:
-    """The second of each two ``value`` notes at so many percent of the two; what swings already swings so instead."""
+    """The second of each two ``value`` notes at so many percent of the two; what swings already swings so instead.
+
+    Raises TransformError where there is nothing to swing.
+    """
     setting = Swing(percent, value)
     if pattern.swing is not None:
         span = pattern.swing.span
@@ -264,7 +280,7 @@ def swing(pattern: Pattern, percent: float, value: int) -> Changed:
 
 
 def without_swing(pattern: Pattern) -> Changed:
-    """As written, without the swing."""
+    """As written, without the swing. Raises TransformError where nothing swings."""
     if pattern.swing is None:
         raise TransformError("it does not swing")
     span = pattern.swing.span

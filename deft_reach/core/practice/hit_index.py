@@ -37,7 +37,10 @@ class HitIndex:
         return np.asarray(np.exp(-((away / width) ** 2)).sum(axis=-1))
 
     def loudness(self, times: Floats, pads: Ints, levels: Floats, graced: bool) -> float:
-        """How well the hits nearest to strokes are as loud as those: −1 to 1, 0 where all should be alike."""
+        """How well the hits nearest to strokes are as loud as those: −1 to 1, 0 where all should be alike.
+
+        ``times`` (s), ``pads`` and ``levels`` (n,).
+        """
         nearest, away = self._nearest(times, pads)
         known = away < self._apart / 2
         loud, levels = self.loud[self._by_pad[nearest]][known], levels[known]

@@ -59,6 +59,8 @@ def match_pads(
     """For each stroke, wanted at a time on a pad, the number of its hit; −1 where it was missed.
 
     ``times``, ``own`` and ``loud`` are the hits' times, pads and velocities.
+
+    Strokes: ``wanted`` (s) and ``pads`` (n,). Hits: ``times`` (s), ``own`` pads and ``loud`` (velocity) (m,).
     """
     match = np.full(len(wanted), -1, dtype=int)
     for pad in np.unique(pads).tolist():
@@ -75,6 +77,8 @@ def pair_hits(wanted: Floats, there: Floats, loud: Floats, far: float) -> list[t
 
     Dynamic programming over a narrow band: a stroke and a hit further apart than ``far`` never go together. Of two
     hits as near the louder one counts, as the softer is a grace or a bounce.
+
+    ``wanted`` (n,) and ``there`` (m,) in seconds, ``loud`` (m,) velocities.
     """
     if not len(wanted) or not len(there):
         return []

@@ -146,12 +146,18 @@ class Alignment:
         return 1.5 * float(slope[0] / slope[-1] - 1) if len(slope) > 1 else 0.0
 
     def judged(self) -> NDArray[np.bool_]:
-        """Strokes whose timing is judged: not those of groups that may be free."""
+        """Strokes whose timing is judged: not those of groups that may be free.
+
+        Shape (rows,).
+        """
         groups = np.array([s.group for s in self.pattern.strokes])[self.stroke]
         return ~np.isin(groups, list(self.free)) if self.free else np.ones(len(self.stroke), dtype=bool)
 
     def slope(self) -> Floats:
-        """Seconds played for a second written, along the take."""
+        """Seconds played for a second written, along the take.
+
+        At the beginning, in the middle and at the end, (3,); (1,) where there is one place only.
+        """
         at = np.unique(self.written)
         if len(at) < 2:
             return np.ones(1)

@@ -152,7 +152,10 @@ class Crossings:
     # --- costs ------------------------------------------------------------------------------------------------
 
     def cost(self, o: int, past: Past) -> Floats:
-        """What an option of every moment has to pay for crossings, from every state."""
+        """What an option of every moment has to pay for crossings, from every state.
+
+        Shape (moments, states).
+        """
         m, n = self.moments, self.n
         found = np.zeros((n, past.size))
         if not self.possible:
@@ -175,7 +178,10 @@ class Crossings:
         return found
 
     def ending(self, past: Past) -> Floats:
-        """What is still to pay once nothing comes any more."""
+        """What is still to pay once nothing comes any more.
+
+        Shape (states,).
+        """
         found = np.zeros(past.size)
         if self.possible and not self.loop:
             e = np.full((1, 1), self.n)

@@ -232,7 +232,10 @@ class Passings:
     # --- costs ------------------------------------------------------------------------------------------------
 
     def cost(self, o: int, past: Past) -> Floats:
-        """What an option of every moment has to pay for close passing, from every state."""
+        """What an option of every moment has to pay for close passing, from every state.
+
+        Shape (moments, states).
+        """
         found = np.zeros((self.n, past.size))
         if self.possible:
             e = np.arange(self.n)[:, None]
@@ -243,7 +246,10 @@ class Passings:
         return found
 
     def ending(self, past: Past) -> Floats:
-        """What is still to pay once nothing comes any more."""
+        """What is still to pay once nothing comes any more.
+
+        Shape (states,).
+        """
         found = np.zeros(past.size)
         if self.possible and not self.loop:
             for side in (0, 1):

@@ -156,6 +156,8 @@ class Past:
     def gaps(self, side: int, moments: int) -> tuple[Floats, list[Floats]]:
         """Of the first ``moments``: the gap since a hand's last strike, and those before it, NaN where not known and
         infinite where there was none.
+
+        Whole notes, (moments, states) each; NaN where they are not known.
         """
         since = self.since[side][:, :moments]
         earlier = [since[g + 1] - since[g] for g in range(GAPS)]

@@ -67,6 +67,7 @@ class Pricing:
         self.crossing, self.passing = problem.crossings, problem.passings
 
     def costs(self) -> Floats:
+        """The cost of each option of each moment from each state, (moments, options, states)."""
         m, past, w = self.moments, self.past, self.weights
         cost = np.zeros((self.n, OPTIONS, past.size))
         gaps = [past.gaps(side, self.n) for side in (0, 1)]
@@ -92,6 +93,7 @@ class Pricing:
         return cost
 
     def ending(self) -> Floats:
+        """What is still to pay at the end, by state (states,)."""
         return self.crossing.ending(self.past) + self.passing.ending(self.past)
 
     @np.errstate(invalid="ignore", divide="ignore")

@@ -17,6 +17,8 @@ def ways_through(graph: Graph, ahead: Floats, start: int) -> Iterator[tuple[floa
     """Every way from a state of the beginning to an end, with its cost, cheapest first.
 
     ``ahead`` is as from Graph.backward: exact, so that nothing is looked at that does not lie on one of the ways.
+
+    ``ahead`` (moments + 1, states) is the least that is still to pay.
     """
     tie = count()
     first = float(ahead[0, start])
