@@ -114,10 +114,6 @@ class ReachPlan(Canvas):
         """The point on the floor below a pixel, mm."""
         return (*self.to_mm(at), 0.0)
 
-    @property
-    def measuring(self) -> bool:
-        return self.tape is not None and self.tape.on
-
     def piece_at(self, at: QPointF) -> Piece | None:
         """The highest piece under a point: what one would touch from above."""
         x, y = self.to_mm(at)

@@ -9,7 +9,7 @@ as COVERED where the other hand sounds at the same moment: those go first.
 from __future__ import annotations
 
 import math
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 from itertools import combinations, pairwise, product
@@ -311,17 +311,3 @@ def lighter(relief: Relief, as_written: Relief) -> float:
     if as_written.load is None or not as_written.load.effort:
         return 0.0
     return 1 - (relief.load.effort if relief.load else 0.0) / as_written.load.effort
-
-
-def reliefs_in_words(rows: Sequence[Relief], as_written: Relief) -> list[str]:
-    """One line each: how much lighter, and what is still heard."""
-    lines = []
-    for row in rows:
-        parts = [f"{lighter(row, as_written) * 100:.0f} % lighter"]
-        if row.moved:
-            parts.append(f"{len(row.moved)} to the other hand{moved_how(row)}")
-        if row.dropped:
-            parts.append(f"{len(row.dropped)} left out")
-        parts.append(f"{row.heard * 100:.0f} % heard")
-        lines.append(", ".join(parts))
-    return lines

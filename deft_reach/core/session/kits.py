@@ -195,15 +195,6 @@ class KitCommands:
             self._session.document.with_kit(replace(self._session.kit, name=name)), "Rename kit", merge
         )
 
-    def kit_users(self) -> list[str]:
-        """Names of the plans that play the kit in view, the plan in view left out."""
-        view = self._session.plan
-        return [
-            p.name
-            for p in self._session.document.plans
-            if p.kit == self._session.kit.id and (view is None or p.id != view.id)
-        ]
-
     def remove_kit(self, instead: str) -> None:
         """Take the kit in view out of the document; its plans play the kit ``instead`` from then on."""
         gone = self._session.kit

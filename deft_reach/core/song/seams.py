@@ -313,12 +313,3 @@ class _Meeting:
                     leads=NAMES.get(now, now),
                 ),
             )  # fmt: skip
-
-
-def straddling(chain: Chain, findings: Sequence[Finding]) -> list[Finding]:
-    """Findings whose strokes come from more than one section."""
-    found = []
-    for finding in findings:
-        if len({chain.parts[chain.origin[i][0]].section for i in finding.strokes}) > 1:
-            found.append(finding)
-    return found
