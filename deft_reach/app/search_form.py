@@ -26,10 +26,10 @@ class SearchForm(Listener):
 
     def __init__(self, session: Session, button: str) -> None:
         super().__init__(session)
-        self._task = BackgroundTask(SearchError)
-        self._task.finished.connect(self._finished)
-        self._task.progressed.connect(self.progress)
-        self.find_button = SearchButton(button, self._task)
+        self.task = BackgroundTask(SearchError)
+        self.task.finished.connect(self._finished)
+        self.task.progressed.connect(self.progress)
+        self.find_button = SearchButton(button, self.task)
         self.find_button.requested.connect(self.search)
         self.find_button.stopped.connect(self.stopped)
         self.words = PlainLabel()

@@ -52,7 +52,7 @@ class Listener(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._failure: _Failure | None = None
+        self.failure: _Failure | None = None
 
     def follow(self, shown_later: bool = False) -> None:
         """Begin to listen; called once everything is built. What is dear to fill can wait until it is shown."""
@@ -76,12 +76,12 @@ class Listener(QWidget):
         except Exception as error:
             # Reported as any other fault is.
             sys.excepthook(type(error), error, error.__traceback__)
-            if self._failure is None:
-                self._failure = _Failure(self)
-            self._failure.say(error)
+            if self.failure is None:
+                self.failure = _Failure(self)
+            self.failure.say(error)
         else:
-            if self._failure is not None:
-                self._failure.hide()
+            if self.failure is not None:
+                self.failure.hide()
 
     def restyle(self) -> None:
         """Show everything again in another theme, text size or unit; out of sight that waits until it is shown."""

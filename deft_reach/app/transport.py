@@ -58,12 +58,12 @@ class Transport(QObject):
         self._output: Output | None = None
         self._told = False
         self._played: object = None
-        self._begin = 0.0
+        self.begin = 0.0
         self._handed, self._since = 0, 0.0
-        self._timer = QTimer(self)
-        self._timer.setInterval(FRAME_MS)
-        self._timer.setTimerType(Qt.TimerType.PreciseTimer)
-        self._timer.timeout.connect(self._frame)
+        self.timer = QTimer(self)
+        self.timer.setInterval(FRAME_MS)
+        self.timer.setTimerType(Qt.TimerType.PreciseTimer)
+        self.timer.timeout.connect(self._frame)
         self.watch()
 
     def use(self, session: Session) -> None:
@@ -119,9 +119,9 @@ class Transport(QObject):
             self._told = True
             self.silent.emit()
         self._played = self._key()
-        self._begin = self.clock()
-        self._handed, self._since = 0, self._begin
-        self._timer.start()
+        self.begin = self.clock()
+        self._handed, self._since = 0, self.begin
+        self.timer.start()
         self.changed.emit()
         self._frame()
 
@@ -135,7 +135,7 @@ class Transport(QObject):
         if self._output is not None:
             self._output.close()
             self._output = None
-        self._timer.stop()
+        self.timer.stop()
         if self.playback is not None:
             self.playback = None
             self.session.set_position(None)
@@ -145,7 +145,7 @@ class Transport(QObject):
         """The sample that is heard now."""
         now = self.clock()
         if self._output is None:
-            return round((now - self._begin) * RATE)
+            return round((now - self.begin) * RATE)
         if self._output.played != self._handed:
             self._handed, self._since = self._output.played, now
         # Sound is handed over in blocks, a buffer ahead; in between the clock goes on.

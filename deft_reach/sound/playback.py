@@ -133,7 +133,7 @@ class Playback:
                         found.append(Onset(time, tone(pitch), None, number))
         return found
 
-    def _is_silent(self, hit: Onset, round_: int) -> bool:
+    def is_silent(self, hit: Onset, round_: int) -> bool:
         """Whether a click falls into a silent bar in this round."""
         return hit.stroke is None and not self.clicks.sounds_in(round_ * self.bars + hit.bar)
 
@@ -174,7 +174,7 @@ class Playback:
                 onset = self.onset(hit, round_)
                 if onset >= start + count:
                     break
-                if self._is_silent(hit, round_):
+                if self.is_silent(hit, round_):
                     continue
                 self._add(out, start, onset, hit.sound)
         out *= HEADROOM

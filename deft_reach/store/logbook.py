@@ -61,11 +61,11 @@ class Logbook:
 
     def close(self) -> None:
         with suppress(sqlite3.Error):
-            self._base.close()
+            self.connection.close()
 
     def _open(self) -> None:
         try:
-            self._connect()
+            self.connect()
             self._prepare()
         except (sqlite3.DatabaseError, UnicodeDecodeError) as error:
             # What is damaged can even be in what SQLite says of it.
@@ -73,7 +73,7 @@ class Logbook:
                 raise self._refused(error) from None
             aside = self._set_aside()
             try:
-                self._connect()
+                self.connect()
                 self._prepare()
             except sqlite3.Error as again:
                 raise self._refused(again) from None
@@ -87,20 +87,20 @@ class Logbook:
                 else f"{said}."
             )
 
-    def _connect(self) -> None:
+    def connect(self) -> None:
         _make_private(self.path)
-        self._base = sqlite3.connect(self.path, timeout=self.patience, isolation_level=None)
-        self._base.row_factory = sqlite3.Row
+        self.connection = sqlite3.connect(self.path, timeout=self.patience, isolation_level=None)
+        self.connection.row_factory = sqlite3.Row
         # Text that is none is shown with marks in its place, rather than not at all.
-        self._base.text_factory = text_of
-        self._base.execute("PRAGMA foreign_keys = ON")
-        self._base.execute("PRAGMA synchronous = FULL")
+        self.connection.text_factory = text_of
+        self.connection.execute("PRAGMA foreign_keys = ON")
+        self.connection.execute("PRAGMA synchronous = FULL")
 
     def _prepare(self) -> None:
-        version = int(self._base.execute("PRAGMA user_version").fetchone()[0])
-        there = self._base.execute("SELECT count(*) FROM sqlite_master").fetchone()[0]
+        version = int(self.connection.execute("PRAGMA user_version").fetchone()[0])
+        there = self.connection.execute("SELECT count(*) FROM sqlite_master").fetchone()[0]
         if version > VERSION:
-            self._base.close()
+            self.connection.close()
             raise LogbookError(
                 f"{self.path}: the logbook was written by a newer Deft Reach (version {version}, this one knows "
                 f"{VERSION}); open it with that one. Nothing was changed"
@@ -108,26 +108,26 @@ class Logbook:
         if not there:
             with self._change():
                 self._run(TABLES + SUMS)
-                self._base.execute(f"PRAGMA user_version = {VERSION}")
+                self.connection.execute(f"PRAGMA user_version = {VERSION}")
         elif version == 0:
             raise sqlite3.DatabaseError("file is not a database of this kind: malformed")
         elif version < VERSION:
             self._migrate(version)
-        check = self._base.execute("PRAGMA quick_check(1)").fetchone()[0]
+        check = self.connection.execute("PRAGMA quick_check(1)").fetchone()[0]
         if check != "ok":
             raise sqlite3.DatabaseError(f"malformed: {check}")
-        self._base.execute("SELECT count(*) FROM attempts").fetchone()
+        self.connection.execute("SELECT count(*) FROM attempts").fetchone()
 
     def _migrate(self, version: int) -> None:
         copy = self.path.with_name(f"{self.path.name}.version-{version}")
         _make_private(copy)
         with closing(sqlite3.connect(copy)) as other:
-            self._base.backup(other)
+            self.connection.backup(other)
         try:
             with self._change():
                 for number in range(version, VERSION):
                     self._run(MIGRATIONS[number])
-                self._base.execute(f"PRAGMA user_version = {VERSION}")
+                self.connection.execute(f"PRAGMA user_version = {VERSION}")
         except (sqlite3.Error, KeyError) as error:
             if isinstance(error, sqlite3.OperationalError) and is_busy(error):
                 raise
@@ -143,14 +143,14 @@ class Logbook:
         for line in script.splitlines(keepends=True):
             statement += line
             if sqlite3.complete_statement(statement):
-                self._base.execute(statement)
+                self.connection.execute(statement)
                 statement = ""
-        self._base.execute(statement)
+        self.connection.execute(statement)
 
     def _set_aside(self) -> Path:
         """Move a damaged file out of the way, with the journal that may still make it whole; where it is now."""
         with suppress(sqlite3.Error):
-            self._base.close()
+            self.connection.close()
         stamp = self.clock().strftime("%Y%m%d-%H%M%S")
         aside, k = self.path.with_name(f"{self.path.name}.damaged-{stamp}"), 1
         while aside.exists():
@@ -181,14 +181,14 @@ class Logbook:
     @contextmanager
     def _change(self) -> Iterator[None]:
         """All of it or nothing."""
-        self._base.execute("BEGIN IMMEDIATE")
+        self.connection.execute("BEGIN IMMEDIATE")
         try:
             yield
         except BaseException:
             with suppress(sqlite3.Error):
-                self._base.execute("ROLLBACK")
+                self.connection.execute("ROLLBACK")
             raise
-        self._base.execute("COMMIT")
+        self.connection.execute("COMMIT")
 
     # --- writing ------------------------------------------------------------------------------------------------
 
@@ -202,7 +202,7 @@ class Logbook:
     def end_session(self, session: int, note: str = "") -> None:
         try:
             with self._change():
-                self._base.execute(
+                self.connection.execute(
                     "UPDATE sessions SET ended = ?, note = CASE WHEN ? = '' THEN note ELSE ? END WHERE id = ?",
                     (self.now(), note, note, session),
                 )
@@ -222,13 +222,13 @@ class Logbook:
         """Another note on an entry that was written down. Raises LogbookError, and then it is as it was."""
         try:
             with self._change():
-                self._base.execute(f"UPDATE {_table(entry)} SET note = ? WHERE id = ?", (note, entry.id))
+                self.connection.execute(f"UPDATE {_table(entry)} SET note = ? WHERE id = ?", (note, entry.id))
         except sqlite3.Error as error:
             raise self._refused(error) from None
 
     def _watch_clock(self, at: str) -> None:
         try:
-            last = self._base.execute("SELECT at FROM attempts ORDER BY id DESC LIMIT 1").fetchone()
+            last = self.connection.execute("SELECT at FROM attempts ORDER BY id DESC LIMIT 1").fetchone()
         except sqlite3.Error as error:
             raise self._refused(error) from None
         with suppress(ValueError, TypeError):
@@ -243,14 +243,14 @@ class Logbook:
     def _insert(self, table: str, row: Mapping[str, Any]) -> int:
         try:
             with self._change():
-                return self._write(table, row)
+                return self.write(table, row)
         except sqlite3.Error as error:
             raise self._refused(error) from None
 
-    def _write(self, table: str, row: Mapping[str, Any]) -> int:
+    def write(self, table: str, row: Mapping[str, Any]) -> int:
         names = ", ".join(row)
         marks = ", ".join("?" for _ in row)
-        done = self._base.execute(f"INSERT INTO {table} ({names}) VALUES ({marks})", tuple(row.values()))
+        done = self.connection.execute(f"INSERT INTO {table} ({names}) VALUES ({marks})", tuple(row.values()))
         return int(done.lastrowid or 0)
 
     # --- reading ------------------------------------------------------------------------------------------------
@@ -262,7 +262,7 @@ class Logbook:
     def played(self) -> dict[str, PlanPractice]:
         """What the log says of each plan, by its id."""
         found: dict[str, PlanPractice] = {}
-        for plan, count, seconds, clean, last in self._ask(
+        for plan, count, seconds, clean, last in self.query(
             "SELECT plan, attempts, seconds, clean, last FROM tallies"
         ):
             if not all(map(_is_number, (count, seconds))):
@@ -276,13 +276,13 @@ class Logbook:
 
     def _recent(self, plan: str) -> tuple[tuple[float, str], ...]:
         asked = "SELECT tempo, verdict FROM attempts WHERE plan = ? AND stage IN (?, ?) ORDER BY id DESC LIMIT ?"
-        rows = self._ask(asked, plan, *WHOLE, STUCK_AFTER)
+        rows = self.query(asked, plan, *WHOLE, STUCK_AFTER)
         return tuple((tempo, verdict) for tempo, verdict in reversed(rows) if _is_number(tempo))
 
     def points(self, plan: str, count: int) -> list[Point]:
         """A plan's newest attempts at the whole figure, at most so many, in the order of time."""
         asked = "SELECT at, tempo, verdict FROM attempts WHERE plan = ? AND stage IN (?, ?) ORDER BY id DESC LIMIT ?"
-        rows = self._ask(asked, plan, *WHOLE, count)
+        rows = self.query(asked, plan, *WHOLE, count)
         return sorted(
             Point(when(at), tempo, str(verdict)) for at, tempo, verdict in reversed(rows) if _is_number(tempo)
         )
@@ -290,22 +290,22 @@ class Logbook:
     def clean_rungs(self, plan: str) -> set[tuple[str, float]]:
         """Stages of a plan, and the tempi at which each was clean."""
         asked = "SELECT DISTINCT stage, tempo FROM attempts WHERE plan = ? AND verdict = 'clean'"
-        return {(stage, tempo) for stage, tempo in self._ask(asked, plan) if _is_number(tempo)}
+        return {(stage, tempo) for stage, tempo in self.query(asked, plan) if _is_number(tempo)}
 
     def worked(self) -> dict[tuple[str, str], float]:
         """Seconds of playing by day (ISO 8601) and limb; the limb is empty for the playing itself."""
-        rows = self._ask("SELECT day, limb, seconds FROM worked")
+        rows = self.query("SELECT day, limb, seconds FROM worked")
         return {(str(day), str(limb)): seconds for day, limb, seconds in rows if _is_number(seconds)}
 
     def seconds_on(self, day: str) -> float:
         """Seconds of playing on a day (ISO 8601)."""
-        return float(self._ask("SELECT total(seconds) FROM worked WHERE day = ? AND limb = ''", day)[0][0])
+        return float(self.query("SELECT total(seconds) FROM worked WHERE day = ? AND limb = ''", day)[0][0])
 
     def speed_rows(self, count: int) -> list[tuple[str, float, bool]]:
         """What the newest attempts and takes, so many of each, say of speed, as ``evidence_from`` reads it."""
-        rows = self._ask("SELECT held_by, pace, verdict FROM attempts ORDER BY id DESC LIMIT ?", count)
+        rows = self.query("SELECT held_by, pace, verdict FROM attempts ORDER BY id DESC LIMIT ?", count)
         found = [(held_by, pace, verdict == "clean") for held_by, pace, verdict in rows if _is_number(pace)]
-        for (text,) in self._ask("SELECT speed FROM takes ORDER BY id DESC LIMIT ?", count):
+        for (text,) in self.query("SELECT speed FROM takes ORDER BY id DESC LIMIT ?", count):
             with suppress(ValueError, RecursionError):
                 found += speed_from(json.loads(text))
         return found
@@ -313,13 +313,13 @@ class Logbook:
     def newest(self, count: int) -> list[Attempt | TakeEntry]:
         """The newest attempts and takes, at most so many, the newest first."""
         last = "SELECT * FROM {} ORDER BY id DESC LIMIT ?"
-        rows: list[Attempt | TakeEntry] = [*self._entries(Attempt, self._ask(last.format("attempts"), count))]
-        rows += self._entries(TakeEntry, self._ask(last.format("takes"), count))
+        rows: list[Attempt | TakeEntry] = [*self._entries(Attempt, self.query(last.format("attempts"), count))]
+        rows += self._entries(TakeEntry, self.query(last.format("takes"), count))
         return sorted(rows, key=lambda row: row.at, reverse=True)[:count]
 
     def count(self) -> int:
         """How many attempts and takes there are."""
-        return int(self._ask("SELECT (SELECT count(*) FROM attempts) + (SELECT count(*) FROM takes)")[0][0])
+        return int(self.query("SELECT (SELECT count(*) FROM attempts) + (SELECT count(*) FROM takes)")[0][0])
 
     def takes(self, plan: str | None = None) -> list[TakeEntry]:
         return self._entries(TakeEntry, self._rows("takes", plan))
@@ -341,18 +341,18 @@ class Logbook:
 
     def _rows(self, table: str, plan: str | None) -> list[sqlite3.Row]:
         where, values = ("", ()) if plan is None else (" WHERE plan = ?", (plan,))
-        return self._ask(f"SELECT * FROM {table}{where} ORDER BY id", *values)
+        return self.query(f"SELECT * FROM {table}{where} ORDER BY id", *values)
 
-    def _ask(self, question: str, *values: object) -> list[Any]:
+    def query(self, question: str, *values: object) -> list[Any]:
         try:
-            return self._base.execute(question, values).fetchall()
+            return self.connection.execute(question, values).fetchall()
         except (sqlite3.Error, UnicodeDecodeError) as error:
             raise self._refused(error) from None
 
     def merge(self, rows: Sequence[Attempt | TakeEntry]) -> int:
         """Add those entries that are not there yet, all or none; how many that were. Raises LogbookError."""
         there = {
-            table: {tuple(row) for row in self._ask(f"SELECT at, plan, tempo, verdict FROM {table}")}
+            table: {tuple(row) for row in self.query(f"SELECT at, plan, tempo, verdict FROM {table}")}
             for table in ("attempts", "takes")
         }
         count = 0
@@ -362,7 +362,7 @@ class Logbook:
                     table, key = _table(entry), (entry.at, entry.plan, entry.tempo, entry.verdict)
                     if key not in there[table]:
                         there[table].add(key)
-                        self._write(table, _row(entry, "id", "session"))
+                        self.write(table, _row(entry, "id", "session"))
                         count += 1
         except sqlite3.Error as error:
             raise self._refused(error) from None

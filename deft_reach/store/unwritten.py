@@ -46,7 +46,7 @@ class UnwrittenEntries:
         self.on_disk: tuple[Attempt | TakeEntry, ...] = ()
         self.problem = ""
         self._file: Path | None = None
-        self._lock: FileLock | None = None
+        self.lock: FileLock | None = None
 
     def keep(self, entries: Sequence[Attempt | TakeEntry]) -> bool:
         """Have these entries, and no others, on disk; False where they cannot be."""
@@ -89,9 +89,9 @@ class UnwrittenEntries:
 
     def close(self) -> None:
         """Let go of the file; what is still in it is left behind for the next run."""
-        if self._lock is not None:
-            self._lock.release(remove=not self.on_disk)
-            self._lock = self._file = None
+        if self.lock is not None:
+            self.lock.release(remove=not self.on_disk)
+            self.lock = self._file = None
 
     def _own_file(self) -> Path:
         """This run's file, in the first folder in which it can be. Raises OSError where it can be nowhere."""
@@ -99,7 +99,7 @@ class UnwrittenEntries:
             for k, folder in enumerate(self.folders):
                 try:
                     file = private_folder(folder()) / f"{self.name}.{uuid.uuid4().hex}{_SUFFIX}"
-                    self._lock = FileLock(_lock_of(file))
+                    self.lock = FileLock(_lock_of(file))
                     self._file = file
                     break
                 except OSError:

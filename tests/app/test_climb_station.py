@@ -100,7 +100,7 @@ def test_verdicts_by_buttons(station):
 def test_verdicts_faster_than_anybody_plays_count_for_nothing(station, window):
     now = [1000.0]
     station.clock = lambda: now[0]
-    station._judged_at = 1000.0
+    station.judged_at = 1000.0
     station.chart.setFocus()
     for _ in range(10):
         now[0] += 0.5
@@ -119,7 +119,7 @@ def test_a_rung_is_played_as_often_as_it_says_and_timed(station, window, qapp):
     now = [500.0]
     transport.clock = station.clock = lambda: now[0]
     transport.count_in = False
-    transport._timer.setInterval(10**6)
+    transport.timer.setInterval(10**6)
     assert transport.session is station.view
     station.chart.setFocus()
     QTest.keyClick(station.chart, Qt.Key.Key_Space)
@@ -130,10 +130,10 @@ def test_a_rung_is_played_as_often_as_it_says_and_timed(station, window, qapp):
     for k in range(1, 4 * 8 + 1):
         now[0] = 500.0 + k * length / 8 + 0.01
         if transport.playing:
-            transport._timer.timeout.emit()
+            transport.timer.timeout.emit()
         qapp.processEvents()
-    assert not transport.playing and station._played == 4
-    assert station._seconds == pytest.approx(4 * length, rel=0.05)
+    assert not transport.playing and station.rounds_played == 4
+    assert station.seconds_played == pytest.approx(4 * length, rel=0.05)
     QTest.keyClick(station.chart, Qt.Key.Key_1)
     assert window.log.attempts()[-1].seconds == pytest.approx(4 * length, rel=0.05)
 
@@ -195,7 +195,7 @@ def test_the_next_day_begins_where_the_log_ended(station, window):
         station.judge("clean")
     reached = station.runner.at
     assert reached == 8
-    station._key = None
+    station.made_from = None
     station.refresh()
     assert station.runner.at == reached - 2 and "The log has" in station.card.change.text()
 
@@ -239,7 +239,7 @@ def test_the_ears_have_a_daily_dose(station, window):
     window.log.add(
         Attempt(station.now().isoformat(), "mouth", "Mouth", "R", "everything", 80.0, "clean", 4, 15 * 60.0)
     )
-    station._say_dose()
+    station.say_dose()
     assert station.level.currentData() == 100 and "100 % of a day's limit" in station.dose.text()
     station.level.setCurrentIndex(0)
     assert "%" in station.dose.text() and "clinician" in station.dose.toolTip()
@@ -298,7 +298,7 @@ def test_a_session_goes_on_through_another_theme_and_size_of_letters(station, wi
         qapp.processEvents()
         new = window.climb_station
         let_time_pass(new)
-        new._judged_at = new.clock()
+        new.judged_at = new.clock()
         assert new is station and new.runner is runner and new.minutes == minutes
         assert new.form.repeats.value() == 6 and new.form.minutes.value() == 45
         assert new.card.note.text() == "half a note" and not new.card.click.isChecked()
@@ -313,7 +313,7 @@ def test_a_session_from_the_first_rung_to_home_by_keys_alone(station, window, qa
     transport, now = window.transport, [5000.0]
     transport.clock = station.clock = lambda: now[0]
     transport.count_in = False
-    transport._timer.setInterval(10**6)
+    transport.timer.setInterval(10**6)
     station.chart.setFocus()
     verdicts = 0
     seen = []
@@ -328,9 +328,9 @@ def test_a_session_from_the_first_rung_to_home_by_keys_alone(station, window, qa
         begin = now[0]
         while transport.playing and now[0] < begin + 90:
             now[0] += length / 4
-            transport._timer.timeout.emit()
+            transport.timer.timeout.emit()
             qapp.processEvents()
-        assert station._played == rung.repeats
+        assert station.rounds_played == rung.repeats
         # A stumble on the way: once not yet on the fifth rung.
         stumbles = at == 4 and verdicts == 4 * 3
         QTest.keyClick(station.chart, Qt.Key.Key_3 if stumbles else Qt.Key.Key_1)
@@ -352,7 +352,7 @@ def test_a_ramp_goes_from_the_first_tempo_to_home_in_one_go(station, window, qap
     transport, now = window.transport, [5000.0]
     transport.clock = station.clock = lambda: now[0]
     transport.count_in = False
-    transport._timer.setInterval(10**6)
+    transport.timer.setInterval(10**6)
     station.card.ramp_rounds.setFocus()
     station.card.ramp_rounds.selectAll()
     QTest.keyClicks(station.card.ramp_rounds, "5")
@@ -363,13 +363,13 @@ def test_a_ramp_goes_from_the_first_tempo_to_home_in_one_go(station, window, qap
     seen = []
     while transport.playing and now[0] < 5400:
         now[0] += 0.05
-        transport._timer.timeout.emit()
+        transport.timer.timeout.emit()
         qapp.processEvents()
         if transport.playing and station.card.tempo.text() not in seen:
             seen.append(station.card.tempo.text())
     assert seen[0] == f"{first:.0f} BPM" and seen[-1] == "88 BPM" and len(seen) == 5
     assert f"as the ramp {first:g}-88x5" in station.card.change.text()
-    assert station.minutes > 0 and not window.log.attempts() and station._seconds == 0
+    assert station.minutes > 0 and not window.log.attempts() and station.seconds_played == 0
     QTest.keyClick(station.chart, Qt.Key.Key_Space)
     assert transport.playing and transport.playback.repeat, "a rung has one tempo again"
     transport.stop()

@@ -78,11 +78,11 @@ def test_a_bar_that_does_not_add_up_stops_no_station(window, qtbot, text):
     form = window.reach_station.rethink
     form.which.setCurrentIndex(form.which.findData("all"))
     QTest.mouseClick(form.find_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not form._task.busy and form.found is not None, timeout=10_000)
+    qtbot.waitUntil(lambda: not form.task.busy and form.found is not None, timeout=10_000)
     window.go("voice")
     form = window.voice_station.adviser
     QTest.mouseClick(form.find_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not form._task.busy, timeout=10_000)
+    qtbot.waitUntil(lambda: not form.task.busy, timeout=10_000)
     assert form.found is not None or "sticking" in form.words.text()
 
 
@@ -92,5 +92,5 @@ def test_a_voice_that_the_kit_lacks_is_named_by_the_search(window, qtbot):
     window.go("voice")
     form = window.voice_station.adviser
     QTest.mouseClick(form.find_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not form._task.busy, timeout=10_000)
+    qtbot.waitUntil(lambda: not form.task.busy, timeout=10_000)
     assert "has no c2, t2" in form.words.text() and form.words.objectName() == "error"

@@ -39,10 +39,10 @@ def press(button):
 
 def run_through(form, now, end=400.0, step=1.0):
     """Let time pass and the timers with it, until the test is over."""
-    while form._guide is not None and now[0] < end:
+    while form.guide is not None and now[0] < end:
         now[0] += step
-        form.recorder._timer.timeout.emit()
-        form._timer.timeout.emit()
+        form.recorder.timer.timeout.emit()
+        form.timer.timeout.emit()
 
 
 def cells(table, row):
@@ -56,8 +56,8 @@ def test_the_simulated_player_is_guided_through_and_measured(form, window):
     press(form.start)
     assert form.start.text() == "Stop" and "Rest. Next: right hand alone" in form.todo.text()
     now[0] = 105.0
-    form.recorder._timer.timeout.emit()
-    form._timer.timeout.emit()
+    form.recorder.timer.timeout.emit()
+    form.timer.timeout.emit()
     assert form.todo.text().startswith("Right hand alone") and "6 s" in form.countdown.text()
     assert int(form.countdown.text().split()[3]) > 20
     run_through(form, now)
@@ -105,15 +105,15 @@ def test_the_computers_own_keys_are_enough(form):
     form.recorder.clock = lambda: now[0]
     form.ports.setCurrentText("this computer's keys")
     press(form.start)
-    assert form._guide.exercises[-1].name == "other foot"
-    assert not any(exercise.name.endswith("move") for exercise in form._guide.exercises)
-    now[0] = 50.0 + form._guide.begin_of(0)
-    form._timer.timeout.emit()
+    assert form.guide.exercises[-1].name == "other foot"
+    assert not any(exercise.name.endswith("move") for exercise in form.guide.exercises)
+    now[0] = 50.0 + form.guide.begin_of(0)
+    form.timer.timeout.emit()
     assert "Any letter key counts" in form.todo.text()
     for k in range(40):
         now[0] += 0.140
         QTest.keyClick(form.start, Qt.Key.Key_F if k % 2 else Qt.Key.Key_J)
-    form._timer.timeout.emit()
+    form.timer.timeout.emit()
     assert "40 strokes" in form.countdown.text()
     press(form.start)
     assert cells(form.table, 0)[:2] == ["right hand, stroke to stroke", "140 ms"] and form.table.rowCount() == 1

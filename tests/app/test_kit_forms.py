@@ -114,7 +114,7 @@ def test_a_kit_is_duplicated_renamed_and_removed(station, window, monkeypatch):
 def test_removing_a_kit_gives_its_plans_another(station, window):
     session = window.session
     players = [p.id for p in session.document.plans if p.kit == "pit"]
-    station.bar._fill_menu()
+    station.bar.fill_menu()
     remove = next(a for a in station.bar.menu.actions() if a.text().startswith("Remove"))
     action = remove.menu().actions()[0]
     action.trigger()

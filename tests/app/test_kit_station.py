@@ -109,7 +109,7 @@ def test_a_place_that_cannot_be_is_refused_with_a_reason(kit):
     station, session = kit.kit_station, kit.session
     before = session.kit
     station.plan.place("ft", 5000, 0)
-    assert session.kit == before and "x is 5000 mm; expected -3000 mm to 3000 mm" in station.plan._problem
+    assert session.kit == before and "x is 5000 mm; expected -3000 mm to 3000 mm" in station.plan.problem
 
 
 def test_pieces_are_added_duplicated_renamed_and_removed(kit):

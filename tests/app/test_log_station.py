@@ -155,7 +155,7 @@ def test_the_simulated_kit_plays_live_into_the_app(station, window, qtbot):
     assert form.record.text() == "Stop" and form.recorder.recording
     while form.recorder.recording:
         now[0] += 0.5
-        form.recorder._timer.timeout.emit()
+        form.recorder.timer.timeout.emit()
     qtbot.waitUntil(lambda: form.found is not None, timeout=20_000)
     assert form.record.text() == "Record live" and form.found.rounds == 4 and not form.found.missed
 
@@ -180,7 +180,7 @@ def test_a_kit_at_a_port_is_recorded(station, window, qtbot, monkeypatch):
     form.ports.setCurrentText("Pads")
     now = [10.0]
     form.recorder.clock = lambda: now[0]
-    hits = form._performed()
+    hits = form.performed()
     press(form.record)
     name, hit = heard[0]
     assert name == "Pads"
@@ -205,7 +205,7 @@ def test_a_recording_goes_on_through_another_theme(station, window, qtbot, qapp)
     station.takes.rounds.setValue(6)
     press(station.takes.record)
     now[0] = 3.0
-    window.recorder._tick()
+    window.recorder.tick()
     before = len(window.recorder.hits)
     window.set_theme("dark")
     qapp.processEvents()
@@ -213,7 +213,7 @@ def test_a_recording_goes_on_through_another_theme(station, window, qtbot, qapp)
     assert form is station.takes and form.record.text() == "Stop" and before > 3
     assert form.faults["late_left"].value() == 20 and form.rounds.value() == 6
     now[0] = 60.0
-    window.recorder._tick()
+    window.recorder.tick()
     qtbot.waitUntil(lambda: form.found is not None, timeout=20_000)
     assert form.found.rounds == 6 and not form.found.missed
     window.set_theme("light")

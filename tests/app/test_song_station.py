@@ -323,13 +323,13 @@ def test_f5_plays_the_song_and_the_strip_shows_where(station, window, qapp, monk
     monkeypatch.setattr(module, "open_output", lambda source: None)
     transport = window.transport
     transport.count_in = False
-    transport._timer.setInterval(10**6)
+    transport.timer.setInterval(10**6)
     now = [100.0]
     transport.clock = lambda: now[0]
     QTest.keyClick(window, Qt.Key.Key_F5)
     assert transport.playing and transport.session is station.view
     now[0] += station.view.report.summary.duration * 0.9
-    transport._timer.timeout.emit()
+    transport.timer.timeout.emit()
     at = station.view.position
     assert at == pytest.approx(float(station.view.report.pattern.length) * 0.9, rel=0.01)
     before = station.strip.grab().toImage()

@@ -30,7 +30,7 @@ def test_keys_against_the_pulse_are_written_down(form, window):
     first = 102.0  # a bar of four at 120 is two seconds
     for beat, key in ((0, Qt.Key.Key_J), (0.5, Qt.Key.Key_F), (1, Qt.Key.Key_Space), (1.75, Qt.Key.Key_J)):
         form.now = first + beat * 0.5 + 0.012
-        form._tick()
+        form.tick()
         QTest.keyClick(form.pad, key)
     assert "Tapping" in form.words.text()
     press(form.write)
@@ -43,18 +43,18 @@ def test_the_practice_pad_by_mouse_and_a_bar_counted_in(form, window):
     press(form.start)
     assert form.pad.beat == 0
     form.now = 100.6
-    form._tick()
+    form.tick()
     assert form.words.text() == "2 …" and form.pad.beat == 1
     form.now = 101.0
-    click(form.pad, form.pad._box(2).center())
+    click(form.pad, form.pad.box(2).center())
     assert form.taps == [], "while it is counted in nothing is taken down"
     form.now = 102.0
-    click(form.pad, form.pad._box(0).center())
-    click(form.pad, form.pad._box(1).center())
+    click(form.pad, form.pad.box(0).center())
+    click(form.pad, form.pad.box(1).center())
     form.pad.grab()
     assert [tap.limb for tap in form.taps] == ["L", "K"]
     press(form.start)
-    assert form._begin is None and window.session.text == "" and "nothing was written" in form.words.text()
+    assert form.begun is None and window.session.text == "" and "nothing was written" in form.words.text()
 
 
 def test_a_midi_port_is_played_on_and_its_hands_stay_open(form, window, monkeypatch, qtbot):
@@ -79,7 +79,7 @@ def test_a_midi_port_is_played_on_and_its_hands_stay_open(form, window, monkeypa
     form.ports.setFocus()
     QTest.keyClick(form.ports, Qt.Key.Key_Down)
     press(form.start)
-    assert "no sound here" in form.words.text() or form._output is not None
+    assert "no sound here" in form.words.text() or form.output is not None
     form.now = 102.0
     kept["Pad 1"][0]("?")
     form.now = 102.5
@@ -91,7 +91,7 @@ def test_a_midi_port_is_played_on_and_its_hands_stay_open(form, window, monkeypa
 def test_nothing_clicks_on_out_of_sight(form, window):
     press(form.start)
     window.go("reach")
-    assert form._begin is None
+    assert form.begun is None
 
 
 def test_tapping_without_starting_says_what_to_do(form):

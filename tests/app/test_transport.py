@@ -28,7 +28,7 @@ def transport(window, qapp, monkeypatch):
     QTest.keyClick(window, Qt.Key.Key_4, Qt.KeyboardModifier.ControlModifier)
     qapp.processEvents()
     window.transport.clock = Clock()
-    window.transport._timer.setInterval(10**6)
+    window.transport.timer.setInterval(10**6)
     yield window.transport
     window.transport.stop()
 
@@ -36,7 +36,7 @@ def transport(window, qapp, monkeypatch):
 def at(transport, seconds):
     """So many seconds after the beginning."""
     transport.clock.now = 100.0 + seconds
-    transport._timer.timeout.emit()
+    transport.timer.timeout.emit()
 
 
 def test_f5_counts_in_plays_and_ends_by_itself(transport, window):
@@ -87,7 +87,7 @@ def test_a_group_goes_round_and_round(transport, window):
     window.session.select_stroke(5)
     transport.stop()
     transport.start()
-    transport._begin = 100.0
+    transport.begin = 100.0
     at(transport, 1.0)
     assert window.session.position == pytest.approx(1.25)
 

@@ -108,7 +108,7 @@ def test_a_station_that_cannot_be_refreshed_says_so_and_comes_back(window, monke
         QTest.keyClick(window, Qt.Key.Key_7, CTRL)
         station = window.log_station
         assert window.stack.currentWidget() is station and station.isVisible()
-        words = station._failure
+        words = station.failure
         assert words.isVisible() and "ZeroDivisionError" in words.text() and words.height() > 20
         assert len(found) == 1
         # The others hear of every edit all the same.
@@ -160,7 +160,7 @@ def test_odd_practice_from_a_file_leaves_the_log_station_whole(window, name, tmp
     assert not refused or "number 2 of its takes" in form.words.text()
     for page in range(station.tabs.count()):
         station.tabs.setCurrentIndex(page)
-        assert station._failure is None and station.tabs.currentWidget()._failure is None
+        assert station.failure is None and station.tabs.currentWidget().failure is None
     assert window.log.count() == (0 if refused else 2)
 
 
@@ -175,10 +175,10 @@ def test_odd_rows_that_are_in_the_logbook_already_leave_the_log_station_whole(wi
     base.close()
     QTest.keyClick(window, Qt.Key.Key_7, CTRL)
     station = window.log_station
-    assert station._failure is None
+    assert station.failure is None
     for page in range(station.tabs.count()):
         station.tabs.setCurrentIndex(page)
-        assert station.tabs.currentWidget()._failure is None
+        assert station.tabs.currentWidget().failure is None
     assert station.entries.table.rowCount() == 2
 
 

@@ -133,7 +133,7 @@ def test_variations_are_sorted_kept_and_dropped(station, window, qtbot):
     station.tabs.setCurrentWidget(station.variations)
     form = station.variations
     press(form.make)
-    qtbot.waitUntil(lambda: form._worker is None and form.table.rowCount() > 10, timeout=30_000)
+    qtbot.waitUntil(lambda: form.worker is None and form.table.rowCount() > 10, timeout=30_000)
     form.table.sortItems(1, Qt.SortOrder.DescendingOrder)
     eases = [form.table.item(r, 1).value for r in range(form.table.rowCount())]
     assert eases == sorted(eases, reverse=True)
@@ -154,9 +154,9 @@ def test_the_page_can_be_stopped(station, window):
     station.tabs.setCurrentWidget(station.variations)
     form = station.variations
     press(form.make)
-    if form._worker is not None:
+    if form.worker is not None:
         press(form.make)
-    assert form._worker is None and form.make.text() == "Make a page"
+    assert form.worker is None and form.make.text() == "Make a page"
 
 
 def test_dynamics_in_words_and_by_click(station, window):

@@ -155,7 +155,7 @@ def test_the_staff_follows_and_a_click_selects(station, window, qtbot):
     press(station.staff_button)
     staff = station.staff
     qtbot.waitUntil(lambda: staff.ready, timeout=20_000)
-    assert len(staff._boxes) == 10
+    assert len(staff.boxes) == 10
     window.session.select_stroke(0)
     first, other = staff.place(0), staff.place(6)
     assert first.center().x() < other.center().x()
@@ -166,7 +166,7 @@ def test_the_staff_follows_and_a_click_selects(station, window, qtbot):
     station.lane.setFocus()
     QTest.keyClicks(station.lane, "r")
     assert not staff.ready
-    qtbot.waitUntil(lambda: staff.ready and len(staff._boxes) == 11, timeout=20_000)
+    qtbot.waitUntil(lambda: staff.ready and len(staff.boxes) == 11, timeout=20_000)
     assert "R L R R" in staff.in_words()
 
 

@@ -237,7 +237,7 @@ def test_whoever_writes_says_so_and_keeps_the_last_that_was_written(tmp_path, mo
 def test_practice_survives_a_disk_that_is_full_for_a_while(tmp_path, monkeypatch, fault):
     log = PracticeLog(tmp_path / "book.sqlite")
     assert log.add(attempt(tempo=60))
-    base = log.book._base
+    base = log.book.connection
     pages = base.execute("PRAGMA page_count").fetchone()[0]
     base.execute(f"PRAGMA max_page_count = {pages}")
     with torn(monkeypatch, 0 if fault == "both" else float("inf")):

@@ -207,4 +207,4 @@ def test_a_ramp_is_played_round_after_round_at_its_tempi():
         assert playback.position(round((time + 1e-4) * RATE)) == pytest.approx(place, abs=1e-3)
     # The silent bar is the second round's.
     clicks = [hit for hit in playback.hits if hit.stroke is None]
-    assert [playback._is_silent(hit, 0) for hit in clicks] == [False, True, False]
+    assert [playback.is_silent(hit, 0) for hit in clicks] == [False, True, False]

@@ -85,7 +85,7 @@ def test_the_short_ways_to_read_say_what_all_entries_do(rows, waits):
         assert log.count() == len(rows)
         newest = log.newest(5)
         assert len(newest) == min(5, len(rows)) and newest == sorted(newest, key=lambda row: row.at, reverse=True)
-        log._book.close()
+        log.close()
 
 
 def test_takes_and_attempts_say_how_fast_a_player_is(book):
@@ -194,16 +194,16 @@ def test_a_journal_goes_aside_with_the_logbook_it_belongs_to(tmp_path, monkeypat
     Logbook(path).close()
     for part in ("-journal", "-wal"):
         path.with_name(path.name + part).write_bytes(part.encode())
-    real, tries = Logbook._connect, []
+    real, tries = Logbook.connect, []
 
     def connect(self):
         tries.append(self.path)
         if len(tries) == 1:
-            self._base = sqlite3.connect(":memory:")
+            self.connection = sqlite3.connect(":memory:")
             raise sqlite3.DatabaseError("database disk image is malformed")
         real(self)
 
-    monkeypatch.setattr(Logbook, "_connect", connect)
+    monkeypatch.setattr(Logbook, "connect", connect)
     Logbook(path, clock=lambda: NOW).close()
     for part in ("-journal", "-wal"):
         assert path.with_name(f"book.sqlite.damaged-20260301-193000{part}").read_bytes() == part.encode()
@@ -230,7 +230,7 @@ def test_rows_on_both_sides_of_a_damaged_page_are_saved(tmp_path):
 def test_a_locked_logbook_says_so_and_the_entry_can_be_written_later(book, monkeypatch):
     other = sqlite3.connect(book.path, isolation_level=None)
     other.execute("BEGIN EXCLUSIVE")
-    book._base.execute("PRAGMA busy_timeout = 50")
+    book.connection.execute("PRAGMA busy_timeout = 50")
     with pytest.raises(LogbookError, match="another program"):
         book.add(attempt())
     other.execute("ROLLBACK")
@@ -253,7 +253,7 @@ def test_a_read_only_logbook_says_so(book):
 
 def test_a_logbook_opened_read_only_says_so(book):
     book.add(attempt())
-    book._base.execute("PRAGMA query_only = ON")
+    book.connection.execute("PRAGMA query_only = ON")
     with pytest.raises(LogbookError, match="read-only"):
         book.add(attempt())
     assert len(book.attempts()) == 1, "reading goes on"
@@ -261,13 +261,13 @@ def test_a_logbook_opened_read_only_says_so(book):
 
 def test_a_full_disk_says_so_and_loses_nothing(book):
     book.add(attempt())
-    pages = book._base.execute("PRAGMA page_count").fetchone()[0]
-    book._base.execute(f"PRAGMA max_page_count = {pages}")
+    pages = book.connection.execute("PRAGMA page_count").fetchone()[0]
+    book.connection.execute(f"PRAGMA max_page_count = {pages}")
     with pytest.raises(LogbookError, match="disk is full"):
         for _ in range(50):
             book.add(attempt(note="y" * 3000))
     count = len(book.attempts())
-    book._base.execute("PRAGMA max_page_count = 1000000")
+    book.connection.execute("PRAGMA max_page_count = 1000000")
     book.add(attempt())
     assert len(book.attempts()) == count + 1
 
@@ -280,7 +280,7 @@ def test_a_folder_that_cannot_be_made_says_so(tmp_path):
 
 def test_a_newer_logbook_is_left_alone(book):
     book.add(attempt())
-    book._base.execute("PRAGMA user_version = 99")
+    book.connection.execute("PRAGMA user_version = 99")
     book.close()
     before = book.path.read_bytes()
     with pytest.raises(LogbookError, match="newer Deft Reach"):
@@ -329,7 +329,7 @@ def test_a_logbook_of_version_1_is_copied_and_brought_up_to_date(tmp_path):
     }  # fmt: skip
     new = Logbook(tmp_path / "new.sqlite")
     made = "SELECT type, name FROM sqlite_master ORDER BY 1, 2"
-    assert [tuple(r) for r in book._ask(made)] == [tuple(r) for r in new._ask(made)], "as if it were a new one"
+    assert [tuple(r) for r in book.query(made)] == [tuple(r) for r in new.query(made)], "as if it were a new one"
     book.close()
     new.close()
     again = Logbook(path)
@@ -345,7 +345,7 @@ def test_an_older_logbook_is_brought_up_to_date_step_by_step(book, monkeypatch):
     monkeypatch.setattr(module, "MIGRATIONS", {VERSION: first, VERSION + 1: second})
     new = Logbook(book.path)
     assert f"version-{VERSION}" in new.remarks[0] and len(new.attempts()) == 1
-    assert new._base.execute("PRAGMA user_version").fetchone()[0] == VERSION + 2
+    assert new.connection.execute("PRAGMA user_version").fetchone()[0] == VERSION + 2
     new.close()
     copy = sqlite3.connect(book.path.with_name(f"book.sqlite.version-{VERSION}"))
     assert copy.execute("SELECT count(*) FROM attempts").fetchone()[0] == 1

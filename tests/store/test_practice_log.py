@@ -69,7 +69,7 @@ def asked_in_vain(monkeypatch) -> list[str]:
 
         return call
 
-    for name in ("_ask", "_insert", "_open"):
+    for name in ("query", "_insert", "_open"):
         monkeypatch.setattr(Logbook, name, watched(name))
     return found
 
@@ -147,7 +147,7 @@ def test_an_entry_that_was_written_before_its_file_went_is_not_written_twice(pat
     log.add(at(1))
     # As if killed between the two: in the logbook, and beside it still.
     log.unwritten.keep([at(1), at(2)])
-    log.unwritten._lock.release(remove=False)
+    log.unwritten.lock.release(remove=False)
     again = PracticeLog(path)
     assert [row.tempo for row in again.attempts()] == [61.0, 62.0]
     again.close()
@@ -257,10 +257,10 @@ def test_nobody_else_can_read_the_log(path, name, monkeypatch):
     try:
         book = Logbook(path)
         seen = []
-        real = Logbook._write
+        real = Logbook.write
         monkeypatch.setattr(
             Logbook,
-            "_write",
+            "write",
             lambda self, *row: (real(self, *row), seen.append(path.with_name(name).stat().st_mode & 0o777))[0],
         )
         book.add(at(1)), book.add(at(2))

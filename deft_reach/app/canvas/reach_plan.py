@@ -46,7 +46,7 @@ class ReachPlan(Canvas):
     def __init__(self, session: Session, laying_out: bool = False, parent: QWidget | None = None) -> None:
         self.laying_out = laying_out
         self._drag: tuple[str, QPointF, tuple[float, float]] | None = None
-        self._problem = ""
+        self.problem = ""
         self._touching: tuple[Collision, ...] = ()
         self._ground_key: object = None
         self._ground_pixmap = QPixmap()
@@ -166,7 +166,7 @@ class ReachPlan(Canvas):
             return
         if self._drag is not None:
             self._drag = None
-            self._problem = ""
+            self.problem = ""
             self.session.end_merge()
             self.setCursor(Qt.CursorShape.OpenHandCursor)
             self.refresh()
@@ -175,9 +175,9 @@ class ReachPlan(Canvas):
         """Move a piece, or say why it cannot go there."""
         try:
             self.session.kits.move_piece(code, x, y, z)
-            self._problem = ""
+            self.problem = ""
         except KitError as error:
-            self._problem = units.text_of(error)
+            self.problem = units.text_of(error)
             self.update()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -365,7 +365,7 @@ class ReachPlan(Canvas):
         return self._paths(report).swept(hand, float(report.pattern.strokes[index].start))
 
     def _draw_drag(self, painter: QPainter, c: theme.Colours) -> None:
-        problem = self._problem or self.touching_words()
+        problem = self.problem or self.touching_words()
         if problem:
             halo = QColor(c.sheet)
             label(painter, QPointF(self.width() / 2, 18), problem, theme.ui_font(9.5), QColor(c.stop), halo=halo)

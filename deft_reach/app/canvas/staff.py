@@ -68,7 +68,7 @@ class Staff(Canvas):
         self._number = 0
         self._problem = ""
         self._top = 0.0
-        self._boxes: dict[int, QRectF] = {}
+        self.boxes: dict[int, QRectF] = {}
         #: When something is struck (whole notes, in order), where its note is, and the stretch of its line.
         self._line: list[tuple[float, QRectF, QRectF]] = []
         self._answer = _Answer()
@@ -115,14 +115,14 @@ class Staff(Canvas):
         self._shown = self._asked
         renderer = QSvgRenderer(QByteArray(svg)) if svg else None
         self._renderer = renderer if renderer is not None and renderer.isValid() else None
-        self._boxes = {}
+        self.boxes = {}
         report = self.session.report
         if self._renderer is not None and report is not None:
             for index in range(len(report.strokes)):
                 name = f"s{index}"
                 if self._renderer.elementExists(name):
                     box = self._renderer.boundsOnElement(name)
-                    self._boxes[index] = self._renderer.transformForElement(name).mapRect(box)
+                    self.boxes[index] = self._renderer.transformForElement(name).mapRect(box)
         self._lay_lines()
         self._reveal()
         self.update()
@@ -131,7 +131,7 @@ class Staff(Canvas):
         """Which notes stand on one line of the page: a line ends where the next note is further left."""
         report = self.session.report
         lines: list[list[tuple[float, QRectF]]] = []
-        for index, box in self._boxes.items():
+        for index, box in self.boxes.items():
             start = float(report.pattern.strokes[index].start) if report is not None else 0.0
             if not lines or box.center().x() < lines[-1][-1][1].left() - 12:
                 lines.append([])
@@ -169,13 +169,13 @@ class Staff(Canvas):
 
     def place(self, index: int) -> QRectF | None:
         """Where a stroke's note is, px."""
-        box = self._boxes.get(index)
+        box = self.boxes.get(index)
         return None if box is None else box.translated(8, 4 - self._top)
 
     def _reveal(self) -> None:
         """Scroll until the selected stroke is in view."""
         index = self.session.stroke
-        box = self._boxes.get(index) if index is not None else None
+        box = self.boxes.get(index) if index is not None else None
         if box is not None:
             self._show_stretch(box.top() - 40, box.bottom() + 60)
         self._limit()
@@ -202,7 +202,7 @@ class Staff(Canvas):
         at = event.position() + QPointF(-8, self._top - 4)
         near = [
             ((box.center() - at).manhattanLength(), index)
-            for index, box in self._boxes.items()
+            for index, box in self.boxes.items()
             if box.adjusted(-8, -40, 8, 40).contains(at)
         ]
         if near:

@@ -61,16 +61,16 @@ class ClimbStation(Station):
         self.stages: tuple[Stage, ...] = ()
         self.clock: Callable[[], float] = time.monotonic
         self.now: Callable[[], datetime] = lambda: datetime.now().astimezone()
-        self._key: object = None
-        self._played = 0
+        self.made_from: object = None
+        self.rounds_played = 0
         #: The ramp that is being played; None where a rung is.
         self._ramp: Ramp | None = None
         self._last_position: float | None = None
         self._playing_since: float | None = None
-        self._seconds = 0.0
+        self.seconds_played = 0.0
         self._last_active: float | None = None
         self.minutes = 0.0
-        self._judged_at = self.clock()
+        self.judged_at = self.clock()
         self.form = LadderForm()
         self.chart = LadderChart()
         self.card = NowCard()
@@ -127,7 +127,7 @@ class ClimbStation(Station):
         self.dose.setObjectName("hint")
         row.addWidget(self.dose)
         row.addWidget(self.level)
-        self.level.currentIndexChanged.connect(lambda _: self._say_dose())
+        self.level.currentIndexChanged.connect(lambda _: self.say_dose())
         return corner
 
     @property
@@ -140,7 +140,7 @@ class ClimbStation(Station):
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
-        self._say_dose()
+        self.say_dose()
 
     # --- the ladder -------------------------------------------------------------------------------------------
 
@@ -149,8 +149,8 @@ class ClimbStation(Station):
         plan = self.session.plan
         chain = self.session.document if self.form.chain is not None else None
         key = (plan, self.session.kit, self.session.player, self.session.text, self._groove(), chain)
-        if key != self._key:
-            self._key = key
+        if key != self.made_from:
+            self.made_from = key
             self.build()
 
     def _groove(self) -> str | None:
@@ -262,7 +262,7 @@ class ClimbStation(Station):
         if self.runner is not None:
             self.transport.stop()
             self.runner.go_to(number)
-            self._played, self._seconds = 0, 0.0
+            self.rounds_played, self.seconds_played = 0, 0.0
             self._show()
 
     def _show(self) -> None:
@@ -278,9 +278,9 @@ class ClimbStation(Station):
         else:
             self.form.show_stages((), 0)
         playing = self.transport.playing and self.transport.session is self.view
-        self.card.show_runner(runner, playing, self._played)
+        self.card.show_runner(runner, playing, self.rounds_played)
         self.chart.show_runner(runner)
-        self._say_dose()
+        self.say_dose()
 
     # --- playing ----------------------------------------------------------------------------------------------
 
@@ -296,7 +296,7 @@ class ClimbStation(Station):
     def _start(self, tempi: Sequence[float] = ()) -> None:
         """Play the stage; what is chosen elsewhere for the click stays so, and so do tempi."""
         self._note_rest()
-        self._played, self._last_position = 0, None
+        self.rounds_played, self._last_position = 0, None
         click, self.transport.click = self.transport.click, self.card.click.isChecked()
         self.transport.tempi = tuple(tempi)
         self.transport.start()
@@ -322,8 +322,8 @@ class ClimbStation(Station):
         """It was played, and counts for the day, but it is no verdict on the rung."""
         ramp, self._ramp = self._ramp, None
         assert ramp is not None
-        self.minutes += self._seconds / 60
-        self._played, self._seconds = 0, 0.0
+        self.minutes += self.seconds_played / 60
+        self.rounds_played, self.seconds_played = 0, 0.0
         self._show()
         self.card.change.setText(
             f"That was a ramp from {ramp.start:.0f} to {ramp.end:.0f} BPM. Recorded, Log says where it gave out: "
@@ -336,12 +336,12 @@ class ClimbStation(Station):
         if position is None or runner is None:
             return
         if self._last_position is not None and position < self._last_position - 1e-6:
-            self._played += 1
-            if self._ramp is None and self._played >= runner.rung.repeats:
+            self.rounds_played += 1
+            if self._ramp is None and self.rounds_played >= runner.rung.repeats:
                 self._stop_soon.start()
-            self.card.show_runner(runner, True, self._played)
+            self.card.show_runner(runner, True, self.rounds_played)
             if self._ramp is not None:
-                tempo = self._ramp.tempi[min(self._played, self._ramp.rounds - 1)]
+                tempo = self._ramp.tempi[min(self.rounds_played, self._ramp.rounds - 1)]
                 self.card.tempo.setText(f"{tempo:.0f} BPM")
         self._last_position = position
 
@@ -352,14 +352,14 @@ class ClimbStation(Station):
         if self.transport.playing:
             self._playing_since = now
         elif self._playing_since is not None:
-            self._seconds += max(0.0, now - self._playing_since)
+            self.seconds_played += max(0.0, now - self._playing_since)
             self._playing_since = None
             self._last_active = now
             if self._ramp is not None:
                 self._ramp_ended()
                 return
         if self.runner is not None:
-            self.card.show_runner(self.runner, self.transport.playing, self._played)
+            self.card.show_runner(self.runner, self.transport.playing, self.rounds_played)
 
     def _note_rest(self) -> None:
         if self.runner is not None and self._last_active is not None:
@@ -394,19 +394,19 @@ class ClimbStation(Station):
         rung, stage = runner.rung, runner.stage
         # Played without the app's sound, it took as long as it takes, and no longer than there was time for.
         once = stage.report.summary.duration * stage.report.tempo / rung.tempo
-        passed = self.clock() - self._judged_at
-        seconds = self._seconds or min(once * rung.repeats, passed)
+        passed = self.clock() - self.judged_at
+        seconds = self.seconds_played or min(once * rung.repeats, passed)
         if seconds < PLAYED * once:
             self.card.change.setText(
                 f"That was {passed:.0f} s since the last verdict, and once through takes {once:.0f} s: it counts "
                 "when it was played. To another rung: click it."
             )
             return
-        self._judged_at = self.clock()
+        self.judged_at = self.clock()
         self._log(verdict, seconds)
         move = runner.take(verdict, seconds)
         self.minutes += seconds / 60
-        self._played, self._seconds = 0, 0.0
+        self.rounds_played, self.seconds_played = 0, 0.0
         self._last_active = self.clock()
         words = f"{VERDICT_WORDS[verdict]}: {move.why}."
         if self.form.minutes.value() and self.minutes >= self.form.minutes.value():
@@ -435,7 +435,7 @@ class ClimbStation(Station):
         else:
             self.card_panel.set_note(self.log.trouble_in_words)
 
-    def _say_dose(self) -> None:
+    def say_dose(self) -> None:
         level = float(self.level.currentData())
         minutes = max(self.minutes, self.log.minutes_on(self.now().date()))
         self.dose.setText(hearing_words(level, minutes).partition(" (")[0])

@@ -32,7 +32,7 @@ class KitBar(Listener):
         self.actions_button = QPushButton("Kit")
         self.actions_button.setToolTip("Copy, rename, remove, bring in or export this kit")
         self.menu = QMenu(self.actions_button)
-        self.menu.aboutToShow.connect(self._fill_menu)
+        self.menu.aboutToShow.connect(self.fill_menu)
         self.actions_button.setMenu(self.menu)
         self.setup_button = QPushButton("Set-up")
         self.setup_button.setToolTip("Turn this kit into another school's, in one step that can be undone")
@@ -45,7 +45,7 @@ class KitBar(Listener):
             button.setObjectName("quiet")
             row.addWidget(button)
         self.kits.activated.connect(self._choose)
-        self._fill_menu()
+        self.fill_menu()
         self.follow()
 
     def _new_from(self, name: str) -> None:
@@ -65,7 +65,7 @@ class KitBar(Listener):
         else:
             self.session.plans.change_plan(f"Kit “{self.kits.itemText(row)}”", kit=id)
 
-    def _fill_menu(self) -> None:
+    def fill_menu(self) -> None:
         session, menu = self.session, self.menu
         menu.clear()
         menu.addAction("Duplicate", session.kits.duplicate_kit)

@@ -71,7 +71,7 @@ class HandTestForm(Listener):
         self.recorder = Recorder(self)
         self.now: Callable[[], datetime] = lambda: datetime.now().astimezone()
         self.found: HandTest | None = None
-        self._guide: Guide | None = None
+        self.guide: Guide | None = None
         self._source = ""
         #: The moves of the test that is played, and when it began (by the recorder's clock).
         self._moves: dict[str, AimedMove] = {}
@@ -127,9 +127,9 @@ class HandTestForm(Listener):
         column.addLayout(buttons)
         column.addWidget(self.chart, 2)
         row.addLayout(column, 1)
-        self._timer = QTimer(self)
-        self._timer.setInterval(TICK_MS)
-        self._timer.timeout.connect(self._tick)
+        self.timer = QTimer(self)
+        self.timer.setInterval(TICK_MS)
+        self.timer.timeout.connect(self._tick)
         self.start.clicked.connect(self.begin)
         self.browse_button.clicked.connect(self.browse)
         self.use.clicked.connect(self.apply)
@@ -159,14 +159,14 @@ class HandTestForm(Listener):
 
     def begin(self) -> None:
         """Begin the guided test; pressed again, stop it and measure what was played."""
-        if self._guide is not None:
+        if self.guide is not None:
             self._end()
             return
         session = self.session
         self._source = self.ports.currentText() or KEYBOARD
         self._moves = {} if self._source == KEYBOARD else moves_of(session.kit, session.player)
         names = [name for name in NAMES if not name.endswith("move") or name in self._moves]
-        self._guide = Guide(names, 1.0) if self._source == SIMULATED else Guide(names)
+        self.guide = Guide(names, 1.0) if self._source == SIMULATED else Guide(names)
         self._typed, self._began = [], self.recorder.clock()
         try:
             if self._source == SIMULATED:
@@ -175,16 +175,16 @@ class HandTestForm(Listener):
             elif self._source != KEYBOARD:
                 self.recorder.record(self._source)
         except OSError as error:
-            self._guide = None
+            self.guide = None
             say(self.words, sentence(error), "error")
             return
         self.start.setText("Stop")
         self.start.setFocus()
-        self._timer.start()
+        self.timer.start()
         self._tick()
 
     def _tick(self) -> None:
-        guide = self._guide
+        guide = self.guide
         if guide is None:
             return
         passed = self.recorder.clock() - self._began
@@ -211,14 +211,14 @@ class HandTestForm(Listener):
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Keys are strokes while a test is played on them."""
         if (
-            self._guide is not None
+            self.guide is not None
             and self._source == KEYBOARD
             and isinstance(event, QKeyEvent)
             and event.type() == QEvent.Type.KeyPress
             and event.text().isalpha()
         ):
             if not event.isAutoRepeat():
-                now = self._guide.at(passed := self.recorder.clock() - self._began)
+                now = self.guide.at(passed := self.recorder.clock() - self._began)
                 foot = now is not None and now.exercise.limbs in FEET
                 keys = hand_test_keys(self.session.kit)
                 key = keys[now.exercise.limbs] if now is not None and foot else keys["sn"]
@@ -227,8 +227,8 @@ class HandTestForm(Listener):
         return bool(super().eventFilter(watched, event))
 
     def _end(self) -> None:
-        guide, self._guide = self._guide, None
-        self._timer.stop()
+        guide, self.guide = self.guide, None
+        self.timer.stop()
         self.start.setText("Begin the test")
         hits = list(self.recorder.stop()) if self._source != KEYBOARD else self._typed
         self._say_idle()

@@ -31,15 +31,15 @@ class Recorder(QObject):
         self._port: Any = None
         self._begin = 0.0
         self._to_play: list[Hit] = []
-        self._timer = QTimer(self)
-        self._timer.setInterval(TICK_MS)
-        self._timer.timeout.connect(self._tick)
+        self.timer = QTimer(self)
+        self.timer.setInterval(TICK_MS)
+        self.timer.timeout.connect(self.tick)
         # A port's hits come in its own thread, with the time they came.
         self._arrived.connect(self._take)
 
     @property
     def recording(self) -> bool:
-        return self._port is not None or self._timer.isActive()
+        return self._port is not None or self.timer.isActive()
 
     def record(self, port: str) -> None:
         """Listen to a port. Raises OSError when it cannot be opened."""
@@ -54,11 +54,11 @@ class Recorder(QObject):
         self.stop()
         self.source = source
         self.hits, self._to_play, self._begin = [], sorted(hits), self.clock()
-        self._timer.start()
+        self.timer.start()
 
     def stop(self) -> tuple[Hit, ...]:
         """Stop listening; what was heard."""
-        self._timer.stop()
+        self.timer.stop()
         if self._port is not None:
             self._port.close()
             self._port = None
@@ -69,11 +69,11 @@ class Recorder(QObject):
             self.hits.append(Hit(at, key, velocity))
             self.heard.emit(len(self.hits))
 
-    def _tick(self) -> None:
+    def tick(self) -> None:
         now = self.clock() - self._begin
         while self._to_play and self._to_play[0].time <= now:
             hit = self._to_play.pop(0)
             self._take(hit.time, hit.key, hit.velocity)
         if not self._to_play:
-            self._timer.stop()
+            self.timer.stop()
             self.ended.emit()

@@ -236,7 +236,7 @@ class TakeForm(Listener):
         values: dict[str, Any] = {name: self.faults[name].value() * unit for name, *_, unit, _ in FAULTS}
         return Faults(**values, seed=self.seed.value())
 
-    def _performed(self) -> tuple[Hit, ...] | None:
+    def performed(self) -> tuple[Hit, ...] | None:
         keys, plan, pattern = self._keys(), self.session.plan, self.session.pattern()
         if keys is None or plan is None or pattern is None:
             return None
@@ -264,12 +264,12 @@ class TakeForm(Listener):
 
     def simulate(self) -> None:
         """The simulated kit plays the plan in view, with the chosen faults, and is checked."""
-        hits = self._performed()
+        hits = self.performed()
         if hits is not None:
             self._check(hits, "")
 
     def save_performance(self) -> None:
-        hits = self._performed()
+        hits = self.performed()
         if hits is None:
             return
         midi = "MIDI files (*.mid)"
@@ -330,7 +330,7 @@ class TakeForm(Listener):
         source = self.ports.currentText()
         try:
             if source == SIMULATED:
-                hits = self._performed() or ()
+                hits = self.performed() or ()
                 if not hits:
                     return
                 self.recorder.perform(hits, source)

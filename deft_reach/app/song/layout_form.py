@@ -112,7 +112,7 @@ class LayoutForm(SearchForm):
 
     def _forget(self) -> None:
         self.found = self.partial = self._kit = None
-        self._task.cancel()
+        self.task.cancel()
         self.table.setRowCount(0)
         self._say("The kit has changed since: find again.", "hint")
 
@@ -194,7 +194,7 @@ class LayoutForm(SearchForm):
 
     def _show(self) -> None:
         layout = self.current
-        done = layout is not None and not self._task.busy
+        done = layout is not None and not self.task.busy
         self.use.setEnabled(done)
         self.keep.setEnabled(done)
         gains = layout.plans if layout is not None else ()

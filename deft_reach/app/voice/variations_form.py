@@ -55,7 +55,7 @@ class VariationsForm(Listener):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self._worker: _Make | None = None
+        self.worker: _Make | None = None
         self._number = 0
         self._answer = _Answer()
         self._answer.found.connect(self._take)
@@ -95,7 +95,7 @@ class VariationsForm(Listener):
 
     def fill(self) -> None:
         """Make the page anew in the background, a row as each is ready; pressed while it runs, it stops."""
-        if self._worker is not None:
+        if self.worker is not None:
             self._stop()
             return
         session = self.session
@@ -113,16 +113,16 @@ class VariationsForm(Listener):
             "repeat": plan.repeat,
             "weights": plan.weights,
         }
-        self._worker = _Make(self._answer, self._number, question)
-        self._worker.setAutoDelete(False)
+        self.worker = _Make(self._answer, self._number, question)
+        self.worker.setAutoDelete(False)
         self.make.setText("Stop")
         self.words.setText("Making variations …")
-        QThreadPool.globalInstance().start(self._worker)
+        QThreadPool.globalInstance().start(self.worker)
 
     def _stop(self) -> None:
-        if self._worker is not None:
-            self._worker.stopped = True
-            self._worker = None
+        if self.worker is not None:
+            self.worker.stopped = True
+            self.worker = None
         self._number += 1
         self.make.setText("Make a page")
         self.words.setText(f"{self.table.rowCount()} variations so far.")
@@ -131,7 +131,7 @@ class VariationsForm(Listener):
         if number != self._number:
             return
         if variation is None:
-            self._worker = None
+            self.worker = None
             self.make.setText("Make a page")
             self.words.setText(f"{self.table.rowCount()} variations; click a heading to sort.")
             return

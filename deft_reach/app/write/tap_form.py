@@ -55,7 +55,7 @@ class PracticePad(QWidget):
         self._lit.clear()
         self.update()
 
-    def _box(self, k: int) -> QRectF:
+    def box(self, k: int) -> QRectF:
         wide = (self.width() - 16) / 3
         return QRectF(4 + k * (wide + 4), 20, wide, self.height() - 24)
 
@@ -69,7 +69,7 @@ class PracticePad(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus()
         for k, (limb, _) in enumerate(PADS):
-            if self._box(k).contains(event.position()):
+            if self.box(k).contains(event.position()):
                 self.strike(limb)
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -88,10 +88,10 @@ class PracticePad(QWidget):
             fill.setAlphaF(0.5 if limb in self._lit else 0.1)
             painter.setPen(QPen(colour, 2.4 if self.hasFocus() else 1.4))
             painter.setBrush(fill)
-            painter.drawRoundedRect(self._box(k), 8, 8)
+            painter.drawRoundedRect(self.box(k), 8, 8)
             painter.setPen(QColor(c.ink))
             painter.setFont(theme.lettering(10))
-            painter.drawText(self._box(k), int(Qt.AlignmentFlag.AlignCenter), words)
+            painter.drawText(self.box(k), int(Qt.AlignmentFlag.AlignCenter), words)
         painter.end()
 
 
@@ -105,12 +105,12 @@ class TapForm(Listener):
         self.lane = lane
         self.clock = clock
         self.taps: list[Tap] = []
-        self._begin: float | None = None
-        self._output: Output | None = None
+        self.begun: float | None = None
+        self.output: Output | None = None
         self._told = False
         self._pulse = QTimer(self)
         self._pulse.setInterval(15)
-        self._pulse.timeout.connect(self._tick)
+        self._pulse.timeout.connect(self.tick)
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 6)
         self.pad = PracticePad()
@@ -152,7 +152,7 @@ class TapForm(Listener):
 
     def begin(self) -> None:
         """Count a bar in, and listen."""
-        if self._begin is not None:
+        if self.begun is not None:
             self._stop()
             self._say("Stopped; nothing was written.")
             return
@@ -167,35 +167,35 @@ class TapForm(Listener):
             except OSError as error:
                 self._say(f"{error}.")
                 return
-        self._output = open_output(Click(bar / beats, beats))
-        silent = self._output is None and not self._told
+        self.output = open_output(Click(bar / beats, beats))
+        silent = self.output is None and not self._told
         # What is handed to the device is heard a buffer later, and the pulse waits for it.
-        self._begin = self.clock() + bar + (0.0 if self._output is None else BUFFER_MS / 1000)
+        self.begun = self.clock() + bar + (0.0 if self.output is None else BUFFER_MS / 1000)
         self._pulse.start()
         self.start.setText("Stop")
         self.pad.setFocus()
-        self._tick()
+        self.tick()
         if silent:
             self._told = True
             self._say("There is no sound here: follow the pulse with your eyes.")
 
     def _stop(self) -> None:
-        self._begin = None
-        for thing in (self._output, self._port):
+        self.begun = None
+        for thing in (self.output, self._port):
             if thing is not None:
                 thing.close()
-        self._output = self._port = None
+        self.output = self._port = None
         self._pulse.stop()
         self.pad.beat = None
         self.pad.update()
         self.start.setText("Start")
 
-    def _tick(self) -> None:
-        if self._begin is None:
+    def tick(self) -> None:
+        if self.begun is None:
             return
         beats, value = self.meter
         beat = 240.0 / self._tempo / value
-        number = int((self.clock() - self._begin + beats * beat) // beat)
+        number = int((self.clock() - self.begun + beats * beat) // beat)
         if number != self.pad.beat:
             self.pad.beat = number
             self.pad.update()
@@ -205,10 +205,10 @@ class TapForm(Listener):
                 self._say(f"Tapping: {len(self.taps)} strokes.")
 
     def _hit(self, limb: str) -> None:
-        if self._begin is None:
+        if self.begun is None:
             self._say("Press Start first; then tap.")
             return
-        moment = self.clock() - self._begin
+        moment = self.clock() - self.begun
         # A little before the first beat is on it; earlier is only counting along.
         if moment > -0.25 * 60.0 / self._tempo:
             self.taps.append(Tap(max(0.0, moment), limb))
@@ -227,8 +227,8 @@ class TapForm(Listener):
             self._say(self.lane.problem)
 
     def refresh(self) -> None:
-        names = input_names() if self._begin is None else []
-        if self._begin is None and names != [self.ports.itemData(k) for k in range(1, self.ports.count())]:
+        names = input_names() if self.begun is None else []
+        if self.begun is None and names != [self.ports.itemData(k) for k in range(1, self.ports.count())]:
             while self.ports.count() > 1:
                 self.ports.removeItem(1)
             for name in names:
@@ -237,7 +237,7 @@ class TapForm(Listener):
 
     def hideEvent(self, event: QHideEvent) -> None:
         # Nothing clicks on out of sight.
-        if self._begin is not None:
+        if self.begun is not None:
             self._stop()
         super().hideEvent(event)
 
