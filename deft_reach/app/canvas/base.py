@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.sprites import stamp, text_picture, text_size
-from deft_reach.core.session import Session
+from deft_reach.core.session.plan_view import PlanView
 
 #: Typed on a selected stroke: what it becomes.
 LIMB_KEYS = {"r": "R", "l": "L", "k": "K", "j": "J", "h": "H"}
@@ -18,7 +18,7 @@ MARK_KEYS = {">": ">", ".": ".", "~": "~", "x": "x", "^": "^", "o": "o", "'": "'
 GRACE_KEYS = {"f": "f", "d": "d", "u": "u"}
 
 
-def handle_stroke_key(session: Session, event: QKeyEvent) -> bool:
+def handle_stroke_key(session: PlanView, event: QKeyEvent) -> bool:
     """Act on a key typed at a drawing; True if it meant something."""
     key, text = event.key(), event.text()
     bare = event.modifiers() in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier)
@@ -74,7 +74,7 @@ class Canvas(QWidget):
     #: Whether the drawing shows where the plan is being played.
     shows_position = False
 
-    def __init__(self, session: Session, name: str, parent: QWidget | None = None) -> None:
+    def __init__(self, session: PlanView, name: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
         self._picture = QPixmap()

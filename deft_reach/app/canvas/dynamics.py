@@ -12,7 +12,7 @@ from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.canvas.timeline import Timeline
 from deft_reach.app.styled import set_scaled
 from deft_reach.core.motion.timing import ACCENT_LEVEL, GHOST_LEVEL, level_of
-from deft_reach.core.session import Session
+from deft_reach.core.session.plan_view import PlanView
 
 HEIGHT = 58
 
@@ -20,7 +20,7 @@ HEIGHT = 58
 class Dynamics(Timeline):
     """A bar a stroke: ghosts low, accents high; a line follows the loudest of each moment."""
 
-    def __init__(self, session: Session, axis: TimeAxis, parent: QWidget | None = None) -> None:
+    def __init__(self, session: PlanView, axis: TimeAxis, parent: QWidget | None = None) -> None:
         super().__init__(session, axis, "Dynamics, how loud each stroke is meant", parent)
         set_scaled(self, QWidget.setFixedHeight, HEIGHT, least=1.0)
         self.refresh()

@@ -26,6 +26,9 @@ class Elevation(Canvas):
     it shares the plan's scale, with the player on the left.
     """
 
+    #: It changes what it shows.
+    session: Session
+
     shows_position = True
 
     def __init__(

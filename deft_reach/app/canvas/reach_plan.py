@@ -41,6 +41,9 @@ class ReachPlan(Canvas):
     ``ghost`` is another kit to show behind this one; ``tape`` measures where the station has one.
     """
 
+    #: It changes what it shows.
+    session: Session
+
     shows_position = True
 
     def __init__(self, session: Session, laying_out: bool = False, parent: QWidget | None = None) -> None:

@@ -26,7 +26,7 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import Canvas, Same
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.pattern import Pattern
-from deft_reach.core.session import Session
+from deft_reach.core.session.plan_view import PlanView
 
 
 class _Answer(QObject):
@@ -61,7 +61,7 @@ class Staff(Canvas):
 
     shows_position = True
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+    def __init__(self, session: PlanView, parent: QWidget | None = None) -> None:
         self._renderer: QSvgRenderer | None = None
         self._shown: object = None
         self._asked: object = None

@@ -17,7 +17,7 @@ from deft_reach.app.canvas.timeline import Timeline
 from deft_reach.core.model.elements import GRACES
 from deft_reach.core.model.limbs import FEET, HANDS, other_hand
 from deft_reach.core.model.pattern import Moment, Pattern
-from deft_reach.core.session import Session
+from deft_reach.core.session.plan_view import PlanView
 
 GROUP_Y = 11.0
 HAND_Y = {"R": 33.0, "L": 69.0, "?": 51.0}
@@ -32,7 +32,7 @@ class StrokeLane(Timeline):
 
     follows_keys = True
 
-    def __init__(self, session: Session, axis: TimeAxis, parent: QWidget | None = None) -> None:
+    def __init__(self, session: PlanView, axis: TimeAxis, parent: QWidget | None = None) -> None:
         super().__init__(session, axis, "Strokes, the pattern as written", parent)
         self.setMinimumHeight(round(HEIGHT * self.stretch))
         self.refresh()

@@ -22,6 +22,9 @@ RULE_UP = 22.0
 class TempoRule(Canvas):
     """A horizontal rule of tempi."""
 
+    #: It changes what it shows.
+    session: Session
+
     picked = Signal(int)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:

@@ -6,7 +6,7 @@ from fractions import Fraction
 
 from PySide6.QtCore import QObject, Signal
 
-from deft_reach.core.session import Session
+from deft_reach.core.session.plan_view import PlanView
 
 #: Room for labels left of the axis and for air right of it (px).
 GUTTER = 92
@@ -21,7 +21,7 @@ class TimeAxis(QObject):
 
     changed = Signal()
 
-    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+    def __init__(self, session: PlanView, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.session = session
         self.start = 0.0

@@ -11,7 +11,7 @@ from deft_reach.app.canvas.base import Canvas
 from deft_reach.app.canvas.explain import stroke_words
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.plain_text import plain_tip
-from deft_reach.core.session import Session
+from deft_reach.core.session.plan_view import PlanView
 
 
 class Timeline(Canvas):
@@ -19,7 +19,7 @@ class Timeline(Canvas):
 
     shows_position = True
 
-    def __init__(self, session: Session, axis: TimeAxis, name: str, parent: QWidget | None = None) -> None:
+    def __init__(self, session: PlanView, axis: TimeAxis, name: str, parent: QWidget | None = None) -> None:
         self.axis = axis
         super().__init__(session, name, parent)
         axis.changed.connect(self.update)

@@ -26,13 +26,13 @@ from deft_reach.app.canvas.weave_painting import BESIDE, FEET_ROOM, TOP
 from deft_reach.core.analysis.finding import KINDS, Finding
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.limbs import FEET, HANDS, KICK, LEFT, RIGHT
-from deft_reach.core.session import Session
+from deft_reach.core.session.plan_view import PlanView
 
 
 class Weave(Timeline):
     """Threads over time; a click on a mark above them selects a finding."""
 
-    def __init__(self, session: Session, axis: TimeAxis, parent: QWidget | None = None) -> None:
+    def __init__(self, session: PlanView, axis: TimeAxis, parent: QWidget | None = None) -> None:
         super().__init__(session, axis, "Weave, where each hand is over time", parent)
         self.refresh()
 
