@@ -9,7 +9,7 @@ from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu
 
 from deft_reach.app.stations import STATIONS
-from deft_reach.core.notation.rudiments import RUDIMENTS
+from deft_reach.core.notation.rudiments import RUDIMENTS, Rudiment
 
 if TYPE_CHECKING:
     from deft_reach.app.window import MainWindow
@@ -43,13 +43,19 @@ class SubMenu(NamedTuple):
 Entry = ActionSpec | SubMenu | None
 
 
+def _drawn(rudiment: Rudiment) -> str:
+    """A rudiment's name and its hands, as it is looked for."""
+    hands = " ".join(f"{s.grace}{s.limb}" if s.grace else s.limb for s in rudiment.pattern.strokes)
+    return f"{rudiment.name.capitalize()}\t{hands}"
+
+
 def _rudiments() -> tuple[SubMenu, ...]:
     families = dict.fromkeys(rudiment.family for rudiment in RUDIMENTS)
     return tuple(
         SubMenu(
             f"{family.capitalize()} rudiments",
             tuple(
-                ActionSpec(r.name.capitalize(), lambda window, r=r: window.new_plan_from(r))  # type: ignore[misc]
+                ActionSpec(_drawn(r), lambda window, r=r: window.new_plan_from(r))  # type: ignore[misc]
                 for r in RUDIMENTS
                 if r.family == family
             ),

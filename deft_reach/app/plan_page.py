@@ -15,6 +15,7 @@ from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.commitments import day
 from deft_reach.app.pdf import write_pdf
 from deft_reach.core.analysis.report import Report
+from deft_reach.core.model.counting import counted
 from deft_reach.core.model.limbs import HANDS, RIGHT
 from deft_reach.core.practice.ladder import LadderError, build_ladder
 from deft_reach.core.practice.stages import build_up
@@ -118,9 +119,8 @@ def ladder_words(session: Session) -> str:
         return ""
     names = ", ".join(stage.name for stage in stages)
     climb = "   ".join(f"□ {rung.tempo:g}" for rung in rungs if rung.stage == len(stages) - 1)
-    return (
-        f"Ladder: {names}, each at {rungs[0].tempo:g} BPM first. Then, {rungs[0].repeats} times each:   {climb} BPM"
-    )
+    often = counted(rungs[0].repeats, "time")
+    return f"Ladder: {names}, each at {rungs[0].tempo:g} BPM first. Then, {often} each:   {climb} BPM"
 
 
 def _staff(page: _Page, session: Session, report: Report, top: float, lowest: float) -> float:

@@ -9,17 +9,16 @@ from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTab
 
 from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.styled import set_scaled
-from deft_reach.core.analysis.report import Report
+from deft_reach.core.analysis.report import Report, serious_words
 
 
 def verdict_cells(report: Report) -> tuple[str, str, str]:
-    """Ease, tempo limit and cautions of a report, as a table says them."""
+    """Ease, tempo limit, and stops and cautions of a report, as a table says them."""
     s = report.summary
-    cautions = len(report.serious)
     return (
         "impossible" if report.impossible else f"{s.ease:.0f} {s.level or ''}".rstrip(),
         "–" if s.tempo_limit is None else f"{s.tempo_limit:.0f} BPM",
-        str(cautions) if cautions else "none",
+        serious_words(report) or "none",
     )
 
 

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from deft_reach.cli.inputs import InputError, add_pattern_options, check_count, number, question, tell
+from deft_reach.core.model.counting import counted
 from deft_reach.core.practice.chunks import build_chunks
 from deft_reach.core.practice.ladder import (
     Equivalent,
@@ -108,7 +109,7 @@ def in_words(stages: Sequence[Stage], rungs: Sequence[Rung], same: Sequence[Equi
         lines.append(f"   {' '.join(stage.text.split())}")
     for rung in rungs:
         note = f"  {rung.note}" if rung.note else ""
-        lines.append(f"{rung.tempo:6g} BPM  {stages[rung.stage].name}, {rung.repeats} times{note}")
+        lines.append(f"{rung.tempo:6g} BPM  {stages[rung.stage].name}, {counted(rung.repeats, 'time')}{note}")
     lines.append(f"{len(rungs)} rungs, {seconds_of(rungs, stages) / 60:.0f} min without pauses")
     if same:
         lines.append("as fast as " + ", ".join(f"{e.grid} at {e.tempo:g}" for e in same))

@@ -3,11 +3,12 @@
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QFileDialog, QLabel
+from PySide6.QtWidgets import QApplication, QFileDialog, QLabel, QMenu
 
 from deft_reach.app.actions import sheet_rows
 from deft_reach.app.commit_dialog import CommitDialog
 from deft_reach.app.shortcuts import CANVAS_KEYS, ShortcutSheet
+from deft_reach.core.notation.rudiments import RUDIMENTS
 from deft_reach.formats.document import load_document
 from tests.app.test_window import in_dialog
 
@@ -138,3 +139,14 @@ def test_names_are_not_rewritten_under_the_fingers(window):
         assert read(), "an empty field is no name"
         QTest.keyClicks(field, "low tide")
         assert read() == field.text() == "low tide"
+
+
+def test_rudiments_are_in_one_menu_a_family_with_their_hands(window):
+    menus = [menu for menu in window.findChildren(QMenu) if menu.title().endswith(" rudiments")]
+    assert len({menu.title() for menu in menus}) == len(menus) == len({r.family for r in RUDIMENTS})
+    texts = [action.text() for menu in menus for action in menu.actions()]
+    assert len(texts) == len(RUDIMENTS) and any(text.endswith("\tR L R R L R L L") for text in texts)
+    action = next(a for menu in menus for a in menu.actions() if a.text().endswith("\tR L R R L R L L"))
+    action.trigger()
+    assert window.session.pattern().sticking.replace(" ", "").startswith("RLRRLRLL")
+    assert window.session.plan.name == action.text().partition("\t")[0]

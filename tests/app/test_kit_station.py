@@ -85,6 +85,16 @@ def test_what_it_does_to_the_plans_follows(kit, qtbot):
     qtbot.waitUntil(lambda: "(+" in effects.item(row, 2).text(), timeout=5000)
 
 
+def test_an_untouched_kit_shows_no_difference_whatever_is_done_to_the_plans(kit, qtbot):
+    effects, session = kit.kit_station.effects, kit.session
+    row = next(i for i in range(effects.rowCount()) if effects.item(i, 0).text() == session.plan.name)
+    session.strokes.set_text("/16 R@ft R@c1 R@ft R@c1 R@ft R@c1 R@ft R@c1", merge=None)
+    qtbot.waitUntil(lambda: "BPM" in effects.item(row, 2).text() and "104" not in effects.item(row, 2).text())
+    QTest.qWait(50)
+    cells = [effects.item(i, k).text() for i in range(effects.rowCount()) for k in range(2, 5)]
+    assert not [text for text in cells if "(" in text]
+
+
 def test_mirror_is_one_step(kit):
     session, before = kit.session, kit.session.kit
     choose(kit.kit_station.bar.setup_menu, "Mirrored")

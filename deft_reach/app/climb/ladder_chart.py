@@ -11,6 +11,7 @@ from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.marks import verdict_colour
 from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.tempo_grid import draw_tempo_grid
+from deft_reach.core.model.counting import counted
 from deft_reach.core.practice.runner import Runner
 
 LEFT, RIGHT, TOP, BOTTOM = 46.0, 12.0, 14.0, 24.0
@@ -101,7 +102,8 @@ class LadderChart(QWidget):
                 rung = self.runner.rungs[number]
                 pace = "" if rung.pace is None else f", pace {rung.pace:.2f}"
                 note = f"\n{rung.note}" if rung.note else ""
-                words = f"{rung.tempo:g} BPM: {self.runner.stages[rung.stage].name}, {rung.repeats} times{pace}{note}"
+                stage, often = self.runner.stages[rung.stage].name, counted(rung.repeats, "time")
+                words = f"{rung.tempo:g} BPM: {stage}, {often}{pace}{note}"
                 QToolTip.showText(event.globalPos(), plain_tip(words), self)  # type: ignore[attr-defined]
             return True
         return super().event(event)

@@ -18,6 +18,7 @@ from deft_reach.app import theme
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.app.words import VERDICT_WORDS, say
+from deft_reach.core.model.counting import counted
 from deft_reach.core.practice.cautions import BEFORE, rung_words
 from deft_reach.core.practice.runner import Runner
 
@@ -139,7 +140,7 @@ class NowCard(QWidget):
         rung = runner.rung
         self.tempo.setText(f"{rung.tempo:g} BPM")
         self.stage.setText(runner.stage.name)
-        count = f"{played} of {rung.repeats} played" if playing else f"{rung.repeats} times"
+        count = f"{played} of {rung.repeats} played" if playing else counted(rung.repeats, "time")
         clean = f", {runner.cleans} clean in a row" if runner.cleans else ""
         pace = "" if rung.pace is None else f", pace {rung.pace:.2f}"
         self.detail.setText(f"rung {runner.at + 1} of {len(runner.rungs)}{pace} · {count}{clean}")

@@ -133,8 +133,15 @@ class PlanEffects(QTableWidget):
             return self._verdict(document, replace(plan, kit="compared"), self._before)
         if document is None:
             return None
-        saved = next((p for p in document.plans if p.id == plan.id), None)
-        return None if saved is None else self._verdict(document, saved, self._before)
+        # Today's plan on the kit and with the player as saved: only what these have changed is a difference.
+        now = self.session.document
+        for kit in document.kits:
+            if kit.id == plan.kit:
+                now = now.with_kit(kit)
+        for player in document.players:
+            if player.id == plan.player:
+                now = now.with_player(player)
+        return self._verdict(now, plan, self._before)
 
     def _fill_row(self, row: int, plan: Plan) -> None:
         c = theme.colours()

@@ -23,7 +23,7 @@ from deft_reach.app.canvas.base import label
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.reach.cost_bar import term_colour
 from deft_reach.app.station import Listener
-from deft_reach.core.analysis.report import Report
+from deft_reach.core.analysis.report import Report, serious_words
 from deft_reach.core.document import Candidate
 from deft_reach.core.motion.cost import TERM_NAMES, TERMS
 from deft_reach.core.search.candidates import PARTS, Row, compare, part_of
@@ -45,12 +45,11 @@ def row_words(row: Row) -> str:
 
 def facts(report: Report) -> list[str]:
     s = report.summary
-    cautions = len(report.serious)
     return [
         "impossible" if report.impossible else f"{s.level or 'hands open'}, ease {s.ease:.0f}",
         f"cost {s.cost:.1f}",
         "no limit" if s.tempo_limit is None else f"breaks at {s.tempo_limit:.0f} BPM",
-        f"{cautions} caution{'s' if cautions != 1 else ''}" if cautions else "no cautions",
+        serious_words(report) or "no cautions",
         _LEAD[s.lead],
     ]
 

@@ -28,6 +28,7 @@ from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import say, sentence
 from deft_reach.core.analysis.report import headroom_words
+from deft_reach.core.model.counting import counted
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE
 from deft_reach.core.session import Session
 from deft_reach.core.session.song_view import SongView
@@ -271,7 +272,8 @@ class SongBar(Listener):
             return
         seconds = found.duration
         bars = float(found.report.pattern.bars) if found.chain is None else len(found.chain.nominal.bar_rows)
-        text = f"{bars:g} bars, {int(seconds // 60)}:{seconds % 60:02.0f} min, ease {found.report.summary.ease:.0f}."
+        length = f"{counted(bars, 'bar')}, {int(seconds // 60)}:{seconds % 60:02.0f} min"
+        text = f"{length}, ease {found.report.summary.ease:.0f}."
         tightest = found.tightest
         if tightest is not None and tightest.headroom is not None:
             name = self.session.document.plan(song.sections[tightest.section].plan).name

@@ -10,6 +10,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any, Final, NamedTuple, overload
 
 from deft_reach.core.analysis.finding import NEVER_PLAYABLE, Finding, Severity, worst
+from deft_reach.core.model.counting import counted
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.motion.cost import TERMS
 from deft_reach.core.motion.reach_table import ReachTable
@@ -37,6 +38,13 @@ def level_words(report: Report) -> str:
     if s.level is None:
         return f"{s.open} strokes have no hand yet"
     return f"{s.level}, ease {s.ease:.0f} of 100, cost {s.cost:.1f}"
+
+
+def serious_words(report: Report) -> str:
+    """How many stops and cautions there are; empty where there are none. A stop is no caution."""
+    stops = sum(finding.severity is Severity.STOP for finding in report.serious)
+    rows = (stops, "stop"), (len(report.serious) - stops, "caution")
+    return ", ".join(counted(count, noun) for count, noun in rows if count)
 
 
 def pace_word(pace: float | None) -> str:

@@ -77,3 +77,13 @@ def comes_round(length: Fraction, beat: Fraction) -> Fraction:
 def phrase(groups: Iterable[int]) -> str:
     """A phrase as its group sizes: ``3+4+3+4+2``."""
     return "+".join(str(size) for size in groups)
+
+
+def counted(count: float, one: str, many: str = "") -> str:
+    """How many there are, with the noun that goes with it.
+
+    >>> counted(1, "bar"), counted(2, "bar"), counted(2.0625, "bar")
+    ('1 bar', '2 bars', '2.1 bars')
+    """
+    shown = f"{count:.1f}".removesuffix(".0")
+    return f"{shown} {one if shown == '1' else many or one + 's'}"

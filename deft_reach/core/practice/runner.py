@@ -8,6 +8,7 @@ from typing import Final, NamedTuple
 
 from deft_reach.core.analysis.endurance import SUSTAINED, Endurance, endurance
 from deft_reach.core.analysis.report import Report
+from deft_reach.core.model.counting import counted
 from deft_reach.core.model.limbs import FEET
 from deft_reach.core.practice.ladder import Rung
 from deft_reach.core.practice.stages import Stage
@@ -38,7 +39,7 @@ class Rule:
         quick = "; at once where a rung is easy" if self.adaptive else ""
         return (
             f"Up after {self.up_after} clean in a row{quick}; back {self.back_by} rung"
-            f"{'s' if self.back_by != 1 else ''} after {self.back_after} times not yet."
+            f"{'s' if self.back_by != 1 else ''} after {counted(self.back_after, 'time')} not yet."
         )
 
 
@@ -101,7 +102,7 @@ class Runner:
             return self._up()
         if self._not_yet >= self.rule.back_after:
             back = max(0, self.at - self.rule.back_by)
-            why = f"{self._not_yet} times not yet: {self.rungs[back].tempo:g} BPM again"
+            why = f"{counted(self._not_yet, 'time')} not yet: {self.rungs[back].tempo:g} BPM again"
             if back == self.at:
                 why = "the lowest rung: slower still, or fewer strokes at a time"
             return self._to("back" if back < self.at else "hold", back, why)

@@ -6,6 +6,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from deft_reach.core.document import Plan, Score, Section, Song
+from deft_reach.core.model.counting import counted
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE
 
@@ -116,7 +117,7 @@ class SongCommands:
 
     def set_times(self, number: int, times: int) -> None:
         times = max(1, min(MOST_TIMES, times))
-        self.change_section(number, f"Play it {times} times", f"times {number}", times=times)
+        self.change_section(number, f"Play it {counted(times, 'time')}", f"times {number}", times=times)
 
     def set_section_tempo(self, number: int, tempo: float | None) -> None:
         """A section's own tempo; None gives it the song's or its plan's back."""

@@ -6,6 +6,7 @@ import pytest
 
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.analysis.endurance import endurance, lasting_words
+from deft_reach.core.analysis.report import serious_words
 from deft_reach.core.notation.rudiments import RUDIMENTS
 
 GROOVE = "/8 R@hh+K R@hh R@hh+L> R@hh R@hh+K R@hh+K R@hh+L> R@hh |"
@@ -245,3 +246,16 @@ def test_thirty_seconds_are_placed_as_players_count_them():
     )
     assert (rows and "fter 4 &" in rows[0].message) or "4 a" in rows[0].message
     assert all(".6" not in f.message.split(":")[0] for f in rows)
+
+
+@pytest.mark.parametrize(
+    ("text", "tempo", "words"),
+    [
+        ("R L R L", 60, ""),
+        ("/16 R R R R R R R R", 130, "1 stop, 1 caution"),
+        ("/16 R@ft R@c1 R@ft R@c1", 220, "2 stops"),
+        ("/16 R@ft R@c1 L@ft R R R", 170, "1 stop, 3 cautions"),
+    ],
+)
+def test_a_stop_is_never_counted_as_a_caution(text, tempo, words):
+    assert serious_words(analyse(parse(text), layout("five"), Player(), tempo)) == words
