@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
-from PySide6.QtGui import QResizeEvent
+from PySide6.QtGui import QMouseEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QDoubleSpinBox,
@@ -31,7 +31,9 @@ TIGHT = 1000
 
 
 class Figure(QWidget):
-    """One large figure with its caption."""
+    """One large figure with its caption; pressed, it asks why."""
+
+    asked = Signal()
 
     def __init__(self, name: str) -> None:
         super().__init__()
@@ -46,11 +48,18 @@ class Figure(QWidget):
         column.addWidget(self.value)
         column.addWidget(self.caption)
 
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        super().mousePressEvent(event)
+        if event.button() == Qt.MouseButton.LeftButton and self.value.property("tone"):
+            self.asked.emit()
+
     def show_value(self, text: str, caption: str, tone: str = "") -> None:
         self.value.setText(text)
         self.caption.setText(caption)
         if self.value.property("tone") != tone:
             self.value.setProperty("tone", tone)
+            self.setCursor(Qt.CursorShape.PointingHandCursor if tone else Qt.CursorShape.ArrowCursor)
+            self.setToolTip("Show what happens there" if tone else "")
             self.value.style().unpolish(self.value)
             self.value.style().polish(self.value)
 
@@ -82,6 +91,8 @@ class Header(QFrame):
 
     commit = Signal()
     find_hands = Signal()
+    #: A figure that warns was pressed.
+    show_worst = Signal()
     show_commitments = Signal()
 
     def __init__(self, session: Session, transport: Transport) -> None:
@@ -144,6 +155,8 @@ class Header(QFrame):
         row.addLayout(state, 2)
         row.addWidget(self.button)
 
+        for figure in (self.limit, self.ease):
+            figure.asked.connect(self.show_worst)
         self.plans.activated.connect(self._choose)
         self.tempo.valueChanged.connect(lambda bpm: session.plans.set_tempo(bpm))
         self.tempo.editingFinished.connect(session.end_merge)

@@ -176,6 +176,7 @@ class MainWindow(QMainWindow):
         self.header.commit.connect(self.commit)
         self.header.show_commitments.connect(self.show_commitments)
         self.header.find_hands.connect(self.find_hands)
+        self.header.show_worst.connect(self.show_worst)
         session.changed.connect(self.say_state)
         session.saved.connect(self.say_state)
         session.refused.connect(self._say_refusal)
@@ -345,6 +346,13 @@ class MainWindow(QMainWindow):
         """Give the chosen stroke to the other hand."""
         if self.session.stroke is not None:
             self.session.strokes.other_hand(self.session.stroke)
+
+    def show_worst(self) -> None:
+        """Show the most serious finding where there is most to see of it."""
+        report = self.session.report
+        if report is not None and report.findings:
+            self.go("reach")
+            self.session.select_finding(max(report.findings, key=lambda f: f.severity.rank))
 
     def find_hands(self) -> None:
         """Let the planner choose hands for every stroke that has none, where the answers can be compared."""

@@ -8,6 +8,7 @@ from PySide6.QtTest import QTest
 
 from deft_reach.app.canvas.explain import stroke_facts
 from deft_reach.app.canvas.time_axis import GUTTER
+from deft_reach.app.reach.findings_list import FINDING
 from deft_reach.core.analysis.playing import Playing
 from tests.app.conftest import click, drag
 
@@ -89,6 +90,30 @@ def test_a_finding_selects_its_strokes_and_says_what_would_help(storm):
     click(findings.viewport(), QPointF(findings.visualItemRect(findings.item(row)).center()))
     assert session.finding.kind == "hurried" and session.stroke == session.finding.strokes[0]
     assert "other hand" in findings.item(row).data(Qt.ItemDataRole.AccessibleTextRole)
+
+
+def test_the_most_serious_findings_stand_first_in_the_larger_half(storm):
+    findings = storm.reach_station.findings
+    shown = [findings.item(row).data(FINDING) for row in range(findings.count())]
+    assert [f.severity.rank for f in shown] == sorted((f.severity.rank for f in shown), reverse=True)
+    assert set(shown) == set(storm.session.report.findings) and shown[0].severity == "stop"
+    # Several of them can be read without scrolling.
+    rows = [findings.visualItemRect(findings.item(row)) for row in range(findings.count())]
+    assert sum(findings.viewport().rect().contains(row) for row in rows) >= 4
+    assert "stop" in storm.reach_station.findings_panel.note.text()
+
+
+def test_pressing_the_red_figures_of_the_header_shows_what_stops(storm):
+    for figure in (storm.header.limit, storm.header.ease):
+        storm.go("write")
+        storm.session.select_finding(storm.session.report.findings[0])
+        click(figure, QPointF(figure.rect().center()))
+        assert storm.station == "reach" and storm.session.finding.severity == "stop"
+    storm.session.show_plan("gangway")
+    storm.go("write")
+    assert not storm.header.limit.value.property("tone")
+    click(storm.header.limit, QPointF(storm.header.limit.rect().center()))
+    assert storm.station == "write"
 
 
 def test_next_finding_from_the_keyboard(storm):

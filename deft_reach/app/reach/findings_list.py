@@ -77,7 +77,7 @@ class _Delegate(QStyledItemDelegate):
 
 
 class FindingsList(QListWidget):
-    """The findings in order of time; the chosen one shows what would help."""
+    """The findings, the most serious first; the chosen one shows what would help."""
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -103,9 +103,10 @@ class FindingsList(QListWidget):
 
     def fill(self) -> None:
         report = self.session.report
-        findings = report.findings if report is not None else ()
+        # Stops first, then cautions; among those alike the earlier first.
+        findings = sorted(report.findings, key=lambda f: -f.severity.rank) if report is not None else []
         shown = [self.item(i).data(FINDING) for i in range(self.count())]
-        if list(findings) != shown:
+        if findings != shown:
             self._filling = True
             place = self.verticalScrollBar().value()
             self.clear()

@@ -22,6 +22,8 @@ from deft_reach.app.reach.stroke_table import StrokeTable
 from deft_reach.app.reach.tray import Tray
 from deft_reach.app.station import Station
 from deft_reach.core.analysis.finding import KINDS
+from deft_reach.core.analysis.report import serious_words
+from deft_reach.core.model.counting import counted
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.search.candidates import ease_finding
 from deft_reach.core.search.errors import SearchError
@@ -49,7 +51,7 @@ class ViewSwitch(QPushButton):
 
 
 class ReachStation(Station):
-    """Reach plan and elevation on the left; weave, lane, tempo rule and findings on the right."""
+    """Reach plan and what happens on the left; weave, lane, tempo rule, and the chosen stroke on the right."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -65,7 +67,6 @@ class ReachStation(Station):
         self.plan_panel = Panel("Reach plan", self.plan)
         elevation_panel = Panel("Heights", self.elevation, "", ViewSwitch(self.elevation))
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
-        left = self.split(down, "reachLeft", [self.plan_panel, elevation_panel], [445, 215], [1, 0])
 
         threads = QWidget()
         column = QVBoxLayout(threads)
@@ -94,15 +95,17 @@ class ReachStation(Station):
         card.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         card_panel = Panel("This stroke", card, "", self.card.other)
 
-        happens = self.split(across, "reachBottom", [self.findings_panel, card_panel], [390, 300], [1, 0])
+        # What happens is the answer: it has the room.
+        left = self.split(down, "reachLeft", [self.plan_panel, self.findings_panel], [372, 288], [3, 2])
+        stroke = self.split(across, "reachBottom", [card_panel, elevation_panel], [372, 324], [1, 1])
         pages = (
-            (happens, "Findings"),
+            (stroke, "This stroke"),
             (self.strokes, "Strokes"),
             (self.rethink, "Other hands"),
             (self.tray, "Tray"),
         )
         self.tabs, bottom = self.tab_sheet(pages)
-        # Larger text takes its room from the findings, which scroll.
+        # Larger text takes its room from the pages below, which scroll.
         large = max(1.0, theme.text_scale())
         sizes = [round(364 * large), round(98 * large), max(120, round(700 - 462 * large))]
         right = self.split(down, "reachRight", [self.weave_panel, rule_panel, bottom], sizes, [3, 0, 2])
@@ -149,10 +152,8 @@ class ReachStation(Station):
         else:
             self.plan_panel.set_note(f"stroke {index + 1} of {len(report.strokes)} · {where(report, index)}")
         count = len(report.findings) if report is not None else 0
-        serious = len(report.serious) if report is not None else 0
-        words = f"{count} finding{'s' if count != 1 else ''}"
-        if serious:
-            words += f", {serious} to think about"
+        serious = serious_words(report) if report is not None else ""
+        words = f"{serious}, {counted(count, 'finding')} in all" if serious else counted(count, "finding")
         self.tabs.setTabText(
             self.tabs.indexOf(self.tray),
             f"Tray · {len(self.session.stickings.candidates)}" if self.session.stickings.candidates else "Tray",

@@ -37,6 +37,20 @@ class PaintForm(Listener):
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 6)
         column.setSpacing(4)
+        column.addLayout(self._painting())
+        head = PlainLabel("Same hands, other voices")
+        head.setObjectName("panelTitle")
+        column.addWidget(head)
+        self._add_exchange(column)
+        self.put.clicked.connect(lambda: self.paint(self.voice.currentText()))
+        self.before.clicked.connect(lambda: self.step(-1))
+        self.after.clicked.connect(lambda: self.step(1))
+        self.exchange.clicked.connect(self._exchange)
+        self.scope.currentIndexChanged.connect(lambda _: self._say())
+        lane.changed.connect(self._say)
+        self.follow()
+
+    def _painting(self) -> QGridLayout:
         grid = QGridLayout()
         self.scope = QComboBox()
         self.scope.setAccessibleName("Which strokes")
@@ -65,10 +79,9 @@ class PaintForm(Listener):
             steps.addWidget(button)
         grid.addLayout(steps, 0, 2)
         grid.addWidget(self.put, 1, 2)
-        column.addLayout(grid)
-        head = PlainLabel("Same hands, other voices")
-        head.setObjectName("panelTitle")
-        column.addWidget(head)
+        return grid
+
+    def _add_exchange(self, column: QVBoxLayout) -> None:
         self.table = QTableWidget()
         make_list(
             self.table,
@@ -87,13 +100,6 @@ class PaintForm(Listener):
         buttons.addWidget(self.words, 1)
         buttons.addWidget(self.exchange)
         column.addLayout(buttons)
-        self.put.clicked.connect(lambda: self.paint(self.voice.currentText()))
-        self.before.clicked.connect(lambda: self.step(-1))
-        self.after.clicked.connect(lambda: self.step(1))
-        self.exchange.clicked.connect(self._exchange)
-        self.scope.currentIndexChanged.connect(lambda _: self._say())
-        lane.changed.connect(self._say)
-        self.follow()
 
     def chosen(self) -> list[int]:
         """Indices of the hand strokes that are meant: of a set only those in the selection, where there is one."""
