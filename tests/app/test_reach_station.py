@@ -239,8 +239,16 @@ def test_every_drawing_says_in_words_what_it_shows(storm):
 def test_the_other_hand_button(storm):
     session, card = storm.session, storm.reach_station.card
     session.select_stroke(0)
+    before = session.text
     QTest.mouseClick(card.other, Qt.MouseButton.LeftButton)
+    assert session.text == before, "compared first, like all that is tried"
+    tray = storm.reach_station.tray
+    assert storm.reach_station.tabs.currentWidget() is tray
+    assert tray.rows[tray.list.currentRow()].candidate.name == "left hand on bar 1, 1"
+    QTest.mouseClick(tray.use, Qt.MouseButton.LeftButton)
     assert session.report.strokes[0].limb == "L"
+    bar = storm.reach_station.tabs.tabBar()
+    QTest.mouseClick(bar, Qt.MouseButton.LeftButton, pos=bar.tabRect(0).center())
     session.select_stroke(2)
     assert not card.other.isEnabled(), "a foot has no other hand"
 

@@ -150,7 +150,30 @@ def test_try_it_puts_what_would_help_in_the_tray(station, window, qtbot):
     qtbot.waitUntil(lambda: bool(window.session.stickings.candidates), timeout=5000)
     assert station.tabs.currentWidget() is station.tray
     row = station.tray.rows[station.tray.list.currentRow()]
-    assert row.candidate.name == "without the crossover" and set(crossover.strokes) & set(row.differs)
+    assert "hand" in row.candidate.name and set(crossover.strokes) & set(row.differs)
+    starts = {window.session.report.pattern.strokes[i].start for i in crossover.strokes}
+    for row in station.tray.rows[1:]:
+        still = [f for f in row.report.findings if f.kind == "crossover"]
+        assert not any(starts & {row.report.pattern.strokes[i].start for i in f.strokes} for f in still), "it is gone"
+    words = station.findings.currentItem().data(Qt.ItemDataRole.AccessibleTextRole)
+    assert "Removed by" in words and all(c.name in words for c in window.session.stickings.candidates)
+
+
+def test_where_nothing_is_found_that_is_said_and_the_plan_stays(station, window, qtbot):
+    window.session.strokes.set_text("/16 K K K K K K K K", "Text", None)
+    window.session.plans.set_tempo(300)
+    finding = max(window.session.report.findings, key=lambda f: f.severity.rank)
+    window.session.select_finding(finding)
+    press(station.try_it)
+    said = lambda: station.findings.currentItem().data(Qt.ItemDataRole.AccessibleTextRole)  # noqa: E731
+    qtbot.waitUntil(lambda: "Removed by: at " in said() or "No other hands" in said(), timeout=5000)
+    tempo = int(said().partition("Removed by: at ")[2].split()[0])
+    assert 40 <= tempo < 300 and not window.session.stickings.candidates
+    window.session.plans.set_tempo(tempo)
+    kinds = {f.kind for f in window.session.report.findings}
+    assert finding.kind not in kinds
+    window.session.plans.set_tempo(tempo + 1)
+    assert finding.kind in {f.kind for f in window.session.report.findings}, "and no faster"
 
 
 def test_both_ways_with_the_hat(station, window, qtbot):

@@ -20,6 +20,8 @@ from deft_reach.core.analysis.finding import KINDS, Finding
 from deft_reach.core.session import Session
 
 FINDING = Qt.ItemDataRole.UserRole
+#: What was found to remove it, in words.
+REMEDIES = Qt.ItemDataRole.UserRole + 1
 _LEFT = 34
 
 
@@ -38,21 +40,21 @@ class _Delegate(QStyledItemDelegate):
         layout.endLayout()
         return layout, height
 
-    def _parts(self, finding: Finding, width: float, chosen: bool) -> list[tuple[QTextLayout, float, str]]:
-        parts = []
-        layout, height = self._layout(units.text_of(finding.said), theme.ui_font(10.5), width)
-        parts.append((layout, height, "ink"))
-        if chosen and finding.advised:
-            layout, height = self._layout(units.text_of(finding.advised), theme.ui_font(10), width)
-            parts.append((layout, height, "muted"))
-        return parts
+    def _parts(
+        self, finding: Finding, remedies: str | None, width: float, chosen: bool
+    ) -> list[tuple[QTextLayout, float, str]]:
+        rows = [(units.text_of(finding.said), theme.ui_font(10.5), "ink")]
+        if chosen and (remedies or finding.advised):
+            # What was checked takes the place of what usually helps.
+            rows.append((remedies or units.text_of(finding.advised), theme.ui_font(10), "muted"))
+        return [(*self._layout(text, font, width), colour) for text, font, colour in rows]
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
         view = option.widget
         assert isinstance(view, QListWidget)
         width = view.viewport().width() - _LEFT - 12
         chosen = view.currentRow() == index.row()
-        height = sum(h for _, h, _ in self._parts(index.data(FINDING), width, chosen))
+        height = sum(h for _, h, _ in self._parts(index.data(FINDING), index.data(REMEDIES), width, chosen))
         return QSize(view.viewport().width(), int(height + 12))
 
     def paint(
@@ -67,7 +69,7 @@ class _Delegate(QStyledItemDelegate):
             painter.fillRect(rect, QColor(c.selection))
         theme.draw_severity(painter, finding.severity, QPointF(rect.left() + 17, rect.top() + 15), 7)
         y = rect.top() + 5.0
-        for layout, height, colour in self._parts(finding, rect.width() - _LEFT - 12, chosen):
+        for layout, height, colour in self._parts(finding, index.data(REMEDIES), rect.width() - _LEFT - 12, chosen):
             painter.setPen(QColor(getattr(c, colour)))
             layout.draw(painter, QPointF(rect.left() + _LEFT, y))
             y += height
@@ -121,6 +123,16 @@ class FindingsList(QListWidget):
             self.verticalScrollBar().setValue(place)
             self._filling = False
         self._follow()
+
+    def show_remedies(self, finding: Finding, words: str) -> None:
+        """Say below a finding what was found to remove it, until the verdict is another one."""
+        for row in range(self.count()):
+            item = self.item(row)
+            if item.data(FINDING) == finding:
+                item.setData(REMEDIES, words)
+                item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{item.text()} {words}")
+                self.scheduleDelayedItemsLayout()
+                self.scrollToItem(item)
 
     def _choose(self, row: int) -> None:
         self.scheduleDelayedItemsLayout()

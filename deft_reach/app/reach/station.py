@@ -21,12 +21,13 @@ from deft_reach.app.reach.stroke_card import StrokeCard
 from deft_reach.app.reach.stroke_table import StrokeTable
 from deft_reach.app.reach.tray import Tray
 from deft_reach.app.station import Station
-from deft_reach.core.analysis.finding import KINDS
+from deft_reach.core.analysis.finding import KINDS, Finding
 from deft_reach.core.analysis.report import serious_words
+from deft_reach.core.document import Candidate, read_unfinished
 from deft_reach.core.model.counting import counted
-from deft_reach.core.model.pattern import Pattern
-from deft_reach.core.search.candidates import ease_finding
+from deft_reach.core.search.candidates import with_other_hand
 from deft_reach.core.search.errors import SearchError
+from deft_reach.core.search.remedies import Remedy, find_remedies, sticking_name
 from deft_reach.core.session import Session
 
 
@@ -50,6 +51,13 @@ class ViewSwitch(QPushButton):
         self.setAccessibleName(f"Elevation {self.text()}; press to turn it")
 
 
+def _remedy_words(found: list[Remedy]) -> str:
+    """What was found, in a sentence."""
+    if not found:
+        return "No other hands, voice or tempo removes it by itself; change more of the figure, or the kit."
+    return f"Removed by: {'; '.join(row.name for row in found)}. Each was checked."
+
+
 class ReachStation(Station):
     """Reach plan and what happens on the left; weave, lane, tempo rule, and the chosen stroke on the right."""
 
@@ -63,6 +71,7 @@ class ReachStation(Station):
         self.rule = TempoRule(session)
         self.findings = FindingsList(session)
         self.card = StrokeCard(session)
+        self.card.tried.connect(self.try_other_hand)
 
         self.plan_panel = Panel("Reach plan", self.plan)
         elevation_panel = Panel("Heights", self.elevation, "", ViewSwitch(self.elevation))
@@ -81,10 +90,10 @@ class ReachStation(Station):
         self.strokes = StrokeTable(session)
         self.try_it = QPushButton("Try it")
         self.try_it.setObjectName("quiet")
-        self.try_it.setToolTip("Look for hands that would ease the chosen finding, and put them in the tray")
+        self.try_it.setToolTip("Look for what removes the chosen finding, and put it in the tray to compare")
         self.try_it.clicked.connect(self.ease)
-        #: What the answer that is waited for will be called, and the text it is for.
-        self._eased = ("", "")
+        #: The finding whose remedies are looked for, and the text it was found in.
+        self._eased: tuple[Finding | None, str] = (None, "")
         self._easing = BackgroundTask(SearchError)
         self._easing.finished.connect(self._take_ease)
         self.findings_panel = Panel("What happens", self.findings, "", self.try_it)
@@ -118,20 +127,33 @@ class ReachStation(Station):
         report, finding, plan = session.report, session.finding, session.plan
         if report is None or finding is None or plan is None or session.outdated:
             return
-        self._eased = (f"without the {KINDS[finding.kind]}", session.text)
-        self.findings_panel.set_note("looking for other hands …")
-        self._easing.start(lambda progress: ease_finding(report, finding, plan.weights, progress))
+        self._eased = (finding, session.text)
+        self.findings.show_remedies(finding, "Looking for what removes it …")
+        self._easing.start(lambda progress: find_remedies(report, finding, plan.weights, progress))
 
-    def _take_ease(self, found: Pattern | None) -> None:
-        name, text = self._eased
-        if self.session.text != text:
+    def _take_ease(self, found: list[Remedy]) -> None:
+        finding, text = self._eased
+        if self.session.text != text or finding is None:
             return
-        if found is None:
-            self.findings_panel.set_note("no other hands for this one")
+        offered = [Candidate(row.name, row.text) for row in found if row.text != text]
+        self.findings.show_remedies(finding, _remedy_words(found))
+        self._compare(offered, f"Try what removes the {KINDS[finding.kind]}")
+
+    def try_other_hand(self) -> None:
+        """Put the plan with the other hand for the selected stroke in the tray."""
+        pattern, index = self.session.pattern(), self.session.stroke
+        text = None if pattern is None or index is None else with_other_hand(pattern, index)
+        if pattern is not None and text is not None:
+            name = sticking_name(pattern, read_unfinished(text, self.session.kit))
+            self._compare([Candidate(name, text)], f"Try the {name}")
+
+    def _compare(self, offered: list[Candidate], label: str) -> None:
+        """Show stickings in the tray beside the plan's own."""
+        if not offered:
             return
-        self.session.stickings.keep(name, found.text)
+        self.session.stickings.keep_all(offered, label)
         self.tabs.setCurrentWidget(self.tray)
-        rows = [k for k, row in enumerate(self.tray.rows) if row.candidate.text == found.text]
+        rows = [k for k, row in enumerate(self.tray.rows) if row.candidate.text == offered[0].text]
         if rows:
             self.tray.list.setCurrentRow(rows[0])
         else:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout
 
 from deft_reach.app import theme
@@ -25,6 +25,9 @@ REST_MS = 120
 
 class StrokeCard(Listener):
     """Facts about one stroke as name and value, its cost, and "try the other hand"."""
+
+    #: The other hand is to be compared with the one there is.
+    tried = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -58,18 +61,14 @@ class StrokeCard(Listener):
         #: Stands in the corner of the panel.
         self.other = QPushButton("Try the other hand")
         self.other.setObjectName("quiet")
-        self.other.setToolTip("Give this stroke to the other hand (T); Ctrl+Z takes it back")
-        self.other.clicked.connect(self._try)
+        self.other.setToolTip("Put this stroke's other hand in the tray, to compare (T changes the plan itself)")
+        self.other.clicked.connect(self.tried)
         self._tried: tuple[Report, int] | None = None
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(REST_MS)
         self._rest.timeout.connect(self._rested)
         self.follow()
-
-    def _try(self) -> None:
-        if self.session.stroke is not None:
-            self.session.strokes.other_hand(self.session.stroke)
 
     def _rested(self) -> None:
         self._tried = None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRect, QRectF, QSize, Qt
-from PySide6.QtGui import QAction, QColor, QPainter, QPen
+from PySide6.QtGui import QAction, QColor, QFontMetricsF, QPainter, QPen
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -79,7 +79,9 @@ class _Delegate(QStyledItemDelegate):
             painter, QPointF(left, first), row.candidate.name, theme.ui_font(10.5, True), QColor(c.ink), align
         )
         words = " · ".join(facts(row.report)) if row.report is not None else "cannot be read on this kit"
-        label(painter, QPointF(name.right() + 12, first), words, theme.ui_font(10), QColor(c.muted), align)
+        font, room = theme.ui_font(10), rect.right() - 8 - (name.right() + 12)
+        words = QFontMetricsF(font).elidedText(words, Qt.TextElideMode.ElideRight, max(room, 0.0))
+        label(painter, QPointF(name.right() + 12, first), words, font, QColor(c.muted), align)
         if row.report is not None:
             self._bar(painter, row.report, QRectF(left, second - 5, _BAR, 10), float(index.data(HIGHEST)))
             self._hands(painter, row, left + _BAR + 12, second, rect.right() - 6)

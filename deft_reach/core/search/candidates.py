@@ -17,7 +17,7 @@ from deft_reach.core.model.player import Player
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.notation.scopes import strokes_in
 from deft_reach.core.notation.stroke_text import StrokeTextError, replace_strikes, strike_of
-from deft_reach.core.search.planner import PlanError, find_stickings
+from deft_reach.core.search.planner import find_stickings
 from deft_reach.core.search.planner.assign import given
 from deft_reach.core.search.progress import NO_PROGRESS, Progress
 
@@ -135,30 +135,12 @@ def compare(
     return rows
 
 
-def ease_finding(
-    report: Report, finding: Finding, weights: Weights, progress: Progress = NO_PROGRESS
-) -> Pattern | None:
-    """The cheapest other sticking that gives the strokes of a finding, and their neighbours, other hands.
-
-    None where there is nothing to give to the other hand.
-    """
-    pattern, table = report.pattern, report.table
-    hands = [s.index for s in pattern.strokes if s.limb in HANDS]
-    own = [i for i in finding.strokes if pattern.strokes[i].limb in HANDS]
-    if not own:
+def with_other_hand(pattern: Pattern, index: int) -> str | None:
+    """The text with one stroke given to the other hand; None for a foot, or a stroke whose hand is open."""
+    limb = pattern.strokes[index].limb
+    if limb not in HANDS:
         return None
-    reach = [k for k, i in enumerate(hands) if i in own]
-    near = hands[max(0, reach[0] - 3) : reach[-1] + 4]
-    first = own[0]
-    question = opened(pattern, near, table.kit)
-    try:
-        found = find_stickings(
-            question, table.kit, table.player, report.tempo, best=1, repeat=report.repeat, weights=weights,
-            excluded={first: pattern.strokes[first].limb}, progress=progress,
-        )  # fmt: skip
-    except PlanError:
-        return None
-    return found.best[0].pattern
+    return replace_strikes(pattern, {index: replace(strike_of(pattern, index), limb=other_hand(limb))})
 
 
 def both_hats(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Iterable
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -14,6 +14,14 @@ if TYPE_CHECKING:
 
 #: So many stickings can be kept beside a plan.
 MOST = 6
+
+
+_BEFORE = "before "
+
+
+def _named_back(name: str) -> str:
+    """What the sticking is called that one of this name takes the place of; used again, it has its name back."""
+    return name.removeprefix(_BEFORE) if name.startswith(_BEFORE) else _BEFORE + name
 
 
 class StickingCommands:
@@ -32,6 +40,16 @@ class StickingCommands:
             return False
         self._put((*self.candidates, Candidate(name, text)), f"Keep “{name}”")
         return True
+
+    def keep_all(self, rows: Iterable[Candidate], label: str) -> int:
+        """Keep several in one step, those first that come first; how many the tray had room for."""
+        if self._session.plan is None:
+            return 0
+        kept = {c.text for c in self.candidates}
+        new = list({row.text: row for row in rows if row.text not in kept}.values())[: MOST - len(kept)]
+        if new:
+            self._put((*self.candidates, *new), label)
+        return len(new)
 
     def drop(self, number: int) -> None:
         rows = self.candidates
@@ -63,7 +81,7 @@ class StickingCommands:
         rows = plan.candidates
         if part is None:
             # What was there takes the place of what is used, so that nothing is lost.
-            rows = (*rows[:number], Candidate("before " + candidate.name, pattern.text), *rows[number + 1 :])
+            rows = (*rows[:number], Candidate(_named_back(candidate.name), pattern.text), *rows[number + 1 :])
         label = f"Use “{candidate.name}”" if part is None else f"Use part of “{candidate.name}”"
         self._session.apply(
             self._session.document.with_text(plan, text).with_plan(replace(plan, candidates=rows)), label

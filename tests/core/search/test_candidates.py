@@ -5,7 +5,7 @@ import pytest
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.document import Candidate
 from deft_reach.core.motion.cost import Weights
-from deft_reach.core.search.candidates import compare, ease_finding, if_other_hand, opened, rethought, with_part
+from deft_reach.core.search.candidates import compare, if_other_hand, opened, rethought, with_part
 from deft_reach.core.session import Session
 
 FIVE, PLAYER = layout("five"), Player()
@@ -61,17 +61,6 @@ def test_what_if_the_other_hand_took_it_is_what_the_analysis_says():
     assert if_other_hand(report, 4, Weights()) is None
 
 
-def test_a_finding_is_eased_by_other_hands():
-    report = analyse(parse("R@ft L@ft R@t1 L@t1 R L R L"), FIVE, PLAYER, 120, repeat=True)
-    finding = next(f for f in report.findings if f.kind == "crossover")
-    other = ease_finding(report, finding, Weights())
-    first = next(i for i in finding.strokes if report.pattern.strokes[i].limb in "RL")
-    assert other.strokes[first].limb != report.pattern.strokes[first].limb
-    assert [s.voice for s in other.strokes] == [s.voice for s in report.pattern.strokes]
-    feet = analyse(parse("K K K K K K K K"), FIVE, PLAYER, 260, repeat=True)
-    assert ease_finding(feet, feet.findings[0], Weights()) is None
-
-
 def test_the_tray_is_edited_in_steps_that_can_be_undone():
     session = Session()
     session.strokes.set_text("R L R L", "Text", None)
@@ -90,3 +79,26 @@ def test_the_tray_is_edited_in_steps_that_can_be_undone():
     for k in range(9):
         session.stickings.keep(f"more {k}", "R " * (k + 2))
     assert len(session.stickings.candidates) == 6, "no more than can be compared"
+
+
+def test_several_are_kept_in_one_step_as_far_as_there_is_room():
+    session = Session()
+    session.strokes.set_text("R L R L", "Text", None)
+    rows = [Candidate(f"one {k}", "R " * (k + 2)) for k in range(3)]
+    assert session.stickings.keep_all([*rows, rows[0]], "Several") == 3
+    assert [c.name for c in session.stickings.candidates] == ["one 0", "one 1", "one 2"]
+    assert session.stickings.keep_all(rows, "Again") == 0 and session.undo_label == "Several"
+    assert session.stickings.keep_all([Candidate(f"x {k}", "L " * (k + 2)) for k in range(5)], "More") == 3
+    session.undo()
+    session.undo()
+    assert session.stickings.candidates == ()
+
+
+def test_what_a_sticking_replaces_is_named_after_it_and_gets_it_its_name_back():
+    session = Session()
+    session.strokes.set_text("R L R L", "Text", None)
+    session.stickings.keep("doubles", "R R L L")
+    session.stickings.use(0)
+    assert session.stickings.candidates == (Candidate("before doubles", "R L R L"),)
+    session.stickings.use(0)
+    assert session.text == "R L R L" and session.stickings.candidates == (Candidate("doubles", "R R L L"),)

@@ -1,0 +1,236 @@
+"""What removes a finding: other hands, another voice, fewer accents, a ghost or grace less, or a slower tempo.
+
+Every remedy is analysed whole before it is offered: with it the finding is gone, and nothing as serious has come in
+its place.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from typing import Final
+
+from deft_reach.core.analysis.analyse import analyse
+from deft_reach.core.analysis.finding import Finding, Severity
+from deft_reach.core.analysis.report import Report
+from deft_reach.core.document import read_unfinished
+from deft_reach.core.model.counting import in_bar, place
+from deft_reach.core.model.elements import Strike
+from deft_reach.core.model.kit import Kit, voice_name
+from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, KICK, SECOND_KICK
+from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.model.substitutes import LIKE, substitute
+from deft_reach.core.motion.cost import Weights
+from deft_reach.core.notation.stroke_text import rewrite, strike_of
+from deft_reach.core.search.candidates import differing, opened
+from deft_reach.core.search.planner import PlanError, find_stickings
+from deft_reach.core.search.progress import NO_PROGRESS, Progress
+
+#: Strokes of the same hands before and after a finding that may change hands with it.
+NEIGHBOURS: Final = 3
+#: Stickings that are looked at for each hand that must change.
+STICKINGS: Final = 4
+#: Strokes of a finding whose hand is forced to change, one after the other.
+FORCED: Final = 4
+#: Other voices that are tried for each voice of a finding, the nearest first.
+VOICES: Final = 3
+#: The slowest tempo that is offered (BPM).
+SLOWEST: Final = 40
+#: Strokes that a name lists one by one.
+LISTED: Final = 2
+_HAND_WORDS: Final = {"R": "right", "L": "left"}
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """One change that removes a finding.
+
+    ``kind`` is ``hands``, ``feet``, ``voice``, ``accent``, ``omission`` or ``tempo``; ``tempo`` (BPM) is the one to
+    play at, ``report`` the analysis of ``text`` at it.
+    """
+
+    kind: str
+    name: str
+    text: str
+    tempo: float
+    report: Report
+
+
+def removed(finding: Finding, before: Report, after: Report) -> bool:
+    """Whether a finding is gone and nothing as serious, no further caution and no further stop, has come for it."""
+    starts = _starts(finding, before)
+    least = max(finding.severity.rank, Severity.CAUTION.rank)
+    for other in after.findings:
+        where = _starts(other, after)
+        if other.kind == finding.kind and where & starts:
+            return False
+        if other.severity.rank >= least:
+            # What stood before, or what is left of it, is nothing new.
+            rows = [f for f in before.findings if f.kind == other.kind and f.severity.rank >= other.severity.rank]
+            if not where <= frozenset().union(*(_starts(f, before) for f in rows)):
+                return False
+    stops = [sum(f.severity is Severity.STOP for f in report.findings) for report in (before, after)]
+    return stops[1] <= stops[0]
+
+
+def find_remedies(
+    report: Report, finding: Finding, weights: Weights, progress: Progress = NO_PROGRESS
+) -> list[Remedy]:
+    """The least costly remedy of every kind that has one, in the order of the kinds; empty where nothing helps.
+
+    ``finding`` is one of the report's own. Raises Cancelled.
+    """
+    found: dict[str, Remedy] = {}
+    for looked, (kind, name, text) in enumerate(_changes(report, finding, weights, progress), 1):
+        progress.at(looked)
+        after = _analysed(report, read_unfinished(text, report.table.kit), report.tempo, weights)
+        best = found.get(kind)
+        if removed(finding, report, after) and (best is None or after.summary.cost < best.report.summary.cost - 1e-9):
+            found[kind] = Remedy(kind, name, text, report.tempo, after)
+    rows = [found[kind] for kind in ("hands", "feet", "voice", "accent", "omission") if kind in found]
+    slower = _slower(report, finding, weights, progress)
+    return rows if slower is None else [*rows, slower]
+
+
+def sticking_name(pattern: Pattern, other: Pattern) -> str:
+    """What differs in another sticking of the same strokes, as a player would say it.
+
+    >>> from deft_reach.core.notation.stroke_text import parse
+    >>> sticking_name(parse("R L R L"), parse("R R R L"))
+    'right hand on 1 e'
+    """
+    indices = [i for i in differing(pattern, other) if other.strokes[i].limb in HANDS]
+    if not indices:
+        return "as it stands"
+    if len(indices) > LISTED:
+        return "other hands from " + " to ".join(_places(pattern, (indices[0], indices[-1])))
+    words = (_HAND_WORDS[other.strokes[i].limb] for i in indices)
+    return ", ".join(f"{hand} hand on {where}" for hand, where in zip(words, _places(pattern, indices)))
+
+
+def _places(pattern: Pattern, indices: Sequence[int]) -> list[str]:
+    """Where strokes fall, with the bar where there are several and it is another one than the stroke before has."""
+    many = pattern.strokes[-1].bar > 1 or bool(pattern.pickup)
+    found, bar = [], None if many else pattern.strokes[indices[0]].bar
+    for stroke in (pattern.strokes[i] for i in indices):
+        found.append(place(stroke.beat) if stroke.bar == bar else in_bar(stroke.bar, stroke.beat))
+        bar = stroke.bar
+    return found
+
+
+def _starts(finding: Finding, report: Report) -> frozenset[Fraction]:
+    """When the strokes of a finding begin: what stays the same where strokes are left out."""
+    return frozenset(report.pattern.strokes[i].start for i in finding.strokes)
+
+
+def _analysed(report: Report, pattern: Pattern, tempo: float, weights: Weights) -> Report:
+    return analyse(pattern, report.table.kit, report.table.player, tempo, repeat=report.repeat, weights=weights)
+
+
+def _changes(
+    report: Report, finding: Finding, weights: Weights, progress: Progress
+) -> Iterator[tuple[str, str, str]]:
+    """Kind, name and text of everything that is tried."""
+    pattern = report.pattern
+    own = [i for i in finding.strokes if pattern.strokes[i].limb in HANDS]
+    for other in _stickings(report, own, weights, progress):
+        yield "hands", sticking_name(pattern, other), other.text
+    kicks = [i for i in finding.strokes if pattern.strokes[i].limb == KICK]
+    for shared in (kicks[::2], kicks[1::2]):
+        if shared:
+            given = {i: replace(strike_of(pattern, i), limb=SECOND_KICK) for i in shared}
+            yield "feet", f"second pedal {_on(pattern, shared)}", rewrite(pattern, given)
+    yield from _voices(report, own)
+    accented = [i for i in own if ">" in pattern.strokes[i].marks]
+    if accented:
+        plain = {i: replace(s := strike_of(pattern, i), marks=s.marks.replace(">", "")) for i in accented}
+        yield "accent", f"no accent {_on(pattern, accented)}", rewrite(pattern, plain)
+    yield from _omissions(pattern, finding)
+
+
+def _stickings(report: Report, own: list[int], weights: Weights, progress: Progress) -> Iterator[Pattern]:
+    """The cheapest stickings in which one stroke of the finding has the other hand, its neighbours as it suits."""
+    pattern, table = report.pattern, report.table
+    hands = [s.index for s in pattern.strokes if s.limb in HANDS]
+    at = {index: k for k, index in enumerate(hands)}
+    for forced in own[:FORCED]:
+        near = hands[max(0, at[own[0]] - NEIGHBOURS) : at[own[-1]] + NEIGHBOURS + 1]
+        try:
+            found = find_stickings(
+                opened(pattern, near, table.kit), table.kit, table.player, report.tempo, best=STICKINGS,
+                repeat=report.repeat, weights=weights, excluded={forced: pattern.strokes[forced].limb},
+                progress=progress,
+            )  # fmt: skip
+        except PlanError:
+            continue
+        for row in found.best:
+            yield row.pattern
+
+
+def _voices(report: Report, own: list[int]) -> Iterator[tuple[str, str, str]]:
+    """All strokes of the finding that are on one voice, on another one near it."""
+    pattern, kit = report.pattern, report.table.kit
+    for voice in dict.fromkeys(pattern.strokes[i].voice for i in own):
+        moved = [i for i in own if pattern.strokes[i].voice == voice]
+        for other in _others_like(kit, voice):
+            changes = {i: replace(strike_of(pattern, i), voice=other) for i in moved}
+            yield "voice", f"{voice_name(kit, other)} {_on(pattern, moved)}", rewrite(pattern, changes)
+
+
+def _others_like(kit: Kit, voice: str) -> list[str]:
+    """Pieces of a kind that can stand in for a voice, the nearest first."""
+    here, code = kit.voice_point(voice), voice.partition(":")[0]
+    piece = kit.piece(code)
+    if here is None or piece is None:
+        found = substitute(kit, voice)
+        return [] if found is None else [found]
+    others = [p for p in kit if p.kind in LIKE.get(piece.kind, ()) and p.code != code]
+    others.sort(key=lambda p: math.dist((p.x, p.y, p.z), here[0]))
+    return [p.code for p in others[:VOICES]]
+
+
+def _omissions(pattern: Pattern, finding: Finding) -> Iterator[tuple[str, str, str]]:
+    """Ghosts of the finding left out, its graces, its last foot stroke, or the strokes of its hi-hat foot."""
+    ghosts = [i for i in finding.strokes if "." in pattern.strokes[i].marks]
+    if ghosts and len(ghosts) < len(pattern.strokes):
+        dropped: Mapping[int, Strike | None] = dict.fromkeys(ghosts)
+        yield "omission", f"no ghost {_on(pattern, ghosts)}", rewrite(pattern, dropped)
+    feet = [i for i in finding.strokes if pattern.strokes[i].limb in FEET]
+    hats = [i for i in feet if pattern.strokes[i].limb == HAT_FOOT]
+    for name, indices in (("foot stroke", feet[-1:]), ("hi-hat foot", hats)):
+        if indices and len(indices) < len(pattern.strokes):
+            yield "omission", f"no {name} {_on(pattern, indices)}", rewrite(pattern, dict.fromkeys(indices))
+    graced = [i for i in finding.strokes if pattern.strokes[i].grace]
+    if graced:
+        bare = {i: replace(strike_of(pattern, i), grace="", grace_voice=None, grace_marks="") for i in graced}
+        yield "omission", f"no grace {_on(pattern, graced)}", rewrite(pattern, bare)
+
+
+def _on(pattern: Pattern, indices: Sequence[int]) -> str:
+    """On which places, as far as a name can list them."""
+    rows = _places(pattern, indices)
+    if len(rows) > LISTED:
+        return f"on {rows[0]} and {len(rows) - 1} more"
+    return "on " + " and ".join(rows)
+
+
+def _slower(report: Report, finding: Finding, weights: Weights, progress: Progress) -> Remedy | None:
+    """The fastest whole tempo below the present one at which the finding is gone."""
+    low, high = SLOWEST, math.ceil(report.tempo) - 1
+    best: Report | None = None
+    while low <= high:
+        progress.at(0)
+        # The slowest first: most findings are there at every tempo, and are done with at once.
+        middle = low if best is None else (low + high + 1) // 2
+        after = _analysed(report, report.pattern, middle, weights)
+        if removed(finding, report, after):
+            best, low = after, middle + 1
+        elif best is None:
+            return None
+        else:
+            high = middle - 1
+    if best is None:
+        return None
+    return Remedy("tempo", f"at {best.tempo:.0f} BPM", report.pattern.text, best.tempo, best)
