@@ -213,7 +213,10 @@ class Header(QFrame):
         else:
             s = report.summary
             old = " (as last read)" if session.outdated else ""
-            if s.tempo_limit is None or s.headroom is None:
+            if report.impossible:
+                # No tempo makes it playable: a limit would be a number about nothing.
+                self.limit.show_value("at no tempo", f"something cannot be struck{old}", "stop")
+            elif s.tempo_limit is None or s.headroom is None:
                 self.limit.show_value("no limit", f"nothing repeats{old}")
             else:
                 tone = "stop" if s.headroom < 0 else "caution" if s.headroom < 0.1 else ""

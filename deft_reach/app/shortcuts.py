@@ -69,7 +69,7 @@ CANVAS_KEYS: Final = (
             ("Page Up / Down", "raise, lower it"),
             ("M", "take the tape out, put it away"),
             ("Return", "tape: from here, to here, keep"),
-            ("Delete", "remove the chosen line"),
+            ("Delete", "remove the chosen line, else the piece"),
             ("Esc", "no piece"),
         ),
     ),

@@ -3,12 +3,13 @@
 import json
 
 import pytest
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QInputDialog
+from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
 from deft_reach.app import units
 from deft_reach.core import layout
+from deft_reach.core.document import read_unfinished
 from deft_reach.core.model.kit import Dimension, Reading, Spot
 from deft_reach.formats.document import dump_kit, load_kit
 from tests.app.conftest import choose, click, drag, enter
@@ -306,3 +307,68 @@ def test_inches_everywhere(window):
             assert " mm" not in units.text_of(finding.said)
     finally:
         units.set_unit("mm")
+
+
+# --- a piece goes -----------------------------------------------------------------------------------------------
+
+
+def answer(qtbot, act, button):
+    """Do something that opens a dialog, and press one of its buttons; the dialog as it was."""
+    seen = []
+
+    def press_it():
+        dialog = QApplication.activeModalWidget()
+        seen.append((dialog.others.currentText(), [dialog.others.itemText(k) for k in range(dialog.others.count())]))
+        QTest.mouseClick(getattr(dialog, button), Qt.MouseButton.LeftButton)
+
+    QTimer.singleShot(50, press_it)
+    act()
+    qtbot.waitUntil(lambda: bool(seen), timeout=3000)
+    return seen[0]
+
+
+def test_removing_a_piece_that_plans_use_asks_what_takes_its_strokes(station, window, qtbot):
+    session = window.session
+    code = next(p.code for p in session.kit if p.kind == "tom" and session.kits.plans_with(p.code))
+    plans = session.kits.plans_with(code)
+    session.select_piece(code)
+    before = session.document
+    answer(qtbot, lambda: press(station.pieces_form.remove), "cancel")
+    assert session.document == before
+    proposed, others = answer(qtbot, lambda: press(station.pieces_form.remove), "exchange")
+    assert proposed == others[0] and session.kit.piece(code) is None
+    for plan in plans:
+        text = session.document.score(plan.pattern).text
+        assert code not in {s.voice for s in read_unfinished(text, session.kit).strokes}
+    undo(window)
+    assert session.document == before, "kit and plans come back in one step"
+
+
+def test_delete_removes_the_piece_from_the_list_and_from_the_plan(station, window, qtbot):
+    session = window.session
+    for widget in (station.pieces_form.list, station.plan):
+        code = next(p.code for p in session.kit if p.code in session.kit.struck and session.kits.plans_with(p.code))
+        session.select_piece(code)
+        widget.setFocus()
+        answer(qtbot, lambda w=widget: QTest.keyClick(w, Qt.Key.Key_Delete), "leave")
+        assert session.kit.piece(code) is None
+        undo(window)
+        assert session.kit.piece(code) is not None
+    # One that no plan strikes goes without a question.
+    session.kits.add_piece("splash")
+    station.plan.setFocus()
+    QTest.keyClick(station.plan, Qt.Key.Key_Delete)
+    assert session.kit.of_kind("splash") is None or session.undo_label.startswith("Remove")
+
+
+def test_where_a_voice_is_missing_nothing_else_is_claimed_for_its_strokes(station, window):
+    session = window.session
+    code = next(p.code for p in session.kit if p.kind == "tom" and session.kits.plans_with(p.code))
+    session.show_plan(session.kits.plans_with(code)[0].id)
+    session.kits.remove_piece(code)
+    assert window.header.limit.value.text() == "at no tempo" and "ease" not in window.header.ease.caption.text()
+    window.go("reach")
+    session.select_stroke(next(s.index for s in session.report.strokes if s.voice == code))
+    card = window.reach_station.card
+    shown = [(n.text(), v.text()) for n, v in zip(card.names, card.values) if n.text()]
+    assert shown[0] == ("voice", f"'{code}' is not on this kit") and "pace" not in dict(shown)

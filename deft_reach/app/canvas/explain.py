@@ -37,6 +37,8 @@ def stroke_facts(report: Report, index: int) -> list[tuple[str, str]]:
     """Everything worth knowing of a stroke, as name and value with its unit."""
     stroke, kit = report.strokes[index], report.table.kit
     facts: list[tuple[str, str]] = []
+    if kit.voice_point(stroke.voice) is None:
+        return [("voice", f"'{stroke.voice}' is not on this kit")]
     if stroke.limb in HANDS and stroke.came_from and stroke.travel_mm:
         facts.append(("comes from", f"{voice_name(kit, stroke.came_from)}, {units.length(stroke.travel_mm)} away"))
     elif stroke.gap is not None:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 
-from PySide6.QtCore import QEvent, QPointF, QSize, Qt
+from PySide6.QtCore import QEvent, QPointF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QToolTip, QWidget
 
@@ -45,6 +45,9 @@ class ReachPlan(Canvas):
     session: Session
 
     shows_position = True
+
+    #: Delete was pressed on the selected piece, while laying out.
+    removal_asked = Signal()
 
     def __init__(self, session: Session, laying_out: bool = False, parent: QWidget | None = None) -> None:
         self.laying_out = laying_out
@@ -202,6 +205,9 @@ class ReachPlan(Canvas):
             if codes:
                 at = codes.index(code) if code in codes else (-1 if event.text() == "]" else 0)
                 self.session.select_piece(codes[(at + (1 if event.text() == "]" else -1)) % len(codes)])
+            return True
+        if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and code is not None:
+            self.removal_asked.emit()
             return True
         if event.key() == Qt.Key.Key_Escape and code is not None:
             self.session.select_piece(None)

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
@@ -21,6 +22,7 @@ from PySide6.QtWidgets import (
 from deft_reach.app import units
 from deft_reach.app.canvas.explain import comfort_lines
 from deft_reach.app.canvas.reach_plan import ReachPlan
+from deft_reach.app.kit.remove_piece_dialog import RemovePieceDialog
 from deft_reach.app.length_box import LengthBox
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
@@ -92,7 +94,10 @@ class PiecesForm(Listener):
         self.name.textEdited.connect(self._rename)
         self.name.editingFinished.connect(session.end_merge)
         self.duplicate.clicked.connect(lambda: self.edit(lambda: session.kits.duplicate_piece(session.piece or "")))
-        self.remove.clicked.connect(lambda: self.edit(lambda: session.kits.remove_piece(session.piece or "")))
+        self.remove.clicked.connect(self.remove_piece)
+        self.plan.removal_asked.connect(self.remove_piece)
+        gone = QShortcut(QKeySequence.StandardKey.Delete, self.list, self.remove_piece)
+        gone.setContext(Qt.ShortcutContext.WidgetShortcut)
         self.list.currentCellChanged.connect(self._choose)
         self.follow()
 
@@ -119,6 +124,21 @@ class PiecesForm(Listener):
             act()
         except KitError as error:
             self.refuse(units.text_of(error))
+
+    def remove_piece(self) -> None:
+        """Take the chosen piece away; where plans are played on it, ask what takes their strokes."""
+        kits, kit = self.session.kits, self.session.kit
+        piece = kit.piece(self.session.piece) if self.session.piece else None
+        if piece is None:
+            return
+        plans = () if piece.code not in kit.struck else kits.plans_with(piece.code)
+        instead = None
+        if plans:
+            dialog = RemovePieceDialog(kit, piece, plans, self.window())
+            if not dialog.exec():
+                return
+            instead = dialog.instead
+        self.edit(lambda: kits.remove_piece(piece.code, instead))
 
     def refuse(self, why: str) -> None:
         self._refusal = why

@@ -45,10 +45,11 @@ def row_words(row: Row) -> str:
 
 def facts(report: Report) -> list[str]:
     s = report.summary
+    limit = "no limit" if s.tempo_limit is None else f"breaks at {s.tempo_limit:.0f} BPM"
     return [
         "impossible" if report.impossible else f"{s.level or 'hands open'}, ease {s.ease:.0f}",
         f"cost {s.cost:.1f}",
-        "no limit" if s.tempo_limit is None else f"breaks at {s.tempo_limit:.0f} BPM",
+        *([] if report.impossible else [limit]),
         serious_words(report) or "no cautions",
         _LEAD[s.lead],
     ]

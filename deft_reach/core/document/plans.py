@@ -2,16 +2,26 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import lru_cache
 from typing import Final
 
 from deft_reach.core.analysis.analyse import analyse
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document.records import Document, Plan
+from deft_reach.core.model.elements import Strike
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.layouts import STANDARD_VOICES
+from deft_reach.core.model.limbs import DEFAULT_VOICE, EITHER, HANDS
 from deft_reach.core.model.pattern import Pattern
-from deft_reach.core.notation.stroke_text import IncrementalParser, StrokeTextError, fault_error, parse
+from deft_reach.core.notation.stroke_text import (
+    IncrementalParser,
+    StrokeTextError,
+    fault_error,
+    parse,
+    replace_strikes,
+    strike_of,
+)
 
 
 def analyse_plan(document: Document, plan: Plan, *, unfinished: bool = False) -> Report:
@@ -52,3 +62,45 @@ _REREADER: Final = IncrementalParser()
 @lru_cache(maxsize=64)
 def _read(text: str, voices: tuple[str, ...]) -> Pattern:
     return _REREADER.read(text, STANDARD_VOICES | frozenset(voices))
+
+
+def strikes_on(text: str, kit: Kit, code: str) -> tuple[int, ...]:
+    """Indices of the hand strokes on a piece, graces included; none where the text cannot be read."""
+    try:
+        pattern = read_unfinished(text, kit)
+    except StrokeTextError:
+        return ()
+    hands = (s for s in pattern.strokes if s.limb in (*HANDS, EITHER))
+    return tuple(s.index for s in hands if code in (_piece(s.voice), _piece(s.grace_voice)))
+
+
+def exchange_piece(text: str, kit: Kit, code: str, instead: str) -> str:
+    """The text with all strokes on one piece of a kit put on another, in the same zone where that has one.
+
+    A text that cannot be read stays as it is.
+    """
+    indices = strikes_on(text, kit, code)
+    if not indices:
+        return text
+    pattern = read_unfinished(text, kit)
+    return replace_strikes(
+        pattern, {index: _moved(strike_of(pattern, index), kit, code, instead) for index in indices}
+    )
+
+
+def _piece(voice: str | None) -> str:
+    return "" if voice is None else voice.partition(":")[0]
+
+
+def _moved(strike: Strike, kit: Kit, code: str, instead: str) -> Strike:
+    """A hand's strike on the other piece, graces as well; one written without a voice is on the limb's usual one."""
+
+    def other(voice: str | None) -> str | None:
+        if _piece(voice) != code:
+            return voice
+        full = instead + (voice or "")[len(code) :]
+        return full if kit.voice_point(full) is not None else instead
+
+    voice = other(strike.voice or DEFAULT_VOICE[strike.limb])
+    kept = voice if voice != DEFAULT_VOICE[strike.limb] else strike.voice
+    return replace(strike, voice=kept, grace_voice=other(strike.grace_voice))

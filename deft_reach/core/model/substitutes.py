@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Final
 
 from deft_reach.core.model.kit import Kit
@@ -57,6 +58,17 @@ def substitute(kit: Kit, voice: str) -> str | None:
         full = f"{found.code}:{zone}" if zone else found.code
         return full if kit.voice_point(full) is not None else found.code
     return None
+
+
+def pieces_like(kit: Kit, code: str) -> tuple[str, ...]:
+    """Other pieces that can stand in for one by their kind, the nearest first; then the others that hands strike."""
+    piece = kit.piece(code)
+    if piece is None:
+        return ()
+    here, like = (piece.x, piece.y, piece.z), LIKE.get(piece.kind, ())
+    others = [p for p in kit if p.code in kit.struck and p.code != code]
+    others.sort(key=lambda p: (p.kind not in like, math.dist(here, (p.x, p.y, p.z))))
+    return tuple(p.code for p in others)
 
 
 def missing_voices(kit: Kit, voices: tuple[str, ...]) -> dict[str, str | None]:

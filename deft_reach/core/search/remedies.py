@@ -21,7 +21,7 @@ from deft_reach.core.model.elements import Strike
 from deft_reach.core.model.kit import Kit, voice_name
 from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, KICK, SECOND_KICK
 from deft_reach.core.model.pattern import Pattern
-from deft_reach.core.model.substitutes import LIKE, substitute
+from deft_reach.core.model.substitutes import LIKE, pieces_like, substitute
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.notation.stroke_text import rewrite, strike_of
 from deft_reach.core.search.candidates import differing, opened
@@ -181,14 +181,13 @@ def _voices(report: Report, own: list[int]) -> Iterator[tuple[str, str, str]]:
 
 def _others_like(kit: Kit, voice: str) -> list[str]:
     """Pieces of a kind that can stand in for a voice, the nearest first."""
-    here, code = kit.voice_point(voice), voice.partition(":")[0]
+    code = voice.partition(":")[0]
     piece = kit.piece(code)
-    if here is None or piece is None:
+    if kit.voice_point(voice) is None or piece is None:
         found = substitute(kit, voice)
         return [] if found is None else [found]
-    others = [p for p in kit if p.kind in LIKE.get(piece.kind, ()) and p.code != code]
-    others.sort(key=lambda p: math.dist((p.x, p.y, p.z), here[0]))
-    return [p.code for p in others[:VOICES]]
+    likes = LIKE.get(piece.kind, ())
+    return [other for other in pieces_like(kit, code) if (p := kit.piece(other)) and p.kind in likes][:VOICES]
 
 
 def _omissions(pattern: Pattern, finding: Finding) -> Iterator[tuple[str, str, str]]:

@@ -6,6 +6,8 @@ import math
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from deft_reach.core.document import Document, Plan
+from deft_reach.core.document.plans import exchange_piece, strikes_on
 from deft_reach.core.model.kit import Dimension, Kit, Reading, Zone, check_kit
 from deft_reach.core.model.layouts import beside, exchanged, layout, new_piece, resized, usual_zone
 from deft_reach.core.model.player import check_player
@@ -13,6 +15,20 @@ from deft_reach.core.model.setups import SETUPS
 
 if TYPE_CHECKING:
     from deft_reach.core.session import Session
+
+
+def _on_other_piece(document: Document, plan: Plan, kit: Kit, code: str, instead: str) -> Document:
+    """The document with a plan's text and kept stickings rewritten; a text shared with other kits stays theirs."""
+    text = exchange_piece(document.score(plan.pattern).text, kit, code, instead)
+    rows = tuple(replace(c, text=exchange_piece(c.text, kit, code, instead)) for c in plan.candidates)
+    changed = replace(plan, candidates=rows)
+    if text == document.score(plan.pattern).text:
+        return document.with_plan(changed)
+    if any(other.pattern == plan.pattern and other.kit != kit.id for other in document.plans):
+        own = replace(document.score(plan.pattern), id=document.free_id("pattern"), text=text)
+        document = replace(document, patterns=(*document.patterns, own))
+        return document.with_plan(replace(changed, pattern=own.id))
+    return document.with_plan(changed).with_text(changed, text)
 
 
 class KitCommands:
@@ -58,12 +74,29 @@ class KitCommands:
                 self._session.document.with_kit(self._session.kit.with_piece(twin)), f"Duplicate {piece.name}"
             )
 
-    def remove_piece(self, code: str) -> None:
-        """Take a piece away. Strokes on it stay as written and are said to be impossible."""
-        piece = self._session.kit.piece(code)
-        if piece is not None:
-            kit = replace(self._session.kit, pieces=tuple(p for p in self._session.kit if p.code != code))
-            self._session.apply(self._session.document.with_kit(kit), f"Remove {piece.name}")
+    def plans_with(self, code: str) -> tuple[Plan, ...]:
+        """The plans on the kit in view that strike a piece."""
+        kit = self._session.kit
+        document = self._session.document
+        rows = (plan for plan in document.plans if plan.kit == kit.id)
+        return tuple(plan for plan in rows if strikes_on(document.score(plan.pattern).text, kit, code))
+
+    def remove_piece(self, code: str, instead: str | None = None) -> None:
+        """Take a piece away.
+
+        Strokes on it go to another piece in every plan on this kit and in its kept stickings; without ``instead``
+        they stay as written, and are said to be impossible.
+        """
+        kit, document = self._session.kit, self._session.document
+        piece = kit.piece(code)
+        if piece is None:
+            return
+        gone = replace(kit, pieces=tuple(p for p in kit if p.code != code))
+        new = document.with_kit(gone)
+        for plan in document.plans if instead is not None else ():
+            if plan.kit == kit.id and instead is not None:
+                new = _on_other_piece(new, plan, kit, code, instead)
+        self._session.apply(new, f"Remove {piece.name}")
 
     def change_player(self, label: str, merge: str | None = None, **fields: object) -> None:
         """Change measures of the player in view. Raises PlayerError when nobody can be so."""
