@@ -91,7 +91,7 @@ class DocumentController:
         box = plain_box(
             self._window,
             "Unsaved changes",
-            f"“{self._session.document.title}” has changes that are not in a file yet.",
+            f"“{self.name}” has changes that are not in a file yet.",
             "Kept changes are offered again at the next start."
             if kept
             else "They cannot be kept for the next start now: the safety copy could not be written.",

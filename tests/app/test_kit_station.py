@@ -3,8 +3,9 @@
 import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QApplication, QFileDialog
 
+from deft_reach.app.kit.remove_piece_dialog import RemovePieceDialog
 from deft_reach.core.model.player import Speeds
 from tests.app.conftest import choose, click, drag
 
@@ -153,6 +154,9 @@ def test_a_removed_piece_makes_its_strokes_impossible_and_the_text_stays(kit):
     text = session.text
     session.select_piece("hh")
     QTest.mouseClick(kit.kit_station.pieces_form.remove, Qt.MouseButton.LeftButton)
+    dialog = QApplication.activeModalWidget()
+    assert isinstance(dialog, RemovePieceDialog)
+    QTest.mouseClick(dialog.leave, Qt.MouseButton.LeftButton)
     assert session.text == text and session.report.impossible
     assert kit.header.ease.value.text() == "impossible"
 

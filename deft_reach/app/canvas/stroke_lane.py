@@ -31,6 +31,8 @@ class StrokeLane(Timeline):
     """Limbs in rows, groups as brackets, accents and ghosts by size, and what is counted."""
 
     follows_keys = True
+    #: What an empty lane says.
+    invitation = "No strokes yet: take them down in Write."
 
     def __init__(self, session: PlanView, axis: TimeAxis, parent: QWidget | None = None) -> None:
         super().__init__(session, axis, "Strokes, the pattern as written", parent)
@@ -82,7 +84,7 @@ class StrokeLane(Timeline):
         pattern = self.session.shown_pattern
         c = theme.colours()
         if pattern is None or not pattern.moments:
-            self.empty(painter, "No strokes yet: write R L R L in the stroke text.")
+            self.empty(painter, self.invitation)
             return
         muted = QColor(c.muted)
         right = Qt.AlignmentFlag.AlignRight

@@ -199,7 +199,7 @@ class TempoRule(Canvas):
             painter.setPen(QPen(colour, 1.8))
             painter.drawLine(QPointF(x, y - 34), QPointF(x, y))
             who = f": {stroke_title(report, index)}" if index is not None else ""
-            text = f"breaks at {limit:.0f} BPM{who}"
+            text = f"{'the others break' if report.impossible else 'breaks'} at {limit:.0f} BPM{who}"
             painter.setFont(theme.lettering(10))
             width = painter.fontMetrics().horizontalAdvance(text)
             left_side = x + width + 10 > self.width()

@@ -132,13 +132,13 @@ class PiecesForm(Listener):
         if piece is None:
             return
         plans = () if piece.code not in kit.struck else kits.plans_with(piece.code)
-        instead = None
-        if plans:
-            dialog = RemovePieceDialog(kit, piece, plans, self.window())
-            if not dialog.exec():
-                return
-            instead = dialog.instead
-        self.edit(lambda: kits.remove_piece(piece.code, instead))
+        if not plans:
+            self.edit(lambda: kits.remove_piece(piece.code))
+            return
+        dialog = RemovePieceDialog(kit, piece, plans, self.window())
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.accepted.connect(lambda: self.edit(lambda: kits.remove_piece(piece.code, dialog.instead)))
+        dialog.open()
 
     def refuse(self, why: str) -> None:
         self._refusal = why

@@ -21,6 +21,8 @@ from deft_reach.core.session.lane import Lane
 class LaneEditor(StrokeLane):
     """Types into the plan; everything it knows is in ``lane``."""
 
+    invitation = "Click here and type: R L for the hands, K for the kick; + joins two, - rests."
+
     def __init__(self, session: Session, axis: TimeAxis, parent: QWidget | None = None) -> None:
         self.lane = Lane(session)
         super().__init__(session, axis, parent)

@@ -102,5 +102,6 @@ def _moved(strike: Strike, kit: Kit, code: str, instead: str) -> Strike:
         return full if kit.voice_point(full) is not None else instead
 
     voice = other(strike.voice or DEFAULT_VOICE[strike.limb])
-    kept = voice if voice != DEFAULT_VOICE[strike.limb] else strike.voice
-    return replace(strike, voice=kept, grace_voice=other(strike.grace_voice))
+    # Where the usual voice was meant and stays, it needs no name.
+    unnamed = strike.voice is None and voice == DEFAULT_VOICE[strike.limb]
+    return replace(strike, voice=None if unnamed else voice, grace_voice=other(strike.grace_voice))

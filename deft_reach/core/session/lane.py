@@ -29,6 +29,7 @@ from deft_reach.core.model.pattern import Element
 from deft_reach.core.notation.stroke_text import StrokeTextError, parse, write, write_strike
 from deft_reach.core.session import lane_groups
 from deft_reach.core.session.lane_cursor import LaneCursor
+from deft_reach.core.session.lane_overwriting import overwritten
 
 LIMB_KEYS: Final = {"r": "R", "l": "L", "k": "K", "j": "J", "h": "H", "?": "?"}
 _EMPTY_GROUP: Final = re.compile(r'\(\s*("[^"\n]*")?\s*\)')
@@ -128,11 +129,8 @@ class Lane(LaneCursor):
         if self.at < len(extents) and not self.inserting:
             extent = extents[self.at]
             text = f"{grace}{limb}"
-            if isinstance(extent.element, Step) and len(extent.element.strikes) == 1:
-                old = extent.element.strikes[0]
-                same = (old.limb in (*HANDS, EITHER)) == hand
-                strike = replace(old, limb=limb, voice=old.voice if same else None)
-                text = write_strike(replace(strike, grace=grace or (old.grace if hand else "")))
+            if isinstance(extent.element, Step):
+                text = overwritten(extent.element.strikes, limb, grace)
             if self.splice(extent.start, extent.own_end, text, f"Stroke to {limb}"):
                 self.typed, self.at, self.anchor = self.at, self.at + 1, None
                 self.show()

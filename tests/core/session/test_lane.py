@@ -54,13 +54,13 @@ def test_typing_writes_what_is_said(typed, written):
     assert text(keys(start(), typed)) == written
 
 
-def test_typing_over_a_rhythm_keeps_voices_and_marks():
+def test_typing_over_a_rhythm_keeps_voices_and_accents():
     lane = start("/16 (R@ft> L. K R@t2) R - L L |".replace(" |", ""))
     lane.go(0)
     keys(lane, "lrkl")
-    assert text(lane) == "/16 (L@ft> R. K L@t2) R - L L" and lane.at == 4
+    assert text(lane) == "/16 (L@ft> R K L@t2) R - L L" and lane.at == 4
     keys(lane, "-r")
-    assert text(lane) == "/16 (L@ft> R. K L@t2) - R L L"
+    assert text(lane) == "/16 (L@ft> R K L@t2) - R L L"
 
 
 def test_inserting_pushes_the_rest_along_and_bars_say_what_is_over():
@@ -265,3 +265,29 @@ def test_a_meter_within_a_bar_says_where_it_can_be():
     lane = start("/4 R L R L")
     keys(lane, "m9/9")
     assert lane.problem and text(lane) == "/4 R L R L"
+
+
+@pytest.mark.parametrize(
+    ("written", "typed", "stands"),
+    [
+        ("R+K L", "l", "L+K L"),
+        ("R@hh+K L", "r", "R@hh+K L"),
+        ("R+L R", "r", "R R"),
+        ("R@ft>+H L", "l", "L@ft>+H L"),
+        ("R+K L", "h", "R+H L"),
+        ("L. R", "r", "R R"),
+        ("L. R", "l", "L. R"),
+        ("R' L", "l", "L L"),
+        ("fR@t1> L", "l", "fL@t1> L"),
+        ("R@ft> L", "k", "K> L"),
+        ("K L", "r", "R L"),
+        ("R+L R", "k", "K R"),
+    ],
+)
+def test_typing_over_strokes_keeps_what_was_not_typed_and_drops_the_old_ones_ghost(written, typed, stands):
+    session = Session()
+    session.strokes.set_text(written, "Text", None)
+    lane = Lane(session)
+    lane.go(0)
+    keys(lane, typed)
+    assert session.text == stands
