@@ -28,9 +28,7 @@ def limb_name(kit: Kit, limb: str) -> str:
 def where(report: Report, index: int) -> str:
     """Bar and beat: "bar 2, 3 &", or without the bar when there is only one."""
     stroke = report.strokes[index]
-    if report.strokes[-1].bar <= 1 and not report.pattern.pickup:
-        return place(stroke.beat)
-    return in_bar(stroke.bar, stroke.beat)
+    return in_bar(stroke.bar, stroke.beat) if report.pattern.many_bars else place(stroke.beat)
 
 
 def stroke_facts(report: Report, index: int) -> list[tuple[str, str]]:

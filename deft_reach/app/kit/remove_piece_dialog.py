@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QPushButton,
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.core.document import Plan
 from deft_reach.core.model.counting import counted
-from deft_reach.core.model.kit import Kit, Piece
+from deft_reach.core.model.kit import Kit, Piece, voice_name
 from deft_reach.core.model.substitutes import pieces_like
 
 #: Plans that are named one by one.
@@ -40,9 +40,7 @@ class RemovePieceDialog(QDialog):
         self.others = QComboBox()
         self.others.setAccessibleName("Piece that takes the strokes")
         for code in pieces_like(kit, piece.code):
-            other = kit.piece(code)
-            if other is not None:
-                self.others.addItem(other.name, code)
+            self.others.addItem(voice_name(kit, code), code)
         caption.setBuddy(self.others)
         column.addWidget(self.others)
         self.exchange = QPushButton("Remove and exchange")

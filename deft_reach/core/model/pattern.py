@@ -232,6 +232,11 @@ class Pattern:
     def _bar_begins(self) -> list[Fraction]:
         return [bar.start for bar in self.bar_rows]
 
+    @property
+    def many_bars(self) -> bool:
+        """Whether a place needs its bar to be found: there are several, or a pickup."""
+        return bool(self.pickup) or (bool(self.strokes) and self.strokes[-1].bar > 1)
+
     def bar_at(self, time: Fraction) -> Bar:
         """The bar that a time falls into. Raises IndexError for an empty pattern."""
         return self.bar_rows[max(0, bisect_right(self._bar_begins, time) - 1)]

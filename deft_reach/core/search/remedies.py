@@ -83,8 +83,12 @@ def find_remedies(
     ``finding`` is one of the report's own. Raises Cancelled.
     """
     found: dict[str, Remedy] = {}
-    for looked, (kind, name, text) in enumerate(_changes(report, finding, weights, progress), 1):
-        progress.at(looked)
+    seen: set[str] = set()
+    for kind, name, text in _changes(report, finding, weights, progress):
+        if text in seen:
+            continue
+        seen.add(text)
+        progress.at(len(seen))
         after = _analysed(report, read_unfinished(text, report.table.kit), report.tempo, weights)
         best = found.get(kind)
         if removed(finding, report, after) and (best is None or after.summary.cost < best.report.summary.cost - 1e-9):
@@ -112,8 +116,7 @@ def sticking_name(pattern: Pattern, other: Pattern) -> str:
 
 def _places(pattern: Pattern, indices: Sequence[int]) -> list[str]:
     """Where strokes fall, with the bar where there are several and it is another one than the stroke before has."""
-    many = pattern.strokes[-1].bar > 1 or bool(pattern.pickup)
-    found, bar = [], None if many else pattern.strokes[indices[0]].bar
+    found, bar = [], None if pattern.many_bars else pattern.strokes[indices[0]].bar
     for stroke in (pattern.strokes[i] for i in indices):
         found.append(place(stroke.beat) if stroke.bar == bar else in_bar(stroke.bar, stroke.beat))
         bar = stroke.bar
@@ -155,11 +158,14 @@ def _stickings(report: Report, own: list[int], weights: Weights, progress: Progr
     pattern, table = report.pattern, report.table
     hands = [s.index for s in pattern.strokes if s.limb in HANDS]
     at = {index: k for k, index in enumerate(hands)}
+    if not own:
+        return
+    near = hands[max(0, at[own[0]] - NEIGHBOURS) : at[own[-1]] + NEIGHBOURS + 1]
+    question = opened(pattern, near, table.kit)
     for forced in own[:FORCED]:
-        near = hands[max(0, at[own[0]] - NEIGHBOURS) : at[own[-1]] + NEIGHBOURS + 1]
         try:
             found = find_stickings(
-                opened(pattern, near, table.kit), table.kit, table.player, report.tempo, best=STICKINGS,
+                question, table.kit, table.player, report.tempo, best=STICKINGS,
                 repeat=report.repeat, weights=weights, excluded={forced: pattern.strokes[forced].limb},
                 progress=progress,
             )  # fmt: skip

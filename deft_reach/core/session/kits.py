@@ -93,8 +93,8 @@ class KitCommands:
             return
         gone = replace(kit, pieces=tuple(p for p in kit if p.code != code))
         new = document.with_kit(gone)
-        for plan in document.plans if instead is not None else ():
-            if plan.kit == kit.id and instead is not None:
+        if instead is not None:
+            for plan in (plan for plan in document.plans if plan.kit == kit.id):
                 new = _on_other_piece(new, plan, kit, code, instead)
         self._session.apply(new, f"Remove {piece.name}")
 

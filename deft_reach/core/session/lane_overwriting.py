@@ -24,7 +24,7 @@ def overwritten(strikes: Sequence[Strike], limb: str, grace: str) -> str:
     hand = limb in (*HANDS, EITHER)
     like = [old for old in strikes if (old.limb in (*HANDS, EITHER)) == hand]
     if not like:
-        marks = strikes[0].marks.replace(GHOST, "") if len(strikes) == 1 else ""
+        marks = strikes[0].marks if len(strikes) == 1 else ""
         return write_strike(Strike(limb, None, _kept_marks(marks), grace))
     old = next((s for s in like if s.limb == limb), like[0])
     marks = old.marks if old.limb == limb else _kept_marks(old.marks)

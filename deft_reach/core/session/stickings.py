@@ -36,17 +36,15 @@ class StickingCommands:
 
     def keep(self, name: str, text: str) -> bool:
         """Keep a sticking; False where the tray is full or holds it already."""
-        if self._session.plan is None or len(self.candidates) >= MOST or any(c.text == text for c in self.candidates):
-            return False
-        self._put((*self.candidates, Candidate(name, text)), f"Keep “{name}”")
-        return True
+        return bool(self.keep_all([Candidate(name, text)], f"Keep “{name}”"))
 
     def keep_all(self, rows: Iterable[Candidate], label: str) -> int:
         """Keep several in one step, those first that come first; how many the tray had room for."""
         if self._session.plan is None:
             return 0
         kept = {c.text for c in self.candidates}
-        new = list({row.text: row for row in rows if row.text not in kept}.values())[: MOST - len(kept)]
+        room = max(0, MOST - len(self.candidates))
+        new = list({row.text: row for row in rows if row.text not in kept}.values())[:room]
         if new:
             self._put((*self.candidates, *new), label)
         return len(new)

@@ -41,7 +41,7 @@ class Figure:
         self.repeat = repeat
         self.hands = [s for s in self.strokes if s.limb in HANDS]
         self.by_hand = {hand: [s.index for s in self.hands if s.limb == hand] for hand in HANDS}
-        self.many_bars = bool(pattern.pickup) or (len(self.strokes) > 0 and self.strokes[-1].bar > 1)
+        self.many_bars = pattern.many_bars
         feet = message("right foot"), message("left foot")
         bass, hat = feet if self.kit.bass_foot_side > 0 else feet[::-1]
         self.names = {**HAND_NAMES, KICK: bass, SECOND_KICK: hat, HAT_FOOT: hat}
