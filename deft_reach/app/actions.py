@@ -127,6 +127,7 @@ MENUS: Final[tuple[tuple[str, tuple[Entry, ...]], ...]] = (
             ),
             ActionSpec("&Loop", lambda w: w.toggle_loop(), ("Ctrl+L",), "loop, or played once"),
             ActionSpec("P&lay or stop", lambda w: w.transport.toggle(), ("F5",)),
+            ActionSpec("Pla&y from this bar", lambda w: w.transport.start_from_bar(), ("Shift+F5",)),
             None,
             ActionSpec("&Commit…", lambda w: w.commit(), ("Ctrl+Return", "Ctrl+Enter"), "commit the plan"),
             ActionSpec(

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 
 from deft_reach.app import theme
 from deft_reach.app.background_task import BackgroundTask
+from deft_reach.app.hint_label import HintLabel
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.search_button import SearchButton
 from deft_reach.app.station import Listener
@@ -32,8 +33,7 @@ class SearchForm(Listener):
         self.find_button = SearchButton(button, self.task)
         self.find_button.requested.connect(self.search)
         self.find_button.stopped.connect(self.stopped)
-        self.words = PlainLabel()
-        self.words.setWordWrap(True)
+        self.words = HintLabel()
         self.preview = PlainLabel()
         set_font(self.preview, theme.mono, 9.5)
         self.preview.setWordWrap(True)

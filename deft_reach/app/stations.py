@@ -49,7 +49,7 @@ def _reach(window: MainWindow) -> Station:
 def _song(window: MainWindow) -> Station:
     from deft_reach.app.song.station import SongStation
 
-    return SongStation(window.session, window.log)
+    return SongStation(window.session, window.log, window.transport)
 
 
 def _climb(window: MainWindow) -> Station:

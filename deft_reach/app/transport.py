@@ -13,6 +13,7 @@ from PySide6.QtGui import QAction, QActionGroup, QColor, QIcon, QPainter, QPixma
 from PySide6.QtWidgets import QMenu, QToolButton, QWidget
 
 from deft_reach.app import theme
+from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.styled import set_scaled, styled
 from deft_reach.core.session import Session
 from deft_reach.sound.click import PLACES, RATE, Clicks
@@ -22,7 +23,11 @@ from deft_reach.sound.playback import Playback
 FRAME_MS: Final = 16
 SPEEDS: Final = (100, 90, 75, 50, 25, 10)
 #: What is played: the whole plan as it is (once or as a loop), or a part of it round and round.
-PARTS: Final = {"whole": "The whole plan", "bar": "This bar, round and round", "group": "This group, round and round"}
+PARTS: Final = {
+    "whole": "All of it",
+    "bar": "This bar, round and round",
+    "group": "This group, round and round",
+}
 
 
 CLICK_WORDS = "Click"
@@ -73,6 +78,7 @@ class Transport(QObject):
             session.preparing = self.session.preparing
             self.session = session
             self.watch()
+            self.changed.emit()
 
     def watch(self) -> None:
         """Listen to the session; called again when its listeners have been let go."""
@@ -104,14 +110,30 @@ class Transport(QObject):
                 return group.start, group.start + group.length, True
         return Fraction(0), pattern.length, plan.repeat
 
-    def start(self) -> None:
-        found, plan, report = self.stretch(), self.session.plan, self.session.report
+    def start_from(self, time: Fraction) -> None:
+        """Play from a time (whole notes) to the end, whatever part is chosen."""
+        report = self.session.report
+        if report is not None and 0 <= time < report.pattern.length:
+            self.start((time, report.pattern.length, False))
+
+    def start_from_bar(self) -> None:
+        """Play from the selected stroke's bar to the end; from the beginning where nothing is selected."""
+        report, index = self.session.report, self.session.stroke
+        if report is None or index is None or index >= len(report.pattern.strokes):
+            self.start_from(Fraction(0))
+        else:
+            self.start_from(report.pattern.bar_at(report.pattern.strokes[index].start).start)
+
+    def start(self, stretch: tuple[Fraction, Fraction, bool] | None = None) -> None:
+        """Play a stretch (from, to, whether over and over), or the chosen part."""
+        self.stop()
+        found, plan, report = stretch or self.stretch(), self.session.plan, self.session.report
         if found is None or plan is None or report is None:
             return
         start, end, repeat = found
         self.playback = Playback(
             report.pattern, self.session.kit, plan.tempo * self.speed / 100, start=start, end=end, repeat=repeat,
-            click=self.click, clicks=self.clicks, count_in=report.pattern.meter[0] if self.count_in else 0,
+            click=self.click, clicks=self.clicks, count_in=self.count_in,
             tempi=[tempo * self.speed / 100 for tempo in self.tempi],
         )  # fmt: skip
         self._output = open_output(self.playback)
@@ -245,8 +267,12 @@ class PlayButton(QToolButton):
         beside = Qt.ToolButtonStyle.ToolButtonTextBesideIcon
         self.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly if speed == 100 else beside)
         self.setText(word if speed == 100 else f"{speed} %")
-        self.setAccessibleName(f"{word} the plan at {speed} % of its tempo")
-        self.setToolTip(f"{word} (F5). The arrow has speed, part, click and count-in. Mind your hearing.")
+        plan = self.transport.session.plan
+        what = f"“{plan.name}”" if plan is not None else "the plan"
+        self.setAccessibleName(f"{word} {what} at {speed} % of its tempo")
+        self.setToolTip(
+            plain_tip(f"{word} {what} (F5). The arrow has speed, part, click and count-in. Mind your hearing.")
+        )
 
 
 def _icon(playing: bool) -> QIcon:

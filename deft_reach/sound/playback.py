@@ -41,13 +41,13 @@ class Playback:
     """A stretch of a pattern played at a tempo, once or over and over.
 
     ``start`` and ``end`` are whole notes. With ``tempi`` (BPM) it is played once at each of them, one after the
-    other; ``count_in`` is how many beats are clicked before. ``block`` gives any stretch of samples; sample 0 is
-    where the count-in begins.
+    other; with ``count_in`` a bar is clicked before, and what there is of the first bar before a pickup. ``block``
+    gives any stretch of samples; sample 0 is where the count-in begins.
     """
 
     def __init__(
         self, pattern: Pattern, kit: Kit, tempo: float, *, start: Fraction = Fraction(0), end: Fraction | None = None,
-        repeat: bool = False, click: bool = False, count_in: int = 0, clicks: Clicks = EVERY_BEAT,
+        repeat: bool = False, click: bool = False, count_in: bool = False, clicks: Clicks = EVERY_BEAT,
         tempi: Sequence[float] = (),
     ) -> None:  # fmt: skip
         self.pattern, self.tempo, self.repeat, self.clicks = pattern, tempo, repeat, clicks
@@ -57,11 +57,7 @@ class Playback:
             raise ValueError("there is nothing to play: the stretch is empty")
         self.whole = 240.0 / tempo
         self.length = float(self.end - self.start) * self.whole
-        beat = Fraction(1, pattern.meter[1])
-        self.lead_in = count_in * float(beat) * self.whole
-        self.count = [
-            Onset(k * float(beat) * self.whole, tone(FIRST_HZ if k == 0 else OTHER_HZ), None) for k in range(count_in)
-        ]
+        self.lead_in, self.count = self._counted_in() if count_in else (0.0, [])
         self.bars = 0
         self.hits = sorted([*self._strokes(kit), *(self._clicks() if click else ())], key=lambda hit: hit.time)
         #: When each round begins (seconds), and how long a whole note is in it.
@@ -70,6 +66,16 @@ class Playback:
             self._ramp(tempi)
         self._times = [hit.time for hit in self.hits]
         self._longest = max([*(len(h.sound) for h in self.hits), *(len(h.sound) for h in self.count), 1])
+
+    def _counted_in(self) -> tuple[float, list[Onset]]:
+        """A bar counted in, at the tempo and in the meter of the beginning: its length (seconds) and clicks."""
+        bar = self.pattern.bar_at(self.start)
+        beats, beat = bar.meter[0], float(bar.stretch) / bar.meter[1] * self.whole
+        length = beats + float(bar.beat(self.start)) - 1
+        clicks = [
+            Onset(k * beat, tone(OTHER_HZ if k % beats else FIRST_HZ), None) for k in range(math.ceil(length - 1e-9))
+        ]
+        return length * beat, clicks
 
     def _ramp(self, tempi: Sequence[float]) -> None:
         """Round after round at its own tempo, laid out as one."""
@@ -126,7 +132,7 @@ class Playback:
         for number, bar in enumerate(bars):
             for k in range(1 if self.clicks.places == "first beats" else bar.meter[0]):
                 for into in PLACES[self.clicks.places]:
-                    at = bar.start + (k + into) / bar.meter[1] - bar.offset
+                    at = bar.time_of(k + into)
                     if max(self.start, bar.start) <= at < min(self.end, bar.start + bar.length):
                         time = float(at - self.start) * self.whole
                         pitch = BETWEEN_HZ if into else OTHER_HZ if k else FIRST_HZ

@@ -5,6 +5,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QInputDialog
 
+from deft_reach.app.song.new_song_dialog import NewSongDialog
 from deft_reach.core.document import read_text
 from deft_reach.core.song import analyse_song
 from deft_reach.formats.document import dump_document, load_document
@@ -78,7 +79,7 @@ def test_the_demo_song_is_chained_and_its_sections_listed(station, window):
     ]
     for row, verdict in zip(rows, found.sections):
         assert row[3] == f"{verdict.tempo_limit:.0f}" and row[4] == f"{verdict.alone_limit:.0f}"
-    assert (rows[0][1] == "× 3" and "jumps" in station.bar.words.text()) or "bars" in station.bar.words.text()
+    assert (rows[0][1] == "3" and "jumps" in station.bar.words.text()) or "bars" in station.bar.words.text()
     blocks = station.strip.blocks()
     assert [block.section for block in blocks] == [0, 1, 2, 3] and len(blocks[0].rounds) == 3
     assert "Gangway groove, 3 times at 104 BPM: breaks at 137 BPM here" in station.strip.in_words()
@@ -96,7 +97,7 @@ def test_a_section_is_added_moved_repeated_and_removed_by_hand(station, window):
     bar.times.selectAll()
     QTest.keyClicks(bar.times, "4")
     QTest.keyClick(bar.times, Qt.Key.Key_Return)
-    assert session.songs.song.sections[2].times == 4 and cells(bar.table, 2)[1] == "× 4"
+    assert session.songs.song.sections[2].times == 4 and cells(bar.table, 2)[1] == "4"
     bar.section_tempo.setFocus()
     bar.section_tempo.selectAll()
     QTest.keyClicks(bar.section_tempo, "100")
@@ -129,6 +130,7 @@ def test_songs_are_made_named_copied_and_deleted(station, window, monkeypatch):
     session = window.session
     menu = station.bar.more.menu()
     pick_action(menu, "New song")
+    window.findChild(NewSongDialog).accept()
     assert session.songs.song.name == "New song" and station.bar.songs.currentText() == "New song"
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Act two", True))
     pick_action(menu, "Rename")
@@ -141,6 +143,77 @@ def test_songs_are_made_named_copied_and_deleted(station, window, monkeypatch):
     assert session.document.songs == () and station.view.report is None
     assert "No song yet" in station.bar.words.text() and not station.bar.copy.isEnabled()
     station.grab()
+
+
+def test_a_new_song_asks_for_its_plans(station, window, qapp):
+    session = window.session
+    pick_action(station.bar.more.menu(), "New song")
+    dialog = window.findChild(NewSongDialog)
+    assert dialog.isVisible() and [dialog.ordered.item(0).text()] == [session.plan.name]
+    dialog.name_field.setFocus()
+    QTest.keyClicks(dialog.name_field, "Night tide")
+    dialog.ordered.setCurrentRow(0)
+    press(dialog.remove)
+    assert dialog.ordered.count() == 0 and not dialog.remove.isEnabled()
+    names = [plan.name for plan in session.document.plans]
+    for row in (2, 0, 2):
+        dialog.available.setFocus()
+        dialog.available.setCurrentRow(row)
+        press(dialog.add)
+    press(dialog.accept_button)
+    song = session.songs.song
+    assert song.name == "Night tide"
+    assert [session.document.plan(s.plan).name for s in song.sections] == [names[2], names[0], names[2]]
+    assert station.bar.songs.currentText() == "Night tide"
+    window.session.undo()
+    assert session.songs.song.name != "Night tide"
+
+
+def test_the_song_is_heard_from_any_section(station, window, qapp, monkeypatch):
+    """The click is driven by hand; what sounds is read from the playback, its times from the sections' own tempi."""
+    from deft_reach.app import transport as module
+
+    monkeypatch.setattr(module, "open_output", lambda source: None)
+    transport, session = window.transport, window.session
+    transport.timer.setInterval(10**6)
+    session.plans.new_plan("Slow", "/4 R L R L |", tempo=60)
+    session.plans.set_repeat(False)
+    slow = session.plan.id
+    session.plans.new_plan("Fast", "/8 R@t1 L@t1 | /4 R@ft L@ft R@ft L@ft |", tempo=240)
+    session.plans.set_repeat(False)
+    session.songs.new_song("Two tempi", [slow, session.plan.id])
+    qapp.processEvents()
+    station.bar.table.setFocus()
+    station.bar.table.setCurrentCell(1, 0)
+    press(station.bar.play)
+    playback = transport.playback
+    assert transport.playing and transport.session is station.view
+    voices = [playback.pattern.strokes[h.stroke].voice for h in playback.hits]
+    times = [h.time for h in playback.hits]
+    # The pickup is played over the slow section's last beat, at its tempo; the snare's L there gives way to it.
+    assert voices == ["t1", "t1", *["ft"] * 4] and times == pytest.approx([0, 0.5, 1, 1.25, 1.5, 1.75])
+    press(station.bar.play)
+    assert transport.playing, "pressed again it begins again"
+    QTest.keyClick(window, Qt.Key.Key_F5)
+    assert not transport.playing
+    QTest.keyClick(window, Qt.Key.Key_F5, Qt.KeyboardModifier.ShiftModifier)
+    heard = [transport.playback.pattern.strokes[h.stroke].voice for h in transport.playback.hits]
+    assert heard == ["sn"] * 3 + voices, "the selected stroke is in the pickup, over the slow bar"
+
+
+def test_buttons_stay_where_they_are_whatever_is_said(station, window, qapp):
+    bar = station.bar
+    before = bar.add.mapTo(window, bar.add.rect().topLeft())
+    for text in ("", "Short.", "A hint that is a good deal longer than the others and needs a second line for it."):
+        bar.words.setText(text)
+        qapp.processEvents()
+        assert bar.add.mapTo(window, bar.add.rect().topLeft()) == before
+
+
+def test_columns_say_what_they_mean(station):
+    model = station.bar.table.model()
+    tips = [model.headerData(k, Qt.Orientation.Horizontal, Qt.ItemDataRole.ToolTipRole) for k in range(5)]
+    assert all(tips) and "in the song" in tips[3] and "by itself" in tips[4]
 
 
 def test_a_stroke_chosen_in_the_song_is_chosen_in_its_plan(station, window):

@@ -9,7 +9,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from deft_reach.core import layout, parse
+from deft_reach.core import Player, layout, parse
+from deft_reach.core.document import Document, Plan, Score, Section, Song
+from deft_reach.core.song import chain_song
 from deft_reach.formats.wav import WavError, write_wav
 from deft_reach.sound.click import PLACES, RATE, Clicks
 from deft_reach.sound.output import Output
@@ -46,7 +48,7 @@ def test_two_hundred_strokes_begin_at_their_samples_without_drift():
 @given(st.lists(st.integers(1, 9000), min_size=1, max_size=12), st.booleans())
 @settings(max_examples=20, deadline=None)
 def test_blocks_of_any_length_are_the_whole(lengths, repeat):
-    playback = Playback(parse("/16 R> fL. K+R@hho R@hh - L@ft~"), FIVE, 133, repeat=repeat, click=True, count_in=2)
+    playback = Playback(parse("/16 R> fL. K+R@hho R@hh - L@ft~"), FIVE, 133, repeat=repeat, click=True, count_in=True)
     whole = playback.block(0, sum(lengths))
     at, parts = 0, []
     for length in lengths:
@@ -65,7 +67,7 @@ def test_a_loop_comes_round_to_the_sample():
 
 
 def test_positions_go_with_the_samples():
-    playback = Playback(parse("/4 R L R L"), FIVE, 60, repeat=True, count_in=4)
+    playback = Playback(parse("/4 R L R L"), FIVE, 60, repeat=True, count_in=True)
     assert playback.position(3 * RATE) is None, "still counting in"
     assert playback.position(4 * RATE) == 0
     assert playback.position(5 * RATE) == pytest.approx(0.25)
@@ -208,3 +210,45 @@ def test_a_ramp_is_played_round_after_round_at_its_tempi():
     # The silent bar is the second round's.
     clicks = [hit for hit in playback.hits if hit.stroke is None]
     assert [playback.is_silent(hit, 0) for hit in clicks] == [False, True, False]
+
+
+def song(*sections, repeat=False):
+    """Stroke texts with their tempi as a chained song."""
+    kit, player = FIVE, Player()
+    scores = tuple(Score(f"s{k}", f"s{k}", text) for k, (text, _) in enumerate(sections))
+    plans = tuple(Plan(f"p{k}", f"p{k}", f"s{k}", kit.id, player.id, tempo) for k, (_, tempo) in enumerate(sections))
+    rows = Song("song", "song", tuple(Section(plan.id) for plan in plans), repeat)
+    return chain_song(Document(players=(player,), kits=(kit,), patterns=scores, plans=plans, songs=(rows,)), rows)
+
+
+def test_clicks_and_strokes_of_a_song_follow_the_tempo_of_each_section():
+    chain = song(("/4 R L R L |", 120), ("meter 3/4 /4 R L R |", 60), ("/4 R L R L |", 240))
+    playback = Playback(chain.pattern, FIVE, chain.tempo, click=True, count_in=True)
+    # By hand: quarters of 0.5 s from 0, of 1 s from 2 s, of 0.25 s from 5 s.
+    wanted = [0, 0.5, 1, 1.5, 2, 3, 4, 5, 5.25, 5.5, 5.75]
+    assert [h.time for h in playback.hits if h.stroke is None] == pytest.approx(wanted)
+    assert [h.time for h in playback.hits if h.stroke is not None] == pytest.approx(wanted)
+    assert playback.lead_in == pytest.approx(2.0) and len(playback.count) == 4
+
+
+def test_a_song_is_counted_in_at_the_tempo_and_meter_of_where_it_begins():
+    chain = song(("/4 R L R L |", 120), ("meter 3/4 /4 R L R |", 60))
+    playback = Playback(chain.pattern, FIVE, chain.tempo, start=chain.entry_of(1), count_in=True)
+    assert [hit.time for hit in playback.count] == pytest.approx([0, 1, 2]) and playback.lead_in == pytest.approx(3)
+    assert [h.time for h in playback.hits] == pytest.approx([0, 1, 2])
+
+
+def test_a_section_is_entered_at_its_pickup_which_is_counted_through():
+    # A quarter of pickup into the second section, in the first one's tempo, over its last beat.
+    chain = song(("/4 R L R H |", 120), ("/8 R@t1 L@t1 | /4 R L R L |", 60))
+    assert chain.entry_of(1) == Fraction(3, 4) and chain.entry_of(0) == 0 and chain.entry_of(2) is None
+    playback = Playback(chain.pattern, FIVE, chain.tempo, start=chain.entry_of(1), count_in=True)
+    assert [hit.time for hit in playback.count] == pytest.approx([0.5 * k for k in range(7)])
+    assert playback.lead_in == pytest.approx(3.5), "1 2 3 4, 1 2 3, and in on 4"
+    heard = [(chain.pattern.strokes[h.stroke].voice, h.time) for h in playback.hits]
+    assert heard[:4] == [("hh:foot", 0), ("t1", 0), ("t1", pytest.approx(0.25)), ("sn", pytest.approx(0.5))]
+
+
+def test_a_plan_with_a_pickup_is_counted_up_to_it():
+    playback = Playback(parse("/8 R L | /4 R L R L |"), FIVE, 60, count_in=True)
+    assert [hit.time for hit in playback.count] == pytest.approx(range(7)) and playback.lead_in == pytest.approx(7)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from fractions import Fraction
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -74,8 +73,8 @@ def draw_time(weave: Weave, painter: QPainter, c: theme.Colours, report: Report)
         if weave.axis.x(bar.start + bar.length) < GUTTER - 2 or weave.axis.x(bar.start) > weave.width():
             continue
         first = math.ceil(bar.offset * bar.meter[1])
-        for beat in range(first, math.ceil((bar.offset + bar.length) * bar.meter[1])):
-            x = weave.axis.x(bar.start + Fraction(beat, bar.meter[1]) - bar.offset)
+        for beat in range(first, math.ceil(bar.beat(bar.start + bar.length) - 1)):
+            x = weave.axis.x(bar.time_of(beat))
             painter.setPen(QPen(QColor(c.line if beat == 0 else c.grid), 1.4 if beat == 0 else 1))
             painter.drawLine(QPointF(x, TOP - 6), QPointF(x, weave.height() - 4))
 

@@ -6,7 +6,8 @@ from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtWidgets import QComboBox, QTableWidget, QTableWidgetItem, QVBoxLayout
 
 from deft_reach.app import units
-from deft_reach.app.plain_text import PlainLabel, plain_tip
+from deft_reach.app.hint_label import HintLabel
+from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.core.model.kit import Kit
@@ -33,9 +34,7 @@ class CompareForm(Listener):
         self.table = QTableWidget()
         make_list(self.table, "What differs from the other kit", ["piece", "here, against the other"], wide=(1,))
         column.addWidget(self.table, 1)
-        self.words = PlainLabel()
-        self.words.setObjectName("hint")
-        self.words.setWordWrap(True)
+        self.words = HintLabel()
         column.addWidget(self.words)
         self.other_box.activated.connect(lambda _: self._chosen())
         self.follow()

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app import units
 from deft_reach.app.decimal_box import DecimalBox
+from deft_reach.app.hint_label import HintLabel
 from deft_reach.app.length_box import LengthBox
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
@@ -98,9 +99,7 @@ class ShapeForm(Listener):
         self.zone_boxes: dict[str, dict[str, LengthBox]] = {}
         self.zone_removers: dict[str, QPushButton] = {}
         column.addStretch(1)
-        self.words = PlainLabel()
-        self.words.setObjectName("hint")
-        self.words.setWordWrap(True)
+        self.words = HintLabel()
         column.addWidget(self.words)
 
         self.kind.activated.connect(self._exchange)

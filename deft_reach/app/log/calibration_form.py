@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, 
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label, sheet_painter
+from deft_reach.app.hint_label import HintLabel
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.words import say
@@ -128,8 +129,7 @@ class CalibrationForm(Listener):
         self.chart = SkillChart()
         row.addWidget(self.chart, 3)
         column = QVBoxLayout()
-        self.words = PlainLabel()
-        self.words.setWordWrap(True)
+        self.words = HintLabel()
         self.hint = PlainLabel("Smaller is faster: 1 is untrained, 0.55 advanced. Dashed: what is set now.")
         self.hint.setObjectName("hint")
         self.hint.setWordWrap(True)

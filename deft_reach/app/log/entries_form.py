@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app.background_task import BackgroundTask
-from deft_reach.app.plain_text import PlainLabel
+from deft_reach.app.hint_label import HintLabel
 from deft_reach.app.save_name import OtherFormatError, ask_name
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list
@@ -57,8 +57,7 @@ class EntriesForm(Listener):
         column.addWidget(self.note)
         self._rows: list[Attempt | TakeEntry] = []
         row = QHBoxLayout()
-        self.words = PlainLabel()
-        self.words.setWordWrap(True)
+        self.words = HintLabel()
         self.export_button, self.import_button = QPushButton("Export…"), QPushButton("Import…")
         row.addWidget(self.words, 1)
         for button in (self.import_button, self.export_button):

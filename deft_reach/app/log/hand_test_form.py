@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app import theme
 from deft_reach.app.choices import fill_box
+from deft_reach.app.hint_label import HintLabel
 from deft_reach.app.log.hand_chart import HandChart, Test
 from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.plain_text import PlainLabel
@@ -112,8 +113,7 @@ class HandTestForm(Listener):
         column.setSpacing(4)
         self.table = QTableWidget()
         make_list(self.table, "What was measured", ["what", "measured", "spread", "usual"], wide=(0,))
-        self.words = PlainLabel()
-        self.words.setWordWrap(True)
+        self.words = HintLabel()
         self.chart = HandChart()
         self.use = QPushButton("Use it for this player")
         self.back = QPushButton("Back to the skill")

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import Same, label
+from deft_reach.app.canvas.sprites import text_size
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.canvas.timeline import Timeline
 from deft_reach.app.styled import set_scaled
@@ -18,6 +19,15 @@ from deft_reach.core.session.song_view import SongView
 
 HEIGHT = 46
 TOP, BOTTOM = 5.0, 41.0
+
+
+def _two_lines(name: str) -> list[str]:
+    """A name broken at the blank nearest to its middle; whole where it has none."""
+    blanks = [k for k, char in enumerate(name) if char == " "]
+    if not blanks:
+        return [name]
+    at = min(blanks, key=lambda k: abs(2 * k - len(name)))
+    return [name[:at], name[at + 1 :]]
 
 
 class Block(NamedTuple):
@@ -168,12 +178,13 @@ class SectionStrip(Timeline):
                 x, room = x + 16, room - 16
             times = f" × {len(block.rounds)}" if len(block.rounds) > 1 else ""
             font = theme.ui_font(10, bold=True)
-            name = QFontMetricsF(font).elidedText(
-                self._name(block.section) + times, Qt.TextElideMode.ElideRight, room
-            )
+            whole = self._name(block.section) + times
+            lines = [whole] if text_size(whole, font)[0] <= room else _two_lines(whole)
             if room > 20:
-                label(painter, QPointF(x, top + 10 * stretch), name, font, QColor(c.ink), align)
-            if row is not None and room > 20:
+                for k, line in enumerate(lines):
+                    text = QFontMetricsF(font).elidedText(line, Qt.TextElideMode.ElideRight, room)
+                    label(painter, QPointF(x, top + (10 + 16 * k) * stretch), text, font, QColor(c.ink), align)
+            if row is not None and room > 20 and len(lines) == 1:
                 limit = "" if row.tempo_limit is None else f", breaks at {row.tempo_limit:.0f}"
                 font = theme.ui_font(9)
                 text = QFontMetricsF(font).elidedText(f"{row.tempo:g} BPM{limit}", Qt.TextElideMode.ElideRight, room)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -22,8 +22,10 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app.choices import fill_box
 from deft_reach.app.decimal_box import DecimalBox
+from deft_reach.app.hint_label import HintLabel
 from deft_reach.app.marks import severity_icon
 from deft_reach.app.plain_text import PlainLabel, plain_tip
+from deft_reach.app.song.new_song_dialog import NewSongDialog
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import say, sentence
@@ -35,11 +37,22 @@ from deft_reach.core.session.song_view import SongView
 from deft_reach.core.session.songs import MOST_TIMES
 from deft_reach.core.song.chain import written
 
+#: The columns, and what each means.
+COLUMNS = (
+    ("section", "The plan that is played"),
+    ("×", "How often it is played in a row"),
+    ("BPM", "The tempo it is played at, in quarter notes a minute"),
+    ("breaks", "The tempo (BPM) at which a stroke of it breaks in the song, between its neighbours"),
+    ("alone", "The tempo (BPM) at which a stroke of it breaks when the plan is played by itself"),
+)
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
 
 class SongBar(Listener):
     """Everything about the song in view that can be changed."""
+
+    #: The song is to be played from the section of this number on.
+    played_from = Signal(int)
 
     def __init__(self, session: Session, view: SongView) -> None:
         super().__init__(session)
@@ -50,11 +63,16 @@ class SongBar(Listener):
         column.addLayout(self._choose())
         column.addLayout(self._settings())
         self.table = QTableWidget()
-        make_list(self.table, "Sections of the song", ["section", "times", "BPM", "here", "alone"], wide=(0,))
+        make_list(self.table, "Sections of the song", [name for name, _ in COLUMNS], wide=(0,))
+        for k, (_, tip) in enumerate(COLUMNS):
+            self.table.model().setHeaderData(k, Qt.Orientation.Horizontal, tip, Qt.ItemDataRole.ToolTipRole)
         column.addWidget(self.table, 1)
+        means = PlainLabel("breaks: limit in the song · alone: limit by itself (BPM)")
+        means.setObjectName("caption")
+        means.setWordWrap(True)
+        column.addWidget(means)
         column.addLayout(self._section())
-        self.words = PlainLabel()
-        self.words.setWordWrap(True)
+        self.words = HintLabel(lines=3)
         column.addWidget(self.words)
         view.verdict.connect(self.refresh_if_visible)
         view.selected.connect(self.refresh_if_visible)
@@ -75,7 +93,7 @@ class SongBar(Listener):
         self.more.setObjectName("quiet")
         menu = QMenu(self)
         session = self.session
-        menu.addAction("New song", lambda: session.songs.new_song())
+        menu.addAction("New song…", self._new)
         self.rename = menu.addAction("Rename this song…", self._rename)
         self.copy = menu.addAction("Duplicate this song", lambda: session.songs.duplicate_song())
         self.delete = menu.addAction("Delete this song", lambda: session.songs.delete_song())
@@ -121,6 +139,10 @@ class SongBar(Listener):
         self.plans.aboutToShow.connect(self._fill_plans)
         self.add.setMenu(self.plans)
         self.up, self.down, self.remove = QPushButton("Up"), QPushButton("Down"), QPushButton("Remove")
+        self.play = QPushButton("▶ From here")
+        self.play.setObjectName("quiet")
+        self.play.setToolTip("Play the song from this section's pickup on, at the tempi of its sections")
+        self.play.setAccessibleName("Play the song from this section on")
         for button in (self.add, self.up, self.down, self.remove):
             button.setObjectName("quiet")
             first.addWidget(button, 1 if button is self.add else 0)
@@ -130,6 +152,7 @@ class SongBar(Listener):
         self.times.setAccessibleName("How often the section is played")
         self.section_tempo = _tempo_box("as the song")
         self.section_tempo.setAccessibleName("The section's own tempo")
+        second.addWidget(self.play)
         second.addWidget(self.times, 1)
         second.addWidget(self.section_tempo, 1)
         lines.addLayout(first)
@@ -138,6 +161,7 @@ class SongBar(Listener):
         self.up.clicked.connect(lambda: self._move(-1))
         self.down.clicked.connect(lambda: self._move(1))
         self.remove.clicked.connect(lambda: session.songs.remove_section(self.row))
+        self.play.clicked.connect(lambda: self.played_from.emit(self.row))
         self.times.valueChanged.connect(lambda times: session.songs.set_times(self.row, times))
         self.section_tempo.valueChanged.connect(
             lambda value: session.songs.set_section_tempo(self.row, _or_none(value))
@@ -210,7 +234,7 @@ class SongBar(Listener):
             alone = "–" if row is None or row.alone_limit is None else f"{row.alone_limit:.0f}"
             tempo = f"{row.tempo:g}" if row is not None else "–"
             name = plan.name if plan is not None else "a plan that is gone"
-            for column, text in enumerate((name, f"× {section.times}", tempo, here, alone)):
+            for column, text in enumerate((name, str(section.times), tempo, here, alone)):
                 item = QTableWidgetItem(text)
                 if column:
                     item.setTextAlignment(_RIGHT)
@@ -246,6 +270,8 @@ class SongBar(Listener):
         there = 0 <= self.row < len(sections)
         for widget in (self.up, self.down, self.remove, self.times, self.section_tempo):
             widget.setEnabled(there)
+        chain = self.view.found.chain if self.view.found is not None else None
+        self.play.setEnabled(chain is not None and chain.entry_of(self.row) is not None)
         if there:
             blockers = [QSignalBlocker(self.times), QSignalBlocker(self.section_tempo)]
             section = sections[self.row]
@@ -259,7 +285,7 @@ class SongBar(Listener):
         """What the chosen section or the song has to say: problems first."""
         song, found = self.session.songs.song, self.view.found
         if song is None:
-            say(self.words, "No song yet: press Songs, New song, and add plans in the order they are played.")
+            say(self.words, "No song yet: press Songs, New song, and choose plans in the order they are played.")
             return
         problems = [] if found is None else [p for p in found.problems if p.section in (None, self.row)]
         others = [] if found is None else [p for p in found.problems if p.section not in (None, self.row)]
@@ -316,6 +342,14 @@ class SongBar(Listener):
         index = next((k for k, (part, _) in enumerate(found.chain.origin) if parts[part].section == row), None)
         if index is not None and self._current_section() != row:
             self.view.select_stroke(index)
+
+    def _new(self) -> None:
+        """Ask for the plans of a new song."""
+        plan = self.session.plan
+        dialog = NewSongDialog(self.session.document, plan.id if plan is not None else None, self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.accepted.connect(lambda: self.session.songs.new_song(dialog.name, dialog.plans))
+        dialog.open()
 
     def _rename(self) -> None:
         song = self.session.songs.song

@@ -20,6 +20,7 @@ from deft_reach.app.song.section_strip import SectionStrip
 from deft_reach.app.song.show_form import ShowForm
 from deft_reach.app.song.song_bar import SongBar
 from deft_reach.app.station import Station
+from deft_reach.app.transport import Transport
 from deft_reach.core.session import Session
 from deft_reach.core.session.read_only import ReadOnlySession
 from deft_reach.core.session.song_view import SongView
@@ -29,8 +30,9 @@ from deft_reach.store.practice_log import PracticeLog
 class SongStation(Station):
     """The song's list and the reach plan on the left; strip, weave, lane and the work on the right."""
 
-    def __init__(self, session: Session, log: PracticeLog) -> None:
+    def __init__(self, session: Session, log: PracticeLog, transport: Transport) -> None:
         super().__init__(session)
+        self.transport = transport
         self.view = SongView(session)
         self.axis = TimeAxis(self.view, self)
         self.bar = SongBar(session, self.view)
@@ -64,9 +66,10 @@ class SongStation(Station):
         )
         self.tabs, bottom = self.tab_sheet(pages)
         right = self.split(down, "songRight", [self.weave_panel, bottom], [392, 298], [3, 2])
-        self.fill(self.split(across, "songAcross", [left, right], [352, 840], [1, 3]))
+        self.fill(self.split(across, "songAcross", [left, right], [392, 800], [1, 3]))
         self.tabs.currentChanged.connect(lambda _: self._draw_places())
         self.layout_form.shown.connect(self._draw_places)
+        self.bar.played_from.connect(self._play_from)
         self.view.refused.connect(self._refused)
         self.view.verdict.connect(self._say)
         self.view.selected.connect(self._say)
@@ -84,6 +87,13 @@ class SongStation(Station):
     def played(self) -> ReadOnlySession:
         """What is in view here is played, not the plan."""
         return self.view
+
+    def _play_from(self, section: int) -> None:
+        """Play the song from a section on."""
+        found = self.view.found
+        time = found.chain.entry_of(section) if found is not None and found.chain is not None else None
+        if time is not None:
+            self.transport.start_from(time)
 
     def first_focus(self) -> QWidget:
         return self.weave

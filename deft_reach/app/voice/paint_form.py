@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from deft_reach.app.hint_label import HintLabel
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
@@ -92,9 +93,7 @@ class PaintForm(Listener):
         )
         column.addWidget(self.table, 1)
         buttons = QHBoxLayout()
-        self.words = PlainLabel()
-        self.words.setObjectName("hint")
-        self.words.setWordWrap(True)
+        self.words = HintLabel()
         self.exchange = QPushButton("Exchange")
         self.exchange.setObjectName("quiet")
         buttons.addWidget(self.words, 1)

@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
+from deft_reach.app.hint_label import HintLabel
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.styled import set_font, set_scaled
@@ -73,8 +74,7 @@ class VariationsForm(Listener):
         set_scaled(self.preview, QWidget.setFixedHeight, 34)
         self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
         column.addWidget(self.preview)
-        self.words = PlainLabel()
-        self.words.setObjectName("hint")
+        self.words = HintLabel()
         column.addWidget(self.words)
         row = QHBoxLayout()
         self.make = QPushButton("Make a page")

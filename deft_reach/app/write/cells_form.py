@@ -15,7 +15,8 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from deft_reach.app.plain_text import PlainLabel, plain_tip
+from deft_reach.app.hint_label import HintLabel
+from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
 from deft_reach.core.notation.cells import Cell, find_cells, in_place_of, shelf
@@ -51,9 +52,7 @@ class CellsForm(Listener):
         self.table = QTableWidget()
         make_list(self.table, "Cells that fit", ["cell", "steps", "then"], wide=(0,))
         column.addWidget(self.table, 1)
-        self.words = PlainLabel()
-        self.words.setObjectName("hint")
-        self.words.setWordWrap(True)
+        self.words = HintLabel(lines=3)
         column.addWidget(self.words)
         buttons = QHBoxLayout()
         self.insert = QPushButton("Put in")

@@ -8,6 +8,7 @@ from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
+from deft_reach.app.hint_label import HintLabel
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.styled import set_font, set_scaled
@@ -49,9 +50,7 @@ class ChangeForm(Listener):
         self.preview.setTextFormat(Qt.TextFormat.PlainText)
         column.addWidget(self.preview)
         row = QHBoxLayout()
-        self.words = PlainLabel()
-        self.words.setObjectName("hint")
-        self.words.setWordWrap(True)
+        self.words = HintLabel()
         self.make = QPushButton("Change")
         self.make.setObjectName("quiet")
         row.addWidget(self.words, 1)

@@ -13,7 +13,7 @@ from PySide6.QtGui import QColor, QHideEvent, QKeyEvent, QMouseEvent, QPainter, 
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
-from deft_reach.app.plain_text import PlainLabel
+from deft_reach.app.hint_label import HintLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.styled import set_scaled
 from deft_reach.core.notation.tapping import Tap, write_taps
@@ -115,9 +115,7 @@ class TapForm(Listener):
         column.setContentsMargins(10, 6, 10, 6)
         self.pad = PracticePad()
         column.addWidget(self.pad, 1)
-        self.words = PlainLabel()
-        self.words.setObjectName("hint")
-        self.words.setWordWrap(True)
+        self.words = HintLabel(lines=3)
         column.addWidget(self.words)
         self.ports = QComboBox()
         self.ports.setAccessibleName("What is played on")

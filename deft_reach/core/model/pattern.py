@@ -98,7 +98,8 @@ class Group(NamedTuple):
 class Bar(NamedTuple):
     """A bar: its number (the pickup is 0), where it starts, how long it is (whole notes), and its meter.
 
-    ``offset`` is how far into a full bar it begins: more than nothing for a pickup.
+    ``offset`` is how far into a full bar it begins, as written: more than nothing for a pickup. ``stretch`` is how
+    long a written whole note lasts in it, where sections of a song have their own tempi.
     """
 
     number: int
@@ -106,10 +107,15 @@ class Bar(NamedTuple):
     length: Fraction
     meter: tuple[int, int]
     offset: Fraction
+    stretch: Fraction = Fraction(1)
 
     def beat(self, time: Fraction) -> Fraction:
         """A time as a beat of this bar, from 1, in the meter's own beats."""
-        return 1 + (self.offset + time - self.start) * self.meter[1]
+        return 1 + (self.offset + (time - self.start) / self.stretch) * self.meter[1]
+
+    def time_of(self, beat: Fraction | int) -> Fraction:
+        """When a beat of this bar falls, counted from 0 in the meter's own beats; the inverse of ``beat``."""
+        return self.start + (Fraction(beat, self.meter[1]) - self.offset) * self.stretch
 
 
 class Moment(NamedTuple):

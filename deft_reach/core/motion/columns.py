@@ -151,11 +151,12 @@ def figure_back(pattern: Pattern) -> Ints:
     ticks = Ticks(
         [
             *(event.start for event in events),
-            *(x for bar in pattern.bar_rows for x in (bar.start, bar.offset, lead_beat(bar.meter))),
+            *(x for bar in pattern.bar_rows for x in (bar.start, bar.time_of(0), lead_beat(bar.meter) * bar.stretch)),
         ]
     )
     bars = [
-        (ticks(bar.start), ticks(bar.start - bar.offset), ticks(lead_beat(bar.meter))) for bar in pattern.bar_rows
+        (ticks(bar.start), ticks(bar.time_of(0)), ticks(lead_beat(bar.meter) * bar.stretch))
+        for bar in pattern.bar_rows
     ]
     begins = [start for start, _, _ in bars]
     number: dict[tuple[int, int], int] = {}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -36,11 +37,13 @@ class SongCommands:
             self._song = id
             self._session.selected.emit()
 
-    def new_song(self, name: str = "New song") -> None:
-        """Add a song with the plan in view in it, and show it."""
+    def new_song(self, name: str = "New song", plans: Sequence[str] | None = None) -> None:
+        """Add a song of these plans (by id) in order, and show it; of the plan in view where none are given."""
         document, plan = self._session.document, self._session.plan
         id = document.free_id("song")
-        sections = (Section(plan.id),) if plan is not None else ()
+        if plans is None:
+            plans = [plan.id] if plan is not None else []
+        sections = tuple(Section(document.plan(id).id) for id in plans)
         song = Song(id, document.free_song_name(name), sections)
         self._song = id
         self._session.apply(document.with_song(song), f"New song “{song.name}”")

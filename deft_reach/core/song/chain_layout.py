@@ -255,7 +255,8 @@ def _warp(nominal: Pattern, parts: Sequence[Part], repeat: bool) -> Pattern:
     bars = []
     for bar in nominal.bar_rows:
         start, length = at(bar.start, bar.length)
-        bars.append(bar._replace(start=start, length=length))
+        stretch = length / bar.length if bar.length else bar.stretch
+        bars.append(bar._replace(start=start, length=length, stretch=stretch))
     groups = []
     for group in nominal.groups:
         start, length = at(group.start, group.length)

@@ -65,3 +65,15 @@ class Chain:
 
     def part_at(self, stroke: int) -> Part:
         return self.parts[self.origin[stroke][0]]
+
+    def entry_of(self, section: int) -> Fraction | None:
+        """When a section is played first (whole notes of ``pattern``), from its pickup on; None where it is not."""
+        part = next((part for part in self.parts if part.section == section), None)
+        if part is None:
+            return None
+        if part is self.parts[0]:
+            return Fraction(0)
+        written = part.start - part.head + self.nominal.pickup
+        counted = self.nominal.bar_at(written)
+        played = self.pattern.bar_rows[self.nominal.bar_rows.index(counted)]
+        return played.time_of(counted.beat(written) - 1)
