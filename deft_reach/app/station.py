@@ -4,15 +4,35 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Sequence
+from typing import NamedTuple, Protocol, runtime_checkable
 
-from PySide6.QtCore import QEvent, QObject, Qt
-from PySide6.QtGui import QShowEvent
+from PySide6.QtCore import QEvent, QObject, Qt, Signal, SignalInstance
+from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.core.session import Session
+from deft_reach.core.session.candidate_view import CandidateView
 from deft_reach.core.session.read_only import ReadOnlySession
+
+
+class Offer(NamedTuple):
+    """Something a form offers in place of the plan: its name, its text, and its own tempo, None for the plan's."""
+
+    name: str
+    text: str
+    tempo: float | None = None
+
+
+@runtime_checkable
+class Offers(Protocol):
+    """A page that offers something in place of the plan; ``offered`` says that it is another, or nothing."""
+
+    offered: SignalInstance
+
+    def offer(self) -> Offer | None:
+        """What is chosen, None for nothing."""
 
 
 class _Failure(PlainLabel):
@@ -95,16 +115,52 @@ class Listener(QWidget):
 class Station(Listener):
     """A whole screen of work. ``splitters`` are those whose places are remembered, by their names."""
 
+    #: What is played has changed: see ``played``.
+    plays = Signal()
+
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.splitters: list[QSplitter] = []
         #: The time axis of its drawings, where it has any.
         self.axis: TimeAxis | None = None
+        self._candidate: CandidateView | None = None
+        self._pages: QTabWidget | None = None
 
     @property
     def played(self) -> Session | ReadOnlySession:
         """What the transport plays while the station is in view: as a rule the plan."""
         return self.session
+
+    def played_changed(self) -> None:
+        """Something else is played while the station is in view."""
+        if self.isVisible():
+            self.plays.emit()
+
+    def offering(self, view: CandidateView, tabs: QTabWidget) -> None:
+        """Show what the page in view offers as a candidate, for as long as that page is in view."""
+        self._candidate, self._pages = view, tabs
+        for k in range(tabs.count()):
+            page = tabs.widget(k)
+            if isinstance(page, Offers):
+                page.offered.connect(self._show_offer)
+        tabs.currentChanged.connect(lambda _: self._show_offer())
+        view.shown.connect(self.played_changed)
+
+    def _show_offer(self) -> None:
+        view, pages = self._candidate, self._pages
+        if view is None or pages is None:
+            return
+        page = pages.currentWidget()
+        offer = page.offer() if isinstance(page, Offers) and self.isVisible() else None
+        if offer is None:
+            view.clear()
+        elif not view.active or (view.name, view.text) != (offer.name, offer.text):
+            view.show_candidate(*offer)
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        if self._candidate is not None:
+            self._candidate.clear()
 
     def restyle(self) -> None:
         super().restyle()

@@ -22,6 +22,22 @@ def verdict_cells(report: Report) -> tuple[str, str, str]:
     )
 
 
+def compared_words(report: Report, before: Report | None) -> str:
+    """Ease, tempo limit, and stops and cautions of a report, with what the ease is more or less than before."""
+    ease, limit, serious = verdict_cells(report)
+    if before is not None and not report.impossible and not before.impossible:
+        ease += f" ({signed(report.summary.ease - before.summary.ease)})"
+    breaks = "no limit" if limit == "–" else f"breaks at {limit}"
+    ease = ease if report.impossible else f"ease {ease}"
+    serious = serious if report.serious else "no cautions"
+    return ", ".join([ease, *([] if report.impossible else [breaks]), serious])
+
+
+def signed(change: float) -> str:
+    """A whole number with its sign."""
+    return f"{round(change):+d}".replace("-", "−").replace("+0", "±0")
+
+
 #: Between what a column holds and the next one (pixels).
 AIR = 6
 

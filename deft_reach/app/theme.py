@@ -242,6 +242,7 @@ QMenu::separator {{ height: 1px; background: {c.line}; margin: 4px 8px; }}
 #notice {{ background: {c.band}; border-bottom: 1px solid {c.line}; }}
 #notice[tone="stop"] QLabel {{ color: {c.stop}; }}
 #error {{ color: {c.stop}; }}
+#banner {{ background: {c.selection}; border-bottom: 1px solid {c.line}; }}
 #failure {{ color: {c.stop}; background: {c.band}; border-bottom: 1px solid {c.line}; }}
 #fine {{ color: {c.good}; }}
 QPushButton {{ border: 1px solid {c.ink}; border-radius: 3px; padding: 6px 14px; background: {c.sheet};

@@ -187,6 +187,7 @@ class MainWindow(QMainWindow):
         if name not in self.built:
             self.built[name] = station = STATIONS[name].make(self)
             self._restore_sizes(station)
+            station.plays.connect(lambda: self.transport.use(station.played))
             self.stack.addWidget(station)
         return self.built[name]
 

@@ -6,7 +6,9 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
+from deft_reach.app.candidate_preview import CandidateThreads
 from deft_reach.core import analyse
+from deft_reach.core.motion.cost import TERM_NAMES
 from deft_reach.formats.document import dump_document, load_document
 
 TEXT = "/16 (R@ft> L@ft R@t1 L) (R L R@rd L@hh)"
@@ -52,6 +54,46 @@ def take(tray, words):
 def search(station, qtbot):
     press(station.rethink.find_button)
     qtbot.waitUntil(lambda: station.rethink.found is not None, timeout=5000)
+
+
+def test_a_sticking_in_the_tray_is_drawn_and_heard(station, window, qapp, monkeypatch):
+    from deft_reach.app import transport as module
+
+    monkeypatch.setattr(module, "open_output", lambda source: None)
+    window.transport.timer.setInterval(10**6)
+    other = TEXT.replace("(R L R@rd L@hh)", "(L R R@rd L@hh)")
+    window.session.stickings.keep("other", other)
+    show(station, "Tray")
+    assert not station.candidate.active
+    station.tray.list.setFocus()
+    QTest.keyClick(station.tray.list, Qt.Key.Key_Down)
+    threads = station.threads.currentWidget()
+    assert isinstance(threads, CandidateThreads) and threads.words.text().startswith("Offered, not taken: other")
+    assert station.plan_view.currentWidget().session is station.candidate is window.transport.session
+    window.session.select_stroke(5)
+    assert station.candidate.stroke == 5
+    QTest.keyClick(threads.lane, Qt.Key.Key_Right)
+    assert window.session.stroke == station.candidate.stroke == 6
+    QTest.keyClick(window, Qt.Key.Key_F5)
+    hands = [window.transport.playback.pattern.strokes[h.stroke].limb for h in window.transport.playback.hits]
+    assert hands[4:6] == ["L", "R"]
+    window.transport.stop()
+    QTest.keyClick(station.tray.list, Qt.Key.Key_Up)
+    assert not station.candidate.active and station.threads.currentWidget() is not threads
+    QTest.keyClick(station.tray.list, Qt.Key.Key_Down)
+    show(station, "This stroke")
+    assert not station.candidate.active, "only while the tray is in view"
+    show(station, "Tray")
+    assert station.candidate.active
+    window.session.strokes.set_limb(0, "L")
+    assert not station.candidate.active or station.candidate.main.text == window.session.text
+
+
+def test_the_colours_of_the_cost_bars_are_named(station, window):
+    show(station, "Tray")
+    terms = window.session.report.summary.terms
+    named = station.tray.legend.accessibleDescription().split(", ")
+    assert named == [TERM_NAMES[t] for t in sorted(terms, key=lambda t: -terms[t]) if terms[t] > 0.005]
 
 
 def test_the_best_hands_are_found_and_used(station, window, qtbot):

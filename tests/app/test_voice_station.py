@@ -1,9 +1,12 @@
 """The Voice station: painting by clicks and keys, the adviser, variations."""
 
 import pytest
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 
+from deft_reach.app.candidate_preview import CandidateThreads
+from deft_reach.core import parse
+from deft_reach.core.analysis.comparing import is_worse
 from tests.app.conftest import click
 
 TEXT = "/16 (R> L R R) (L> R L. L)"
@@ -21,6 +24,11 @@ def station(window, qapp):
 
 def press(button):
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+
+
+def press_box(box):
+    """On the box of a check box, whose text does not reach across all of its width."""
+    QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(9, box.height() // 2))
 
 
 def at(station, code, zone=None) -> QPointF:
@@ -118,7 +126,8 @@ def test_the_adviser_finds_in_the_background_and_uses_only_what_still_fits(stati
     press(form.find_button)
     assert "Searching" in form.words.text()
     qtbot.waitUntil(lambda: form.found is not None, timeout=20_000)
-    assert form.table.rowCount() == len(form.found.best) >= 2 and "looked at" in form.words.text()
+    assert 1 <= form.table.rowCount() <= len(form.found.best) and "looked at" in form.words.text()
+    assert "As it stands: ease" in form.words.text()
     press(form.use)
     assert {window.session.pattern().strokes[i].voice for i in (0, 4)} <= {"c1", "c2"}
     assert window.session.undo_label == "Voicing from the adviser"
@@ -132,6 +141,9 @@ def test_the_adviser_finds_in_the_background_and_uses_only_what_still_fits(stati
 def test_variations_are_sorted_kept_and_dropped(station, window, qtbot):
     station.tabs.setCurrentWidget(station.variations)
     form = station.variations
+    for box in (*form.sorts.values(), form.harder):
+        if not box.isChecked():
+            press_box(box)
     press(form.make)
     qtbot.waitUntil(lambda: form.worker is None and form.table.rowCount() > 10, timeout=30_000)
     form.table.sortItems(1, Qt.SortOrder.DescendingOrder)
@@ -150,6 +162,105 @@ def test_variations_are_sorted_kept_and_dropped(station, window, qtbot):
     assert form.table.rowCount() == rows - 2
 
 
+def test_only_the_sorts_that_are_chosen_and_nothing_harder(station, window, qtbot):
+    station.tabs.setCurrentWidget(station.variations)
+    form, now = station.variations, window.session.report
+    for sort in ("hands", "voices"):
+        press_box(form.sorts[sort])
+    assert [sort for sort, box in form.sorts.items() if box.isChecked()] == ["accents"]
+    press(form.make)
+    qtbot.waitUntil(lambda: form.worker is None and "As it stands" in form.words.text(), timeout=30_000)
+    rows = [form.table.item(k, 0).data(Qt.ItemDataRole.UserRole) for k in range(form.table.rowCount())]
+    assert {row.sort for row in rows} == {"accents"} and not any(is_worse(row.report, now) for row in rows)
+    shown = form.table.rowCount()
+    if form.harder_ones:
+        press_box(form.harder)
+        assert form.table.rowCount() == shown + len(form.harder_ones)
+        press_box(form.harder)
+        assert form.table.rowCount() == shown
+    for box in form.sorts.values():
+        if box.isChecked():
+            press_box(box)
+    assert not form.make.isEnabled(), "nothing to vary is chosen"
+
+
+def select(station, count):
+    """Select the first steps in the lane, by keys."""
+    station.lane.setFocus()
+    station.lane.lane.go(0)
+    for _ in range(count):
+        QTest.keyClick(station.lane, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+
+
+def test_adviser_and_variations_keep_to_the_selection(station, window, qtbot):
+    select(station, 4)
+    before = voices(window)
+    station.tabs.setCurrentWidget(station.adviser)
+    form = station.adviser
+    form.palette_field.setText("t1 ft")
+    press(form.find_button)
+    qtbot.waitUntil(lambda: form.table.rowCount() > 0, timeout=20_000)
+    press(form.use)
+    assert voices(window)[4:] == before[4:] and set(voices(window)[:4]) <= {"t1", "ft"}
+    window.session.undo()
+    select(station, 4)
+    station.tabs.setCurrentWidget(station.variations)
+    assert "4 selected steps" in station.variations.words.text()
+    press(station.variations.make)
+    qtbot.waitUntil(lambda: station.variations.worker is None, timeout=30_000)
+    seed = window.session.pattern()
+    assert station.variations.table.rowCount() or station.variations.harder_ones
+    for k in range(station.variations.table.rowCount()):
+        new = parse(station.variations.table.item(k, 0).data(Qt.ItemDataRole.UserRole).text)
+        assert [(s.limb, s.voice, s.marks) for s in new.strokes[-4:]] == [
+            (s.limb, s.voice, s.marks) for s in seed.strokes[-4:]
+        ]
+
+
+def test_a_voicing_is_drawn_and_heard_before_it_is_taken(station, window, qtbot, monkeypatch):
+    from deft_reach.app import transport as module
+
+    monkeypatch.setattr(module, "open_output", lambda source: None)
+    window.transport.timer.setInterval(10**6)
+    station.tabs.setCurrentWidget(station.adviser)
+    form, text = station.adviser, window.session.text
+    press_box(form.harder)
+    form.palette_field.setText("sn t1 ft")
+    pick(form.contour, "two strokes a voice")
+    press(form.find_button)
+    qtbot.waitUntil(lambda: form.table.rowCount() > 1, timeout=20_000)
+    threads = station.threads.currentWidget()
+    assert isinstance(threads, CandidateThreads) and threads.isVisible() and "not taken" in threads.words.text()
+    offered = station.candidate.report.pattern
+    assert window.session.text == text and [s.voice for s in offered.strokes] != voices(window)
+    QTest.keyClick(window, Qt.Key.Key_F5)
+    assert window.transport.playing and window.transport.session is station.candidate
+    assert {window.transport.playback.pattern.strokes[h.stroke].voice for h in window.transport.playback.hits} == {
+        s.voice for s in offered.strokes
+    }
+    form.table.setFocus()
+    QTest.keyClick(form.table, Qt.Key.Key_Down)
+    assert station.candidate.report.pattern != offered
+    if window.transport.playing:
+        assert window.transport.playback.pattern is station.candidate.report.pattern, "the loop goes on"
+        window.transport.stop()
+    QTest.keyClick(threads.weave, "k")
+    assert "use it first" in threads.words.text() and window.session.text == text
+    press(threads.back)
+    assert station.threads.currentWidget() is not threads and window.transport.session is window.session
+    QTest.mouseClick(
+        form.table.viewport(),
+        Qt.MouseButton.LeftButton,
+        pos=form.table.visualItemRect(form.table.item(1, 1)).center(),
+    )
+    assert station.candidate.active, "a click on it shows it again"
+    press(form.use)
+    assert not station.candidate.active and window.session.text != text
+    window.session.undo()
+    QTest.keyClick(window, Qt.Key.Key_4, Qt.KeyboardModifier.ControlModifier)
+    assert not station.candidate.active
+
+
 def test_the_page_can_be_stopped(station, window):
     station.tabs.setCurrentWidget(station.variations)
     form = station.variations
@@ -159,9 +270,12 @@ def test_the_page_can_be_stopped(station, window):
     assert form.worker is None and form.make.text() == "Make a page"
 
 
-def test_dynamics_in_words_and_by_click(station, window):
-    assert station.dynamics.in_words() == "2 accents, 1 ghosts among 8 strokes."
+def test_stick_heights_in_words_and_by_click(station, window):
+    heights = station.heights
+    # Each hand has one accent among taps, and the loop comes round to it (common practice).
+    assert heights.in_words() == "Strokes of the hands: 2 down, 4 tap, 2 up."
     x = station.axis.x(window.session.pattern().starts[6])
-    click(station.dynamics, QPointF(x, 20))
+    click(heights, QPointF(x, 20))
     assert window.session.stroke == 6
-    assert station.dynamics.height_of(">") > station.dynamics.height_of("") > station.dynamics.height_of(".")
+    assert heights.height_of(">") > heights.height_of("") > heights.height_of(".") > 0
+    assert "tap" in heights.words_at(QPointF(x, 20)) or "up stroke" in heights.words_at(QPointF(x, 20))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QFormLayout,
@@ -23,6 +23,7 @@ from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.search_button import SearchButton
 from deft_reach.app.search_form import SearchForm
+from deft_reach.app.station import Offer
 from deft_reach.app.styled import set_scaled
 from deft_reach.app.tables import make_list, verdict_cells
 from deft_reach.app.words import sentence
@@ -45,6 +46,9 @@ HAT_WORDS = {"free": "either way", "crossed": "crossed", "open": "open-handed"}
 
 class RethinkForm(SearchForm):
     """The question on the left, the answers on the right; an answer can be used, or kept in the tray."""
+
+    #: Another answer is chosen, or none: see ``offer``.
+    offered = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Find the best hands")
@@ -130,6 +134,7 @@ class RethinkForm(SearchForm):
             low.addWidget(button)
         column.addLayout(low)
         self.table.currentCellChanged.connect(lambda *_: self._show())
+        self.table.cellClicked.connect(lambda *_: self.offered.emit())
         self.table.cellActivated.connect(lambda *_: self.apply())
         self.use.clicked.connect(self.apply)
         self.keep.clicked.connect(self.keep_it)
@@ -226,6 +231,12 @@ class RethinkForm(SearchForm):
         same = self.chosen is not None and self.chosen.text == self.session.text
         self.use.setEnabled(ready and not same)
         self.keep.setEnabled(ready)
+        self.offered.emit()
+
+    def offer(self) -> Offer | None:
+        """The chosen answer, to be drawn and heard."""
+        chosen = self.chosen
+        return Offer(f"hands {self.table.currentRow() + 1}", chosen.text) if chosen is not None else None
 
     # --- acting -----------------------------------------------------------------------------------------------
 

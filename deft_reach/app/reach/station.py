@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.background_task import BackgroundTask
+from deft_reach.app.candidate_preview import CandidateThreads, ChangingDrawing
 from deft_reach.app.canvas.elevation import Elevation
 from deft_reach.app.canvas.explain import where
 from deft_reach.app.canvas.reach_plan import ReachPlan
@@ -29,6 +30,7 @@ from deft_reach.core.search.candidates import with_other_hand
 from deft_reach.core.search.errors import SearchError
 from deft_reach.core.search.remedies import Remedy, find_remedies, sticking_name
 from deft_reach.core.session import Session
+from deft_reach.core.session.candidate_view import CandidateView
 
 
 class ViewSwitch(QPushButton):
@@ -62,6 +64,7 @@ class ReachStation(Station):
     """Reach plan and what happens on the left; weave, lane, tempo rule, and the chosen stroke on the right."""
 
     def __init__(self, session: Session) -> None:
+        # Long: widgets in the order in which they are laid out.
         super().__init__(session)
         self.axis = TimeAxis(session, self)
         self.plan = ReachPlan(session)
@@ -73,7 +76,10 @@ class ReachStation(Station):
         self.card = StrokeCard(session)
         self.card.tried.connect(self.try_other_hand)
 
-        self.plan_panel = Panel("Reach plan", self.plan)
+        #: What the page in view offers, drawn and heard in place of the plan.
+        self.candidate = CandidateView(session)
+        self.plan_view = ChangingDrawing(self.plan, self.candidate, lambda: ReachPlan(self.candidate))
+        self.plan_panel = Panel("Reach plan", self.plan_view)
         elevation_panel = Panel("Heights", self.elevation, "", ViewSwitch(self.elevation))
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
 
@@ -83,7 +89,9 @@ class ReachStation(Station):
         column.setSpacing(0)
         column.addWidget(self.weave, 1)
         column.addWidget(self.lane)
-        self.weave_panel = Panel("Weave", threads, "which hand is where, from far left (top) to far right")
+        threads.setFocusProxy(self.weave)
+        self.threads = ChangingDrawing(threads, self.candidate, lambda: CandidateThreads(self.candidate))
+        self.weave_panel = Panel("Weave", self.threads, "which hand is where, from far left (top) to far right")
         rule_panel = Panel("Tempo rule", self.rule, "every stroke's own limit; drag the home mark")
         self.rethink = RethinkForm(session)
         self.tray = Tray(session)
@@ -116,9 +124,10 @@ class ReachStation(Station):
         self.tabs, bottom = self.tab_sheet(pages)
         # Larger text takes its room from the pages below, which scroll.
         large = max(1.0, theme.text_scale())
-        sizes = [round(364 * large), round(98 * large), max(120, round(700 - 462 * large))]
+        sizes = [round(376 * large), round(92 * large), max(120, round(700 - 468 * large))]
         right = self.split(down, "reachRight", [self.weave_panel, rule_panel, bottom], sizes, [3, 0, 2])
         self.fill(self.split(across, "reachAcross", [left, right], [496, 696], [2, 3]))
+        self.offering(self.candidate, self.tabs)
         self.follow()
 
     def ease(self) -> None:
@@ -163,6 +172,11 @@ class ReachStation(Station):
         """Ask for the hands of all strokes that have none yet."""
         self.tabs.setCurrentWidget(self.rethink)
         self.rethink.ask_for("open")
+
+    @property
+    def played(self) -> Session:
+        """What is drawn is heard."""
+        return self.candidate if self.candidate.active else self.session
 
     def first_focus(self) -> QWidget:
         return self.weave

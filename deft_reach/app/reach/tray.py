@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRect, QRectF, QSize, Qt
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRect, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QAction, QColor, QFontMetricsF, QPainter, QPen
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -22,7 +22,8 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import label
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.reach.cost_bar import term_colour
-from deft_reach.app.station import Listener
+from deft_reach.app.reach.cost_legend import CostLegend
+from deft_reach.app.station import Listener, Offer
 from deft_reach.core.analysis.report import Report, serious_words
 from deft_reach.core.document import Candidate
 from deft_reach.core.motion.cost import TERM_NAMES, TERMS
@@ -120,6 +121,9 @@ class _Delegate(QStyledItemDelegate):
 class Tray(Listener):
     """Keep, name, compare and use stickings. The first row is the plan as it stands."""
 
+    #: Another sticking is chosen: see ``offer``.
+    offered = Signal()
+
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         column = QVBoxLayout(self)
@@ -132,6 +136,8 @@ class Tray(Listener):
         self.list.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column.addWidget(self.list, 1)
+        self.legend = CostLegend()
+        column.addWidget(self.legend)
         low = QHBoxLayout()
         low.setContentsMargins(10, 0, 8, 0)
         self.words = PlainLabel()
@@ -152,6 +158,7 @@ class Tray(Listener):
         column.addLayout(low)
         self.list.currentRowChanged.connect(lambda _: self._show())
         self.list.itemActivated.connect(lambda _: self._use())
+        self.list.itemClicked.connect(lambda _: self.offered.emit())
         self.keep.clicked.connect(self._keep)
         self.name.clicked.connect(self._name)
         self.drop.clicked.connect(lambda: self.session.stickings.drop(self.list.currentRow() - 1))
@@ -209,6 +216,16 @@ class Tray(Listener):
             self.words.setText("Keep stickings here, from Other hands or as they stand, and compare them.")
         else:
             self.words.setText(differs_words(rows[row]) if 0 <= row < len(rows) else "")
+        self.legend.show_rows(rows)
+        self.offered.emit()
+
+    def offer(self) -> Offer | None:
+        """The chosen sticking, to be drawn and heard; None for the plan as it stands."""
+        row = self.list.currentRow()
+        rows = self.rows
+        if not 0 < row < len(rows) or rows[row].report is None:
+            return None
+        return Offer(rows[row].candidate.name, rows[row].candidate.text)
 
     def _keep(self) -> None:
         self.session.stickings.keep(f"sticking {len(self.session.stickings.candidates) + 1}", self.session.text)

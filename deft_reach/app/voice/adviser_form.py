@@ -5,7 +5,9 @@ from __future__ import annotations
 import re
 from typing import Any
 
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QFormLayout,
     QHBoxLayout,
@@ -13,23 +15,32 @@ from PySide6.QtWidgets import (
     QPushButton,
     QTableWidget,
     QVBoxLayout,
-    QWidget,
 )
 
 from deft_reach.app.search_form import SearchForm
-from deft_reach.app.styled import set_scaled
-from deft_reach.app.tables import fill_row, make_list, verdict_cells
-from deft_reach.app.words import preview_text
-from deft_reach.core.search.voicing import CONTOURS, Voicings, find_voicings
-from deft_reach.core.session import Session
+from deft_reach.app.station import Offer
+from deft_reach.app.tables import compared_words, fill_row, make_list, signed, verdict_cells
+from deft_reach.core.analysis.comparing import is_worse
+from deft_reach.core.analysis.report import Report
+from deft_reach.core.model.counting import counted
+from deft_reach.core.model.limbs import HANDS
+from deft_reach.core.search.voicing import CONTOURS, Voicing, Voicings, find_voicings
+from deft_reach.core.session.lane import Lane
 
 
 class AdviserForm(SearchForm):
-    """What may be used above, what was found below."""
+    """What may be used above, what was found below. A selection in the lane is all that is put elsewhere."""
 
-    def __init__(self, session: Session) -> None:
+    #: Another voicing is chosen, or none: see ``offer``.
+    offered = Signal()
+
+    def __init__(self, lane: Lane) -> None:
         # Long: widgets in the order in which they are laid out.
-        super().__init__(session, "Find")
+        super().__init__(lane.session, "Find")
+        self.lane = lane
+        self._before: Report | None = None
+        self._harder = 0
+        self._rows: list[Voicing] = []
         self.found: Voicings | None = None
         self._asked_text = ""
         self._kit = ""
@@ -56,21 +67,23 @@ class AdviserForm(SearchForm):
         form.addRow("Way", row)
         column.addLayout(form)
         self.table = QTableWidget()
-        make_list(self.table, "Voicings found", ["", "ease", "breaks at", "cautions", "differs in"], wide=(4,))
+        make_list(self.table, "Voicings found", ["", "ease", "breaks at", "to think about"], wide=(3,))
         column.addWidget(self.table, 1)
-        set_scaled(self.preview, QWidget.setFixedHeight, 34)
-        column.addWidget(self.preview)
         low = QHBoxLayout()
-        self.words.setObjectName("hint")
+        self.harder = QCheckBox("also harder ones")
+        self.harder.setToolTip("Show what has more to think about than the plan as it stands, too")
         self.use = QPushButton("Use it")
         self.use.setObjectName("quiet")
         low.addWidget(self.words, 1)
+        low.addWidget(self.harder)
         low.addWidget(self.use)
         column.addLayout(low)
         self.palette_field.returnPressed.connect(self.search)
         self.accents.returnPressed.connect(self.search)
         self.table.currentCellChanged.connect(lambda *_: self._show())
         self.table.cellActivated.connect(lambda *_: self.apply())
+        self.table.cellClicked.connect(lambda *_: self.offered.emit())
+        self.harder.toggled.connect(lambda _: self._fill())
         self.use.clicked.connect(self.apply)
         self._say("Choose voices in the order of the way, and let the cheapest ways round the kit be found.", "hint")
         self._show()
@@ -94,7 +107,9 @@ class AdviserForm(SearchForm):
         if plan is None or pattern is None:
             self._say("The stroke text has to be readable first.", "error")
             return
-        self._asked_text = session.text
+        low, high = self.lane.selection
+        only = [k for m in pattern.moments[low:high] for k in m.strokes] if high > low else None
+        self._asked_text, self._before = session.text, session.report
         self.found = None
         self._fill()
         self._say("Searching …", "hint")
@@ -109,6 +124,7 @@ class AdviserForm(SearchForm):
             "best": 6,
             "repeat": plan.repeat,
             "weights": plan.weights,
+            "only": only,
         }
         self.find_button.start(lambda progress: find_voicings(**question, progress=progress))
 
@@ -117,32 +133,58 @@ class AdviserForm(SearchForm):
 
     def answered(self, result: Voicings) -> None:
         self.found = result
-        sure = "The order is proven." if result.proven else "The best found; others may be as good."
-        self._say(f"{result.searched:,} looked at. {sure}", "hint")
         self._fill()
 
     def _fill(self) -> None:
-        rows = self.found.best if self.found is not None else ()
-        self.table.setRowCount(len(rows))
-        for k, row in enumerate(rows):
-            differs = f"{len(row.differs)} strokes" if row.differs else "the cheapest"
-            fill_row(self.table, k, (str(k + 1), *verdict_cells(row.report), differs))
-        if rows:
+        rows, before = self.found.best if self.found is not None else (), self._before
+        # All on one drum is easiest: its ease does not count against the way round the kit that was asked for.
+        hands = [s.voice for s in before.pattern.strokes if s.limb in HANDS] if before is not None else []
+        voiced = len(set(hands)) > 1
+        self._rows = [
+            row
+            for row in rows
+            if before is None or self.harder.isChecked() or not is_worse(row.report, before, voiced)
+        ]
+        self._harder = len(rows) - len(self._rows)
+        self.table.setRowCount(len(self._rows))
+        for k, row in enumerate(self._rows):
+            ease, limit, serious = verdict_cells(row.report)
+            if before is not None and not before.impossible and not row.report.impossible:
+                ease += f" ({signed(row.report.summary.ease - before.summary.ease)})"
+            fill_row(self.table, k, (str(k + 1), ease, limit, serious))
+        if self._rows:
             self.table.setCurrentCell(0, 0)
+        if self.found is not None:
+            self._say_found(self.found)
         self._show()
+
+    def _say_found(self, found: Voicings) -> None:
+        """What there is, against what stands."""
+        left = f" {counted(self._harder, 'harder one')} not shown." if self._harder else ""
+        if not self._rows:
+            self._say(f"Nothing that is no harder than as it stands.{left}", "hint")
+            return
+        before = f"As it stands: {compared_words(self._before, None)}. " if self._before is not None else ""
+        sure = "The order is proven." if found.proven else "The best found; others may be as good."
+        self._say(f"{before}{found.searched:,} looked at. {sure}{left}", "hint")
 
     def _show(self) -> None:
         row = self.table.currentRow()
-        rows = self.found.best if self.found is not None else ()
-        ready = 0 <= row < len(rows)
-        self.preview.setText(preview_text(rows[row].text) if ready else "")
-        self.use.setEnabled(ready and self._asked_text == self.session.text)
+        self.use.setEnabled(0 <= row < len(self._rows) and self._asked_text == self.session.text)
+        self.offered.emit()
+
+    def offer(self) -> Offer | None:
+        """The chosen voicing, to be drawn and heard; None once the strokes are others."""
+        row = self.table.currentRow()
+        if not 0 <= row < len(self._rows) or self._asked_text != self.session.text:
+            return None
+        return Offer(f"voicing {row + 1}", self._rows[row].text)
 
     def apply(self) -> None:
         """Take the chosen voicing: one step that can be undone."""
         row = self.table.currentRow()
-        if self.found is not None and 0 <= row < len(self.found.best) and self._asked_text == self.session.text:
-            text = self.found.best[row].text
+        if 0 <= row < len(self._rows) and self._asked_text == self.session.text:
+            text = self._rows[row].text
             self.session.strokes.set_text(text, "Voicing from the adviser", None)
             self._asked_text = text
 

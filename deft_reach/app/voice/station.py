@@ -6,7 +6,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QTabWidget, QVBoxLayout, QWidget
 
-from deft_reach.app.canvas.dynamics import Dynamics
+from deft_reach.app.candidate_preview import CandidateThreads, ChangingDrawing
+from deft_reach.app.canvas.reach_plan import ReachPlan
+from deft_reach.app.canvas.stick_heights import StickHeights
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.weave import Weave
 from deft_reach.app.panel import Panel
@@ -17,41 +19,53 @@ from deft_reach.app.voice.paint_plan import PaintPlan
 from deft_reach.app.voice.variations_form import VariationsForm
 from deft_reach.app.write.lane_editor import LaneEditor
 from deft_reach.core.session import Session
+from deft_reach.core.session.candidate_view import CandidateView
 
 
 class VoiceStation(Station):
-    """Lane, dynamics and threads on the left; the kit to click on and the tools on the right."""
+    """Lane, stick heights and threads on the left; the kit to click on and the tools on the right."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.axis = TimeAxis(session, self)
         self.lane = LaneEditor(session, self.axis)
-        self.dynamics = Dynamics(session, self.axis)
+        self.heights = StickHeights(session, self.axis)
         self.weave = Weave(session, self.axis)
         self.plan = PaintPlan(session)
         self.paint = PaintForm(self.lane.lane)
-        self.adviser = AdviserForm(session)
-        self.variations = VariationsForm(session)
+        self.adviser = AdviserForm(self.lane.lane)
+        self.variations = VariationsForm(self.lane.lane)
+        #: What adviser or variations offer, drawn and heard in place of the plan.
+        self.candidate = CandidateView(session)
+        self.plan_view = ChangingDrawing(self.plan, self.candidate, lambda: ReachPlan(self.candidate))
         threads = QWidget()
         column = QVBoxLayout(threads)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.lane)
-        column.addWidget(self.dynamics)
+        column.addWidget(self.heights)
         column.addWidget(self.weave, 1)
         note = "choose strokes (Shift+arrows or drag), then click a piece; V steps through the voices"
-        self.lane_panel = Panel("Strokes and voices", threads, note)
+        threads.setFocusProxy(self.lane)
+        self.threads = ChangingDrawing(threads, self.candidate, lambda: CandidateThreads(self.candidate))
+        self.lane_panel = Panel("Strokes and voices", self.threads, note)
         self.tabs = QTabWidget()
         self.tabs.setDocumentMode(True)
         for form, title in ((self.paint, "Paint"), (self.adviser, "Adviser"), (self.variations, "Variations")):
             self.tabs.addTab(form, title)
-        self.plan_panel = Panel("Reach plan", self.plan, "click where the chosen strokes go")
+        self.plan_panel = Panel("Reach plan", self.plan_view, "click where the chosen strokes go")
         tools = Panel("Voices", self.tabs)
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
-        right = self.split(down, "voiceRight", [self.plan_panel, tools], [330, 350], [1, 1])
+        right = self.split(down, "voiceRight", [self.plan_panel, tools], [290, 390], [1, 1])
         self.fill(self.split(across, "voiceAcross", [self.lane_panel, right], [740, 452], [3, 1]))
         self.plan.painted.connect(self.paint.paint)
+        self.offering(self.candidate, self.tabs)
         self.follow()
+
+    @property
+    def played(self) -> Session:
+        """What is drawn is heard."""
+        return self.candidate if self.candidate.active else self.session
 
     def first_focus(self) -> QWidget:
         return self.lane

@@ -1,23 +1,33 @@
-"""A page of variations of the plan in view: sortable, each to keep as a plan of its own or to drop."""
+"""A page of variations of the plan in view, of the sorts that are wanted: drawn and heard, to keep or to drop."""
 
 from __future__ import annotations
 
 from typing import Any
 
 from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QGridLayout,
+    QHBoxLayout,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+)
 
-from deft_reach.app import theme
 from deft_reach.app.hint_label import HintLabel
-from deft_reach.app.plain_text import PlainLabel, plain_tip
-from deft_reach.app.station import Listener
-from deft_reach.app.styled import set_font, set_scaled
-from deft_reach.app.tables import make_list
-from deft_reach.app.words import preview_text
-from deft_reach.core.search.variations import Variation, variations
-from deft_reach.core.session import Session
+from deft_reach.app.plain_text import plain_tip
+from deft_reach.app.station import Listener, Offer
+from deft_reach.app.tables import compared_words, make_list, signed
+from deft_reach.core.analysis.comparing import is_worse
+from deft_reach.core.analysis.report import Report, serious_words
+from deft_reach.core.model.counting import counted
+from deft_reach.core.search.variations import SORTS, Variation, variations
+from deft_reach.core.session.lane import Lane
 
 ROLE = Qt.ItemDataRole.UserRole
+#: The sorts that are ticked to begin with.
+USUAL = ("hands", "accents", "voices")
 
 
 class _Answer(QObject):
@@ -52,28 +62,34 @@ class _Number(QTableWidgetItem):
 
 
 class VariationsForm(Listener):
-    """The page, with what each gains or loses."""
+    """What to vary above, the page below, with what each gains or loses against the plan as it stands.
 
-    def __init__(self, session: Session) -> None:
-        super().__init__(session)
+    A selection in the lane is all that is varied.
+    """
+
+    #: Another variation is chosen, or none: see ``offer``.
+    offered = Signal()
+
+    def __init__(self, lane: Lane) -> None:
+        super().__init__(lane.session)
+        self.lane = lane
         self.worker: _Make | None = None
         self._number = 0
+        #: Those that are harder than the plan as it stands: shown only when asked for.
+        self.harder_ones: list[Variation] = []
+        self._before: Report | None = None
+        self._text = ""
         self._answer = _Answer()
         self._answer.found.connect(self._take)
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 6)
         column.setSpacing(4)
+        column.addLayout(self._choices())
         self.table = QTableWidget()
-        columns = ["variation", "ease", "breaks at", "cautions"]
+        columns = ["variation", "ease", "breaks at", "to think about"]
         make_list(self.table, "Variations of the plan in view", columns, wide=(0,))
         self.table.setSortingEnabled(True)
         column.addWidget(self.table, 1)
-        self.preview = PlainLabel()
-        set_font(self.preview, theme.mono, 9.5)
-        self.preview.setWordWrap(True)
-        set_scaled(self.preview, QWidget.setFixedHeight, 34)
-        self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
-        column.addWidget(self.preview)
         self.words = HintLabel()
         column.addWidget(self.words)
         row = QHBoxLayout()
@@ -89,9 +105,43 @@ class VariationsForm(Listener):
         self.drop.clicked.connect(self.drop_chosen)
         self.table.cellActivated.connect(lambda *_: self.keep_chosen())
         self.table.currentCellChanged.connect(lambda *_: self._show())
-        self.words.setText("Make a page of variations from the plan in view.")
+        self.table.cellClicked.connect(lambda *_: self._show())
+        lane.changed.connect(self._say_what)
         self._show()
         self.follow()
+
+    def _choices(self) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(10)
+        grid.setVerticalSpacing(2)
+        self.sorts: dict[str, QCheckBox] = {}
+        for number, (sort, words) in enumerate(SORTS.items()):
+            box = self.sorts[sort] = QCheckBox(words)
+            box.setChecked(sort in USUAL)
+            box.toggled.connect(lambda _: self._say_what())
+            grid.addWidget(box, number // 2, number % 2)
+        self.harder = QCheckBox("also harder ones")
+        self.harder.setToolTip("Show what is harder than the plan as it stands, or has more to think about, too")
+        self.harder.toggled.connect(self._toggle_harder)
+        grid.addWidget(self.harder, len(SORTS) // 2, 1)
+        return grid
+
+    # --- making them ------------------------------------------------------------------------------------------
+
+    def _stretch(self) -> tuple[int, int] | None:
+        low, high = self.lane.selection
+        return (low, high) if high > low else None
+
+    def refresh(self) -> None:
+        self._say_what()
+
+    def _say_what(self) -> None:
+        """What a page would be made of."""
+        if self.isVisible() and self.worker is None and not self.table.rowCount():
+            stretch = self._stretch()
+            what = f"the {counted(stretch[1] - stretch[0], 'selected step')}" if stretch else "the whole plan"
+            self.words.setText(f"Choose what to vary, then make a page from {what}.")
+        self.make.setEnabled(self.worker is not None or any(box.isChecked() for box in self.sorts.values()))
 
     def fill(self) -> None:
         """Make the page anew in the background, a row as each is ready; pressed while it runs, it stops."""
@@ -104,7 +154,9 @@ class VariationsForm(Listener):
             self.words.setText("Write something that can be read first.")
             return
         self.table.setRowCount(0)
+        self._show()
         self._number += 1
+        self.harder_ones, self._before, self._text = [], session.report, session.text
         question = {
             "pattern": pattern,
             "kit": session.kit,
@@ -112,6 +164,8 @@ class VariationsForm(Listener):
             "tempo": plan.tempo,
             "repeat": plan.repeat,
             "weights": plan.weights,
+            "sorts": [sort for sort, box in self.sorts.items() if box.isChecked()],
+            "stretch": self._stretch(),
         }
         self.worker = _Make(self._answer, self._number, question)
         self.worker.setAutoDelete(False)
@@ -125,7 +179,7 @@ class VariationsForm(Listener):
             self.worker = None
         self._number += 1
         self.make.setText("Make a page")
-        self.words.setText(f"{self.table.rowCount()} variations so far.")
+        self.words.setText(f"{counted(self.table.rowCount(), 'variation')} so far.")
 
     def _take(self, number: int, variation: Variation | None) -> None:
         if number != self._number:
@@ -133,26 +187,60 @@ class VariationsForm(Listener):
         if variation is None:
             self.worker = None
             self.make.setText("Make a page")
-            self.words.setText(f"{self.table.rowCount()} variations; click a heading to sort.")
+            self._say_found()
             return
-        s = variation.report.summary
+        if self._before is not None and is_worse(variation.report, self._before):
+            self.harder_ones.append(variation)
+            if not self.harder.isChecked():
+                return
+        self._add_row(variation)
+
+    def _toggle_harder(self, shown: bool) -> None:
+        """Put the harder ones in, or take them out again."""
+        if shown:
+            for variation in self.harder_ones:
+                self._add_row(variation)
+        else:
+            for row in reversed(range(self.table.rowCount())):
+                item = self.table.item(row, 0)
+                if item is not None and item.data(ROLE) in self.harder_ones:
+                    self.table.removeRow(row)
+        if self.worker is None:
+            self._say_found()
+
+    def _say_found(self) -> None:
+        if self._before is None:
+            return
+        hidden = 0 if self.harder.isChecked() else len(self.harder_ones)
+        left = f" {counted(hidden, 'harder one')} not shown." if hidden else ""
+        if not self.table.rowCount():
+            self.words.setText(f"No variation that is no harder than as it stands.{left}")
+            return
+        as_it_stands = f"As it stands: {compared_words(self._before, None)}."
+        self.words.setText(f"{as_it_stands} {counted(self.table.rowCount(), 'variation')}.{left}")
+
+    def _add_row(self, variation: Variation) -> None:
+        s, before = variation.report.summary, self._before
         limit = s.tempo_limit or 0.0
+        change = f" ({signed(s.ease - before.summary.ease)})" if before is not None and not before.impossible else ""
         cells = [
             QTableWidgetItem(variation.name),
-            _Number("impossible" if variation.report.impossible else f"{s.ease:.0f}", s.ease),
+            _Number("impossible" if variation.report.impossible else f"{s.ease:.0f}{change}", s.ease),
             _Number(f"{limit:.0f} BPM" if limit else "–", limit),
-            _Number(str(variation.cautions) if variation.cautions else "none", variation.cautions),
+            _Number(serious_words(variation.report) or "none", variation.cautions),
         ]
         self.table.setSortingEnabled(False)
         row = self.table.rowCount()
         self.table.insertRow(row)
         for column, item in enumerate(cells):
             item.setData(ROLE, variation)
-            item.setToolTip(plain_tip(f"{variation.name} ({variation.sort})"))
+            item.setToolTip(plain_tip(f"{variation.name} ({SORTS[variation.sort]})"))
             self.table.setItem(row, column, item)
         self.table.setSortingEnabled(True)
         if self.table.currentRow() < 0:
             self.table.setCurrentCell(0, 0)
+
+    # --- the chosen one ---------------------------------------------------------------------------------------
 
     @property
     def chosen(self) -> Variation | None:
@@ -160,11 +248,18 @@ class VariationsForm(Listener):
         found = item.data(ROLE) if item is not None else None
         return found if isinstance(found, Variation) else None
 
+    def offer(self) -> Offer | None:
+        """The chosen variation, to be drawn and heard; None once the plan is another."""
+        found = self.chosen
+        if found is None or self._text != self.session.text:
+            return None
+        return Offer(found.name, found.text, found.tempo)
+
     def _show(self) -> None:
         variation = self.chosen
-        self.preview.setText(preview_text(variation.text) if variation is not None else "")
         self.keep.setEnabled(variation is not None)
         self.drop.setEnabled(variation is not None)
+        self.offered.emit()
 
     def keep_chosen(self) -> None:
         """Add the chosen variation as a plan; the plan in view stays in view."""

@@ -2,22 +2,36 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
+from typing import Final
 
 from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import read_unfinished
+from deft_reach.core.model.counting import counted
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import HANDS
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.notation.cells import find_cells
+from deft_reach.core.notation.stretch import cut_out, put_back
 from deft_reach.core.notation.stroke_text import StrokeTextError, replace_strikes, strike_of
 from deft_reach.core.notation.transform_tools import TransformError
 from deft_reach.core.notation.transforms import TRANSFORMS, rotate
 from deft_reach.core.search.voicing import VoicingError, find_voicings
+
+#: The sorts of variation there are, and what a player calls them.
+SORTS: Final = {
+    "hands": "other hands",
+    "accents": "accents and ghosts",
+    "voices": "round the kit",
+    "cells": "other cells",
+    "grid": "another grid",
+    "feet": "the feet",
+    "rotation": "begun elsewhere",
+}
 
 
 @dataclass(frozen=True)
@@ -45,15 +59,23 @@ def variations(
     repeat: bool = False,
     weights: Weights = DEFAULT_WEIGHTS,
     palette: Sequence[str] = (),
+    sorts: Collection[str] = tuple(SORTS),
+    stretch: tuple[int, int] | None = None,
 ) -> Iterator[Variation]:
     """Variations one by one, each different from the seed and from those before it.
 
-    ``palette`` is where other voicings may go; without one the kit's drums serve. Those that cannot be read or made
-    are left out.
+    ``palette`` is where other voicings may go; without one the kit's drums serve. ``sorts`` are those of SORTS that
+    are wanted. With ``stretch`` (the first step and the one after the last) only that part is varied, and keeps its
+    length. Those that cannot be read or made are left out.
     """
     seen = {_key(pattern)}
-    for name, sort, text, factor in _texts(pattern, kit, player, tempo, weights, palette):
+    seed = pattern if stretch is None else read_unfinished(cut_out(pattern, *stretch), kit)
+    for name, sort, text, factor in _texts(seed, kit, player, tempo, weights, palette, sorts):
         try:
+            if stretch is not None:
+                if factor != 1.0 or read_unfinished(text, kit).length != seed.length:
+                    continue
+                text = put_back(pattern, *stretch, text)
             new = read_unfinished(text, kit)
         except StrokeTextError:
             continue
@@ -77,14 +99,9 @@ def _texts(
     tempo: float,
     weights: Weights,
     palette: Sequence[str],
+    sorts: Collection[str],
 ) -> Iterator[tuple[str, str, str, float]]:
-    """(name, sort, text, tempo factor) of everything that comes into question."""
-    steps = len(pattern.moments)
-    for by in range(1, min(steps, 8)):
-        try:
-            yield f"begin {by} step{'s' if by > 1 else ''} later", "rotation", rotate(pattern, by).text, 1.0
-        except TransformError:
-            break
+    """(name, sort, text, tempo factor) of everything that comes into question, sort by sort."""
     for name, sort in (
         ("exchange-hands", "hands"), ("reverse", "hands"), ("exchange-feet", "feet"), ("feet-first", "feet"),
         ("on-8t", "grid"), ("on-16", "grid"), ("on-16t", "grid"), ("on-5", "grid"), ("faster", "grid"),
@@ -92,13 +109,31 @@ def _texts(
         ("hat-quarters", "feet"), ("hat-off-beats", "feet"),
     ):  # fmt: skip
         words, change = TRANSFORMS[name]
+        if sort not in sorts:
+            continue
         try:
             found = change(pattern)
         except TransformError:
             continue
         yield words.lower(), sort, found.text, found.tempo
-    yield from _accents(pattern)
-    yield from _cells(pattern)
+    if "accents" in sorts:
+        yield from _accents(pattern)
+    if "cells" in sorts:
+        yield from _cells(pattern)
+    if "voices" in sorts:
+        yield from _voices(pattern, kit, player, tempo, weights, palette)
+    steps = len(pattern.moments)
+    for by in range(1, min(steps, 8) if "rotation" in sorts else 0):
+        try:
+            yield f"begin {counted(by, 'step')} later", "rotation", rotate(pattern, by).text, 1.0
+        except TransformError:
+            break
+
+
+def _voices(
+    pattern: Pattern, kit: Kit, player: Player, tempo: float, weights: Weights, palette: Sequence[str]
+) -> Iterator[tuple[str, str, str, float]]:
+    """Other ways round the kit for the same hands."""
     drums = [p.code for p in kit if p.kind in ("snare", "tom", "floor-tom")]
     places = list(palette) or drums
     for contour in ("down", "up", "out-and-back", "pairs"):

@@ -7,7 +7,7 @@ graph (see voicing_graph) finds cheapest.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Final
 
@@ -93,11 +93,13 @@ def find_voicings(
     best: int = 5,
     repeat: bool = False,
     weights: Weights = DEFAULT_WEIGHTS,
+    only: Collection[int] | None = None,
     progress: Progress = NO_PROGRESS,
 ) -> Voicings:
     """The ``best`` cheapest voicings of a sticking's hands.
 
-    Strokes written with a voice keep it; if all have one, all are free. Free strokes go to the ``palette``, accented
+    Strokes written with a voice keep it; if all have one, all are free. With ``only`` (indices of strokes) all others
+    keep the voice they have, and that rule holds among these. Free strokes go to the ``palette``, accented
     ones to ``accents`` if any are given. Every voice of the palette is used where there are strokes enough, and none
     much more than the others. Voices change at groups and beats; where those are fewer than the palette needs, every
     two strokes. Doubles stay together.
@@ -110,7 +112,7 @@ def find_voicings(
 
     Raises VoicingError for an empty palette, voices the kit lacks, unknown contours, or open hands.
     """
-    return _Search(pattern, kit, player, tempo, palette, accents, contour, repeat, weights, progress).run(best)
+    return _Search(pattern, kit, player, tempo, palette, accents, contour, repeat, weights, only, progress).run(best)
 
 
 class _Search:
@@ -125,6 +127,7 @@ class _Search:
         contour: str,
         repeat: bool,
         weights: Weights,
+        only: Collection[int] | None,
         progress: Progress,
     ) -> None:
         self.pattern, self.kit, self.player, self.tempo = pattern, kit, player, tempo
@@ -132,6 +135,8 @@ class _Search:
         self.palette = list(dict.fromkeys(palette))
         self.accents = list(dict.fromkeys(accents))
         self.contour = contour
+        hands = [s.index for s in pattern.strokes if s.limb in HANDS]
+        self.asked = frozenset(hands if only is None else set(hands) & set(only))
         self._check()
         #: The hand strokes' indices in the order in which the graph has their voices.
         self.order = [s.index for event in pattern.events for s in event.hands]
@@ -139,8 +144,9 @@ class _Search:
         held = [pattern.strokes[k].voice for k in sorted(written)]
         self.names = list(dict.fromkeys([*self.palette, *self.accents, *held]))
         self.number = {name: k for k, name in enumerate(self.names)}
-        if len(self.names) > MOST_VOICES:
-            raise VoicingError(f"{len(self.names)} voices are too many to search at once; give up to {MOST_VOICES}")
+        choices = len({*self.palette, *self.accents})
+        if choices > MOST_VOICES:
+            raise VoicingError(f"{choices} voices are too many to search at once; give up to {MOST_VOICES}")
         self.written = {k: self.number[pattern.strokes[k].voice] for k in written}
 
     def _check(self) -> None:
@@ -156,15 +162,15 @@ class _Search:
             raise VoicingError(f"unknown contour '{self.contour}'; expected one of {', '.join(CONTOURS)}")
         if self.pattern.unassigned:
             raise VoicingError("a voicing needs a settled sticking: give every ? a hand first")
-        if not any(s.limb in HANDS for s in self.pattern.strokes):
+        if not self.asked:
             raise VoicingError("there are no hand strokes to put round the kit")
 
     def _written(self) -> frozenset[int]:
         """Hand strokes that keep the voice they are written with."""
         hands = [s for s in self.pattern.strokes if s.limb in HANDS]
-        written = frozenset(s.index for s in hands if strike_of(self.pattern, s.index).voice is not None)
-        if len(written) == len(hands):
-            return frozenset()
+        written = frozenset(k for k in self.asked if strike_of(self.pattern, k).voice is not None)
+        others = frozenset(s.index for s in hands) - self.asked
+        written = others | (frozenset() if len(written) == len(self.asked) else written)
         lacking = sorted({s.voice for s in hands if s.index in written and self._lacks(s.voice)})
         if lacking:
             raise VoicingError(
@@ -312,4 +318,5 @@ class _Search:
     def _audible(self, one: Sequence[int], two: Sequence[int]) -> bool:
         """Whether two voicings can be told apart by ear: in two strokes, and in a tenth of all."""
         changed = sum(a != b for a, b in zip(one, two))
-        return changed >= min(len(self.order), max(2, len(self.order) / 10))
+        free = len(self.order) - len(self.written)
+        return changed >= min(free, max(2, free / 10))

@@ -27,7 +27,7 @@ from deft_reach.core.motion.reach_table import ReachTable
 from deft_reach.core.motion.timing import level_of
 from deft_reach.core.motion.walk import hand_factors, walk
 from deft_reach.core.search.progress import Progress
-from deft_reach.core.search.voicing_units import Option, Unit
+from deft_reach.core.search.voicing_units import Option, Unit, places
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.intp]
@@ -194,8 +194,7 @@ class Graph:
     def _lay(self, starts: set[tuple[int, ...]]) -> None:
         """The states that can come up, unit by unit, and the steps between them."""
         self.steps, self.states = [], [{state: k for k, state in enumerate(sorted(starts))}]
-        for number, unit in enumerate(self.units):
-            place = number / max(1, len(self.units) - 1)
+        for unit, place in zip(self.units, places(self.units)):
             here = np.array(list(self.states[-1]), dtype=np.intp)
             after = np.full((len(here), len(unit.options)), -1, dtype=np.intp)
             cost = np.full(after.shape, np.inf)

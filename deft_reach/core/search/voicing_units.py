@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from itertools import product
+from itertools import accumulate, product
 from typing import Final, NamedTuple
 
 from deft_reach.core.model.limbs import HANDS
@@ -133,11 +133,18 @@ def height(contour: str, place: float) -> float:
 def along(units: Sequence[Unit], contour: str, last: int) -> list[Unit]:
     """The units with only the options that a contour allows where they are; ``last`` is the palette's last place."""
     if contour == "home":
-        return [*units[:-1], _near(units[-1], 0.0)] if units else []
+        last_free = max((k for k, unit in enumerate(units) if any(o.uses for o in unit.options)), default=-1)
+        return [_near(unit, 0.0) if k == last_free else unit for k, unit in enumerate(units)]
     if contour not in ONE_WAY:
         return list(units)
-    places = [number / max(1, len(units) - 1) for number in range(len(units))]
-    return [_near(unit, height(contour, place) * last) for unit, place in zip(units, places)]
+    return [_near(unit, height(contour, place) * last) for unit, place in zip(units, places(units))]
+
+
+def places(units: Sequence[Unit]) -> list[float]:
+    """Where each unit is on the way, 0 to 1: only those that can choose a voice are counted."""
+    free = [any(option.uses for option in unit.options) for unit in units]
+    last = max(1, sum(free) - 1)
+    return [min(1.0, before / last) for before in accumulate(free[:-1], initial=0)]
 
 
 def _near(unit: Unit, at: float) -> Unit:

@@ -13,6 +13,7 @@ from deft_reach.core.model.elements import (
     Tie,
 )
 from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.notation.stretch import grid_before
 from deft_reach.core.notation.stroke_text import StrokeTextError
 from deft_reach.core.notation.swing import straight
 from deft_reach.core.session import Session
@@ -92,16 +93,7 @@ class LaneCursor:
 
     def grid_at(self, step: int) -> Grid:
         """The grid in force just before a step."""
-        pattern = self.pattern
-        grid, number = Grid(16), 0
-        for element in pattern.elements if pattern is not None else ():
-            if isinstance(element, Grid):
-                grid = element
-            elif isinstance(element, (Step, Rest)):
-                if number == step:
-                    break
-                number += 1
-        return grid
+        return Grid(16) if self.pattern is None else grid_before(self.pattern, step)
 
     def go(self, step: int, extend: bool = False) -> None:
         """Put the cursor on a step; ``extend`` selects from where it was."""
