@@ -6,9 +6,6 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-#: Keys that only one foot can play.
-FOOT_KEYS = {35: "K", 36: "K", 44: "H"}
-
 
 def input_names() -> list[str]:
     """Ports that can be played on; empty without a MIDI system."""
@@ -20,19 +17,6 @@ def input_names() -> list[str]:
         return list(mido.get_input_names())
     except Exception:  # the MIDI system raises whatever it likes where it is not there
         return []
-
-
-def limb_of(key: int) -> str:
-    """Which limb a key means: a pad does not say which hand hit it."""
-    return FOOT_KEYS.get(key, "?")
-
-
-def open_input(name: str, hit: Callable[[str], None]) -> Any:
-    """Open a port; ``hit`` is called with a limb for every note, in the port's own thread.
-
-    Raises OSError when the port cannot be opened.
-    """
-    return open_notes(name, lambda key, _: hit(limb_of(key)))
 
 
 def open_notes(name: str, hit: Callable[[int, int], None]) -> Any:

@@ -85,17 +85,17 @@ def test_ports_are_listed_played_and_refused_in_words(monkeypatch):
     assert midi_ports.input_names() == ["Pad 1"]
     kept = {}
     monkeypatch.setattr(mido, "open_input", lambda name, callback: kept.setdefault(name, callback))
-    heard: list[str] = []
-    midi_ports.open_input("Pad 1", heard.append)
+    heard: list[tuple[int, int]] = []
+    midi_ports.open_notes("Pad 1", lambda *note: heard.append(note))
     for note, velocity in ((38, 90), (36, 80), (38, 0), (44, 30)):
         kept["Pad 1"](mido.Message("note_on", note=note, velocity=velocity))
-    assert heard == ["?", "K", "H"]
+    assert heard == [(38, 90), (36, 80), (44, 30)], "what is let go is no stroke"
 
     def broken(*_, **__):
         raise RuntimeError("no sequencer")
 
     monkeypatch.setattr(mido, "open_input", broken)
     with pytest.raises(OSError, match=r"Pad 1.*cannot be opened: no sequencer"):
-        midi_ports.open_input("Pad 1", heard.append)
+        midi_ports.open_notes("Pad 1", lambda *_: None)
     monkeypatch.setattr(mido, "get_input_names", broken)
     assert midi_ports.input_names() == []

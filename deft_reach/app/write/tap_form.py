@@ -1,5 +1,5 @@
-"""Tapping a rhythm in: on keys, or on the simulated practice pad, against a click that is heard where there is sound,
-and seen everywhere.
+"""Tapping a rhythm in: on keys, on the practice pads, or on a MIDI port, against a click that is heard where there is
+sound, and seen everywhere. What is tapped stands in the lane as it falls.
 """
 
 from __future__ import annotations
@@ -8,99 +8,37 @@ import time
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QHideEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtGui import QHideEvent
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout
 
-from deft_reach.app import theme
 from deft_reach.app.hint_label import HintLabel
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
-from deft_reach.app.styled import set_scaled
-from deft_reach.core.notation.tapping import Tap, write_taps
+from deft_reach.app.write.practice_pad import PracticePad
+from deft_reach.core.model.counting import counted
+from deft_reach.core.model.limbs import DEFAULT_VOICE
+from deft_reach.core.notation.tapping import GRIDS, Tap, write_taps
 from deft_reach.core.session.lane import Lane
+from deft_reach.formats.general_midi import sound_of
 from deft_reach.sound.click import Click
-from deft_reach.sound.midi_ports import input_names, open_input
+from deft_reach.sound.midi_ports import input_names, open_notes
 from deft_reach.sound.output import BUFFER_MS, Output, open_output
 
-#: Keys under the two hands and the thumb.
-TAP_KEYS = {Qt.Key.Key_F: "L", Qt.Key.Key_J: "R", Qt.Key.Key_Space: "K"}
-PADS = (("L", "left · F"), ("K", "foot · Space"), ("R", "right · J"))
-
-
-class PracticePad(QWidget):
-    """Three pads to hit with the mouse or the keys; they light up when they are hit."""
-
-    hit = Signal(str)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        set_scaled(self, QWidget.setMinimumHeight, 74)
-        self.setAccessibleName("Practice pad: F left hand, J right hand, space bass foot")
-        self.beat: int | None = None
-        self.beats = 4
-        self._lit: set[str] = set()
-        self._dark = QTimer(self)
-        self._dark.setSingleShot(True)
-        self._dark.setInterval(90)
-        self._dark.timeout.connect(self._darken)
-
-    def strike(self, limb: str) -> None:
-        self._lit.add(limb)
-        self._dark.start()
-        self.update()
-        self.hit.emit(limb)
-
-    def _darken(self) -> None:
-        self._lit.clear()
-        self.update()
-
-    def box(self, k: int) -> QRectF:
-        wide = (self.width() - 16) / 3
-        return QRectF(4 + k * (wide + 4), 20, wide, self.height() - 24)
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        limb = TAP_KEYS.get(Qt.Key(event.key()))
-        if limb is None:
-            super().keyPressEvent(event)
-        elif not event.isAutoRepeat():
-            self.strike(limb)
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        self.setFocus()
-        for k, (limb, _) in enumerate(PADS):
-            if self.box(k).contains(event.position()):
-                self.strike(limb)
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        c = theme.colours()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for k in range(self.beats):
-            on = self.beat is not None and self.beat % self.beats == k
-            painter.setPen(QPen(QColor(c.muted), 1.2))
-            painter.setBrush(QColor(c.ink if on else c.sheet))
-            size = 11.0 if k == 0 else 8.0
-            painter.drawEllipse(QRectF(8 + k * 22 - size / 2 + 5, 9 - size / 2, size, size))
-        for k, (limb, words) in enumerate(PADS):
-            colour = c.hand(limb)
-            fill = QColor(colour)
-            fill.setAlphaF(0.5 if limb in self._lit else 0.1)
-            painter.setPen(QPen(colour, 2.4 if self.hasFocus() else 1.4))
-            painter.setBrush(fill)
-            painter.drawRoundedRect(self.box(k), 8, 8)
-            painter.setPen(QColor(c.ink))
-            painter.setFont(theme.lettering(10))
-            painter.drawText(self.box(k), int(Qt.AlignmentFlag.AlignCenter), words)
-        painter.end()
+#: From these MIDI velocities on a stroke is an accent, and below this one a ghost (common practice).
+ACCENT_FROM, GHOST_BELOW = 105, 45
+INVITATION = "Press Start, watch the pulse, and tap with the hands you mean: strokes stand in the lane as they fall."
+_MERGE = "tap in"
 
 
 class TapForm(Listener):
-    """One bar is counted in; what is tapped from then on is written when tapping stops."""
+    """One bar is counted in; what is tapped is written at the cursor, stroke by stroke, as one step to undo."""
 
-    _struck = Signal(str)
+    #: Key and velocity from a port.
+    _played = Signal(int, int)
 
     def __init__(self, lane: Lane, clock: Callable[[], float] = time.perf_counter) -> None:
+        # Long: widgets in the order in which they are laid out.
         super().__init__(lane.session)
         self.lane = lane
         self.clock = clock
@@ -108,34 +46,50 @@ class TapForm(Listener):
         self.begun: float | None = None
         self.output: Output | None = None
         self._told = False
+        self._plan = ""
+        #: The text, and the lane's cursor and anchor, before anything was tapped; and the text that was written.
+        self._before: tuple[str, int, int | None] = ("", 0, None)
+        self._written = ""
         self._pulse = QTimer(self)
         self._pulse.setInterval(15)
         self._pulse.timeout.connect(self.tick)
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 6)
-        self.pad = PracticePad()
+        self.pad = PracticePad(lane.session.kit)
         column.addWidget(self.pad, 1)
-        self.words = HintLabel(lines=3)
+        self.words = HintLabel()
         column.addWidget(self.words)
         self.ports = QComboBox()
         self.ports.setAccessibleName("What is played on")
-        self.ports.addItem("keys and the pad above", "")
+        self.ports.addItem("keys and the pads above", "")
         column.addWidget(self.ports)
         row = QHBoxLayout()
+        self.grid = QComboBox()
+        self.grid.setAccessibleName("Grid that taps are written on")
+        for name, step in GRIDS.items():
+            self.grid.addItem(name, step)
+        caption = PlainLabel("Grid")
+        caption.setObjectName("caption")
+        caption.setBuddy(self.grid)
         self.start = QPushButton("Start")
         self.start.setToolTip("A bar is counted in at the home tempo; then tap")
-        self.write = QPushButton("Write it down")
-        for button in (self.start, self.write):
+        self.discard = QPushButton("Discard")
+        self.discard.setToolTip("Stop, and take back what was tapped")
+        row.addWidget(caption)
+        row.addWidget(self.grid, 1)
+        for button in (self.start, self.discard):
             button.setObjectName("quiet")
             row.addWidget(button)
         column.addLayout(row)
         self.pad.hit.connect(self._hit)
         # A port calls from a thread of its own; the signal brings its strokes here.
         self._port: Any = None
-        self._struck.connect(self.pad.strike)
+        self._played.connect(self._take_played)
         self.start.clicked.connect(self.begin)
-        self.write.clicked.connect(self.finish)
-        self._say("Watch the pulse, tap the rhythm with the hands you mean; it is written at the cursor.")
+        self.discard.clicked.connect(self.take_back)
+        self.grid.currentIndexChanged.connect(lambda _: self._write())
+        self.discard.setEnabled(False)
+        self._say(INVITATION)
         self.follow()
 
     @property
@@ -149,28 +103,32 @@ class TapForm(Listener):
         return pattern.meter if pattern is not None else (4, 4)
 
     def begin(self) -> None:
-        """Count a bar in, and listen."""
+        """Count a bar in, and listen; pressed again it is done."""
         if self.begun is not None:
-            self._stop()
-            self._say("Stopped; nothing was written.")
+            self.finish()
             return
+        self.lane.finish_pending()
         self.taps = []
+        self._before = (self.session.text, self.lane.at, self.lane.anchor)
+        self._written = self.session.text
         beats, value = self.meter
         self.pad.beats = beats
         bar = 240.0 / self._tempo * beats / value
         name = self.ports.currentData()
         if name:
             try:
-                self._port = open_input(name, self._struck.emit)
+                self._port = open_notes(name, self._played.emit)
             except OSError as error:
                 self._say(f"{error}.")
                 return
+        self.session.end_merge()
         self.output = open_output(Click(bar / beats, beats))
         silent = self.output is None and not self._told
         # What is handed to the device is heard a buffer later, and the pulse waits for it.
         self.begun = self.clock() + bar + (0.0 if self.output is None else BUFFER_MS / 1000)
         self._pulse.start()
-        self.start.setText("Stop")
+        self.start.setText("Done")
+        self.discard.setEnabled(True)
         self.pad.setFocus()
         self.tick()
         if silent:
@@ -187,10 +145,14 @@ class TapForm(Listener):
         self.pad.beat = None
         self.pad.update()
         self.start.setText("Start")
+        self.discard.setEnabled(False)
+        self.session.end_merge()
 
     def tick(self) -> None:
+        """Show the pulse where it is; called many times a second."""
         if self.begun is None:
             return
+        self.session.keep_merge(_MERGE)
         beats, value = self.meter
         beat = 240.0 / self._tempo / value
         number = int((self.clock() - self.begun + beats * beat) // beat)
@@ -200,31 +162,75 @@ class TapForm(Listener):
             if number < beats:
                 self._say(f"{number % beats + 1} …")
             else:
-                self._say(f"Tapping: {len(self.taps)} strokes.")
+                self._say(f"Tapping: {counted(len(self.taps), 'stroke')}.")
 
-    def _hit(self, limb: str) -> None:
+    # --- what is tapped ---------------------------------------------------------------------------------------
+
+    def _hit(self, limb: str, voice: str, marks: str) -> None:
         if self.begun is None:
             self._say("Press Start first; then tap.")
             return
-        moment = self.clock() - self.begun
-        # A little before the first beat is on it; earlier is only counting along.
-        if moment > -0.25 * 60.0 / self._tempo:
-            self.taps.append(Tap(max(0.0, moment), limb))
+        own = voice if voice and voice != DEFAULT_VOICE[limb] else None
+        self.taps.append(Tap(self.clock() - self.begun, limb, own, marks))
+        self._write()
+
+    def _take_played(self, key: int, velocity: int) -> None:
+        """A stroke from the port: its pad is shown, and its loudness is heard."""
+        sound = sound_of(self.session.kit, key)
+        loud = ">" if velocity >= ACCENT_FROM else "." if velocity < GHOST_BELOW else ""
+        marks = loud + sound.marks if sound.limb == "?" else ""
+        self.pad.light(sound.limb, sound.voice, marks)
+        self._hit(sound.limb, sound.voice, marks)
+
+    def _write(self) -> None:
+        """Write what was tapped so far in the place of what was written before."""
+        if self.begun is None or not self.taps:
+            return
+        text, at, anchor = self._before
+        if self.session.text != self._written:
+            self._stop()
+            self._say("The strokes were changed in between, so tapping has stopped.")
+            return
+        taps = write_taps(self.taps, self._tempo, self.meter, grid=self.grid.currentData(), pickup=not text.strip())
+        self.session.strokes.set_text(text, "Tap in", _MERGE)
+        self.lane.at, self.lane.anchor = at, anchor
+        if not text.strip():
+            # Nothing stands there: what was tapped is all there is, with its bar lines.
+            self.session.strokes.set_text(taps, "Tap in", _MERGE)
+        elif not self.lane.paste(taps, "Tap in", _MERGE):
+            self._say(self.lane.problem)
+        self._written = self.session.text
 
     def finish(self) -> None:
-        """Write what was tapped at the cursor."""
-        taps, self.taps = self.taps, []
+        """What was tapped stays."""
+        taps = len(self.taps)
+        self.tick()
         self._stop()
-        text = write_taps(taps, self._tempo, self.meter)
-        if not text:
-            self._say("Nothing was tapped, so there is nothing to write.")
-            return
-        if self.lane.paste(text, "Tap in"):
-            self._say(f"Written: {text[:120]}")
+        if not taps:
+            self._say("Nothing was tapped, so nothing was written.")
         else:
-            self._say(self.lane.problem)
+            self._say(f"Written: {counted(taps, 'stroke')}. Undo takes them back.")
+
+    def take_back(self) -> None:
+        """Stop, and go back to what stood there before."""
+        text, at, anchor = self._before
+        if self.begun is not None and self.session.text == self._written:
+            self.session.strokes.set_text(text, "Tap in", _MERGE)
+            self.lane.at, self.lane.anchor = at, anchor
+        self._stop()
+        self._say("Discarded; nothing was written.")
+
+    # --- showing ----------------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
+        plan = self.session.plan.id if self.session.plan is not None else ""
+        if plan != self._plan:
+            # What was said was about another plan.
+            self._plan = plan
+            if self.begun is not None:
+                self._stop()
+            self._say(INVITATION)
+        self.pad.use_kit(self.session.kit)
         names = input_names() if self.begun is None else []
         if self.begun is None and names != [self.ports.itemData(k) for k in range(1, self.ports.count())]:
             while self.ports.count() > 1:
@@ -236,7 +242,7 @@ class TapForm(Listener):
     def hideEvent(self, event: QHideEvent) -> None:
         # Nothing clicks on out of sight.
         if self.begun is not None:
-            self._stop()
+            self.finish()
         super().hideEvent(event)
 
     def _say(self, text: str) -> None:

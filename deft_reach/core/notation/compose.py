@@ -75,6 +75,7 @@ def compose(onsets: Sequence[Onset], frame: Frame) -> str:  # noqa: C901 - see b
             units.append((a, b, closes, full))
             needs.append(next(n for n in (32, 16, 8, 7, 6, 5, 4, 3, 2, 1) if _grid((b - a) / n) is not None))
     common = _common(needs)
+    beat = max((b - a for a, b, _, _ in units), default=Fraction(1))
     elements: list[Element] = []
     if frame.meters and frame.meters[0] != (Fraction(0), (4, 4)):
         elements.append(Meter(*frame.meters[0][1]))
@@ -98,7 +99,10 @@ def compose(onsets: Sequence[Onset], frame: Frame) -> str:  # noqa: C901 - see b
     for (a, b, closes, full), need in zip(units, needs):
         if a in meters:
             elements.append(Meter(*meters[a]))
-        steps = common if common % need == 0 and _grid((b - a) / common) is not None else need
+        # A part of a beat has its part of the steps.
+        part = common * (b - a) / beat
+        usual = int(part) if part.denominator == 1 and part >= 1 else common
+        steps = usual if usual % need == 0 and _grid((b - a) / usual) is not None else need
         wanted = _grid((b - a) / steps)
         assert wanted is not None
         if wanted != (grid or Grid(16)):

@@ -192,6 +192,11 @@ class History:
         if self._behind:
             self._after_edit()
 
+    def keep_merge(self, merge: str) -> None:
+        """The gesture of this merge key goes on, however long it rests."""
+        if merge == self._merge:
+            self._merge_time = self._clock()
+
     def end_merge(self) -> None:
         """The gesture is over: the next edit is a step of its own."""
         self._merge = None

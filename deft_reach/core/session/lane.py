@@ -250,7 +250,7 @@ class Lane(LaneCursor):
             self.delete()
         return text
 
-    def paste(self, text: str, label: str = "Paste") -> bool:
+    def paste(self, text: str, label: str = "Paste", merge: str | None = None) -> bool:
         """Put stroke text in at the cursor, or in place of the selection; what follows keeps its grid."""
         try:
             pattern = parse(text, lenient=True)
@@ -278,9 +278,9 @@ class Lane(LaneCursor):
         restore = f" {self.grid_at(high).text}" if follows and after != self.grid_at(high) else ""
         if high > low:
             start, end = extents[low].start, extents[high - 1].end
-            done = self.apply(text_now[:start] + piece + restore + text_now[end:], label)
+            done = self.apply(text_now[:start] + piece + restore + text_now[end:], label, merge)
         else:
-            done = self.insert_text(piece + restore, label, None)
+            done = self.insert_text(piece + restore, label, merge)
         if done:
             self.at, self.anchor, self.typed = low + count, None, None
             self.show()

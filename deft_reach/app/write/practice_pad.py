@@ -1,0 +1,233 @@
+"""Pads to tap on: each hand's usual voices and the feet, hit with keys or the mouse, loud, plain or soft."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Final, NamedTuple
+
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QColor, QContextMenuEvent, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QMenu, QToolTip, QWidget
+
+from deft_reach.app import theme
+from deft_reach.app.plain_text import plain_tip
+from deft_reach.app.styled import set_scaled
+from deft_reach.core.model.kit import Kit, voice_name
+from deft_reach.core.model.limbs import HAT_FOOT, KICK, LEFT, NAMES, RIGHT, SECOND_KICK
+from deft_reach.core.model.usual_voices import usual_voices
+
+#: The marks of a loud, a plain and a soft stroke, from the top of a pad and of the keys down.
+LOUDNESS: Final = (">", "", ".")
+#: Keys by rows, loud to soft, from the outside of the left hand to that of the right.
+_ROWS: Final = (
+    (Qt.Key.Key_Q, Qt.Key.Key_W, Qt.Key.Key_E, Qt.Key.Key_R, Qt.Key.Key_U, Qt.Key.Key_I, Qt.Key.Key_O, Qt.Key.Key_P),
+    (
+        Qt.Key.Key_A, Qt.Key.Key_S, Qt.Key.Key_D, Qt.Key.Key_F,
+        Qt.Key.Key_J, Qt.Key.Key_K, Qt.Key.Key_L, Qt.Key.Key_Semicolon,
+    ),
+    (
+        Qt.Key.Key_Z, Qt.Key.Key_X, Qt.Key.Key_C, Qt.Key.Key_V,
+        Qt.Key.Key_M, Qt.Key.Key_Comma, Qt.Key.Key_Period, Qt.Key.Key_Slash,
+    ),
+)  # fmt: skip
+#: Scan codes of those keys, the same on every keyboard layout (X11 keycodes of the usual key positions).
+_SCAN_CODES: Final = (
+    (24, 25, 26, 27, 30, 31, 32, 33),
+    (38, 39, 40, 41, 44, 45, 46, 47),
+    (52, 53, 54, 55, 58, 59, 60, 61),
+)
+_LETTERS: Final = "ASDFJKL;"
+FOOT_KEYS: Final = {Qt.Key.Key_Space: KICK, Qt.Key.Key_G: HAT_FOOT, Qt.Key.Key_H: SECOND_KICK}
+_FOOT_NAMES: Final = {KICK: "bass drum", HAT_FOOT: "hi-hat", SECOND_KICK: "2nd pedal"}
+_FOOT_LETTERS: Final = {KICK: "Space", HAT_FOOT: "G", SECOND_KICK: "H"}
+
+
+class Pad(NamedTuple):
+    """A pad: its limb, its voice (None for a foot's own), and the column of keys it has (−1 for a foot)."""
+
+    limb: str
+    voice: str | None
+    column: int
+
+
+class PracticePad(QWidget):
+    """Pads that light up when they are hit; the menu of a hand's pad gives it another voice."""
+
+    #: Limb, voice ("" for a foot's own) and marks.
+    hit = Signal(str, str, str)
+
+    def __init__(self, kit: Kit) -> None:
+        super().__init__()
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        set_scaled(self, QWidget.setMinimumHeight, 132)
+        self.setAccessibleName("Practice pads: A S D F left hand, J K L ; right hand, space bass drum, G hi-hat foot")
+        self.beat: int | None = None
+        self.beats = 4
+        self.pads: list[Pad] = []
+        self._kit = kit
+        self._lit: dict[int, str] = {}
+        self._dark = QTimer(self)
+        self._dark.setSingleShot(True)
+        self._dark.setInterval(90)
+        self._dark.timeout.connect(self._darken)
+        self.use_kit(kit)
+
+    def use_kit(self, kit: Kit) -> None:
+        """Pads for this kit: voices that were chosen for pads stay where it has them."""
+        if self.pads and kit == self._kit:
+            return
+        chosen = {(pad.limb, pad.column): pad.voice for pad in self.pads if pad.voice in kit.voices}
+        self._kit = kit
+        left, right = usual_voices(kit, LEFT), usual_voices(kit, RIGHT)
+        pads = [Pad(LEFT, voice, 3 - k) for k, voice in enumerate(left)][::-1]
+        pads += [Pad(RIGHT, voice, 4 + k) for k, voice in enumerate(right)]
+        self.pads = [pad._replace(voice=chosen.get((pad.limb, pad.column), pad.voice)) for pad in pads]
+        self.pads += [Pad(HAT_FOOT, None, -1)] if kit.of_kind("hi-hat") is not None else []
+        self.pads += [Pad(KICK, None, -1)]
+        self.pads += [Pad(SECOND_KICK, None, -1)] if kit.of_kind("second-bass-pedal") is not None else []
+        self.setAccessibleDescription(". ".join(self.words(k) for k in range(len(self.pads))))
+        self.update()
+
+    def words(self, k: int) -> str:
+        """What a pad is, and how it is hit."""
+        pad = self.pads[k]
+        if pad.voice is None:
+            return f"{NAMES[pad.limb]}: {_FOOT_LETTERS[pad.limb]}"
+        return (
+            f"{NAMES[pad.limb]} on {voice_name(self._kit, pad.voice)}: {_LETTERS[pad.column]}; "
+            "the key above it is loud, the one below soft"
+        )
+
+    # --- hitting ----------------------------------------------------------------------------------------------
+
+    def strike(self, k: int, marks: str = "") -> None:
+        """Hit a pad."""
+        pad = self.pads[k]
+        self._lit[k] = marks
+        self._dark.start()
+        self.update()
+        self.hit.emit(pad.limb, pad.voice or "", marks)
+
+    def light(self, limb: str, voice: str, marks: str) -> None:
+        """Show a stroke that was played elsewhere."""
+        for k, pad in enumerate(self.pads):
+            if pad.voice == voice or (pad.voice is None and pad.limb == limb):
+                self._lit[k] = marks
+                self._dark.start()
+                self.update()
+                return
+
+    def _darken(self) -> None:
+        self._lit.clear()
+        self.update()
+
+    def _boxes(self) -> Iterator[QRectF]:
+        hands = [k for k, pad in enumerate(self.pads) if pad.column >= 0]
+        feet = len(self.pads) - len(hands)
+        upper = (self.height() - 24) * 0.62
+        wide = (self.width() - 8 - 12) / max(1, len(hands))
+        for k in hands:
+            gap = 12 if self.pads[k].limb == RIGHT else 0
+            yield QRectF(4 + k * wide + gap, 20, wide - 4, upper - 4)
+        wide = (self.width() - 8) / max(1, feet)
+        for k in range(feet):
+            yield QRectF(4 + k * wide, 20 + upper, wide - 4, self.height() - 24 - upper)
+
+    def box(self, k: int) -> QRectF:
+        """Where a pad is."""
+        return list(self._boxes())[k]
+
+    def pad_at(self, at: QPointF) -> int | None:
+        return next((k for k, box in enumerate(self._boxes()) if box.contains(at)), None)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.isAutoRepeat():
+            return
+        foot = FOOT_KEYS.get(Qt.Key(event.key()))
+        wanted = next((k for k, pad in enumerate(self.pads) if pad.limb == foot), None)
+        marks = ""
+        for keys, codes, loudness in zip(_ROWS, _SCAN_CODES, LOUDNESS):
+            key, code = Qt.Key(event.key()), event.nativeScanCode()
+            column = codes.index(code) if code in codes else keys.index(key) if not code and key in keys else None
+            if foot is None and column is not None:
+                wanted = next((k for k, pad in enumerate(self.pads) if pad.column == column), None)
+                marks = loudness
+        if wanted is None:
+            super().keyPressEvent(event)
+        else:
+            self.strike(wanted, marks)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.setFocus()
+        k = self.pad_at(event.position())
+        if k is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        box = self.box(k)
+        part = min(2, int(3 * (event.position().y() - box.top()) / box.height()))
+        self.strike(k, LOUDNESS[part] if self.pads[k].voice is not None else "")
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        k = self.pad_at(QPointF(event.pos()))
+        if k is not None and self.pads[k].voice is not None:
+            self.voice_menu(k).popup(event.globalPos())
+
+    def voice_menu(self, k: int) -> QMenu:
+        """The voices a pad can have."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for voice in self._kit.voices:
+            if voice != "bd" and not voice.endswith(":foot"):
+                action = menu.addAction(f"{voice_name(self._kit, voice)} ({voice})")
+                action.setCheckable(True)
+                action.setChecked(voice == self.pads[k].voice)
+                action.triggered.connect(lambda _=False, v=voice: self.set_voice(k, v))
+        return menu
+
+    def set_voice(self, k: int, voice: str) -> None:
+        """Give a pad another voice."""
+        self.pads[k] = self.pads[k]._replace(voice=voice)
+        self.update()
+
+    def event(self, event: QEvent) -> bool:
+        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
+            k = self.pad_at(QPointF(event.pos()))
+            again = "" if k is None or self.pads[k].voice is None else ". Right click for another voice"
+            QToolTip.showText(event.globalPos(), plain_tip("" if k is None else self.words(k) + again), self)
+            return True
+        return super().event(event)
+
+    # --- drawing ----------------------------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        c = theme.colours()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for k in range(self.beats):
+            on = self.beat is not None and self.beat % self.beats == k
+            painter.setPen(QPen(QColor(c.muted), 1.2))
+            painter.setBrush(QColor(c.ink if on else c.sheet))
+            size = 11.0 if k == 0 else 8.0
+            painter.drawEllipse(QRectF(8 + k * 22 - size / 2 + 5, 9 - size / 2, size, size))
+        for k, (pad, box) in enumerate(zip(self.pads, self._boxes())):
+            colour = c.hand(pad.limb)
+            fill = QColor(colour)
+            fill.setAlphaF({">": 0.8, "": 0.5, ".": 0.25}[self._lit[k]] if k in self._lit else 0.1)
+            painter.setPen(QPen(colour, 2.4 if self.hasFocus() else 1.4))
+            painter.setBrush(fill)
+            painter.drawRoundedRect(box, 8, 8)
+            painter.setPen(QColor(c.ink))
+            painter.setFont(theme.ui_font(10.5, bold=True))
+            if pad.voice is None:
+                words = f"{_FOOT_NAMES[pad.limb]} · {_FOOT_LETTERS[pad.limb]}"
+                painter.setFont(theme.lettering(10))
+                painter.drawText(box, int(Qt.AlignmentFlag.AlignCenter), words)
+                continue
+            painter.drawText(box.adjusted(0, -12, 0, -12), int(Qt.AlignmentFlag.AlignCenter), pad.voice)
+            painter.setFont(theme.lettering(10))
+            painter.drawText(box.adjusted(0, 14, 0, 14), int(Qt.AlignmentFlag.AlignCenter), _LETTERS[pad.column])
+            painter.setPen(QPen(colour, 1.4))
+            x, top = box.center().x(), box.top() + 7
+            painter.drawPolyline([QPointF(x - 4, top - 2.5), QPointF(x + 4, top), QPointF(x - 4, top + 2.5)])
+            painter.setBrush(colour)
+            painter.drawEllipse(QPointF(x, box.bottom() - 7), 1.6, 1.6)
+        painter.end()
