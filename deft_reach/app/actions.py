@@ -95,6 +95,9 @@ MENUS: Final[tuple[tuple[str, tuple[Entry, ...]], ...]] = (
                 "&Export kit…", lambda w: w.exchange.export_kit(), ("Ctrl+E",), "export the kit: floor plan, table"
             ),
             None,
+            ActionSpec("&Print plan…", lambda w: w.exchange.print_plan(), (Standard.Print,)),
+            ActionSpec("Print &floor plan…", lambda w: w.exchange.print_kit(), ("Ctrl+Shift+P",)),
+            None,
             ActionSpec("&Quit", lambda w: w.close(), (Standard.Quit,)),
         ),
     ),

@@ -142,6 +142,20 @@ class ExchangeController:
         how = " Print it at 100 %: the ruler on it shows half a metre at its scale." if printed else ""
         self._window.notice.say(f"{path.name} is written.{how}")
 
+    # --- on paper ---------------------------------------------------------------------------------------------
+
+    def print_plan(self) -> None:
+        """The plan in view on one page, on paper."""
+        from deft_reach.app import printing  # late: printing is rare
+
+        printing.print_plan(self._window)
+
+    def print_kit(self) -> None:
+        """The floor plan of the kit in view, to scale, on paper."""
+        from deft_reach.app import printing  # late: printing is rare
+
+        printing.print_kit(self._window)
+
     def bring_in_kit(self) -> None:
         """Ask for a kit's file, and play the plan in view on that kit."""
         folder = str(self._window.documents.folder)

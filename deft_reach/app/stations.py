@@ -25,6 +25,7 @@ def _kit(window: MainWindow) -> Station:
     station = KitStation(window.session)
     station.bar.bring_in.connect(window.exchange.bring_in_kit)
     station.bar.export.connect(window.exchange.export_kit)
+    station.bar.print_floor_plan.connect(window.exchange.print_kit)
     return station
 
 
@@ -43,7 +44,10 @@ def _voice(window: MainWindow) -> Station:
 def _reach(window: MainWindow) -> Station:
     from deft_reach.app.reach.station import ReachStation
 
-    return ReachStation(window.session)
+    station = ReachStation(window.session)
+    station.paper.addAction("Print…", window.exchange.print_plan)
+    station.paper.addAction("Export…", window.exchange.export_plan)
+    return station
 
 
 def _song(window: MainWindow) -> Station:

@@ -13,7 +13,8 @@ from deft_reach.core.model.kit import CYMBALS, Kit
 PAPERS: Final = {"A4": (210.0, 297.0), "Letter": (215.9, 279.4)}
 SCALES: Final = (10.0, 12.5, 15.0, 20.0, 25.0)
 _MARGIN: Final = 10.0
-_TOP: Final = 20.0
+_TOP: Final = 18.0
+_CODES_ROW: Final = 3.6
 _TABLE_ROW: Final = 3.5
 _SVG: Final = "http://www.w3.org/2000/svg"
 
@@ -28,10 +29,12 @@ def dump_floor_plan(kit: Kit, paper: str = "A4") -> bytes:
     width, height = PAPERS[paper]
     marks = rug_marks(kit)
     left, right, back, front = _frame(kit, marks)
+    codes = _codes(kit, width)
+    begin = _TOP + _CODES_ROW * len(codes)
     columns = 3
     rows = math.ceil(len(marks) / columns)
     table = (rows + 2) * _TABLE_ROW
-    room = (width - 2 * _MARGIN, height - _TOP - table - 2 * _MARGIN - 6)
+    room = (width - 2 * _MARGIN, height - begin - table - 2 * _MARGIN - 6)
     fitting = [s for s in SCALES if (right - left) / s <= room[0] and (front - back) / s <= room[1]]
     scale = fitting[0] if fitting else SCALES[-1]
 
@@ -39,7 +42,7 @@ def dump_floor_plan(kit: Kit, paper: str = "A4") -> bytes:
         return round(width / 2 + (x - (left + right) / 2) / scale, 3)
 
     def py(y: float) -> float:
-        return round(_TOP + (front - y) / scale, 3)
+        return round(begin + (front - y) / scale, 3)
 
     Tree.register_namespace("", _SVG)
     svg = Tree.Element(
@@ -94,6 +97,9 @@ def dump_floor_plan(kit: Kit, paper: str = "A4") -> bytes:
         )  # fmt: skip
         _text(svg, px(mark.x) + 1.5, py(mark.y) + 1.0, mark.label, 2.6)
     _ruler(svg, px(left), py(back) + 4, scale)
+    _legend(svg, min(px(left) + 500 / scale + 18, width - _MARGIN - 108), py(back) + 5)
+    for number, line in enumerate(codes):
+        _text(svg, _MARGIN, 18.5 + _CODES_ROW * number, line, 2.8)
     _table(svg, marks, rows, width, py(back) + 14, height)
     page: bytes = Tree.tostring(svg, encoding="utf-8", xml_declaration=True)
     return page + b"\n"
@@ -117,6 +123,31 @@ def _ruler(svg: Tree.Element, x: float, y: float, scale: float) -> None:
     _add(svg, "path", d=f"M {x} {y - 1} v 2 M {x} {y} h {length} M {x + length} {y - 1} v 2", stroke="#000",
          stroke_width=0.3, fill="none")  # fmt: skip
     _text(svg, x + length + 1.5, y + 1, "500 mm", 2.8)
+
+
+def _legend(svg: Tree.Element, x: float, y: float) -> None:
+    """What the marks mean, beside the ruler."""
+    for radius, fill, words in ((1.1, "#000", "strike centre"), (0.8, "#fff", "stand foot, pedal")):
+        _add(svg, "circle", cx=x, cy=y - 1, r=radius, fill=fill, stroke="#000", stroke_width=0.3)
+        _text(svg, x + 2.2, y, words, 2.8)
+        x += 5 + 1.5 * len(words)
+    for dash, words in (("none", "drum"), ("1.2 0.8", "cymbal")):
+        _add(svg, "path", d=f"M {x} {y - 1} h 6", stroke="#000", stroke_width=0.3, stroke_dasharray=dash)
+        _text(svg, x + 7.2, y, words, 2.8)
+        x += 10 + 1.5 * len(words)
+
+
+def _codes(kit: Kit, width: float) -> list[str]:
+    """What each code stands for, in lines that fit the page."""
+    rows = [""]
+    for piece in kit:
+        word = f"{piece.code} {piece.name}"
+        line = f"{rows[-1]} · {word}" if rows[-1] else word
+        if 1.5 * len(line) > width - 2 * _MARGIN and rows[-1]:
+            rows.append(word)
+        else:
+            rows[-1] = line
+    return rows
 
 
 def _table(svg: Tree.Element, marks: tuple[RugMark, ...], rows: int, width: float, top: float, height: float) -> None:

@@ -4,8 +4,9 @@ import re
 from dataclasses import replace
 
 import pytest
-from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
-from PySide6.QtGui import QDropEvent
+from PySide6.QtCore import QCoreApplication, QEvent, QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
+from PySide6.QtGui import QDropEvent, QPageSize
+from PySide6.QtPrintSupport import QPrintDialog, QPrinter
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QLabel, QMessageBox
 
@@ -18,7 +19,7 @@ from deft_reach.store.autosave import leftovers
 from deft_reach.store.documents import save_document
 from deft_reach.store.settings import Settings
 
-CTRL = Qt.KeyboardModifier.ControlModifier
+CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 
 
 def in_dialog(kind, act):
@@ -412,3 +413,52 @@ def test_a_plan_goes_back_to_what_was_committed(window):
     QApplication.processEvents()
     QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert session.text == "R L R L"
+
+
+def print_to(window, path, paper, keys):
+    """Press the keys, and accept the print dialog with a PDF file for a printer."""
+    window.activateWindow()
+    QTest.qWait(20)
+    QTest.keyClick(window, *keys)
+    dialog = window.findChild(QPrintDialog)
+    assert dialog is not None and dialog.isVisible()
+    printer = dialog.printer()
+    printer.setOutputFormat(QPrinter.OutputFormat.PdfFormat)
+    printer.setOutputFileName(str(path))
+    printer.setPageSize(QPageSize(paper))
+    dialog.done(1)
+    dialog.deleteLater()
+    return path.read_bytes()
+
+
+def test_plan_and_floor_plan_are_printed(window, tmp_path, qapp):
+    plan = print_to(window, tmp_path / "plan.pdf", QPageSize.PageSizeId.A4, (Qt.Key.Key_P, CTRL))
+    assert plan.startswith(b"%PDF") and plan.count(b"/Type /Page\n") == 1 and len(plan) > 20_000
+    assert "Gangway groove" in window.notice.text.text()
+    qapp.processEvents()
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+    for paper, size in ((QPageSize.PageSizeId.A4, (595, 842)), (QPageSize.PageSizeId.Letter, (612, 792))):
+        kit = print_to(window, tmp_path / "kit.pdf", paper, (Qt.Key.Key_P, CTRL | SHIFT))
+        box = re.search(rb"/MediaBox \[0 0 ([\d.]+) ([\d.]+)\]", kit)
+        assert (round(float(box[1])), round(float(box[2]))) == size
+        QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+    assert "floor plan" in window.notice.text.text()
+
+
+def test_nothing_to_print_is_said(window):
+    window.session.plans.new_plan("Empty", "")
+    QTest.keyClick(window, Qt.Key.Key_P, CTRL)
+    assert window.findChild(QPrintDialog) is None and "nothing to print" in window.notice.text.text()
+
+
+def test_print_and_export_stand_on_reach_and_kit(window, qapp):
+    names = [action.text() for action in window.reach_station.paper.actions()]
+    assert names == ["Print…", "Export…"]
+    window.go("kit")
+    bar = window.kit_station.bar
+    bar.fill_menu()
+    assert [a.text() for a in bar.menu.actions()][-2:] == ["Export…", "Print floor plan…"]
+    QTest.mouseClick(bar.print_button, Qt.MouseButton.LeftButton)
+    dialog = window.findChild(QPrintDialog)
+    assert dialog.isVisible()
+    dialog.reject()

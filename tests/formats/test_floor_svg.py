@@ -98,3 +98,12 @@ def test_pieces_as_a_table():
     lines = dump_pieces(layout("five")).decode().splitlines()
     assert lines[0] == ",".join(COLUMNS) and len(lines) == 1 + len(layout("five").pieces)
     assert "ft,floor tom,floor-tom,480,490,610,406.4,200,3,400" in lines
+
+
+def test_marks_and_codes_are_explained_on_the_page():
+    kit = layout("large")
+    words = " ".join("".join(text.itertext()) for text in page(kit).iter("{http://www.w3.org/2000/svg}text"))
+    for piece in kit:
+        assert f"{piece.code} {piece.name}" in words
+    for meaning in ("strike centre", "stand foot, pedal", "drum", "cymbal"):
+        assert meaning in words

@@ -16,10 +16,13 @@ from deft_reach.core.session import Session
 
 
 class KitBar(Listener):
-    """``bring_in`` and ``export`` ask the window for a file; ``refused`` says why something cannot be."""
+    """``bring_in``, ``export`` and ``print_floor_plan`` ask the window for a file or a printer; ``refused`` says why
+    something cannot be.
+    """
 
     bring_in = Signal()
     export = Signal()
+    print_floor_plan = Signal()
     refused = Signal(str)
 
     def __init__(self, session: Session) -> None:
@@ -40,8 +43,11 @@ class KitBar(Listener):
         for name, (words, _) in SETUPS.items():
             self.setup_menu.addAction(words, partial(self._try, partial(session.kits.set_up, name)))
         self.setup_button.setMenu(self.setup_menu)
+        self.print_button = QPushButton("Print…")
+        self.print_button.setToolTip("Print the floor plan to scale, for marking a rug")
+        self.print_button.clicked.connect(self.print_floor_plan)
         row.addWidget(self.kits, 1)
-        for button in (self.actions_button, self.setup_button):
+        for button in (self.actions_button, self.setup_button, self.print_button):
             button.setObjectName("quiet")
             row.addWidget(button)
         self.kits.activated.connect(self._choose)
@@ -82,6 +88,7 @@ class KitBar(Listener):
         menu.addSeparator()
         menu.addAction("Bring in from a file…", self.bring_in.emit)
         menu.addAction("Export…", self.export.emit)
+        menu.addAction("Print floor plan…", self.print_floor_plan.emit)
 
     def rename(self) -> None:
         kit = self.session.kit

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.background_task import BackgroundTask
@@ -79,7 +79,12 @@ class ReachStation(Station):
         #: What the page in view offers, drawn and heard in place of the plan.
         self.candidate = CandidateView(session)
         self.plan_view = ChangingDrawing(self.plan, self.candidate, lambda: ReachPlan(self.candidate))
-        self.plan_panel = Panel("Reach plan", self.plan_view)
+        #: What can be done with the plan on paper and in files; the window fills it.
+        self.paper = QMenu(self)
+        take_out = QPushButton("Print or export")
+        take_out.setObjectName("quiet")
+        take_out.setMenu(self.paper)
+        self.plan_panel = Panel("Reach plan", self.plan_view, "", take_out)
         elevation_panel = Panel("Heights", self.elevation, "", ViewSwitch(self.elevation))
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
 
