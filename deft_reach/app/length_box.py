@@ -19,6 +19,7 @@ class LengthBox(QDoubleSpinBox):
     """
 
     refused = Signal(str)
+    _empty = False
 
     def __init__(self, name: str, low: float, high: float, step: float = 1.0, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -39,7 +40,16 @@ class LengthBox(QDoubleSpinBox):
             with QSignalBlocker(self):
                 self.lineEdit().setText(self.textFromValue(self.value()))
 
+    def set_empty(self, empty: bool) -> None:
+        """Show nothing, where there is nothing to have a length."""
+        if empty != self._empty:
+            self._empty = empty
+            with QSignalBlocker(self):
+                self.lineEdit().setText(self.textFromValue(self.value()))
+
     def textFromValue(self, value: float) -> str:
+        if self._empty:
+            return ""
         return f"{units.number(value, exact=True)} {units.unit()}"
 
     def valueFromText(self, text: str) -> float:

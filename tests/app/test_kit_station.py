@@ -231,3 +231,54 @@ def test_an_export_that_cannot_be_written_says_so(kit, tmp_path, monkeypatch):
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "no" / "kit.svg"), ""))
     QTest.keyClick(kit, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
     assert "cannot be written" in kit.notice.text.text()
+
+
+def test_boxes_are_empty_where_no_piece_is_chosen(kit):
+    kit = kit.kit_station
+    kit.session.select_piece(None)
+    form, shape = kit.pieces_form, kit.shape_form
+    assert {box.text() for box in form.places.values()} == {""} and form.name.text() == ""
+    kit.tabs.setCurrentWidget(shape)
+    assert {box.text() for box in (shape.diameter, shape.shell_depth, shape.strike, shape.tilt)} == {""}
+    assert shape.kind.currentText() == ""
+    kit.session.select_piece("sn")
+    assert shape.diameter.text() and shape.tilt.text().endswith("°") and shape.kind.currentData() == "snare"
+    kit.tabs.setCurrentWidget(form)
+    assert form.places["z"].text().startswith(str(round(kit.session.kit.piece("sn").z)))
+
+
+def test_the_plan_does_not_move_under_the_hand(kit):
+    """Dragged far out the drawing takes it in; dragged back again nothing else moves."""
+    kit = kit.kit_station
+    plan, session = kit.plan, kit.session
+    session.select_piece("bl")
+    piece = session.kit.piece("bl")
+    still = [plan.to_px(0, 0), plan.to_px(100, 100)]
+    drag(plan, plan.to_px(piece.x, piece.y), plan.to_px(piece.x - 60, piece.y))
+    assert [plan.to_px(0, 0), plan.to_px(100, 100)] == still
+    session.kits.move_piece("bl", piece.x + 700, piece.y, piece.z)
+    wide = [plan.to_px(0, 0), plan.to_px(100, 100)]
+    assert wide != still, "the whole kit is in view"
+    piece = session.kit.piece("bl")
+    drag(plan, plan.to_px(piece.x, piece.y), plan.to_px(piece.x - 500, piece.y))
+    assert [plan.to_px(0, 0), plan.to_px(100, 100)] == wide
+
+
+def test_lists_stay_where_they_are_while_pieces_are_moved(kit, qtbot):
+    kit = kit.kit_station
+    table, effects = kit.pieces_form.list, kit.effects
+    for shown in (table, effects):
+        shown.verticalScrollBar().setValue(shown.verticalScrollBar().maximum())
+    at = table.verticalScrollBar().value(), effects.verticalScrollBar().value()
+    assert at[0] > 0 and at[1] > 0
+    kit.session.select_piece("bl")
+    at = table.verticalScrollBar().value(), at[1]
+    piece = kit.session.kit.piece("bl")
+    drag(kit.plan, kit.plan.to_px(piece.x, piece.y), kit.plan.to_px(piece.x - 30, piece.y + 20))
+    qtbot.wait(200)
+    assert (table.verticalScrollBar().value(), effects.verticalScrollBar().value()) == at
+    kit.session.kits.add_piece("block")
+    qtbot.wait(200)
+    rows = table.rowCount()
+    assert table.currentRow() == rows - 1 and effects.verticalScrollBar().value() == at[1]
+    assert table.visualItemRect(table.item(rows - 1, 0)).bottom() <= table.viewport().height() + 1

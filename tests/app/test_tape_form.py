@@ -89,3 +89,68 @@ def test_readings_are_saved_with_the_kit(form):
     form.session.kits.set_readings((Reading("sn", "seat", 440.0, 3.0),), "Tape")
     document = load_document(dump_document(form.session.document))
     assert document.kit("pit").readings == (Reading("sn", "seat", 440.0, 3.0),)
+
+
+def test_led_through_the_whole_kit_by_the_large_number_alone(form, qtbot):
+    """Every reading is taken off the coordinates of a kit that stands elsewhere; the kit then stands there."""
+    session = form.session
+    session.kits.use_layout("compact")
+    true = session.kit
+    for piece in [p for p in true if not p.is_pedal and p.kind != "bass"]:
+        true = true.with_piece(piece.moved(piece.x, piece.y + 12, piece.z + 8))
+    seat = session.player.seat_height_mm
+    QTest.mouseClick(form.lead, Qt.MouseButton.LeftButton)
+    guide, tape = form.guide, form.guide.tape
+    assert guide.isVisible() and not form.by_hand.isVisible() and guide.mm.hasFocus()
+    count = 0
+    while guide.count.text() and "of" in guide.count.text():
+        a, b = guide.asked
+        assert tape.asked is not None and "①" in guide.words.text() and guide.mm.text().strip() == ""
+        places = {piece.code: (piece.x, piece.y, piece.z) for piece in true} | {"seat": (0, 0, seat)}
+        mm = places[a][2] if b == "floor" else math.dist(places[a], places[b])
+        QTest.keyClicks(guide.mm, f"{mm:.0f}")
+        QTest.keyClick(guide.mm, Qt.Key.Key_Return)
+        count += 1
+        assert len(session.kit.readings) == count
+    assert count == 18, "the seat, two for the snare, three for each of the other five"
+    qtbot.waitUntil(lambda: form.apply.isEnabled(), timeout=10_000)
+    QTest.mouseClick(form.apply, Qt.MouseButton.LeftButton)
+    assert session.kit.piece("hh").z == pytest.approx(true.piece("hh").z, abs=1)
+    for a, b in (("hh", "sn"), ("ft", "sn"), ("c1", "sn")):
+        assert apart(session.kit, a, b) == pytest.approx(apart(true, a, b), abs=3)
+
+
+def test_a_reading_is_skipped_asked_again_and_the_player_takes_over(form):
+    QTest.mouseClick(form.lead, Qt.MouseButton.LeftButton)
+    guide = form.guide
+    first = guide.asked
+    QTest.mouseClick(guide.skip, Qt.MouseButton.LeftButton)
+    second = guide.asked
+    assert second != first
+    QTest.mouseClick(guide.back, Qt.MouseButton.LeftButton)
+    assert guide.asked == first
+    QTest.keyClicks(guide.mm, "520")
+    QTest.mouseClick(guide.enter, Qt.MouseButton.LeftButton)
+    assert guide.asked == second and len(form.session.kit.readings) == 1
+    QTest.mouseClick(guide.back, Qt.MouseButton.LeftButton)
+    assert guide.asked == first and not form.session.kit.readings
+    QTest.keyClick(guide.mm, Qt.Key.Key_Return)
+    assert not form.session.kit.readings, "nothing typed is no reading"
+    QTest.mouseClick(guide.leave, Qt.MouseButton.LeftButton)
+    assert form.by_hand.isVisible() and guide.tape.asked is None
+
+
+def test_what_nothing_checks_is_said_to_be_unchecked(form, qtbot):
+    for a, b, mm in (("sn", "floor", 650), ("sn", "seat", 440), ("hh", "floor", 880), ("hh", "seat", 600)):
+        enter(form, a, b, mm)
+    enter(form, "hh", "sn", 380)
+    qtbot.waitUntil(lambda: form.solution is not None and "None can be checked" in form.words.text(), timeout=8000)
+    assert {form.table.item(k, 2).text() for k in range(5)} == {"not checked"}
+    assert "0.0 mm off" not in form.words.text()
+
+
+def test_a_corrected_reading_stays_in_its_row(form):
+    for mm in (300, 400):
+        enter(form, "sn", "hh", mm)
+        enter(form, "t1", "sn", 420)
+    assert [(r.a, r.b, r.mm) for r in form.session.kit.readings] == [("sn", "hh", 400), ("t1", "sn", 420)]

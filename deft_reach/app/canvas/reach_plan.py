@@ -57,6 +57,7 @@ class ReachPlan(Canvas):
         self._ground_key: object = None
         self._ground_pixmap = QPixmap()
         self.frame = FRAME
+        self._framed = ""
         self._map_key: object = None
         self._mapped = (1.0, 0.0, 0.0)
         self.ghost: Kit | None = None
@@ -75,10 +76,20 @@ class ReachPlan(Canvas):
 
     def refresh(self) -> None:
         if self._drag is None:
-            self.frame = self.frame_for()
+            self._widen()
         if self.isVisible():
             self._touching = collisions(self.session.kit)
         super().refresh()
+
+    def _widen(self) -> None:
+        """Have the whole kit in the frame; it only grows as long as the kit is the same, so that nothing moves on
+        the drawing but what is moved.
+        """
+        frame, kit = self.frame_for(), self.session.kit.id
+        if kit == self._framed:
+            (left, right, back, front), now = frame, self.frame
+            frame = min(left, now[0]), max(right, now[1]), min(back, now[2]), max(front, now[3])
+        self.frame, self._framed = frame, kit
 
     def frame_for(self) -> tuple[float, float, float, float]:
         left, right, back, front = FRAME

@@ -35,6 +35,14 @@ class TapeTool:
         self.start: Spot | None = None
         self.current: Dimension | None = None
         self.chosen: Dimension | None = None
+        #: The two points that are to be measured, where the player is led.
+        self.asked: tuple[Spot, Spot] | None = None
+
+    def ask(self, points: tuple[Spot, Spot] | None) -> None:
+        """Mark two points as those to be measured; None for none."""
+        if points != self.asked:
+            self.asked = points
+            self.changed.emit()
 
     def set_on(self, on: bool) -> None:
         self.on, self.start = on, None
@@ -199,6 +207,7 @@ class TapeTool:
                 painter.setPen(QPen(QColor(c.ink), 1.6))
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawEllipse(project(*place), 7, 7)
+        self._draw_asked(painter, project)
         taken: list[QRectF] = []
         for dimension, state in self.lines():
             ends = self._ends(dimension, project)
@@ -225,3 +234,23 @@ class TapeTool:
                     break
             taken.append(box)
             label(painter, box.center(), text, theme.lettering(10), colour, halo=halo)
+
+    def _draw_asked(self, painter: QPainter, project: Project) -> None:
+        """The two points to measure, numbered, and the way of the tape between them."""
+        places = [self.place(spot) for spot in self.asked or ()]
+        if len(places) != 2 or places[0] is None or places[1] is None:
+            return
+        c = theme.colours()
+        a, b = project(*places[0]), project(*places[1])
+        if (b - a).manhattanLength() < 24:
+            # Seen from above, what is measured straight down lies in one point.
+            b = a + QPointF(24, 18)
+        painter.setPen(QPen(QColor(c.sheet), 5))
+        painter.drawLine(a, b)
+        painter.setPen(QPen(QColor(c.ink), 2.2, Qt.PenStyle.DashLine))
+        painter.drawLine(a, b)
+        for number, at in (("1", a), ("2", b)):
+            painter.setPen(QPen(QColor(c.sheet), 2))
+            painter.setBrush(QColor(c.ink))
+            painter.drawEllipse(at, 11, 11)
+            label(painter, at, number, theme.ui_font(11, bold=True), QColor(c.sheet))

@@ -160,6 +160,7 @@ class PiecesForm(Listener):
         for axis, box in self.places.items():
             with QSignalBlocker(box):
                 box.setEnabled(piece is not None)
+                box.set_empty(piece is None)
                 if piece is not None and box.value() != getattr(piece, axis):
                     box.setValue(getattr(piece, axis))
         for widget in (self.name, self.duplicate, self.remove):

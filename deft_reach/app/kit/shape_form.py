@@ -172,7 +172,13 @@ class ShapeForm(Listener):
         boxes = self.diameter, self.shell_depth, self.strike, self.tilt
         for widget in (self.kind, *boxes, self.add_zone, self.zone_name):
             widget.setEnabled(piece is not None)
+        for length in (self.diameter, self.shell_depth, self.strike):
+            length.set_empty(piece is None)
+        self.tilt.setSuffix("" if piece is None else "°")
         if piece is None:
+            with QSignalBlocker(self.kind):
+                self.kind.setCurrentIndex(-1)
+            self.tilt.lineEdit().clear()
             self.pedal_row.hide()
             self._lay_zones(None)
             self._say("Choose a piece in a drawing or in the list to change what it is.", "hint")
@@ -181,7 +187,7 @@ class ShapeForm(Listener):
             self.kind.setCurrentIndex(self.kind.findData(piece.kind))
         for box, field in zip(boxes, ("diameter", "depth", "width", "tilt")):
             with QSignalBlocker(box):
-                if box.value() != getattr(piece, field):
+                if box.value() != getattr(piece, field) or not box.text():
                     box.setValue(getattr(piece, field))
         has_shell = piece.kind in ("snare", "tom", "floor-tom", "bass", "block")
         self.shell_depth.setEnabled(has_shell)

@@ -68,7 +68,7 @@ class KitStation(Station):
         self.pieces_form = PiecesForm(session, self.plan)
         self.shape_form = ShapeForm(session)
         self.player_form = PlayerForm(session)
-        self.tape_form = TapeForm(session)
+        self.tape_form = TapeForm(session, self.tape)
         self.compare_form = CompareForm(session)
         self.effects = PlanEffects(session)
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
+
 from PySide6.QtCore import QObject, QRunnable, QSignalBlocker, Qt, QThreadPool, Signal
-from PySide6.QtGui import QColor
+from PySide6.QtGui import QColor, QHideEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
@@ -15,15 +17,19 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme, units
+from deft_reach.app.canvas.tape_tool import TapeTool
+from deft_reach.app.kit.tape_guide import TapeGuide
 from deft_reach.app.length_box import LengthBox
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.styled import set_scaled
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import say, sentence
+from deft_reach.core.model.counting import counted
 from deft_reach.core.model.kit import FLOOR, SEAT, Kit, KitError, Reading
 from deft_reach.core.model.player import Player
 from deft_reach.core.model.tape import Measured, TapeError, measure
+from deft_reach.core.model.tape_guide import pair_key
 from deft_reach.core.session import Session
 
 
@@ -51,7 +57,7 @@ class _Solve(QRunnable):
 class TapeForm(Listener):
     """A reading at a time above, all readings with how far off they are below, and what they add up to."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, tape: TapeTool) -> None:
         # Long: widgets in the order in which they are laid out.
         super().__init__(session)
         self.solution: Measured | None = None
@@ -62,7 +68,13 @@ class TapeForm(Listener):
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 6)
         column.setSpacing(4)
-        entry = QHBoxLayout()
+        self.guide = TapeGuide(session, tape)
+        self.guide.hide()
+        self.lead = QPushButton("Lead me through it")
+        self.lead.setToolTip("Measure the whole kit reading by reading: the two points are marked in the drawings")
+        self.by_hand = QWidget()
+        entry = QHBoxLayout(self.by_hand)
+        entry.setContentsMargins(0, 0, 0, 0)
         self.a, self.b = QComboBox(), QComboBox()
         self.a.setAccessibleName("Measured from")
         self.b.setAccessibleName("Measured to")
@@ -77,7 +89,9 @@ class TapeForm(Listener):
         self.enter.setToolTip("Add this reading, or correct the one there is")
         for widget, stretch in ((self.a, 3), (self.b, 3), (self.mm, 2), (self.enter, 0)):
             entry.addWidget(widget, stretch)
-        column.addLayout(entry)
+        column.addWidget(self.guide)
+        column.addWidget(self.lead)
+        column.addWidget(self.by_hand)
         self.table = QTableWidget()
         make_list(self.table, "Tape readings", ["reading", "measured", "off by"], wide=(0,))
         column.addWidget(self.table, 1)
@@ -106,6 +120,9 @@ class TapeForm(Listener):
             button.setObjectName("quiet")
             buttons.addWidget(button)
         column.addLayout(buttons)
+        self.lead.clicked.connect(self._lead)
+        self.guide.left.connect(self._led)
+        self.guide.entered.connect(self._keep)
         self.enter.clicked.connect(self._enter)
         self.mm.editingFinished.connect(self._entered_by_key)
         self.drop.clicked.connect(self._drop)
@@ -126,11 +143,33 @@ class TapeForm(Listener):
         if a is None or b is None or a == b or mm <= 0:
             self._say("Choose two different points and how far apart they are.", "error")
             return
-        pair = frozenset((a, b))
-        others = tuple(r for r in self.session.kit.readings if frozenset((r.a, r.b)) != pair)
-        reading = Reading(a, b, mm)
-        self.session.kits.set_readings((*others, reading), f"Reading {reading.name}")
+        self._keep(a, b, mm)
         self.mm.setValue(0)
+
+    def _keep(self, a: str, b: str, mm: float) -> None:
+        """Add a reading, or correct the one there is where it stands."""
+        reading, readings = Reading(a, b, mm), list(self.session.kit.readings)
+        same = [k for k, r in enumerate(readings) if pair_key((r.a, r.b)) == pair_key((a, b))]
+        if same:
+            readings[same[0]] = reading
+        else:
+            readings.append(reading)
+        self.session.kits.set_readings(tuple(readings), f"Reading {reading.name}")
+
+    def _lead(self) -> None:
+        """Ask for the readings one after the other."""
+        self.by_hand.hide()
+        self.lead.hide()
+        self.guide.begin()
+
+    def _led(self) -> None:
+        self.by_hand.show()
+        self.lead.show()
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        # The marks in the drawings go with the page.
+        self.guide.tape.ask(None)
 
     def _drop(self) -> None:
         row = self.table.currentRow()
@@ -192,6 +231,7 @@ class TapeForm(Listener):
         if self._asked is None or self._asked[0] != kit or self._asked[1] != self.session.player:
             self._ask()
         self._fill()
+        self.guide.refresh()
         asked = self._asked_about()
         for widget in (self.side_question, self.on_left, self.on_right):
             widget.setVisible(asked is not None)
@@ -222,6 +262,8 @@ class TapeForm(Listener):
             self._say(sentence(result), "error")
         else:
             self.solution = result
+            self.guide.suggestion = result.suggestion
+            self.guide.refresh()
             words, tone = _in_words(result)
             self._say(words, tone)
         self._fill()
@@ -234,7 +276,10 @@ class TapeForm(Listener):
             self.table.setRowCount(len(readings))
             for row, r in enumerate(readings):
                 found = off.get((r.a, r.b))
-                words = "" if found is None else ("+" if found.residual > 0 else "") + units.length(found.residual)
+                if found is None or not found.checked:
+                    words = "" if found is None else "not checked"
+                else:
+                    words = ("+" if found.residual > 0 else "") + units.length(found.residual)
                 for k, text in enumerate((r.name, units.length(r.mm), words)):
                     item = self.table.item(row, k)
                     if item is None:
@@ -261,7 +306,12 @@ def _in_words(found: Measured) -> tuple[str, str]:
         here, others = units.length(r.reading.mm), units.length(r.by_others)
         return f"Measure again: {r.reading.name} is {here} here; the others make it {others}.", "error"
     names = {piece.code: piece.name for piece in found.kit}
-    words = f"{len(found.residuals)} readings, {found.rms_mm:.1f} mm off on average."
+    count, checked = len(found.residuals), [r for r in found.residuals if r.checked]
+    if checked:
+        off = math.sqrt(sum(r.residual**2 for r in checked) / len(checked))
+        words = f"{counted(count, 'reading')}, {len(checked)} of them checked by others: {units.length(off)} off."
+    else:
+        words = f"{counted(count, 'reading')}. None can be checked yet: nothing was measured twice over."
     if found.undetermined:
         words += f" Still open: {', '.join(names[code] for code in found.undetermined)}."
     if found.suggestion is not None:

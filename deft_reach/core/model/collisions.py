@@ -40,6 +40,12 @@ def trouble(kit: Kit, piece: Piece) -> float:
     return sum(depth for depth in depths if depth > GIVE_MM)
 
 
+def covered(kit: Kit, piece: Piece) -> float:
+    """How much (mm, summed) a piece would lie over or under others, seen from above."""
+    others = (other for other in kit if other.code != piece.code and not other.is_pedal)
+    return sum(depth for depth in (_sideways(piece, other) for other in others) if depth > GIVE_MM)
+
+
 def heights(piece: Piece) -> tuple[float, float]:
     """Lowest and highest point of a piece's body, mm."""
     radius = piece.diameter / 2

@@ -13,7 +13,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Final
 
-from deft_reach.core.model.collisions import trouble
+from deft_reach.core.model.collisions import covered, trouble
 from deft_reach.core.model.kit import CYMBALS, DRUMS, PEDALS, Foot, Kit, Piece, Zone
 
 INCH = 25.4
@@ -239,7 +239,10 @@ def free_code(kit: Kit, stem: str) -> str:
 
 
 def new_piece(kit: Kit, kind: str) -> Piece:
-    """A piece of a kind in its usual size, within reach and as far as can be where nothing else stands."""
+    """A piece of a kind in its usual size, within reach where nothing else stands or, at worst, least does.
+
+    Free of the others seen from above, too, where there is room for that.
+    """
     stem, name, z, diameter, width, tilt, depth = USUAL[kind]
     code = free_code(kit, stem)
     if kind in _PEDAL_PLACES:
@@ -249,13 +252,13 @@ def new_piece(kit: Kit, kind: str) -> Piece:
     if any(taken):
         name = f"{name} {code.lstrip('abcdefghijklmnopqrstuvwxyz') or len(taken)}"
     options = []
-    for distance in (520.0, 640.0, 760.0, 880.0):
-        for degrees in range(-75, 76, 15):
+    for distance in (520.0, 580.0, 640.0, 700.0, 760.0, 820.0, 880.0):
+        for degrees in range(-105, 106, 5):
             angle = math.radians(degrees)
             at = (round(distance * math.sin(angle)), round(distance * math.cos(angle)), z)
             piece = make_piece(code, name, kind, at, diameter, width, tilt=tilt, depth=depth)
-            options.append((trouble(kit, piece), distance, abs(degrees), piece))
-    return min(options, key=lambda option: option[:3])[3]
+            options.append((trouble(kit, piece), covered(kit, piece), distance, abs(degrees), piece))
+    return min(options, key=lambda option: option[:4])[4]
 
 
 def beside(kit: Kit, piece: Piece) -> Piece:

@@ -65,6 +65,8 @@ class Residual(NamedTuple):
     score: float
     by_others: float
     suspect: bool
+    #: Whether other readings say anything about it; one that none checks always fits, and proves nothing.
+    checked: bool = True
 
 
 @dataclass(frozen=True)
@@ -356,7 +358,7 @@ class _Problem:
             checked = free > 0.03
             score = residual * float(w) / math.sqrt(free) if checked else 0.0
             by_others = d.mm - residual / free if checked else float(solved)
-            found.append(Residual(d, float(solved), residual, score, by_others, False))
+            found.append(Residual(d, float(solved), residual, score, by_others, False, checked))
         worst = max(found, key=lambda r: abs(r.score))
         # One misreading pulls its neighbours along; only the worst is named until it is put right.
         return tuple(r._replace(suspect=r is worst and abs(r.score) > SUSPICIOUS) for r in found)

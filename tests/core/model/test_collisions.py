@@ -1,11 +1,13 @@
 """Pieces that stand inside each other, and new pieces that do not."""
 
+import math
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from deft_reach.core import LAYOUTS, check_kit, layout
-from deft_reach.core.model.collisions import collisions, heights
+from deft_reach.core.model.collisions import collisions, covered, heights
 from deft_reach.core.model.kit import KINDS, PEDALS
 from deft_reach.core.model.layouts import USUAL, beside, free_code, new_piece
 
@@ -60,8 +62,8 @@ def test_a_new_piece_stands_free_and_has_a_code_of_its_own(kind):
     kit = FIVE.with_piece(piece)
     check_kit(kit)
     assert len(kit.pieces) == len(FIVE.pieces) + 1 and piece.kind == kind
-    if kind != "bass":
-        assert collisions(kit) == ()
+    assert collisions(kit) == () and covered(FIVE, piece) == 0, "free from above, too"
+    assert math.hypot(piece.x, piece.y) <= 900, "and within reach"
 
 
 def test_a_missing_pedal_comes_back_where_it_belongs():
