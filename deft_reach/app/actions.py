@@ -171,6 +171,7 @@ MENUS: Final[tuple[tuple[str, tuple[Entry, ...]], ...]] = (
         "&Help",
         (
             ActionSpec("&Keys", lambda w: w.show_keys(), ("F1",), "this sheet"),
+            ActionSpec("&Words", lambda w: w.show_words()),
             ActionSpec("&About", lambda w: w.about()),
         ),
     ),

@@ -19,6 +19,7 @@ from deft_reach.app import theme, units
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.core.analysis.report import headroom_words, level_words
+from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.session import Session
 
 
@@ -36,7 +37,7 @@ class CommitDialog(QDialog):
         column = QVBoxLayout(self)
         column.setContentsMargins(22, 18, 22, 18)
         column.setSpacing(10)
-        title = PlainLabel(f"Commit “{plan.name}” at {plan.tempo:g} BPM")
+        title = PlainLabel(f"Commit “{plan.name}” at {plan.tempo:.4g} BPM")
         set_font(title, theme.ui_font, 16, bold=True)
         title.setWordWrap(True)
         column.addWidget(title)
@@ -44,13 +45,10 @@ class CommitDialog(QDialog):
         form = QFormLayout()
         form.setHorizontalSpacing(16)
         form.setVerticalSpacing(4)
-        sticking = PlainLabel(report.pattern.sticking)
-        set_font(sticking, theme.mono, 10.5)
-        sticking.setWordWrap(True)
-        sticking.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        sticking = self._sticking(report.pattern)
         limit = "no stroke sets one"
         if s.tempo_limit is not None and s.headroom is not None:
-            limit = f"breaks at {s.tempo_limit:.0f} BPM; {s.tempo:g} BPM is {headroom_words(s.headroom)}"
+            limit = f"breaks at {s.tempo_limit:.0f} BPM; {s.tempo:.4g} BPM is {headroom_words(s.headroom)}"
             if s.headroom >= 0:
                 limit = f"breaks at {s.tempo_limit:.0f} BPM, {headroom_words(s.headroom)}"
         rows = (
@@ -117,6 +115,32 @@ class CommitDialog(QDialog):
         self.reason.textChanged.connect(self._check)
         self._check()
         self.reason.setFocus()
+
+    @staticmethod
+    def _sticking(pattern: Pattern) -> QScrollArea:
+        """The limbs bar by bar; bars that repeat are said once."""
+        rows = pattern.sticking_by_bars
+        first = pattern.bar_rows[0].number if pattern.bar_rows else 1
+        lines, at = [], 0
+        while at < len(rows):
+            end = at
+            while end + 1 < len(rows) and rows[end + 1] == rows[at]:
+                end += 1
+            number = f"{first + at}" if end == at else f"{first + at}–{first + end}"
+            lines.append(f"{number:>3}  {rows[at] or '–'}")
+            at = end + 1
+        words = PlainLabel("\n".join(lines))
+        words.setAccessibleName("Sticking, bar by bar")
+        set_font(words, theme.mono, 10.5)
+        words.setWordWrap(True)
+        words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        scroll = QScrollArea()
+        scroll.setWidget(words)
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QFrame.Shape.NoFrame)
+        line = words.fontMetrics().lineSpacing()
+        scroll.setFixedHeight(min(8, max(2, len(lines) + 1)) * line)
+        return scroll
 
     @property
     def why(self) -> str:

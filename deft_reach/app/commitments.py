@@ -27,7 +27,7 @@ def in_words(commitment: Commitment) -> list[str]:
     limit = "no stroke set a limit"
     if commitment.tempo_limit is not None:
         limit = f"broke at {commitment.tempo_limit:.0f} BPM"
-    lines = [f"{commitment.tempo:g} BPM on {commitment.kit.name}, {limit}, ease {commitment.ease:.0f}"]
+    lines = [f"{commitment.tempo:.4g} BPM on {commitment.kit.name}, {limit}, ease {commitment.ease:.0f}"]
     if commitment.reason:
         lines.append(f"“{commitment.reason}”")
     if commitment.accepted:

@@ -66,6 +66,7 @@ class DocumentController:
         """Show a document that belongs to a file, or to none."""
         self._autosave.path, self._autosave.opened = path, opened
         self._claim(path)
+        self._session.in_file = path is not None
         self._session.start(document, plan, clean=clean)
         self._window.leave_start()
         self._window.say_state()
@@ -225,6 +226,7 @@ class DocumentController:
             return False
         self._autosave.path = path.resolve()
         self._claim(self._autosave.path)
+        self._session.in_file = True
         self._session.mark_saved(document)
         self._autosave.forget()
         self._settings.opened(path)

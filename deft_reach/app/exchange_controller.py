@@ -117,7 +117,7 @@ class ExchangeController:
         except (OSError, ValueError) as error:
             self._stop(f"{path.name} cannot be written: {error}.")
             return
-        self._window.notice.say(f"{path.name} is written: {len(pattern.strokes)} strokes at {plan.tempo:g} BPM.")
+        self._window.notice.say(f"{path.name} is written: {len(pattern.strokes)} strokes at {plan.tempo:.4g} BPM.")
 
     # --- kits -------------------------------------------------------------------------------------------------
 

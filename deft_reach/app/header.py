@@ -17,7 +17,8 @@ from PySide6.QtWidgets import (
 from deft_reach.app import theme, units
 from deft_reach.app.commitments import day
 from deft_reach.app.decimal_box import DecimalBox
-from deft_reach.app.plain_text import PlainLabel
+from deft_reach.app.explanations import explained
+from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.app.transport import PlayButton, Transport
 from deft_reach.core.analysis.report import headroom_words
@@ -35,8 +36,10 @@ class Figure(QWidget):
 
     asked = Signal()
 
-    def __init__(self, name: str) -> None:
+    def __init__(self, name: str, *words: str) -> None:
         super().__init__()
+        self._means = "\n".join(explained(word) for word in words)
+        self.setToolTip(plain_tip(self._means))
         self.value = PlainLabel("–")
         self.value.setObjectName("figure")
         self.value.setAccessibleName(name)
@@ -59,7 +62,7 @@ class Figure(QWidget):
         if self.value.property("tone") != tone:
             self.value.setProperty("tone", tone)
             self.setCursor(Qt.CursorShape.PointingHandCursor if tone else Qt.CursorShape.ArrowCursor)
-            self.setToolTip("Show what happens there" if tone else "")
+            self.setToolTip(plain_tip(f"{'Press to see what happens there.' if tone else ''}\n{self._means}".strip()))
             self.value.style().unpolish(self.value)
             self.value.style().polish(self.value)
 
@@ -113,8 +116,9 @@ class Header(QFrame):
         self.tempo = TempoBox()
         self.tempo_caption = PlainLabel("home tempo")
         self.tempo_caption.setObjectName("caption")
-        self.limit = Figure("tempo limit")
-        self.ease = Figure("how hard it is")
+        self.tempo_caption.setToolTip(explained("home tempo"))
+        self.limit = Figure("tempo limit", "breaks at", "headroom")
+        self.ease = Figure("how hard it is", "level", "ease", "cost")
         self.find_button = QPushButton("Find the hands")
         self.find_button.setToolTip("Let the planner choose hands for all strokes that have none")
         self.find_button.setAutoDefault(False)
@@ -234,7 +238,8 @@ class Header(QFrame):
                 self.ease.show_value(f"{s.open} of {s.strokes} open", "no verdict until all have hands", "caution")
         self.limit.setVisible(report is None or not report.summary.open)
         self.find_button.setVisible(report is not None and bool(report.summary.open) and not session.outdated)
-        self.saved.setText("saved" if session.is_saved else "unsaved changes, kept safe")
+        state = "saved" if session.in_file else "not in a file yet"
+        self.saved.setText(state if session.is_saved else "unsaved changes, kept safe")
         commitment = session.plans.commitment
         self.committed.setEnabled(commitment is not None)
         self.committed.setToolTip("")
@@ -243,12 +248,12 @@ class Header(QFrame):
         else:
             changes = session.plans.changes()
             roomy = self.width() > NARROW * theme.text_scale()
-            tempo = f" at {commitment.tempo:g} BPM" if roomy else ""
+            tempo = f" at {commitment.tempo:.4g} BPM" if roomy else ""
             count = f" · {len(changes)} change{'s' if len(changes) != 1 else ''}" if changes else ""
             since = f"{count} since" if count and roomy else count
             if self.width() < TIGHT * theme.text_scale():
                 tempo = since = ""
             self.committed.setText(f"committed {day(commitment.date, '%-d %b')}{tempo}{since}")
-            when = f"committed {day(commitment.date)} at {commitment.tempo:g} BPM"
+            when = f"committed {day(commitment.date)} at {commitment.tempo:.4g} BPM"
             lines = [when, *filter(None, [commitment.reason]), *map(units.text_of, changes)]
             self.committed.setToolTip("\n".join(lines))

@@ -263,6 +263,7 @@ QComboBox, QLineEdit {{ background: {c.sheet}; color: {c.ink}; border: 1px solid
     border-radius: 3px; padding: 4px 6px; selection-background-color: {c.right}; min-height: 18px; }}
 QComboBox:focus, QLineEdit:focus, QPlainTextEdit:focus, QListView:focus,
 QTableView:focus {{ border: 2px solid {c.right}; }}
+QComboBox {{ combobox-popup: 0; }}
 QComboBox QAbstractItemView {{ background: {c.sheet}; color: {c.ink}; border: 1px solid {c.line};
     selection-background-color: {c.selection}; selection-color: {c.ink}; }}
 QComboBox::drop-down {{ border: 0; width: 22px; }}

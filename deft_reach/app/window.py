@@ -8,7 +8,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Final, Generic, TypeVar, cast
 
-from PySide6.QtCore import QByteArray, QTimer
+from PySide6.QtCore import QByteArray, QSize, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractSpinBox,
@@ -76,6 +76,10 @@ class _Made(Generic[S]):
         return cast(S, window.station_widget(self._name))
 
 
+#: A title bar is about so high (px).
+TITLE_BAR = 36
+
+
 class MainWindow(QMainWindow):
     """One window with one document."""
 
@@ -133,7 +137,9 @@ class MainWindow(QMainWindow):
         self.transport.silent.connect(self._say_silent)
         self.actions_by_name = make_actions(self)
         self._build()
-        self.resize(1280, 800)
+        # No larger than the screen it opens on, with room for a title bar.
+        room = self.screen().availableGeometry().size()
+        self.resize(QSize(1280, 800).boundedTo(QSize(room.width(), room.height() - TITLE_BAR)))
 
     def _say_silent(self) -> None:
         self.notice.say("There is no sound here, so it plays silently: watch the arms and the weave.")
@@ -320,6 +326,14 @@ class MainWindow(QMainWindow):
         from deft_reach.app.shortcuts import ShortcutSheet
 
         ShortcutSheet(self).exec()
+
+    def show_words(self) -> None:
+        """The words of our own, explained on one sheet."""
+        from deft_reach.app.explanations import WordsDialog
+
+        dialog = WordsDialog(self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.open()
 
     def about(self) -> None:
         QMessageBox.about(

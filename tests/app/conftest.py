@@ -42,6 +42,7 @@ def window(qapp, qtbot, tmp_path):
     window = MainWindow(settings=Settings(tmp_path / "settings.json"), keep_in=kept)
     document, _ = open_document(demo_file())
     window.documents.take(document, None, None, clean=True, plan="gangway")
+    window.resize(1280, 800)
     window.show()
     qtbot.waitExposed(window)
     window.activateWindow()

@@ -11,8 +11,10 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import Canvas, label
 from deft_reach.app.canvas.explain import stroke_title, where
+from deft_reach.app.canvas.sprites import text_size
 from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.styled import set_scaled
+from deft_reach.core.analysis.report import Report
 from deft_reach.core.session import Session
 
 SIDE = 26.0
@@ -135,10 +137,10 @@ class TempoRule(Canvas):
             return ""
         s = report.summary
         if s.tempo_limit is None or s.headroom is None or s.bottleneck is None:
-            return f"Home tempo {plan.tempo:g} BPM. No stroke sets a limit."
+            return f"Home tempo {plan.tempo:.4g} BPM. No stroke sets a limit."
         in_way = sum(1 for x in report.strokes if x.tempo_limit is not None and x.tempo_limit < plan.tempo)
         return (
-            f"Home tempo {plan.tempo:g} BPM, breaks at {s.tempo_limit:.0f} BPM, headroom {s.headroom * 100:.0f} %. "
+            f"Home tempo {plan.tempo:.4g} BPM, breaks at {s.tempo_limit:.0f} BPM, headroom {s.headroom * 100:.0f} %. "
             f"{in_way} strokes have no time at the home tempo. The tightest: {where(report, s.bottleneck)}, "
             f"{stroke_title(report, s.bottleneck)}."
         )
@@ -191,34 +193,38 @@ class TempoRule(Canvas):
                 Qt.AlignmentFlag.AlignRight,
             )
         home = self.x_at(plan.tempo)
-        taken = None
         if limit is not None:
-            x = self.x_at(min(limit, high))
-            index = report.summary.bottleneck
-            colour = QColor(c.stop)
-            painter.setPen(QPen(colour, 1.8))
-            painter.drawLine(QPointF(x, y - 34), QPointF(x, y))
-            who = f": {stroke_title(report, index)}" if index is not None else ""
-            text = f"{'the others break' if report.impossible else 'breaks'} at {limit:.0f} BPM{who}"
-            painter.setFont(theme.lettering(10))
-            width = painter.fontMetrics().horizontalAdvance(text)
-            left_side = x + width + 10 > self.width()
-            align = Qt.AlignmentFlag.AlignRight if left_side else Qt.AlignmentFlag.AlignLeft
-            taken = label(
-                painter, QPointF(x + (-4 if left_side else 4), y - 41), text, theme.lettering(10), colour, align
-            )
+            self._draw_limit(painter, c, report, self.x_at(min(limit, high)))
         painter.setPen(QPen(QColor(c.ink), 2))
         painter.drawLine(QPointF(home, y - 34), QPointF(home, y + 1))
         painter.setBrush(QColor(c.ink))
         painter.drawPolygon(QPolygonF([QPointF(home - 6, y - 36), QPointF(home + 6, y - 36), QPointF(home, y - 27)]))
-        text = f"home {plan.tempo:g}"
-        painter.setFont(theme.lettering(10))
-        width = painter.fontMetrics().horizontalAdvance(text)
-        centre = min(max(home, width / 2 + 4), self.width() - width / 2 - 4)
-        at = QPointF(centre, y - 45)
-        if taken is not None and QRectF(at.x() - width / 2 - 6, at.y() - 8, width + 12, 16).intersects(taken):
-            before = taken.left() - width / 2 - 12
-            at = QPointF(
-                before if before > width / 2 and home <= taken.left() + 30 else taken.right() + width / 2 + 12, y - 45
-            )
+        at, text = self._home_label(plan.tempo)
         label(painter, at, text, theme.lettering(10), QColor(c.ink), halo=QColor(c.sheet))
+
+    def _home_label(self, tempo: float) -> tuple[QPointF, str]:
+        """The home tempo's label and its centre: at its mark, but never over the edge."""
+        text = f"home {tempo:.4g}"
+        width = text_size(text, theme.lettering(10))[0]
+        x = min(max(self.x_at(tempo), width / 2 + 4), self.width() - width / 2 - 4)
+        return QPointF(x, self.rule_y - 45), text
+
+    def _draw_limit(self, painter: QPainter, c: theme.Colours, report: Report, x: float) -> None:
+        """The limit's line and who sets it, on whichever side of the line leaves the home tempo's label alone."""
+        y, plan = self.rule_y, self.session.plan
+        limit, index = report.summary.tempo_limit, report.summary.bottleneck
+        assert limit is not None and plan is not None
+        painter.setPen(QPen(QColor(c.stop), 1.8))
+        painter.drawLine(QPointF(x, y - 34), QPointF(x, y))
+        short = f"{'the others break' if report.impossible else 'breaks'} at {limit:.0f} BPM"
+        who = f": {stroke_title(report, index)}" if index is not None else ""
+        centre, home = self._home_label(plan.tempo)
+        half = text_size(home, theme.lettering(10))[0] / 2 + 6
+        for text in (short + who, short):
+            width = text_size(text, theme.lettering(10))[0]
+            for left, align in ((x + 4, Qt.AlignmentFlag.AlignLeft), (x - 4 - width, Qt.AlignmentFlag.AlignRight)):
+                clear = left + width < centre.x() - half or left > centre.x() + half
+                if clear and left >= 2 and left + width <= self.width() - 2:
+                    at = QPointF(left if align == Qt.AlignmentFlag.AlignLeft else left + width, y - 41)
+                    label(painter, at, text, theme.lettering(10), QColor(c.stop), align)
+                    return

@@ -22,7 +22,8 @@ from deft_reach.app.canvas.base import Same
 from deft_reach.app.canvas.thread import GRACE_PX, Thread, mark_size
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.canvas.timeline import Timeline
-from deft_reach.app.canvas.weave_painting import BESIDE, FEET_ROOM, TOP
+from deft_reach.app.canvas.weave_painting import BESIDE, FEET_ROOM, LEAD_ROOM, TOP
+from deft_reach.app.explanations import WORDS, explained
 from deft_reach.core.analysis.finding import KINDS, Finding
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.limbs import FEET, HANDS, KICK, LEFT, RIGHT
@@ -161,7 +162,12 @@ class Weave(Timeline):
 
     def words_at(self, at: QPointF) -> str:
         finding = self.finding_at(at)
-        return units.text_of(finding.said) if finding is not None else super().words_at(at)
+        if finding is not None:
+            kind = KINDS[finding.kind]
+            return units.text_of(finding.said) + (f"\n{explained(kind)}" if kind in WORDS else "")
+        if at.x() < GUTTER:
+            return explained("lead" if at.y() > self.height() - LEAD_ROOM - 6 else "weave")
+        return super().words_at(at)
 
     def in_words(self) -> str:
         report = self.session.report

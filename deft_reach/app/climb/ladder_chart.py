@@ -46,8 +46,8 @@ class LadderChart(QWidget):
             return "No ladder yet."
         rung = runner.rung
         return (
-            f"{len(runner.rungs)} rungs from {runner.rungs[0].tempo:g} to {runner.rungs[-1].tempo:g} BPM; now rung "
-            f"{runner.at + 1}, {rung.tempo:g} BPM, {runner.stage.name}."
+            f"{len(runner.rungs)} rungs from {runner.rungs[0].tempo:.4g} to {runner.rungs[-1].tempo:.4g} BPM; "
+            f"now rung {runner.at + 1}, {rung.tempo:.4g} BPM, {runner.stage.name}."
         )
 
     # --- geometry ---------------------------------------------------------------------------------------------
@@ -103,7 +103,7 @@ class LadderChart(QWidget):
                 pace = "" if rung.pace is None else f", pace {rung.pace:.2f}"
                 note = f"\n{rung.note}" if rung.note else ""
                 stage, often = self.runner.stages[rung.stage].name, counted(rung.repeats, "time")
-                words = f"{rung.tempo:g} BPM: {stage}, {often}{pace}{note}"
+                words = f"{rung.tempo:.4g} BPM: {stage}, {often}{pace}{note}"
                 QToolTip.showText(event.globalPos(), plain_tip(words), self)  # type: ignore[attr-defined]
             return True
         return super().event(event)
@@ -153,7 +153,7 @@ class LadderChart(QWidget):
                 middle = QPointF(box.center().x(), box.bottom() + 9)
                 label(painter, middle, _MARKS[verdict], theme.ui_font(9), verdict_colour(verdict))
             if here:
-                words = f"{rung.tempo:g} BPM"
+                words = f"{rung.tempo:.4g} BPM"
                 above = QPointF(min(max(box.center().x(), LEFT + 30), self.width() - 40), box.top() - 11)
                 label(painter, above, words, theme.ui_font(10, bold=True), QColor(c.ink), halo=QColor(c.sheet))
         begins = [

@@ -138,7 +138,7 @@ class NowCard(QWidget):
             self.pause.setVisible(False)
             return
         rung = runner.rung
-        self.tempo.setText(f"{rung.tempo:g} BPM")
+        self.tempo.setText(f"{rung.tempo:.4g} BPM")
         self.stage.setText(runner.stage.name)
         count = f"{played} of {rung.repeats} played" if playing else counted(rung.repeats, "time")
         clean = f", {runner.cleans} clean in a row" if runner.cleans else ""

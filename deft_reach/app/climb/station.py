@@ -222,7 +222,7 @@ class ClimbStation(Station):
                 minutes = seconds_of(rungs, self.stages) / 60
                 top, ends = rungs[-1].tempo, ""
                 if top < plan.tempo:
-                    ends = f"It ends at your limit, {top:g} BPM: to go on to {plan.tempo:g}, tick Past my limit."
+                    ends = f"It ends at your limit, {top:.4g} BPM: to go on to {plan.tempo:.4g}, tick Past my limit."
                 self.form.say_equivalents(equivalents(pattern, plan.tempo), minutes, ends)
             except LadderError as error:
                 say(self.form.words, sentence(error), "error")
@@ -250,7 +250,7 @@ class ClimbStation(Station):
             return ""
         words = self.runner.rule.in_words()
         if self.runner.at:
-            words = f"The log has it clean up to here: it begins at {self.runner.rung.tempo:g} BPM. {words}"
+            words = f"The log has it clean up to here: it begins at {self.runner.rung.tempo:.4g} BPM. {words}"
         return words
 
     def _new_rule(self) -> None:

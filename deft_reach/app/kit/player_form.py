@@ -68,9 +68,18 @@ class PlayerForm(Listener):
         self.skill.setSingleStep(0.05)
         self.skill.setPrefix("× ")
         self.skill.setAccessibleName("Skill: what every needed time is multiplied with")
-        named = ", ".join(f"{value:g} {name}" for name, value in SKILLS.items())
-        self.skill.setToolTip(f"Multiplies every needed time: {named}")
-        form.addRow("Skill", self.skill)
+        self.skill.setToolTip("Every needed time is multiplied with this: less is faster")
+        self.skill_name = QComboBox()
+        self.skill_name.setAccessibleName("Skill in words")
+        self.skill_name.setToolTip("How fast the hands are; the number beside it says it exactly")
+        for name, value in SKILLS.items():
+            self.skill_name.addItem(name, value)
+        self.skill_name.addItem("own value", None)
+        self.skill_name.activated.connect(self._choose_skill)
+        skill = QHBoxLayout()
+        skill.addWidget(self.skill_name, 1)
+        skill.addWidget(self.skill)
+        form.addRow("Skill", skill)
 
         own = QGridLayout()
         own.setVerticalSpacing(5)
@@ -126,6 +135,14 @@ class PlayerForm(Listener):
         except PlayerError as error:
             self._refuse(units.text_of(error))
 
+    def _choose_skill(self, row: int) -> None:
+        value = self.skill_name.itemData(row)
+        if value is None:
+            self.skill.setFocus()
+            self.skill.selectAll()
+        else:
+            self.skill.setValue(value)
+
     def _own(self, name: str, on: bool) -> None:
         """Checked: the estimated length becomes the initial value. Unchecked: estimated from height again."""
         self._segment(name, float(round(self.session.player.segment(name))) if on else None)
@@ -149,6 +166,8 @@ class PlayerForm(Listener):
             # Setting a value anew would disturb what is being typed.
             if self.skill.value() != round(player.skill, 2):
                 self.skill.setValue(player.skill)
+        named = self.skill_name.findData(round(player.skill, 2))
+        self.skill_name.setCurrentIndex(named if named >= 0 else self.skill_name.count() - 1)
         for field, box in self.lengths.items():
             with QSignalBlocker(box):
                 if box.value() != round(getattr(player, field), 2):

@@ -61,10 +61,10 @@ class TempoChart(QWidget):
         if not self.points:
             return f"{self.name}: no attempt at the whole figure yet."
         clean = [p.tempo for p in self.points if p.verdict == "clean"]
-        best = f"clean up to {max(clean):g} BPM" if clean else "none clean yet"
+        best = f"clean up to {max(clean):.4g} BPM" if clean else "none clean yet"
         dates = ", ".join(f"{at:%d %b}" for at in self.committed)
         since = f" Committed {dates}." if dates else ""
-        return f"{self.name}: {len(self.points)} attempts, {best}, home {self.home:g} BPM.{since}"
+        return f"{self.name}: {len(self.points)} attempts, {best}, home {self.home:.4g} BPM.{since}"
 
     def _span(self) -> tuple[datetime, datetime]:
         first, last = self.points[0].at, self.points[-1].at

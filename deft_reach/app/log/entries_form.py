@@ -160,6 +160,6 @@ def _bring_in(own: Path, path: Path) -> str:
 def _cells(row: Attempt | TakeEntry) -> tuple[str, str, str, str, str]:
     """Since when it is committed so, stage, tempo, verdict and note."""
     if isinstance(row, Attempt):
-        return row.committed[:10], row.stage, f"{row.tempo:g} BPM × {row.repeats}", row.verdict, row.note
+        return row.committed[:10], row.stage, f"{row.tempo:.4g} BPM × {row.repeats}", row.verdict, row.note
     what = "hand test" if row.plan == "hand test" else "take"
     return "", what, f"{row.tempo:.0f} BPM", row.verdict, row.note or "; ".join(row.found.get("advice", [])[:1])

@@ -101,9 +101,9 @@ class LogStation(Station):
         self._filling = True
         self.plans.setRowCount(len(rows))
         for k, row in enumerate(rows):
-            clean = "–" if row.clean_tempo is None else f"{row.clean_tempo:g} BPM"
+            clean = "–" if row.clean_tempo is None else f"{row.clean_tempo:.4g} BPM"
             state = "stuck" if row.stuck else row.state
-            for column, text in enumerate((row.plan.name, state, clean, f"{row.plan.tempo:g} BPM")):
+            for column, text in enumerate((row.plan.name, state, clean, f"{row.plan.tempo:.4g} BPM")):
                 item = QTableWidgetItem(text)
                 item.setData(ID, row.plan.id)
                 item.setToolTip(plain_tip(f"{row.plan.name}: {row.attempts} attempts, {row.minutes:.0f} min"))

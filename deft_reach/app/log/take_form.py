@@ -392,7 +392,7 @@ class TakeForm(Listener):
 
     def _say_ramp(self, result: RampTake) -> None:
         """Where a ramp gave out."""
-        held = "nothing" if result.held is None else f"up to {result.held:g} BPM"
+        held = "nothing" if result.held is None else f"up to {result.held:.4g} BPM"
         self.verdict.setText(f"Holds {held}, {result.rounds} rounds")
         self._show_answer(True)
         self.limbs.setVisible(False)

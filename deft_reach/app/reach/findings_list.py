@@ -15,7 +15,10 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme, units
-from deft_reach.app.styled import styled
+from deft_reach.app.canvas.base import label, sheet_painter
+from deft_reach.app.explanations import explained
+from deft_reach.app.plain_text import plain_tip
+from deft_reach.app.styled import set_scaled, styled
 from deft_reach.core.analysis.finding import KINDS, Finding
 from deft_reach.core.session import Session
 
@@ -175,3 +178,27 @@ class FindingsList(QListWidget):
                 words,
             )
             painter.end()
+
+
+class SeverityLegend(QWidget):
+    """What the three marks mean, on one line; the whole sentence under the pointer."""
+
+    WORDS = (("stop", "cannot be played"), ("caution", "nothing to spare"), ("note", "worth knowing"))
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setAccessibleName("; ".join(f"{name}: {words}" for name, words in self.WORDS))
+        self.setToolTip(plain_tip("\n".join(explained(name) for name, _ in self.WORDS)))
+        set_scaled(self, QWidget.setFixedHeight, 20)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = sheet_painter(self)
+        x, y, font = 12.0, self.height() / 2, theme.ui_font(9)
+        for name, words in self.WORDS:
+            theme.draw_severity(painter, name, QPointF(x + 5, y), 4.6)
+            box = label(
+                painter, QPointF(x + 15, y), f"{name}: {words}", font, QColor(theme.colours().muted),
+                Qt.AlignmentFlag.AlignLeft,
+            )  # fmt: skip
+            x = box.right() + 16
+        painter.end()

@@ -16,7 +16,7 @@ from deft_reach.app.canvas.tempo_rule import TempoRule
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.weave import Weave
 from deft_reach.app.panel import Panel
-from deft_reach.app.reach.findings_list import FindingsList
+from deft_reach.app.reach.findings_list import FindingsList, SeverityLegend
 from deft_reach.app.reach.rethink_form import RethinkForm
 from deft_reach.app.reach.stroke_card import StrokeCard
 from deft_reach.app.reach.stroke_table import StrokeTable
@@ -109,7 +109,13 @@ class ReachStation(Station):
         self._eased: tuple[Finding | None, str] = (None, "")
         self._easing = BackgroundTask(SearchError)
         self._easing.finished.connect(self._take_ease)
-        self.findings_panel = Panel("What happens", self.findings, "", self.try_it)
+        happens = QWidget()
+        lines = QVBoxLayout(happens)
+        lines.setContentsMargins(0, 0, 0, 0)
+        lines.setSpacing(0)
+        lines.addWidget(self.findings, 1)
+        lines.addWidget(SeverityLegend())
+        self.findings_panel = Panel("What happens", happens, "", self.try_it)
         card = QScrollArea()
         card.setWidget(self.card)
         card.setWidgetResizable(True)

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.explain import stroke_facts, stroke_title, where
+from deft_reach.app.explanations import WORDS, explained
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.reach.cost_bar import CostBar
 from deft_reach.app.station import Listener
@@ -108,6 +109,7 @@ class StrokeCard(Listener):
         for row in range(ROWS):
             name, value = facts[row] if row < len(facts) else ("", "")
             self.names[row].setText(name)
+            self.names[row].setToolTip(explained(name) if name in WORDS else "")
             self.values[row].setText(value)
             self.values[row].setToolTip(plain_tip(value))
             for widget in (self.names[row], self.values[row]):

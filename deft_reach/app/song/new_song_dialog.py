@@ -43,7 +43,7 @@ class NewSongDialog(QDialog):
         self.available.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.ordered.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
         for plan in document.plans:
-            self._item(self.available, f"{plan.name} · {plan.tempo:g} BPM", plan.id)
+            self._item(self.available, f"{plan.name} · {plan.tempo:.4g} BPM", plan.id)
         self.add, self.remove = QPushButton("Add ›"), QPushButton("‹ Remove")
         self.words = HintLabel(lines=1)
         self.buttons = QDialogButtonBox()

@@ -207,7 +207,7 @@ class ReliefForm(SearchForm):
         self.chart.show_report(report)
         plan, own = self.session.plan, self.session.report
         found = [] if own is None else [one for limb in "RLKJH" if (one := endurance(own, limb)) is not None]
-        self.loads_title.setText("" if plan is None else f"{plan.name} at {plan.tempo:g} BPM, round and round")
+        self.loads_title.setText("" if plan is None else f"{plan.name} at {plan.tempo:.4g} BPM, round and round")
         self.loads.setRowCount(len(found))
         for k, one in enumerate(found):
             assert own is not None

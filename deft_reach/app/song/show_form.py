@@ -108,7 +108,7 @@ def _cells(row: ShowRow) -> tuple[str, ...]:
         tempo = "–"
     else:
         low, high = row.tempo
-        tempo = f"{low:g} BPM" if low == high else f"{low:g}–{high:g} BPM"
+        tempo = f"{low:.4g} BPM" if low == high else f"{low:.4g}–{high:.4g} BPM"
     if row.headroom is None:
         room = "–"
     else:

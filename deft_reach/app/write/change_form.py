@@ -97,7 +97,7 @@ class ChangeForm(Listener):
         if report.summary.tempo_limit is not None:
             words.append(f"breaks at {report.summary.tempo_limit:.0f} BPM")
         if change.tempo != 1.0:
-            words.append(f"home tempo {after.tempo:g} BPM")
+            words.append(f"home tempo {after.tempo:.4g} BPM")
         if report.pattern.faults:
             words.append("bars would not add up")
         if change.remark:

@@ -78,7 +78,7 @@ def changes_since(commitment: Commitment, document: Document, plan: Plan, report
                     plural = {"place in time": "places in time"}.get(what, what + "s")
                     lines.append(f"{count} {what if count == 1 else plural} changed")
     if plan.tempo != commitment.tempo:
-        lines.append(f"home tempo {commitment.tempo:g} → {plan.tempo:g} BPM")
+        lines.append(f"home tempo {commitment.tempo:.4g} → {plan.tempo:.4g} BPM")
     if plan.repeat != commitment.repeat:
         lines.append("played as a loop" if plan.repeat else "played once")
     lines += _kit_changes(commitment.kit, document.kit(plan.kit))

@@ -336,6 +336,15 @@ class Pattern:
         """Every stroke's limb in index order, separated by spaces."""
         return " ".join(stroke.limb for stroke in self.strokes)
 
+    @cached_property
+    def sticking_by_bars(self) -> tuple[str, ...]:
+        """Each bar's limbs, moment by moment: what sounds together is joined by ``+``, as it is written."""
+        rows: dict[int, list[str]] = {bar.number: [] for bar in self.bar_rows}
+        for event in self.events:
+            together = "+".join(stroke.limb for stroke in event.strokes)
+            rows.setdefault(event.strokes[0].bar, []).append(together)
+        return tuple(" ".join(row) for row in rows.values())
+
     def stroke_at(self, position: int) -> int | None:
         """The index of the stroke whose text covers this character offset, or the last one before it."""
         found = None

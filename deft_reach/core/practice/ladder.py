@@ -134,12 +134,12 @@ def build_ladder(
     """
     low, high = TEMPO_RANGE
     if not (math.isfinite(target) and low <= target <= high):
-        raise LadderError(f"the target is {target:g} BPM; expected {low:g} to {high:g} BPM")
+        raise LadderError(f"the target is {target:.4g} BPM; expected {low:.4g} to {high:.4g} BPM")
     begin = first_tempo(stages, target) if start is None else start
     if not (math.isfinite(begin) and low <= begin <= high):
-        raise LadderError(f"the start is {begin:g} BPM; expected {low:g} to {high:g} BPM")
+        raise LadderError(f"the start is {begin:.4g} BPM; expected {low:.4g} to {high:.4g} BPM")
     if begin > target:
-        raise LadderError(f"the ladder starts at {begin:g} BPM, above its target of {target:g} BPM")
+        raise LadderError(f"the ladder starts at {begin:.4g} BPM, above its target of {target:.4g} BPM")
     if overspeed is not None and not (math.isfinite(overspeed) and 0 < overspeed <= 30):
         raise LadderError(f"the overspeed is {overspeed:g} %; expected more than 0 and up to 30 %")
     if minutes is not None and not (math.isfinite(minutes) and 1 <= minutes <= 600):
@@ -188,7 +188,7 @@ def _rungs(
         ]
     top = rungs[-1].tempo
     if top < target:
-        reached = f"as far as the limit of {top:g} BPM: the target of {target:g} BPM lies past it"
+        reached = f"as far as the limit of {top:.4g} BPM: the target of {target:.4g} BPM lies past it"
         rungs[-1] = rungs[-1]._replace(note="; ".join(filter(None, (rungs[-1].note, reached))))
     return tuple(rungs)
 
@@ -204,7 +204,7 @@ def _with_overspeed(
     above = round(target * (1 + percent / 100), 1)
     words = "above home, so that home feels relaxed"
     if not home:
-        words += f"; then {target:g} BPM again"
+        words += f"; then {target:.4g} BPM again"
     rungs += (_rung(stages, last, above, target, few, RUNG_RANGE_S[0], words),)
     if home:
         rungs += (_rung(stages, last, target, target, few, RUNG_RANGE_S[0], "home again"),)

@@ -49,7 +49,7 @@ class Ramp:
         low, high = TEMPO_RANGE
         for tempo in (self.start, self.end):
             if not (math.isfinite(tempo) and low <= tempo <= high):
-                raise RampError(f"a ramp's tempo is {tempo:g} BPM; expected {low:g} to {high:g} BPM")
+                raise RampError(f"a ramp's tempo is {tempo:.4g} BPM; expected {low:.4g} to {high:.4g} BPM")
         if not ROUND_RANGE[0] <= self.rounds <= ROUND_RANGE[1]:
             raise RampError(f"a ramp has {self.rounds} rounds; expected {ROUND_RANGE[0]} to {ROUND_RANGE[1]}")
 
@@ -207,11 +207,11 @@ def _advice(pattern: Pattern, ramp: Ramp, rows: Sequence[GaveOut], held: float |
     if rounds < ramp.rounds:
         lines.append(f"{rounds} of {ramp.rounds} rounds were played.")
     if held is not None:
-        lines.append(f"Everything holds up to {held:g} BPM.")
+        lines.append(f"Everything holds up to {held:.4g} BPM.")
     lost = sorted((row.tempo, row.stroke) for row in rows if row.tempo is not None)
     for tempo, index in lost[:4]:
         stroke = pattern.strokes[index]
-        lines.append(f"{stroke.limb} on {in_bar(stroke.bar, stroke.beat)} gives out at {tempo:g} BPM.")
+        lines.append(f"{stroke.limb} on {in_bar(stroke.bar, stroke.beat)} gives out at {tempo:.4g} BPM.")
     if len(lost) > 4:
         lines.append(f"{len(lost)} of {len(rows)} strokes give out on the way.")
     return lines

@@ -102,7 +102,7 @@ class Runner:
             return self._up()
         if self._not_yet >= self.rule.back_after:
             back = max(0, self.at - self.rule.back_by)
-            why = f"{counted(self._not_yet, 'time')} not yet: {self.rungs[back].tempo:g} BPM again"
+            why = f"{counted(self._not_yet, 'time')} not yet: {self.rungs[back].tempo:.4g} BPM again"
             if back == self.at:
                 why = "the lowest rung: slower still, or fewer strokes at a time"
             return self._to("back" if back < self.at else "hold", back, why)
@@ -116,7 +116,7 @@ class Runner:
             return RungChange("done", self.at, "the top of the ladder, clean: leave it there for today")
         following = self.rungs[self.at + 1]
         new = following.stage != self.rung.stage
-        what = f"on to {self.stages[following.stage].name}" if new else f"up to {following.tempo:g} BPM"
+        what = f"on to {self.stages[following.stage].name}" if new else f"up to {following.tempo:.4g} BPM"
         return self._to("up", self.at + 1, what)
 
     def _to(self, kind: str, rung: int, why: str) -> RungChange:

@@ -179,10 +179,10 @@ def _tempo(a: Alignment) -> Iterator[str]:
     ratio = a.played_tempo / a.tempo
     if abs(ratio - 1) > FAR_TEMPO:
         times = {2: "twice", 0.5: "half"}.get(round(ratio * 2) / 2 if abs(ratio * 2 - round(ratio * 2)) < 0.1 else 0)
-        how = f"{times} the {a.tempo:g} BPM asked" if times else f"and {a.tempo:g} BPM was asked"
+        how = f"{times} the {a.tempo:.4g} BPM asked" if times else f"and {a.tempo:.4g} BPM was asked"
         yield f"It was played at {a.played_tempo:.0f} BPM, {how}: check the tempo, or the grid it was written in."
     elif abs(ratio - 1) > OTHER_TEMPO:
-        yield f"It was played at {a.played_tempo:.0f} BPM, and {a.tempo:g} BPM was asked."
+        yield f"It was played at {a.played_tempo:.0f} BPM, and {a.tempo:.4g} BPM was asked."
 
 
 def _missed(a: Alignment) -> Iterator[str]:

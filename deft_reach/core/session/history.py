@@ -58,6 +58,8 @@ class History:
         self.moved = Signal()
         self.refused = Signal()
         self.refusal = ""
+        #: Whether the document belongs to a file: without one, nothing is saved, however little has changed.
+        self.in_file = False
         self._position: float | None = None
         #: How the hands use their gaps while the plan is played: ``early`` or ``late``, see motion.paths.
         self.preparing = "early"

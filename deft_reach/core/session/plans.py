@@ -83,7 +83,7 @@ class PlanCommands:
         """Set the home tempo, held within what a tempo can be."""
         low, high = TEMPO_RANGE
         bpm = max(low, min(high, bpm))
-        self.change_plan(f"Tempo {bpm:g} BPM", merge, tempo=bpm)
+        self.change_plan(f"Tempo {bpm:.4g} BPM", merge, tempo=bpm)
 
     # --- commitments ------------------------------------------------------------------------------------------
 

@@ -78,7 +78,7 @@ class SongCommands:
 
     def set_song_tempo(self, tempo: float | None) -> None:
         """One tempo for all sections; None gives each plan its own back."""
-        label = "Each plan's own tempo" if tempo is None else f"Song at {tempo:g} BPM"
+        label = "Each plan's own tempo" if tempo is None else f"Song at {tempo:.4g} BPM"
         self.change_song(label, "song tempo", tempo=_held(tempo))
 
     def set_song_kit(self, kit: str | None) -> None:
@@ -124,7 +124,7 @@ class SongCommands:
 
     def set_section_tempo(self, number: int, tempo: float | None) -> None:
         """A section's own tempo; None gives it the song's or its plan's back."""
-        label = "Section at the song's tempo" if tempo is None else f"Section at {tempo:g} BPM"
+        label = "Section at the song's tempo" if tempo is None else f"Section at {tempo:.4g} BPM"
         self.change_section(number, label, f"section tempo {number}", tempo=_held(tempo))
 
     # --- what adapting a plan ends in -------------------------------------------------------------------------

@@ -191,7 +191,7 @@ def _tempo_jumps(parts: Sequence[Part], repeat: bool) -> Iterator[Problem]:
                 yield Problem(
                     b.section,
                     Severity.NOTE,
-                    f"the tempo jumps from {a.tempo:g} to {b.tempo:g} BPM ({change * 100:+.0f} %)",
+                    f"the tempo jumps from {a.tempo:.4g} to {b.tempo:.4g} BPM ({change * 100:+.0f} %)",
                 )
 
 
