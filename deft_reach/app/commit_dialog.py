@@ -127,7 +127,7 @@ class CommitDialog(QDialog):
             while end + 1 < len(rows) and rows[end + 1] == rows[at]:
                 end += 1
             number = f"{first + at}" if end == at else f"{first + at}–{first + end}"
-            lines.append(f"{number:>3}  {rows[at] or '–'}")
+            lines.append(f"bar {number}  {rows[at] or '–'}")
             at = end + 1
         words = PlainLabel("\n".join(lines))
         words.setAccessibleName("Sticking, bar by bar")
