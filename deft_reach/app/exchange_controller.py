@@ -83,7 +83,7 @@ class ExchangeController:
         kit = self._session.kit
         data = read_file(path, MAX_BYTES)
         found = load_pattern(data, path.suffix, kit)
-        if len(found.tracks) > 1:
+        if len(found.tracks) > 1 and found.track is not None:
             rows = [f"{k}. {name} ({count} notes)" for k, (name, count) in enumerate(found.tracks, 1)]
             words = f"{path.name} has several drum parts."
             chosen, done = QInputDialog.getItem(self._window, "Which part?", words, rows, found.track, False)

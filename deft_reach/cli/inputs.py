@@ -154,7 +154,8 @@ def question(args: argparse.Namespace) -> Question:
         file_tempo, remarks = found.tempo, found.remarks
         if len(found.tracks) > 1 and args.track is None:
             listed = ", ".join(f"{k} {part} ({notes} notes)" for k, (part, notes) in enumerate(found.tracks, 1))
-            remarks += (f"{path} has several drum parts: {listed}; read {found.track + 1}, choose with --track",)
+            read = "all of them as one" if found.track is None else str(found.track + 1)
+            remarks += (f"{path} has several drum parts: {listed}; read {read}, choose with --track",)
     player = player_of(args, player)
     if not text.strip():
         raise InputError(f"{source}: there is nothing to read" if source else "-e: there is nothing to read")

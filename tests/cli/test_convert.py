@@ -69,7 +69,10 @@ def test_what_a_foreign_file_leaves_open_is_said(capsys, tmp_path):
     foreign(tmp_path / "f.mid", 2)
     code, _, err = run(capsys, "convert", str(tmp_path / "f.mid"), str(tmp_path / "f.txt"))
     assert code == 0 and "hands are not in the file" in err
-    assert "several drum parts: 1 Part 1 (4 notes), 2 Part 2 (5 notes); read 2, choose with --track" in err
+    assert (
+        "several drum parts: 1 Part 1 (4 notes), 2 Part 2 (5 notes); read all of them as one, choose with --track"
+        in err
+    )
     assert "?" in (tmp_path / "f.txt").read_text()
     assert run(capsys, "convert", str(tmp_path / "f.mid"), str(tmp_path / "g.txt"), "--track", "1")[0] == 0
     assert (tmp_path / "g.txt").read_text().count("?") == 4

@@ -260,17 +260,17 @@ PLAYED: Final = 0.035
 TOGETHER: Final = 0.03
 
 
-def place_played(beats: Sequence[float], looseness: float | None = None) -> list[Fraction]:
+def place_played(beats: Sequence[float], looseness: float | None = None, binary: bool = False) -> list[Fraction]:
     """Where played times (beats, ascending) were meant to fall: each as a fraction of a beat.
 
     ``looseness`` is how far off the grid strokes are on average (beats); None finds out whether they were written
     or played. Each beat takes the grid that explains its strokes best, simple ones preferred; strokes that are
-    clearly apart stay apart.
+    clearly apart stay apart. ``binary`` grids divide a beat by two, four and eight only.
     """
     if looseness is None:
-        tight = place_played(beats, WRITTEN)
+        tight = place_played(beats, WRITTEN, binary)
         off = [abs(float(place) - beat) for place, beat in zip(tight, beats)]
-        return tight if not off or max(off) < 3 * WRITTEN else place_played(beats, PLAYED)
+        return tight if not off or max(off) < 3 * WRITTEN else place_played(beats, PLAYED, binary)
     found: list[Fraction] = []
     at = 0
     last_steps = 1
@@ -283,6 +283,8 @@ def place_played(beats: Sequence[float], looseness: float | None = None) -> list
         inside = [time - beat for time in beats[at:stop]]
         best: tuple[float, int, list[int]] | None = None
         for steps, price in _CANDIDATES:
+            if binary and steps & (steps - 1):
+                continue
             slots = [round(time * steps) for time in inside]
             clash = any(
                 slots[k] == slots[k + 1] and inside[k + 1] - inside[k] > TOGETHER for k in range(len(slots) - 1)
