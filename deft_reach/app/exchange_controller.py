@@ -5,15 +5,19 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING, Final
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QInputDialog
 
 from deft_reach.core.document import new_document
 from deft_reach.core.model.kit import KitError
 from deft_reach.core.notation.stroke_text import MAX_TEXT
 from deft_reach.formats.document import load_kit
-from deft_reach.formats.midi import Imported
+from deft_reach.formats.imported import Imported
+from deft_reach.formats.midi import OWN_TEXT
+from deft_reach.formats.midi_file import open_midi
 from deft_reach.formats.patterns import (
     MAX_BYTES,
+    MIDI,
     TEXT_SUFFIX,
     WRITABLE,
     dump_pattern,
@@ -26,6 +30,7 @@ from deft_reach.store.atomic import write_atomic
 from deft_reach.store.reading import read_file
 
 if TYPE_CHECKING:
+    from deft_reach.app.import_dialog import ImportDialog
     from deft_reach.app.window import MainWindow
 
 #: What a plan can be exported as.
@@ -63,7 +68,9 @@ class ExchangeController:
     # --- plans ------------------------------------------------------------------------------------------------
 
     def open_pattern(self, path: Path) -> None:
-        """Make a plan of the pattern in a file."""
+        """Make a plan of the pattern in a file; of a MIDI file after showing what was understood of it."""
+        if path.suffix.lower() in MIDI and self._open_midi(path):
+            return
         try:
             found = self._read_pattern(path)
         except (OSError, DocumentError) as error:
@@ -77,6 +84,44 @@ class ExchangeController:
         self._window.go("write")
         if found.remarks:
             self._window.notice.say(f"{path.name} was read: " + "; ".join(found.remarks) + ".")
+
+    def _open_midi(self, path: Path) -> bool:
+        """Show what is understood of another program's file; False for our own, which says all of it itself."""
+        from deft_reach.app.import_dialog import ImportDialog  # late: importing is rare
+
+        try:
+            data = read_file(path, MAX_BYTES)
+            open_midi(data)
+        except (OSError, DocumentError) as error:
+            self._stop(f"{path.name} cannot be opened: {error}.")
+            return True
+        if OWN_TEXT.encode() in data:
+            return False
+        dialog = ImportDialog(path, data, self._session.kit, self._window)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.accepted.connect(lambda: self._bring_in(dialog))
+        dialog.open()
+        return True
+
+    def _bring_in(self, dialog: ImportDialog) -> None:
+        """Take what the dialog read: one plan, or a song of plans."""
+        found = dialog.found
+        if found is None:
+            return
+        if self._window.start_page is not None:
+            self._window.documents.take(new_document(), None, None, clean=True)
+        name = stem_of(dialog.path.name)
+        if dialog.as_song:
+            self._session.songs.add_sections(name, dialog.stretches, found.tempo)
+            self._window.go("song")
+        else:
+            self._session.plans.new_plan(name, found.text, tempo=found.tempo)
+            self._window.go("write")
+        said = "; ".join(found.remarks)
+        words = f"{dialog.path.name} was read{f': {said}' if said else ''}."
+        open_hands = dialog.pattern is not None and bool(dialog.pattern.unassigned)
+        offers = [("Find the hands", self._window.find_hands)] if open_hands and not dialog.as_song else []
+        self._window.notice.say(words, *offers)
 
     def _read_pattern(self, path: Path) -> Imported | None:
         """The pattern in a file, asking which part where there are several; None where that was cancelled."""

@@ -15,6 +15,7 @@ from typing import Final, NamedTuple
 
 from deft_reach.core.model.elements import Swing
 from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.limbs import HAT_FOOT, KICK
 from deft_reach.core.notation.compose import place_played
 from deft_reach.formats.general_midi import FOOT_KEYS, Sound, sound_of
 
@@ -124,6 +125,15 @@ def voices_of(kit: Kit, keys: set[int]) -> tuple[dict[int, Sound], list[str]]:
                 remarks.append(f"{name} (key {key}) on the {piece.name}")
         found[key] = sound
     return found, remarks
+
+
+def replace_voice(sound: Sound, voice: str) -> Sound:
+    """A key's sound on another voice: by hand, except for the bass drum and the hi-hat pedal."""
+    if voice == "bd":
+        return Sound("bd", limb=KICK)
+    if voice.endswith(":foot"):
+        return Sound(voice, limb=HAT_FOOT)
+    return Sound(voice, sound.marks)
 
 
 # --- loudness -------------------------------------------------------------------------------------------------------
@@ -237,11 +247,19 @@ class Timing(NamedTuple):
     moved: list[float]
 
 
-def timing_of(beats: Sequence[Fraction], second: float) -> Timing:
-    """Take out what is late throughout, find swing, and place what is left on grids. ``second`` is beats in one."""
+def timing_of(
+    beats: Sequence[Fraction], second: float, may_swing: bool = True, grid: Fraction | None = None
+) -> Timing:
+    """Take out what is late throughout, find swing, and place the rest on grids.
+
+    ``second`` is how many beats it has; ``grid``, a step in beats, is taken in place of those that are found.
+    """
     late = _late(beats, second)
     played = [float(beat) - late for beat in beats]
-    swing = swing_of(played)
+    swing = swing_of(played) if may_swing and grid is None else None
+    if grid is not None:
+        places = [max(Fraction(0), round(beat / float(grid)) * grid) for beat in played]
+        return Timing(places, late / second, None, [abs(a - float(b)) / second for a, b in zip(played, places)])
     if swing is None and not late and all((beat % 1).denominator <= 32 for beat in beats):
         return Timing(list(beats), 0.0, None, [0.0] * len(beats))
     if swing is None:

@@ -77,6 +77,28 @@ TOM_KEYS: Final = {
 }
 
 
+#: What the keys are called (General MIDI Level 1 percussion map; 22 and 26 common practice of electronic kits).
+NAMES: Final = {
+    22: "hi-hat edge", 26: "open hi-hat edge", 27: "high Q", 28: "slap", 29: "scratch push", 30: "scratch pull",
+    31: "sticks", 32: "square click", 33: "metronome click", 34: "metronome bell",
+    35: "bass drum 2", 36: "bass drum 1",
+    37: "side stick", 38: "snare 1", 39: "hand clap", 40: "snare 2", 41: "low floor tom", 42: "closed hi-hat",
+    43: "high floor tom", 44: "pedal hi-hat", 45: "low tom", 46: "open hi-hat", 47: "low-mid tom", 48: "high-mid tom",
+    49: "crash 1", 50: "high tom", 51: "ride 1", 52: "china cymbal", 53: "ride bell", 54: "tambourine", 55: "splash",
+    56: "cowbell", 57: "crash 2", 58: "vibraslap", 59: "ride 2", 60: "high bongo", 61: "low bongo",
+    62: "mute high conga", 63: "open high conga", 64: "low conga", 65: "high timbale", 66: "low timbale",
+    67: "high agogo", 68: "low agogo", 69: "cabasa", 70: "maracas", 71: "short whistle", 72: "long whistle",
+    73: "short guiro", 74: "long guiro", 75: "claves", 76: "high wood block", 77: "low wood block", 78: "mute cuica",
+    79: "open cuica", 80: "mute triangle", 81: "open triangle", 82: "shaker", 83: "jingle bell", 84: "bell tree",
+    85: "castanets", 86: "mute surdo", 87: "open surdo",
+}  # fmt: skip
+
+
+def key_name(key: int) -> str:
+    """What a percussion key is called."""
+    return NAMES.get(key, f"key {key}")
+
+
 class Sound(NamedTuple):
     """What a key stands for: voice, marks, and the limb where only one can play it (else ``?``)."""
 

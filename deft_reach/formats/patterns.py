@@ -7,7 +7,8 @@ from typing import Final
 
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.pattern import Pattern
-from deft_reach.formats.midi import Imported, dump_midi, load_midi
+from deft_reach.formats.imported import Imported
+from deft_reach.formats.midi import dump_midi, load_midi
 from deft_reach.formats.musicxml import dump_musicxml, load_musicxml
 from deft_reach.formats.plain_text import decode
 from deft_reach.formats.strokes_csv import dump_strokes, load_strokes

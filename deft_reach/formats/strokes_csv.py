@@ -15,7 +15,9 @@ from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.notation.compose import Frame, Onset, compose
 from deft_reach.core.notation.stroke_text import METER_VALUES, StrokeTextError, parse, write_strike
 from deft_reach.core.notation.swing import straight
-from deft_reach.formats.midi import MAX_NOTES, Imported, checked
+from deft_reach.formats.imported import Imported
+from deft_reach.formats.midi import MAX_NOTES
+from deft_reach.formats.midi_foreign import checked
 from deft_reach.formats.plain_text import DocumentError, decode, exact, reader
 from deft_reach.formats.tables import rows_of
 

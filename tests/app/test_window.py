@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QLabel, QMessageBox
 
 from deft_reach.app.commit_dialog import CommitDialog
 from deft_reach.app.commitments import Commitments
+from deft_reach.app.import_dialog import ImportDialog
 from deft_reach.app.window import MainWindow
 from deft_reach.core.session import Session
 from deft_reach.formats.document import load_document
@@ -350,25 +351,23 @@ def test_a_plan_goes_out_and_a_foreign_file_becomes_a_plan(window, tmp_path, mon
     assert window.session.plan.name == "gangway"
 
 
-def test_a_foreign_file_says_what_it_leaves_open_and_which_part_is_meant(window, tmp_path, monkeypatch):
+def test_a_foreign_file_says_what_it_leaves_open_and_which_part_is_meant(window, tmp_path, qtbot):
     import mido
-    from PySide6.QtWidgets import QInputDialog
 
     file = mido.MidiFile(type=1)
     for count in (3, 5):
         notes = [mido.Message("note_on", channel=9, note=38, velocity=90, time=240) for _ in range(count)]
         file.tracks.append(mido.MidiTrack([mido.MetaMessage("track_name", name=f"Part {count}"), *notes]))
     file.save(tmp_path / "two.mid")
-    asked = []
-
-    def choose(*args):
-        asked.append(args[3])
-        return args[3][0], True
-
-    monkeypatch.setattr(QInputDialog, "getItem", choose)
     window.documents.open_path(tmp_path / "two.mid")
-    assert asked == [], "a part that is split over tracks is read as one"
-    assert window.session.pattern().sticking == "? ? ? ? ?" and "hands are not in the file" in window.notice.text.text()
+    dialog = window.findChild(ImportDialog)
+    qtbot.waitUntil(lambda: dialog.found is not None, timeout=10_000)
+    assert [dialog.part.itemText(k) for k in range(3)] == [
+        "all drum tracks as one", "Part 3 (3 notes)", "Part 5 (5 notes)",
+    ]  # fmt: skip
+    dialog.accept()
+    assert window.session.pattern().sticking == "? ? ? ? ?"
+    assert "hands are not in the file" in window.notice.text.text()
     before = window.session.document
     (tmp_path / "bad.mid").write_bytes(b"junk")
     window.documents.open_path(tmp_path / "bad.mid")

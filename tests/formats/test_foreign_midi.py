@@ -1,7 +1,9 @@
 """MIDI files of others: what their keys, times and loudness mean, on files whose answer is known beforehand."""
 
 import io
+import os
 from fractions import Fraction
+from pathlib import Path
 
 import mido
 import pytest
@@ -9,6 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_reach.core import layout, parse
+from deft_reach.core.document import read_unfinished
 from deft_reach.formats.midi import load_midi
 from deft_reach.formats.plain_text import DocumentError
 from tests.formats.test_midi import foreign
@@ -142,3 +145,29 @@ def test_any_drum_notes_are_read_and_none_is_far_away(rows):
     pattern = parse(found.text)
     notes = {(tick, key) for tick, key, _ in rows}
     assert 1 <= len(pattern.strokes) <= len(notes)
+
+
+def files_of_others():
+    """MIDI files that ship with an installed package, and those in a folder named in DEFT_REACH_MIDI_FILES."""
+    import music21
+
+    folders = [Path(music21.__file__).parent]
+    if os.environ.get("DEFT_REACH_MIDI_FILES"):
+        folders.append(Path(os.environ["DEFT_REACH_MIDI_FILES"]))
+    return sorted({path for folder in folders for path in folder.rglob("*.mid")})
+
+
+@pytest.mark.parametrize("path", files_of_others(), ids=lambda path: path.stem)
+def test_files_of_others_are_read_or_refused_helpfully(path):
+    """Files from elsewhere: those with drums give a text whose onsets are the file's, the others say what they are."""
+    try:
+        found = load_midi(path.read_bytes(), FIVE)
+    except DocumentError as error:
+        assert any(word in str(error) for word in ("melody", "no notes", "broken", "at most", "film frames")), error
+        return
+    pattern = read_unfinished(found.text, FIVE)
+    assert pattern.strokes and found.tempo is not None
+
+
+def test_at_least_twenty_files_of_others_are_looked_at():
+    assert len(files_of_others()) >= 20

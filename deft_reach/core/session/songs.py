@@ -13,6 +13,7 @@ from deft_reach.core.notation.stroke_text import TEMPO_RANGE
 
 if TYPE_CHECKING:
     from deft_reach.core.session import Session
+    from deft_reach.core.song.sectioning import Stretch
 
 #: A section is played so many times at most.
 MOST_TIMES = 999
@@ -126,6 +127,38 @@ class SongCommands:
         """A section's own tempo; None gives it the song's or its plan's back."""
         label = "Section at the song's tempo" if tempo is None else f"Section at {tempo:.4g} BPM"
         self.change_section(number, label, f"section tempo {number}", tempo=_held(tempo))
+
+    def add_sections(self, name: str, stretches: Sequence[Stretch], tempo: float | None) -> None:
+        """Add a long pattern as a song: each different section as a plan, in order, in one step. Shows the first."""
+        session = self._session
+        document, model = session.document, session.plan
+        plans: dict[str, Plan] = {}
+        sections: list[Section] = []
+        for stretch in stretches:
+            plan = plans.get(stretch.text)
+            if plan is None:
+                bars = (
+                    f"bar {stretch.first}"
+                    if stretch.first == stretch.last
+                    else f"bars {stretch.first}–{stretch.last}"
+                )
+                score = Score(
+                    document.free_id("pattern"), document.free_plan_name(f"{name}, {bars}"[:120]), stretch.text
+                )
+                document = document.with_score(score)
+                kit, player = session.kit, session.player
+                plan = Plan(document.free_id("plan"), score.name, score.id, kit.id, player.id)
+                if model is not None:
+                    plan = replace(plan, weights=model.weights)
+                if tempo is not None:
+                    plan = replace(plan, tempo=_held(tempo) or plan.tempo)
+                plans[stretch.text] = plan
+                document = document.with_plan(plan)
+            sections.append(Section(plan.id, min(MOST_TIMES, stretch.times)))
+        song = Song(document.free_id("song"), document.free_song_name(name[:120]), tuple(sections))
+        self._song = song.id
+        shown = sections[0].plan if sections else None
+        session.apply(document.with_song(song), f"New song “{song.name}”", plan=shown)
 
     # --- what adapting a plan ends in -------------------------------------------------------------------------
 

@@ -17,7 +17,9 @@ from deft_reach.core.notation.compose import Frame, Onset, compose
 from deft_reach.core.notation.stroke_text import METER_VALUES, TEMPO_RANGE, StrokeTextError, parse
 from deft_reach.core.notation.swing import SWING_RANGE, straight
 from deft_reach.formats.general_midi import sound_of
-from deft_reach.formats.midi import MAX_BEATS, MAX_NOTES, Imported, checked
+from deft_reach.formats.imported import Imported
+from deft_reach.formats.midi import MAX_BEATS, MAX_NOTES
+from deft_reach.formats.midi_foreign import checked
 from deft_reach.formats.musicxml.common import PLAY, SUM_FIELD, TEXT_FIELD, checksum
 from deft_reach.formats.plain_text import DocumentError, exact, reader
 from deft_reach.formats.xml_tree import parse_xml

@@ -1,0 +1,92 @@
+"""A long pattern cut into sections: bars that repeat become one short pattern, played so many times."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Sequence
+from fractions import Fraction
+from typing import Final, NamedTuple
+
+from deft_reach.core.model.elements import Strike
+from deft_reach.core.model.pattern import Bar, Pattern
+from deft_reach.core.notation.compose import Frame, Onset, compose
+from deft_reach.core.notation.swing import straight
+
+#: Units of so many bars are looked for; what repeats nothing is cut after so many bars.
+UNITS: Final = (1, 2, 4, 8)
+LONGEST: Final = 8
+
+
+class Stretch(NamedTuple):
+    """Bars ``first`` to ``last`` (numbers, from 1) as stroke text, and how often they are played in a row."""
+
+    first: int
+    last: int
+    text: str
+    times: int
+
+
+def sections_of(pattern: Pattern) -> tuple[Stretch, ...]:
+    """The pattern's bars in order as sections: the same bars have the same text.
+
+    A pickup and an unfinished last bar are sections of their own. Played in order as often as they say, the sections
+    are the pattern again.
+    """
+    flat = straight(pattern)
+    rows: dict[int, list[tuple[Fraction, Strike]]] = {}
+    begins = [bar.start for bar in flat.bar_rows]
+    for stroke in flat.strokes:
+        k = _bar_at(begins, stroke.start)
+        rows.setdefault(k, []).append((stroke.start - begins[k], stroke.strike()))
+    bars = flat.bar_rows
+    keys = [(bar.meter, bar.length, tuple(rows.get(k, ()))) for k, bar in enumerate(bars)]
+    found: list[Stretch] = []
+    texts: dict[object, str] = {}
+    at = 0
+    while at < len(bars):
+        size, times = _unit(keys, at)
+        if times < 2:
+            size = 1
+            while size < LONGEST and at + size < len(bars) and _unit(keys, at + size)[1] < 2:
+                size += 1
+        part = tuple(keys[at : at + size])
+        if part not in texts:
+            texts[part] = _text(pattern, bars[at : at + size], rows, at)
+        found.append(Stretch(bars[at].number, bars[at + size - 1].number, texts[part], times))
+        at += size * times
+    return tuple(found)
+
+
+def _bar_at(begins: Sequence[Fraction], time: Fraction) -> int:
+    return max(0, bisect_right(begins, time) - 1)
+
+
+def _unit(keys: Sequence[object], at: int) -> tuple[int, int]:
+    """How many bars from here on repeat, and how often: what covers most bars, the shorter unit first."""
+    best = (1, 1)
+    for size in UNITS:
+        unit = keys[at : at + size]
+        if len(unit) < size:
+            break
+        times = 1
+        while keys[at + size * times : at + size * (times + 1)] == unit:
+            times += 1
+        if times > 1 and size * times > best[0] * best[1]:
+            best = (size, times)
+    return best
+
+
+def _text(pattern: Pattern, bars: Sequence[Bar], rows: dict[int, list[tuple[Fraction, Strike]]], first: int) -> str:
+    """Some bars as stroke text of their own."""
+    begin = bars[0].start
+    together: dict[Fraction, list[Strike]] = {}
+    meters: list[tuple[Fraction, tuple[int, int]]] = []
+    for k, bar in enumerate(bars):
+        if not meters or meters[-1][1] != bar.meter:
+            meters.append((bar.start - begin, bar.meter))
+        for into, strike in rows.get(first + k, ()):
+            together.setdefault(bar.start - begin + into, []).append(strike)
+    length = bars[-1].start + bars[-1].length - begin
+    pickup = bars[0].length if bars[0].offset else Fraction(0)
+    onsets = [Onset(start, tuple(strikes)) for start, strikes in sorted(together.items())]
+    return compose(onsets, Frame(tuple(meters), length, pickup, swing=pattern.swing))

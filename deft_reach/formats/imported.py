@@ -1,0 +1,40 @@
+"""What reading a foreign file gives, and what somebody who knows it can say beforehand."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from fractions import Fraction
+from typing import Final
+
+
+@dataclass(frozen=True)
+class Imported:
+    """A pattern from elsewhere: its stroke text, tempo (None if the file says nothing), and remarks for the player.
+
+    ``tracks`` names every part that could have been read, with its number of notes; ``track`` is the one that was,
+    None where all were read as one. ``keys`` says what each MIDI key was taken for.
+    """
+
+    text: str
+    tempo: float | None
+    tracks: tuple[tuple[str, int], ...] = ()
+    track: int | None = None
+    remarks: tuple[str, ...] = ()
+    keys: tuple[tuple[int, str], ...] = ()
+
+
+@dataclass(frozen=True)
+class Choices:
+    """What somebody who knows the file says of it, in place of what is found: voices by key, the meter, whether it
+    may swing, and the grid (a step in beats, None for those that are found).
+    """
+
+    voices: Mapping[int, str] = field(default_factory=dict)
+    meter: tuple[int, int] | None = None
+    swing: bool = True
+    grid: Fraction | None = None
+
+
+#: Everything as it is found.
+AS_FOUND: Final = Choices()
