@@ -66,6 +66,7 @@ class DocumentController:
         """Show a document that belongs to a file, or to none."""
         self._autosave.path, self._autosave.opened = path, opened
         self._claim(path)
+        self._window.use_own_log()
         self._session.in_file = path is not None
         self._session.start(document, plan, clean=clean)
         self._window.leave_start()
@@ -130,6 +131,7 @@ class DocumentController:
             self._stop(f"The demo cannot be opened: {error}.")
             return
         self.take(document, None, None, clean=True, plan=document.plans[0].id)
+        self._window.use_demo_log()
 
     def browse(self) -> None:
         """Ask for a file and open it."""

@@ -112,13 +112,16 @@ def station_icon(name: str) -> QIcon:
         painter.setPen(QPen(QColor(c.muted), 1, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(3, 9), QPointF(27, 9))
     elif name == "log":
-        # Days as squares, some of them filled.
-        for k in range(9):
-            box = QRectF(4.5 + k % 3 * 7.6, 5 + k // 3 * 7.6, 5.8, 5.8)
-            painter.setPen(QPen(QColor(c.ink), 1.3))
-            painter.setBrush(QColor(c.right) if k in (1, 3, 5, 8) else Qt.BrushStyle.NoBrush)
-            painter.drawRect(box)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
+        # A line of days: the hands' minutes above it, the feet's below.
+        painter.setPen(QPen(QColor(c.ink), 1.4))
+        painter.drawLine(QPointF(2.5, 17), QPointF(27.5, 17))
+        for k, (hand, foot) in enumerate(((5.0, 3.0), (9.0, 0.0), (3.0, 5.0), (12.0, 4.0), (7.0, 6.0))):
+            at = 4.5 + k * 5.2
+            painter.setPen(QPen(QColor(c.right), 2.4, Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
+            painter.drawLine(QPointF(at, 15.5), QPointF(at, 15.5 - hand))
+            if foot:
+                painter.setPen(QPen(QColor(c.muted), 2.4, Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
+                painter.drawLine(QPointF(at, 18.5), QPointF(at, 18.5 + foot))
     elif name == "song":
         # Sections in a row, one laid over the next.
         painter.drawRoundedRect(QRectF(2.5, 9, 11, 11), 2, 2)

@@ -45,7 +45,8 @@ from deft_reach.core.notation.rudiments import Rudiment
 from deft_reach.core.session import Session
 from deft_reach.formats.patterns import PATTERN_SUFFIXES
 from deft_reach.store.documents import SUFFIX
-from deft_reach.store.places import logbook_file
+from deft_reach.store.log_entries import LogbookError
+from deft_reach.store.places import logbook_file, state_dir
 from deft_reach.store.practice_log import PracticeLog
 from deft_reach.store.settings import Settings
 
@@ -117,7 +118,8 @@ class MainWindow(QMainWindow):
         self.session.later = lambda _: self._rest.start()
         self.autosave = AutosaveController(self.session, keep_in)
         #: The player's log; beside the kept work where that is somewhere else than usual.
-        self.log = PracticeLog(logbook_file() if keep_in is None else keep_in / "logbook.sqlite")
+        self.own_logbook = logbook_file() if keep_in is None else keep_in / "logbook.sqlite"
+        self.log = PracticeLog(self.own_logbook)
         self._log_retry = QTimer(self)
         self._log_retry.setInterval(LOG_RETRY_MS)
         self._log_retry.timeout.connect(lambda: self.log.retry())
@@ -457,6 +459,20 @@ class MainWindow(QMainWindow):
         self.autosave.close()
         self.documents.claim.release()
         event.accept()
+
+    def use_own_log(self) -> None:
+        """Practice goes into the player's own logbook."""
+        self.log.move_to(self.own_logbook)
+
+    def use_demo_log(self) -> None:
+        """The demo has a logbook of its own, so that made-up practice and real one never mix."""
+        from deft_reach.store.demo_logbook import demo_logbook
+
+        try:
+            now = datetime.now().astimezone()
+            self.log.move_to(demo_logbook(self.state_folder or state_dir(), now))
+        except (OSError, LogbookError) as error:
+            self.notice.say(f"The demo's practice cannot be shown: {error}.", tone="stop")
 
     def _may_lose_practice(self) -> bool:
         """Whether the window may go: practice is on disk, or the player gives it up."""

@@ -47,8 +47,8 @@ def open_documents_dir() -> Path:
 
 
 def demo_file() -> Path:
-    """The demo document, *Lantern Ferry*, in the source tree or beside the installed package."""
-    return Path(__file__).resolve().parents[2] / "demo" / "lantern-ferry.reach"
+    """The demo document, *Lantern Ferry*, which ships with the package."""
+    return Path(__file__).resolve().parents[1] / "demo" / "lantern-ferry.reach"
 
 
 def demo_log_file() -> Path:

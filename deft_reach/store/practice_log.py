@@ -276,6 +276,22 @@ class PracticeLog:
         self._said += found
         return found
 
+    def move_to(self, path: Path) -> None:
+        """Use another logbook from here on; what waits for this one stays on disk and is taken up when it is used
+        again.
+        """
+        if path == self.path:
+            return
+        self.close()
+        self.path = path
+        self.problem = ""
+        self.waiting = []
+        self.unwritten = UnwrittenEntries(path.name, (lambda: path.parent, state_dir))
+        self._left_alone_until = -1.0
+        self._taken_up = False
+        self._answers = {}
+        self.changed.emit()
+
     def close(self) -> None:
         """End the session and let the file go; what still waits is tried once more, and stays on disk."""
         if self.waiting:

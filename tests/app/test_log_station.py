@@ -376,3 +376,20 @@ def test_a_ramp_is_checked_for_where_it_gives_out(station, window, qtbot):
     press(form.play)
     qtbot.waitUntil(lambda: "Holds" not in form.verdict.text(), timeout=20_000)
     assert form.limbs.isVisible()
+
+
+def test_the_demo_opens_with_its_own_practice_and_another_document_with_the_players(window, qapp):
+    own = window.log.path
+    window.session.mark_saved()
+    window.documents.open_demo()
+    assert window.log.path != own and window.log.count() > 300
+    window.go("log")
+    qapp.processEvents()
+    station = window.log_station
+    assert "minutes of playing" in station.limbs.text() and not station.limbs.text().startswith(
+        "The last seven days: 0"
+    )
+    states = [station.plans.item(row, 1).text() for row in range(station.plans.rowCount())]
+    assert len(set(states)) > 1, "plans have come differently far"
+    window.documents.new_document()
+    assert window.log.path == own and window.log.count() == 0

@@ -159,7 +159,7 @@ def files_of_others():
 
 @pytest.mark.parametrize("path", files_of_others(), ids=lambda path: path.stem)
 def test_files_of_others_are_read_or_refused_helpfully(path):
-    """Files from elsewhere: those with drums give a text whose onsets are the file's, the others say what they are."""
+    """Those with drums give a text that can be read and a tempo; the others say what they are."""
     try:
         found = load_midi(path.read_bytes(), FIVE)
     except DocumentError as error:
