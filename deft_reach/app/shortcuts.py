@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Final
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSize, Qt
 from PySide6.QtWidgets import (
     QDialog,
     QFrame,
@@ -61,6 +61,15 @@ CANVAS_KEYS: Final = (
         ),
     ),
     (
+        "On the practice pads (Write, Tap)",
+        (
+            ("A S D F", "left hand, the snare under F"),
+            ("J K L ;", "right hand, the snare under J"),
+            ("the keys above, below", "the same loud, soft"),
+            ("Space, G, H", "bass drum, hi-hat foot, second pedal"),
+        ),
+    ),
+    (
         "On the floor plan (Kit)",
         (
             ("[ ]", "piece before, piece after"),
@@ -101,11 +110,11 @@ class ShortcutSheet(QDialog):
         area.setWidget(page)
         area.setWidgetResizable(True)
         area.setFrameShape(QFrame.Shape.NoFrame)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        # As wide as it has to be, and no higher than the window it belongs to.
-        area.setMinimumWidth(page.sizeHint().width() + area.verticalScrollBar().sizeHint().width())
-        room = parent.height() if parent is not None else 700
-        area.setMinimumHeight(min(page.sizeHint().height(), round(room * 0.75)))
+        # As wide as it has to be, and no larger than the window it belongs to: what has no room scrolls.
+        room = parent.size() if parent is not None else QSize(1024, 700)
+        wanted = page.sizeHint().width() + area.verticalScrollBar().sizeHint().width()
+        area.setMinimumWidth(min(wanted, room.width() - 80))
+        area.setMinimumHeight(min(page.sizeHint().height(), round(room.height() * 0.75)))
         column.addWidget(area)
         close = QPushButton("Close")
         close.setDefault(True)
@@ -126,5 +135,7 @@ class ShortcutSheet(QDialog):
             key = PlainLabel(keys)
             set_font(key, theme.lettering, 11)
             grid.addWidget(key, row, 0)
-            grid.addWidget(PlainLabel(meaning), row, 1)
+            words = PlainLabel(meaning)
+            words.setWordWrap(True)
+            grid.addWidget(words, row, 1)
         return grid

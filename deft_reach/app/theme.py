@@ -25,13 +25,14 @@ MONO_FAMILY: Final = "DejaVu Sans Mono"
 
 @dataclass(frozen=True)
 class Colours:
-    """One theme. Text colours keep 4.5:1 on paper and sheet, drawing colours 3:1."""
+    """One theme. Text colours keep 4.5:1 on every ground text stands on; ``edge``, the border of controls, 3:1."""
 
     name: str
     paper: str
     sheet: str
     rail: str
     line: str
+    edge: str
     grid: str
     ink: str
     muted: str
@@ -64,11 +65,12 @@ LIGHT: Final = Colours(
     sheet="#fffdf8",
     rail="#e9e4d6",
     line="#d3ccba",
+    edge="#857f70",
     grid="#e8e6dc",
     ink="#1d2a33",
     muted="#5a656c",
     right="#00626e",
-    left="#b3480f",
+    left="#a8430d",
     feet="#4b4f63",
     stop="#a8152f",
     caution="#8a5d00",
@@ -89,13 +91,14 @@ DARK: Final = Colours(
     sheet="#18252f",
     rail="#0d151c",
     line="#33444f",
+    edge="#71899a",
     grid="#20303b",
     ink="#e7eef0",
     muted="#9fb0b8",
     right="#56c7d3",
     left="#ff9d5c",
     feet="#b3b8d4",
-    stop="#ff7d8c",
+    stop="#ff8190",
     caution="#e8b64c",
     note="#9fb0b8",
     good="#7fd199",
@@ -252,14 +255,15 @@ QPushButton:focus {{ border: 2px solid {c.right}; padding: 5px 13px; }}
 QPushButton:disabled {{ color: {c.muted}; border-color: {c.line}; }}
 QPushButton#primary {{ background: {c.accent}; color: {c.accent_text}; font-weight: bold; }}
 QPushButton#primary:focus {{ border: 2px solid {c.right}; }}
-QPushButton#primary:disabled {{ background: {c.line}; color: {c.muted}; border-color: {c.line}; }}
+QPushButton#primary:disabled {{ background: {c.band}; color: {c.muted}; border-color: {c.line}; }}
 QPushButton#link {{ border: 0; padding: 1px 2px; background: transparent; color: {c.muted}; font-size: {small}pt;
     text-decoration: underline; }}
 QPushButton#link:disabled {{ text-decoration: none; }}
 QPushButton#link:focus {{ border: 1px solid {c.right}; }}
-QPushButton#quiet {{ border: 1px solid {c.line}; padding: 4px 10px; }}
+QPushButton#quiet {{ border: 1px solid {c.edge}; padding: 4px 10px; }}
+QPushButton#quiet:disabled {{ border: 1px solid {c.line}; }}
 QPushButton#quiet:focus {{ border: 2px solid {c.right}; padding: 3px 9px; }}
-QComboBox, QLineEdit {{ background: {c.sheet}; color: {c.ink}; border: 1px solid {c.line};
+QComboBox, QLineEdit {{ background: {c.sheet}; color: {c.ink}; border: 1px solid {c.edge};
     border-radius: 3px; padding: 4px 6px; selection-background-color: {c.right}; min-height: 18px; }}
 QComboBox:focus, QLineEdit:focus, QPlainTextEdit:focus, QListView:focus,
 QTableView:focus {{ border: 2px solid {c.right}; }}
@@ -272,7 +276,7 @@ QAbstractSpinBox QLineEdit {{ border: 0; padding: 0; background: transparent; mi
 QAbstractSpinBox QLineEdit:focus {{ border: 0; }}
 #planName {{ font-size: {15 * _text_scale}pt; font-weight: bold; border: 1px solid transparent;
     background: transparent; padding: 0 4px; min-height: 26px; }}
-#planName:hover {{ border: 1px solid {c.line}; }}
+#planName:hover {{ border: 1px solid {c.edge}; }}
 #planName:focus {{ border: 2px solid {c.right}; }}
 QPlainTextEdit, QListView, QTableView {{ background: {c.sheet}; color: {c.ink}; border: 1px solid {c.line};
     selection-background-color: {c.selection}; selection-color: {c.ink}; gridline-color: {c.grid}; }}

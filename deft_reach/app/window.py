@@ -329,6 +329,13 @@ class MainWindow(QMainWindow):
 
         ShortcutSheet(self).exec()
 
+    def toggle_full_screen(self) -> None:
+        """The whole screen, or the window again."""
+        if self.isFullScreen():
+            self.showNormal()
+        else:
+            self.showFullScreen()
+
     def show_words(self) -> None:
         """The words of our own, explained on one sheet."""
         from deft_reach.app.explanations import WordsDialog

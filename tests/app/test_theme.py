@@ -44,8 +44,9 @@ def lab(rgb: np.ndarray) -> np.ndarray:
 @pytest.mark.parametrize("c", [theme.LIGHT, theme.DARK], ids=lambda c: c.name)
 def test_text_can_be_read_on_every_ground(c):
     for text in (c.ink, c.muted, c.right, c.left, c.feet, c.stop, c.caution, c.note, c.good):
-        for ground in (c.sheet, c.paper):
+        for ground in (c.sheet, c.paper, c.rail, c.selection, c.band):
             assert contrast(text, ground) >= 4.5, (text, ground)
+    assert all(contrast(c.edge, ground) >= 3 for ground in (c.sheet, c.paper, c.rail, c.selection, c.band))
     assert contrast(c.accent_text, c.accent) >= 7
     assert contrast(c.ink, c.selection) >= 7 and contrast(c.muted, c.selection) >= 4.5
     assert contrast(c.muted, c.rail) >= 4.5 and contrast(c.ink, c.band) >= 7

@@ -1,0 +1,82 @@
+"""What a desktop needs: entry, icon, types, manual page and completion; accepted by the desktop's own validators."""
+
+import configparser
+import re
+import shutil
+import subprocess
+from pathlib import Path
+from xml.etree import ElementTree
+
+import pytest
+
+from deft_reach import __version__
+from deft_reach.app.desktop_icons import SIZES, write_icons
+from deft_reach.cli.main import VERBS
+from deft_reach.cli.manual import bash_completion, man_page
+
+DESKTOP = Path(__file__).resolve().parents[1] / "deft_reach" / "desktop"
+
+
+def checked_by(tool, *args):
+    """Run a validator, or skip where the machine has none."""
+    if shutil.which(tool) is None:
+        pytest.skip(f"{tool} is not installed here")
+    return subprocess.run([tool, *args], capture_output=True, text=True)
+
+
+def test_the_desktop_entry():
+    entry = configparser.ConfigParser(interpolation=None)
+    entry.optionxform = str
+    entry.read(DESKTOP / "deft-reach.desktop")
+    row = entry["Desktop Entry"]
+    assert row["Exec"] == "deft-reach %f" and row["Icon"] == "deft-reach" and row["Type"] == "Application"
+    types = ElementTree.parse(DESKTOP / "deft-reach-mime.xml").getroot()
+    kind = types.find("{http://www.freedesktop.org/standards/shared-mime-info}mime-type")
+    assert row["MimeType"] == f"{kind.get('type')};"
+    assert kind.find("{http://www.freedesktop.org/standards/shared-mime-info}glob").get("pattern") == "*.reach"
+
+
+def test_the_entry_is_valid():
+    done = checked_by("desktop-file-validate", str(DESKTOP / "deft-reach.desktop"))
+    assert done.returncode == 0, done.stdout + done.stderr
+
+
+def test_the_metainfo_is_valid_and_of_this_version():
+    info = ElementTree.parse(DESKTOP / "deft-reach.metainfo.xml").getroot()
+    assert info.find("releases/release").get("version") == __version__
+    done = checked_by("appstreamcli", "validate", "--no-net", str(DESKTOP / "deft-reach.metainfo.xml"))
+    assert "E:" not in done.stdout, done.stdout
+
+
+def test_the_icon_in_every_size(qapp, tmp_path):
+    from PySide6.QtGui import QImage
+
+    paths = write_icons(tmp_path)
+    assert [QImage(str(path)).width() for path in paths] == list(SIZES)
+    for path in paths:
+        picture = QImage(str(path))
+        colours = {picture.pixel(x, y) for x in range(picture.width()) for y in range(picture.height())}
+        assert len(colours) > 8, "something is drawn in it"
+
+
+def test_the_manual_page_has_every_verb_and_its_options(tmp_path):
+    page = man_page()
+    for verb in VERBS:
+        assert f".SH VERB {verb.upper()}" in page
+    assert "\\-\\-tempo" in page and "\\fB\\-\\-json\\fR" in page
+    file = tmp_path / "deft-reach.1"
+    file.write_text(page)
+    done = checked_by("man", "--warnings", "-l", "-Tutf8", str(file))
+    assert done.returncode == 0 and "warning" not in done.stderr, done.stderr[:400]
+    # Bold is struck over with backspaces.
+    assert "overspeed" in re.sub(".\x08", "", done.stdout)
+
+
+def test_completion_offers_verbs_and_options():
+    script = bash_completion()
+    command = f"{script}\nCOMP_WORDS=(deft-reach an); COMP_CWORD=1; _deft_reach; echo ${{COMPREPLY[@]}}"
+    done = subprocess.run(["bash", "-c", command], capture_output=True, text=True, check=True)
+    assert done.stdout.split() == ["analyse"]
+    command = f"{script}\nCOMP_WORDS=(deft-reach plan --be); COMP_CWORD=2; _deft_reach; echo ${{COMPREPLY[@]}}"
+    done = subprocess.run(["bash", "-c", command], capture_output=True, text=True, check=True)
+    assert "--best" in done.stdout
