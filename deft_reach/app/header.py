@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 from deft_reach.app import theme, units
 from deft_reach.app.commitments import day
 from deft_reach.app.decimal_box import DecimalBox
+from deft_reach.app.elided_label import ElidedLabel
 from deft_reach.app.explanations import explained
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.styled import set_font, set_scaled
@@ -43,7 +44,7 @@ class Figure(QWidget):
         self.value = PlainLabel("–")
         self.value.setObjectName("figure")
         self.value.setAccessibleName(name)
-        self.caption = PlainLabel(name)
+        self.caption = ElidedLabel(name)
         self.caption.setObjectName("caption")
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -111,7 +112,7 @@ class Header(QFrame):
         self.plans.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.plans.setMinimumContentsLength(11)
         self.plans.setMaxVisibleItems(30)
-        self.about = PlainLabel()
+        self.about = ElidedLabel()
         self.about.setObjectName("caption")
         self.tempo = TempoBox()
         self.tempo_caption = PlainLabel("home tempo")
@@ -123,7 +124,7 @@ class Header(QFrame):
         self.find_button.setToolTip("Let the planner choose hands for all strokes that have none")
         self.find_button.setAutoDefault(False)
         self.find_button.setVisible(False)
-        self.saved = PlainLabel()
+        self.saved = ElidedLabel()
         self.saved.setObjectName("caption")
         self.saved.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.committed = QPushButton()
@@ -136,7 +137,8 @@ class Header(QFrame):
 
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 7, 14, 7)
-        row.setSpacing(20)
+        row.setSpacing(16)
+        self._row = row
         name = QVBoxLayout()
         name.setSpacing(0)
         name.addWidget(self.plans)
@@ -174,6 +176,7 @@ class Header(QFrame):
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         if event.size().width() != event.oldSize().width():
+            self._row.setSpacing(16 if event.size().width() > TIGHT * theme.text_scale() else 8)
             self.refresh()
 
     def _choose(self, row: int) -> None:

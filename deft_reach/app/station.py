@@ -8,9 +8,10 @@ from typing import NamedTuple, Protocol, runtime_checkable
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal, SignalInstance
 from PySide6.QtGui import QHideEvent, QShowEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QSplitter, QTabWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
 from deft_reach.app.canvas.time_axis import TimeAxis
+from deft_reach.app.page_tabs import PageTabs
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.core.session import Session
 from deft_reach.core.session.candidate_view import CandidateView
@@ -124,7 +125,7 @@ class Station(Listener):
         #: The time axis of its drawings, where it has any.
         self.axis: TimeAxis | None = None
         self._candidate: CandidateView | None = None
-        self._pages: QTabWidget | None = None
+        self._pages: PageTabs | None = None
 
     @property
     def played(self) -> Session | ReadOnlySession:
@@ -136,7 +137,7 @@ class Station(Listener):
         if self.isVisible():
             self.plays.emit()
 
-    def offering(self, view: CandidateView, tabs: QTabWidget) -> None:
+    def offering(self, view: CandidateView, tabs: PageTabs) -> None:
         """Show what the page in view offers as a candidate, for as long as that page is in view."""
         self._candidate, self._pages = view, tabs
         for k in range(tabs.count()):
@@ -191,14 +192,15 @@ class Station(Listener):
         self.splitters.append(splitter)
         return splitter
 
-    def tab_sheet(self, pages: Sequence[tuple[QWidget, str]]) -> tuple[QTabWidget, QFrame]:
-        """Pages behind tabs on a sheet of their own: the tabs, and the sheet to lay out."""
-        tabs = QTabWidget()
-        tabs.setDocumentMode(True)
+    def tab_sheet(self, pages: Sequence[tuple[QWidget, str]]) -> tuple[PageTabs, QFrame]:
+        """Pages behind tabs on a sheet of their own: the tabs, and the sheet to lay out.
+
+        A page that is too large scrolls: it never pushes the drawings aside.
+        """
+        tabs = PageTabs()
         for form, title in pages:
-            # A large page must not push the drawings aside.
-            form.setMinimumSize(300, 110)
             tabs.addTab(form, title)
+        tabs.setMinimumSize(300, 140)
         sheet = QFrame()
         sheet.setObjectName("panel")
         column = QVBoxLayout(sheet)

@@ -49,6 +49,7 @@ class NowCard(QWidget):
         top = QHBoxLayout()
         self.tempo = PlainLabel()
         set_font(self.tempo, theme.ui_font, 30, bold=True)
+        set_scaled(self.tempo, QWidget.setMinimumHeight, 46)
         facts = QVBoxLayout()
         facts.setSpacing(1)
         self.stage, self.detail = PlainLabel(), PlainLabel()

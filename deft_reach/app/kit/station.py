@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QTabWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from deft_reach.app.canvas.elevation import Elevation
 from deft_reach.app.canvas.reach_plan import ReachPlan
@@ -15,6 +15,7 @@ from deft_reach.app.kit.pieces_form import PiecesForm
 from deft_reach.app.kit.player_form import PlayerForm
 from deft_reach.app.kit.shape_form import ShapeForm
 from deft_reach.app.kit.tape_form import TapeForm
+from deft_reach.app.page_tabs import PageTabs
 from deft_reach.app.panel import Panel
 from deft_reach.app.reach.station import ViewSwitch
 from deft_reach.app.station import Station
@@ -76,8 +77,7 @@ class KitStation(Station):
         self.plan_panel = Panel("Floor plan", self.plan, DRAGGING, self.tape_buttons)
         heights = Panel("Heights", self.elevation, "drag up and down", ViewSwitch(self.elevation))
         drawings = self.split(down, "kitLeft", [self.plan_panel, heights], [470, 200], [1, 0])
-        self.tabs = QTabWidget()
-        self.tabs.setDocumentMode(True)
+        self.tabs = PageTabs()
         for form, name in (
             (self.pieces_form, "Pieces"),
             (self.shape_form, "Shape"),

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.explain import stroke_facts, stroke_title, where
+from deft_reach.app.elided_label import ElidedLabel
 from deft_reach.app.explanations import WORDS, explained
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.reach.cost_bar import CostBar
@@ -48,7 +49,7 @@ class StrokeCard(Listener):
         self.names: list[QLabel] = []
         self.values: list[QLabel] = []
         for row in range(ROWS):
-            name, value = PlainLabel(), PlainLabel()
+            name, value = PlainLabel(), ElidedLabel()
             name.setObjectName("caption")
             value.setMinimumWidth(40)
             grid.addWidget(name, row, 0, Qt.AlignmentFlag.AlignTop)

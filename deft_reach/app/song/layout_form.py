@@ -81,7 +81,7 @@ class LayoutForm(SearchForm):
         make_list(self.gains, "What each plan gains", ["plan", "cost", "breaks at"], wide=(0,))
         column.addWidget(self.gains, 2)
         low = QHBoxLayout()
-        self.keep = QPushButton("Keep as another kit")
+        self.keep = QPushButton("Keep as a kit")
         self.use = QPushButton("Move the pieces")
         low.addWidget(self.words, 1)
         for button in (self.keep, self.use):

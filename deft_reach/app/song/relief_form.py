@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QPushButton,
+    QScrollArea,
     QSlider,
     QTableWidget,
     QVBoxLayout,
@@ -21,6 +22,7 @@ from PySide6.QtWidgets import (
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.canvas.explain import limb_name
+from deft_reach.app.elided_label import ElidedLabel
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.search_form import SearchForm
 from deft_reach.app.styled import set_scaled
@@ -115,6 +117,10 @@ class EffortChart(QWidget):
         painter.end()
 
 
+#: What can be kept, as short as players say it.
+SHORT = {"beats": "beats", "backbeats": "backbeats", "accents": "accents", "offbeats": "off-beats"}
+
+
 class ReliefForm(SearchForm):
     """What the limbs carry on the left; a slider from as written to the lightest on the right."""
 
@@ -127,7 +133,14 @@ class ReliefForm(SearchForm):
         row.setContentsMargins(10, 6, 10, 6)
         row.setSpacing(12)
         row.addLayout(self._loads(), 1)
-        row.addLayout(self._relief(), 1)
+        ways = QWidget()
+        ways.setLayout(self._relief())
+        area = QScrollArea()
+        area.setWidget(ways)
+        area.setWidgetResizable(True)
+        area.setFrameShape(QScrollArea.Shape.NoFrame)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        row.addWidget(area, 1)
         self._say("Choose a hand, and lighter ways to play the plan in view are found.", "hint")
         self._show()
         self.follow()
@@ -135,10 +148,10 @@ class ReliefForm(SearchForm):
     def _loads(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(3)
-        self.chart_title = PlainLabel()
+        self.chart_title = ElidedLabel()
         self.chart_title.setObjectName("caption")
         self.chart = EffortChart()
-        self.loads_title = PlainLabel()
+        self.loads_title = ElidedLabel()
         self.loads_title.setObjectName("caption")
         self.loads = QTableWidget()
         columns = ["", "per s", "in a row", "rest", "lasts"]
@@ -166,7 +179,8 @@ class ReliefForm(SearchForm):
         keeps.setVerticalSpacing(0)
         self.keeps: dict[str, QCheckBox] = {}
         for k, (name, words) in enumerate(KEEPS.items()):
-            box = QCheckBox(f"keep {words}")
+            box = QCheckBox(f"keep {SHORT[name]}")
+            box.setToolTip(f"Keep {words} as they are")
             box.setChecked(name in DEFAULT_KEEP)
             self.keeps[name] = box
             keeps.addWidget(box, k // 2, k % 2)

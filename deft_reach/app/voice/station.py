@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QTabWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from deft_reach.app.candidate_preview import CandidateThreads, ChangingDrawing
 from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.canvas.stick_heights import StickHeights
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.weave import Weave
+from deft_reach.app.page_tabs import PageTabs
 from deft_reach.app.panel import Panel
 from deft_reach.app.station import Station
 from deft_reach.app.voice.adviser_form import AdviserForm
@@ -49,8 +50,7 @@ class VoiceStation(Station):
         threads.setFocusProxy(self.lane)
         self.threads = ChangingDrawing(threads, self.candidate, lambda: CandidateThreads(self.candidate))
         self.lane_panel = Panel("Strokes and voices", self.threads, note)
-        self.tabs = QTabWidget()
-        self.tabs.setDocumentMode(True)
+        self.tabs = PageTabs()
         for form, title in ((self.paint, "Paint"), (self.adviser, "Adviser"), (self.variations, "Variations")):
             self.tabs.addTab(form, title)
         self.plan_panel = Panel("Reach plan", self.plan_view, "click where the chosen strokes go")

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QStackedWidget,
-    QTabWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -21,6 +20,7 @@ from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.canvas.staff import Staff
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.weave import Weave
+from deft_reach.app.page_tabs import PageTabs
 from deft_reach.app.panel import Panel
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Station
@@ -120,8 +120,7 @@ class WriteStation(Station):
         sheet.setRowStretch(len(CRIB), 1)
         self.cells = CellsForm(self.lane.lane)
         self.change = ChangeForm(session)
-        self.tabs = QTabWidget()
-        self.tabs.setDocumentMode(True)
+        self.tabs = PageTabs()
         self.tap = TapForm(self.lane.lane)
         for form, title in ((self.cells, "Cells"), (self.change, "Change"), (self.tap, "Tap"), (crib, "Signs")):
             self.tabs.addTab(form, title)

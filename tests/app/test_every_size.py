@@ -1,0 +1,94 @@
+"""Every station and page in every size: no text is cut off without an ellipsis, and nothing lies outside."""
+
+import pytest
+from PySide6.QtCore import QRect
+from PySide6.QtWidgets import QAbstractScrollArea, QCheckBox, QLabel, QPushButton, QWidget
+
+from deft_reach.app.elided_label import ElidedLabel
+from deft_reach.app.stations import STATIONS
+
+#: Window size (px) and text size.
+SIZES = [(1024, 700, 1.0), (1280, 800, 1.0), (1280, 800, 1.3), (1920, 1080, 1.0), (1920, 1080, 2.0)]
+#: A button's frame may be squeezed by so much (px); its text is still whole.
+FRAME = 6
+
+
+def scrolls(widget):
+    """Whether a widget lies in something that scrolls."""
+    while widget is not None:
+        if isinstance(widget, QAbstractScrollArea):
+            return True
+        widget = widget.parentWidget()
+    return False
+
+
+def clipped(window):
+    """What is cut off or outside, in words."""
+    found = []
+    for widget in window.findChildren(QWidget):
+        if not widget.isVisible() or not isinstance(widget, (QLabel, QPushButton, QCheckBox)) or not widget.text():
+            continue
+        text, size, needed = widget.text()[:40], widget.size(), widget.sizeHint()
+        if isinstance(widget, QLabel) and widget.wordWrap():
+            if widget.heightForWidth(size.width()) > size.height() + 3:
+                found.append(f"{text!r} has {size.height()} of {widget.heightForWidth(size.width())} px in height")
+        elif isinstance(widget, ElidedLabel) or widget.objectName() == "panelNote":
+            continue
+        elif isinstance(widget, QLabel):
+            # Letters are not as high as a line is.
+            letters = widget.fontMetrics().ascent() + widget.fontMetrics().descent() // 2
+            across = max(widget.fontMetrics().horizontalAdvance(line) for line in widget.text().split("\n"))
+            if across > widget.contentsRect().width() + 2 or letters > size.height() + 3:
+                found.append(f"{text!r} has {size.width()} of {across} px")
+        elif needed.width() > size.width() + FRAME or needed.height() > size.height() + FRAME:
+            found.append(f"{text!r} has {size.width()}x{size.height()} of {needed.width()}x{needed.height()} px")
+        place = QRect(widget.mapTo(window, widget.rect().topLeft()), size)
+        if not window.rect().contains(place) and not scrolls(widget):
+            found.append(f"{text!r} lies outside at {place}")
+    return found
+
+
+@pytest.mark.parametrize(("width", "height", "scale"), SIZES)
+def test_nothing_is_cut_off(window, qapp, width, height, scale):
+    window.scale_text(scale - 1.0)
+    window.resize(width, height)
+    window.session.show_plan("storm")
+    qapp.processEvents()
+    assert window.width() <= width and window.height() <= height, "it can be made so small"
+    cut = {}
+    for name in STATIONS:
+        window.go(name)
+        tabs = getattr(window.station_widget(name), "tabs", None)
+        for page in range(tabs.count() if tabs is not None else 1):
+            if tabs is not None:
+                tabs.setCurrentIndex(page)
+            for _ in range(4):
+                qapp.processEvents()
+            found = clipped(window)
+            if found:
+                cut[name, page] = found
+    window.scale_text(1.0 - scale)
+    assert cut == {}
+
+
+def test_pages_behind_tabs_scroll_and_are_found_by_what_they_are(window, qapp):
+    window.resize(1024, 700)
+    window.go("song")
+    station = window.song_station
+    station.tabs.setCurrentWidget(station.layout_form)
+    assert station.tabs.currentWidget() is station.layout_form
+    assert station.tabs.indexOf(station.layout_form) == station.tabs.currentIndex()
+    qapp.processEvents()
+    assert station.layout_form.height() >= station.layout_form.minimumSizeHint().height()
+
+
+def test_an_elided_text_is_all_there_under_the_pointer(qapp):
+    label = ElidedLabel("a long line that has no room at all in so little")
+    label.resize(90, 20)
+    label.show()
+    assert label.text().endswith("little") and label.elided.endswith("…") and len(label.elided) < 20
+    label.grab()
+    label.resize(900, 20)
+    assert label.elided == label.text()
+    label.grab()
+    label.close()
