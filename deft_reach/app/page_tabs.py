@@ -2,8 +2,32 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSize, Qt
 from PySide6.QtWidgets import QFrame, QScrollArea, QTabWidget, QWidget
+
+
+#: A page wider than this (px) scrolls sideways rather than widen the window.
+WIDEST = 420
+
+
+class _Area(QScrollArea):
+    """As wide as its page has to be, with its own scroll bar beside it."""
+
+    def minimumSizeHint(self) -> QSize:
+        page = self.widget()
+        bar = self.verticalScrollBar().sizeHint().width()
+        wide = page.minimumSizeHint().width() + bar if page is not None else 0
+        return QSize(min(WIDEST, wide), super().minimumSizeHint().height())
+
+
+def scrolling(page: QWidget) -> QScrollArea:
+    """A page in an area that scrolls once it is smaller than the page can be."""
+    area = _Area()
+    area.setWidgetResizable(True)
+    area.setFrameShape(QFrame.Shape.NoFrame)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    area.setWidget(page)
+    return area
 
 
 class PageTabs(QTabWidget):
@@ -15,12 +39,7 @@ class PageTabs(QTabWidget):
         self._areas: list[QScrollArea] = []
 
     def addTab(self, page: QWidget, title: str) -> int:  # type: ignore[override]
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setFrameShape(QFrame.Shape.NoFrame)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        area.setWidget(page)
+        area = scrolling(page)
         self._areas.append(area)
         return int(super().addTab(area, title))
 

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QComboBox, QFileDialog
 from deft_reach.app import theme
 from deft_reach.app.commit_dialog import CommitDialog
 from deft_reach.app.explanations import WORDS, WordsDialog, explained
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.window import MainWindow
 from deft_reach.core import parse
 from deft_reach.store.settings import Settings
@@ -38,7 +39,7 @@ def test_the_sheet_of_words_has_them_all(window, qapp):
     window.show_words()
     dialog = window.findChild(WordsDialog)
     assert dialog.isVisible()
-    texts = {label.text() for label in dialog.findChildren(type(window.header.saved))}
+    texts = {label.text() for label in dialog.findChildren(PlainLabel)}
     assert set(WORDS) <= texts and set(WORDS.values()) <= texts
     dialog.reject()
 
@@ -107,7 +108,7 @@ def test_saved_is_said_only_of_what_is_in_a_file(window, tmp_path, monkeypatch):
 def test_the_commitment_names_bars_and_what_sounds_together(window):
     window.session.plans.new_plan("Bars", "/4 R+K L R+K L | R+K L R+K L | R L R L |")
     dialog = CommitDialog(window.session, window)
-    labels = dialog.findChildren(type(window.header.saved))
+    labels = dialog.findChildren(PlainLabel)
     words = next(label.text() for label in labels if "+" in label.text())
     assert words.splitlines() == ["bar 1–2  R+K L R+K L", "bar 3  R L R L"]
     dialog.deleteLater()

@@ -222,9 +222,10 @@ class TempoRule(Canvas):
         half = text_size(home, theme.lettering(10))[0] / 2 + 6
         for text in (short + who, short):
             width = text_size(text, theme.lettering(10))[0]
-            for left, align in ((x + 4, Qt.AlignmentFlag.AlignLeft), (x - 4 - width, Qt.AlignmentFlag.AlignRight)):
+            places = (x + 4, x - 4 - width, centre.x() + half + 4)
+            for left in places:
                 clear = left + width < centre.x() - half or left > centre.x() + half
                 if clear and left >= 2 and left + width <= self.width() - 2:
-                    at = QPointF(left if align == Qt.AlignmentFlag.AlignLeft else left + width, y - 41)
-                    label(painter, at, text, theme.lettering(10), QColor(c.stop), align)
+                    at = QPointF(left, y - 41)
+                    label(painter, at, text, theme.lettering(10), QColor(c.stop), Qt.AlignmentFlag.AlignLeft)
                     return

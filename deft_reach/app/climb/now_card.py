@@ -43,6 +43,7 @@ class NowCard(QWidget):
         # Long: widgets in the order in which they are laid out.
         super().__init__()
         self.setAccessibleName("What to play now")
+        set_scaled(self, QWidget.setMinimumHeight, 172)
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 4, 14, 8)
         column.setSpacing(4)

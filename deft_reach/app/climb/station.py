@@ -19,6 +19,7 @@ from deft_reach.app.canvas.weave import Weave
 from deft_reach.app.climb.ladder_chart import LadderChart
 from deft_reach.app.climb.ladder_form import CHUNKS, STRAIGHT, LadderForm
 from deft_reach.app.climb.now_card import NOTE_KEY, VERDICT_KEYS, NowCard
+from deft_reach.app.page_tabs import scrolling
 from deft_reach.app.panel import Panel
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Station
@@ -83,7 +84,8 @@ class ClimbStation(Station):
         self.weave.setMinimumSize(220, 112)
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
         self.plan_panel = Panel("Reach plan", self.plan)
-        left = self.split(down, "climbLeft", [Panel("Ladder", self.form), self.plan_panel], [430, 260], [1, 1])
+        ladder = Panel("Ladder", scrolling(self.form))
+        left = self.split(down, "climbLeft", [ladder, self.plan_panel], [430, 260], [1, 1])
         self.card_panel = Panel("Now", self.card, "", self._ears())
         self.chart_panel = Panel("Rungs", self.chart, "click one to go there")
         threads = QWidget()

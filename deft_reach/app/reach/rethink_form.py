@@ -63,6 +63,7 @@ class RethinkForm(SearchForm):
         row.setSpacing(12)
         question = QScrollArea()
         question.setWidget(self._question())
+        question.setWidgetResizable(True)
         question.setFrameShape(QScrollArea.Shape.NoFrame)
         question.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         set_scaled(question, QWidget.setFixedWidth, 272)
