@@ -5,7 +5,6 @@ from __future__ import annotations
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtWidgets import QFrame, QScrollArea, QTabWidget, QWidget
 
-
 #: A page wider than this (px) scrolls sideways rather than widen the window.
 WIDEST = 420
 

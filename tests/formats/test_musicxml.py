@@ -191,3 +191,60 @@ def test_a_damaged_score_is_read_or_refused_but_never_crashes(at, junk):
         assert str(error)
     else:
         parse(found.text)
+
+
+def score(instruments, notes):
+    """A score as another program writes it: instruments as (id, name, sound, MIDI key), notes as lists of ids."""
+    rows = "".join(
+        f'<score-instrument id="{id}"><instrument-name>{name}</instrument-name>'
+        + (f"<instrument-sound>{sound}</instrument-sound>" if sound else "")
+        + "</score-instrument>"
+        for id, name, sound, _ in instruments
+    )
+    midi = "".join(
+        f'<midi-instrument id="{id}"><midi-unpitched>{key + 1}</midi-unpitched></midi-instrument>'
+        for id, _, _, key in instruments
+        if key is not None
+    )
+    music = "".join(
+        f"<note>{'<chord/>' if k else ''}<unpitched><display-step>E</display-step><display-octave>5</display-octave>"
+        f'</unpitched><duration>1</duration><instrument id="{id}"/></note>'
+        for row in notes
+        for k, id in enumerate(row)
+    )
+    return (
+        f'<score-partwise version="4.0"><part-list><score-part id="P1"><part-name>Kit</part-name>{rows}{midi}'
+        f'</score-part></part-list><part id="P1"><measure number="1"><attributes><divisions>1</divisions></attributes>'
+        f"{music}</measure></part></score-partwise>"
+    ).encode()
+
+
+@pytest.mark.parametrize(
+    ("name", "sound", "key", "voice"),
+    [
+        ("Crash Cymbal", "", None, "c1"),
+        ("Instrument 4", "metal.cymbal.ride", None, "rd"),
+        ("Kick", "", None, "bd"),
+        ("Pedal Hi-Hat", "", None, "hh:foot"),
+        ("Snare Drum", "drum.snare-drum", None, "sn"),
+        ("High Tom", "", None, "t1"),
+        ("Floor Tom", "", None, "ft"),
+        ("Tambourine", "", 54, "hh"),
+        ("Splash", "", None, "c1"),
+    ],
+)
+def test_instruments_are_known_by_their_sounds_and_names(name, sound, key, voice):
+    """Each stands where a tom would be on the staff: what it is called counts for more."""
+    found = load_musicxml(score([("I1", name, sound, key)], [["I1"]]), FIVE)
+    assert [s.voice for s in parse(found.text).strokes] == [voice]
+    assert key is not None or any("is taken for the" in remark for remark in found.remarks)
+
+
+def test_both_hands_may_strike_one_voice_where_hands_are_not_said():
+    found = load_musicxml(score([("I1", "Snare", "", None)], [["I1", "I1"], ["I1"]]), FIVE)
+    assert parse(found.text).sticking == "? ? ?"
+
+
+def test_names_that_xml_forbids_are_written_cleanly():
+    data = dump_musicxml(parse("R L"), FIVE, 100, "Tide\x00 \x1bbell \ufffe& <one>")
+    assert Tree.fromstring(data).findtext("work/work-title") == "Tide bell & <one>"

@@ -18,3 +18,12 @@ def checksum(strokes: Sequence[Stroke]) -> int:
     """A checksum of strokes in any order."""
     rows = [(str(s.start), s.limb, s.voice, "".join(sorted(s.marks)), s.grace_text) for s in strokes]
     return zlib.crc32(repr(sorted(rows)).encode())
+
+
+def writable(text: str) -> str:
+    """A name without the characters that XML 1.0 forbids (section 2.2)."""
+    return "".join(
+        char
+        for char in text
+        if char in "\t\n\r" or " " <= char <= "\ud7ff" or "\ue000" <= char <= "\ufffd" or char >= "\U00010000"
+    )

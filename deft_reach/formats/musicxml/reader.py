@@ -11,16 +11,17 @@ from typing import Final
 from xml.etree import ElementTree as Tree
 
 from deft_reach.core.model.elements import Strike, Swing
-from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.kit import Kit, voice_name
 from deft_reach.core.model.limbs import EITHER, HANDS, HAT_FOOT, KICK
 from deft_reach.core.notation.compose import Frame, Onset, compose
 from deft_reach.core.notation.stroke_text import METER_VALUES, TEMPO_RANGE, StrokeTextError, parse
 from deft_reach.core.notation.swing import SWING_RANGE, straight
-from deft_reach.formats.general_midi import sound_of
+from deft_reach.formats.drum_notes import voices_of
 from deft_reach.formats.imported import Imported
 from deft_reach.formats.midi import MAX_BEATS, MAX_NOTES
 from deft_reach.formats.midi_foreign import checked
 from deft_reach.formats.musicxml.common import PLAY, SUM_FIELD, TEXT_FIELD, checksum
+from deft_reach.formats.musicxml.instruments import voice_by_words
 from deft_reach.formats.plain_text import DocumentError, exact, reader
 from deft_reach.formats.xml_tree import parse_xml
 
@@ -92,9 +93,16 @@ class _Score:
             key = _int(midi.findtext("midi-unpitched"))
             if key is not None:
                 self.keys[midi.get("id", "")] = key - 1
+        self.voices, lacking = voices_of(kit, set(self.keys.values()))
+        self.words: dict[str, tuple[str, str]] = {}
+        for one in root.iter("score-instrument"):
+            self.words[one.get("id", "")] = (
+                one.findtext("instrument-sound", ""),
+                one.findtext("instrument-name", ""),
+            )
         self.meters: list[tuple[Fraction, tuple[int, int]]] = []
         self.pickup = Fraction(0)
-        self.remarks: list[str] = []
+        self.remarks: list[str] = [f"the kit lacks some sounds: {', '.join(lacking)}"] if lacking else []
         self.unknown = False
 
     def read(self, chosen: int | None) -> Imported:
@@ -244,7 +252,8 @@ class _Score:
         if "start" in kinds:
             ties.setdefault(which, []).append(start)
         strike = self._strike(note, which[1], graces.pop(voice, 0))
-        if strike not in row.strikes:
+        # Where the hands are not said, both may strike one voice; a hand that is named strikes it once.
+        if row.strikes.count(strike) < (2 if strike.limb == EITHER else 1):
             row.strikes.append(strike)
 
     def _strike(self, note: Tree.Element, instrument: str, graces: int) -> Strike:
@@ -278,9 +287,14 @@ class _Score:
 
     def _voice(self, note: Tree.Element, instrument: str, shape: str) -> tuple[str, str, str]:
         if instrument in self.keys:
-            sound = sound_of(self.kit, self.keys[instrument])
+            sound = self.voices[self.keys[instrument]]
             if not sound.voice.startswith("gm"):
                 return sound.voice, sound.marks, sound.limb
+        for words in self.words.get(instrument, ()):
+            meant = voice_by_words(self.kit, words) if words else None
+            if meant is not None:
+                self.remarks.append(f"“{words[:60]}” is taken for the {voice_name(self.kit, meant.voice)}")
+                return meant.voice, meant.marks, meant.limb
         place = note.findtext("unpitched/display-step", "C") + note.findtext("unpitched/display-octave", "5")
         pair = _BY_PLACE.get(place)
         if pair is None:

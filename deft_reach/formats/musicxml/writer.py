@@ -17,7 +17,7 @@ from deft_reach.core.notation.stroke_text import write_strike
 from deft_reach.core.notation.swing import straight
 from deft_reach.formats.general_midi import key_of
 from deft_reach.formats.musicxml.beams import Chunk, beams_of, modification, tuplets_of
-from deft_reach.formats.musicxml.common import PLAY, SUM_FIELD, TEXT_FIELD, checksum
+from deft_reach.formats.musicxml.common import PLAY, SUM_FIELD, TEXT_FIELD, checksum, writable
 from deft_reach.formats.plain_text import DocumentError
 
 _TYPES: Final = {
@@ -128,7 +128,7 @@ class _Writer:
 
     def score(self) -> Tree.Element:
         root = Tree.Element("score-partwise", version="4.0")
-        _add(_add(root, "work"), "work-title", self.title)
+        _add(_add(root, "work"), "work-title", writable(self.title))
         self._identification(root)
         parts = _add(root, "part-list")
         part = _add(parts, "score-part", id="P1")
@@ -136,7 +136,7 @@ class _Writer:
         voices = list(dict.fromkeys(stroke.voice for stroke in self.pattern.strokes))
         for voice in voices:
             instrument = _add(part, "score-instrument", id=_id(voice))
-            _add(instrument, "instrument-name", voice_name(self.kit, voice))
+            _add(instrument, "instrument-name", writable(voice_name(self.kit, voice)))
         for voice in voices:
             limb = next(s.limb for s in self.pattern.strokes if s.voice == voice)
             midi = _add(part, "midi-instrument", id=_id(voice))
