@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from types import ModuleType
 from typing import TYPE_CHECKING, Final, NamedTuple
 
 from PySide6.QtGui import QAction, QKeySequence
@@ -76,6 +77,12 @@ def _stations() -> tuple[ActionSpec, ...]:
     )
 
 
+def _copying() -> ModuleType:
+    from deft_reach.app import copying  # late: copying is rare
+
+    return copying
+
+
 MENUS: Final[tuple[tuple[str, tuple[Entry, ...]], ...]] = (
     (
         "&File",
@@ -108,6 +115,14 @@ MENUS: Final[tuple[tuple[str, tuple[Entry, ...]], ...]] = (
             ActionSpec("Undo", lambda w: w.session.undo(), (Standard.Undo,), "undo, of everything", "undo"),
             ActionSpec("Redo", lambda w: w.session.redo(), ("Ctrl+Shift+Z", "Ctrl+Y"), "redo", "redo"),
             None,
+            SubMenu(
+                "&Copy as",
+                (
+                    ActionSpec("&Picture of this drawing", lambda w: _copying().copy_picture(w), ("Ctrl+Shift+C",)),
+                    ActionSpec("&Stroke text", lambda w: _copying().copy_text(w)),
+                    ActionSpec("&MIDI", lambda w: _copying().copy_midi(w)),
+                ),
+            ),
             ActionSpec("Try the &other hand", lambda w: w.try_other_hand()),
         ),
     ),

@@ -10,7 +10,7 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox
 
 from deft_reach.app.plain_text import plain_box, plain_tip
-from deft_reach.app.save_name import OtherFormatError, ask_name
+from deft_reach.app.save_name import OtherFormatError, ask_name, file_stem
 from deft_reach.core.document import Document, new_document
 from deft_reach.formats.patterns import PATTERN_SUFFIXES
 from deft_reach.formats.plain_text import DocumentError
@@ -192,7 +192,7 @@ class DocumentController:
         """Ask for a file and save to it. False if nothing was saved."""
         title = self._session.document.title
         stem = title if title != "Untitled" else "plans"
-        proposal = self._autosave.path or self.folder / f"{stem.lower().replace(' ', '-')}{SUFFIX}"
+        proposal = self._autosave.path or self.folder / f"{file_stem(stem)}{SUFFIX}"
         asked = self.ask_name("Save the document", proposal, {FILES: SUFFIX}, SUFFIX, (SUFFIX,))
         return asked is not None and self._write(asked[0], None)
 

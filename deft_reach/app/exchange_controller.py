@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Final
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QInputDialog
 
+from deft_reach.app.save_name import file_stem
 from deft_reach.core.document import new_document
 from deft_reach.core.model.kit import KitError
 from deft_reach.core.notation.stroke_text import MAX_TEXT
@@ -147,7 +148,7 @@ class ExchangeController:
             self._window.notice.say("There is nothing to export yet: the stroke text has to be readable first.")
             return
         documents = self._window.documents
-        proposal = documents.folder / f"{plan.name.lower().replace(' ', '-')}.mid"
+        proposal = documents.folder / f"{file_stem(plan.name)}.mid"
         asked = documents.ask_name("Export plan", proposal, PLAN_EXPORTS, ".mid", PLAN_ENDINGS)
         if asked is None:
             return
@@ -169,7 +170,7 @@ class ExchangeController:
     def export_kit(self) -> None:
         """The kit in view as a floor plan to scale, or its pieces as a table."""
         kit, documents = self._session.kit, self._window.documents
-        proposal = documents.folder / f"{kit.name.lower().replace(' ', '-')}.pdf"
+        proposal = documents.folder / f"{file_stem(kit.name)}.pdf"
         endings = {words: ending for words, (ending, _) in KIT_EXPORTS.items()}
         asked = documents.ask_name("Export kit", proposal, endings, ".pdf", sorted(set(endings.values())))
         if asked is None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection
 from pathlib import Path
 
@@ -62,3 +63,9 @@ def _may_overwrite(parent: QWidget, path: Path) -> bool:
     box.setDefaultButton(stay)
     box.exec()
     return box.clickedButton() is over
+
+
+def file_stem(name: str) -> str:
+    """A file's name made from what something is called: never a path, whatever is in it."""
+    words = "".join(char if char.isalnum() or char in "-_." else "-" for char in name.lower())
+    return re.sub("-+", "-", words).strip("-.")[:80] or "untitled"

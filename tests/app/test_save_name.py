@@ -7,7 +7,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
-from deft_reach.app.save_name import OtherFormatError, with_ending
+from deft_reach.app.save_name import OtherFormatError, file_stem, with_ending
 from deft_reach.store.documents import open_document
 
 
@@ -84,3 +84,18 @@ def test_changes_are_called_safe_only_where_they_are(window, tmp_path, monkeypat
     monkeypatch.setattr(type(window.autosave.storage), "keep", full)
     assert window.documents.save_as() is False
     assert "could not be written either" in window.notice.text.text() and "kept safe" not in window.notice.text.text()
+
+
+@pytest.mark.parametrize(
+    ("name", "stem"),
+    [
+        ("Gangway groove", "gangway-groove"),
+        ("../../etc/passwd", "etc-passwd"),
+        ("/tmp/a", "tmp-a"),
+        ("..", "untitled"),
+        ("Träne 1/2", "träne-1-2"),
+        ("a\nb", "a-b"),
+    ],
+)
+def test_what_something_is_called_never_leads_to_another_folder(name, stem):
+    assert file_stem(name) == stem

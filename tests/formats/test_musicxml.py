@@ -214,7 +214,8 @@ def score(instruments, notes):
     )
     return (
         f'<score-partwise version="4.0"><part-list><score-part id="P1"><part-name>Kit</part-name>{rows}{midi}'
-        f'</score-part></part-list><part id="P1"><measure number="1"><attributes><divisions>1</divisions></attributes>'
+        f'</score-part></part-list><part id="P1"><measure number="1">'
+        f"<attributes><divisions>1</divisions></attributes>"
         f"{music}</measure></part></score-partwise>"
     ).encode()
 

@@ -201,9 +201,10 @@ class ReachStation(Station):
         count = len(report.findings) if report is not None else 0
         serious = serious_words(report) if report is not None else ""
         words = f"{serious}, {counted(count, 'finding')} in all" if serious else counted(count, "finding")
-        self.tabs.setTabText(
-            self.tabs.indexOf(self.tray),
-            f"Tray · {len(self.session.stickings.candidates)}" if self.session.stickings.candidates else "Tray",
-        )
+        kept = len(self.session.stickings.candidates)
+        title, at = f"Tray · {kept}" if kept else "Tray", self.tabs.indexOf(self.tray)
+        if self.tabs.tabText(at) != title:
+            # Setting a title lays the whole side out again, even where it stays the same.
+            self.tabs.setTabText(at, title)
         self.try_it.setEnabled(self.session.finding is not None and not self.session.outdated)
         self.findings_panel.set_note(words + (" · N for the next" if count else ""))
