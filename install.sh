@@ -39,7 +39,7 @@ mkdir -p "$home" "$prefix/bin"
 # Built from a copy, so that nothing is left behind in the source tree.
 copy=$(mktemp -d)
 trap 'rm -rf -- "$copy"' EXIT
-cp -r deft_reach pyproject.toml README.md LICENSE MANIFEST.in "$copy"
+cp -r deft_reach docs pyproject.toml README.md LICENSE MANIFEST.in "$copy"
 "$home/env/bin/python" -m pip install --quiet --disable-pip-version-check --no-deps --force-reinstall "$copy"
 : > "$listed"
 put() { mkdir -p "$(dirname "$2")"; cp -- "$1" "$2"; echo "$2" >> "$listed"; }

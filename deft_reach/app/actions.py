@@ -189,6 +189,7 @@ MENUS: Final[tuple[tuple[str, tuple[Entry, ...]], ...]] = (
         "&Help",
         (
             ActionSpec("&Keys", lambda w: w.show_keys(), ("F1",), "this sheet"),
+            ActionSpec("&Manual", lambda w: w.show_manual(), ("Shift+F1",)),
             ActionSpec("&Words", lambda w: w.show_words()),
             ActionSpec("&About", lambda w: w.about()),
         ),

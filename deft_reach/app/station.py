@@ -8,7 +8,7 @@ from typing import NamedTuple, Protocol, runtime_checkable
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal, SignalInstance
 from PySide6.QtGui import QHideEvent, QShowEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFormLayout, QFrame, QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.page_tabs import PageTabs
@@ -167,6 +167,9 @@ class Station(Listener):
         super().restyle()
         for part in self.findChildren(Listener):
             part.restyle()
+        for form in self.findChildren(QFormLayout):
+            # It remembers how high its labels were.
+            form.invalidate()
 
     def first_focus(self) -> QWidget:
         """What has the keyboard when the station is gone to."""

@@ -336,6 +336,15 @@ class MainWindow(QMainWindow):
         else:
             self.showFullScreen()
 
+    def show_manual(self) -> None:
+        """The manual, open at the station in view."""
+        from deft_reach.app.manual_dialog import ManualDialog
+
+        on_start = self.start_page is not None and self.stack.currentWidget() is self.start_page
+        dialog = ManualDialog("index" if on_start else self._station, self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.show()
+
     def show_words(self) -> None:
         """The words of our own, explained on one sheet."""
         from deft_reach.app.explanations import WordsDialog

@@ -97,6 +97,9 @@ class RethinkForm(SearchForm):
         self.run.setSpecialValueText("any")
         self.run.setSuffix(" in a row")
         self.run.setAccessibleName("Longest run of one hand")
+        for field in (self.which, self.school, self.hat, self.run):
+            # A row is as high as its words, whatever their size.
+            set_scaled(field, QWidget.setMinimumHeight, 24)
         form.addRow("Rethink", self.which)
         form.addRow("School", self.school)
         form.addRow("Hi-hat", self.hat)
