@@ -26,6 +26,7 @@ class StartPage(QWidget):
         browse: Callable[[], None],
         open_file: Callable[[Path], None],
         recent: list[Path],
+        set_up: Callable[[], None],
     ) -> None:
         # Long: widgets in the order in which they are laid out.
         super().__init__()
@@ -60,8 +61,9 @@ class StartPage(QWidget):
         self.demo = QPushButton("Open the demo, a puppet show in eight cues")
         self.new = QPushButton("New plan")
         self.browse = QPushButton("Open a file…")
+        self.set_up = QPushButton("Set up in three steps: your kit, you, your figure")
         self.demo.setObjectName("primary")
-        for button, action in ((self.demo, demo), (self.new, new), (self.browse, browse)):
+        for button, action in ((self.demo, demo), (self.set_up, set_up), (self.new, new), (self.browse, browse)):
             button.setMinimumHeight(40)
             button.setMaximumWidth(420)
             button.clicked.connect(lambda _=False, a=action: a())

@@ -40,6 +40,7 @@ from deft_reach.app.station import Station
 from deft_reach.app.stations import STATIONS
 from deft_reach.app.styled import restyle
 from deft_reach.app.transport import Transport
+from deft_reach.core.document import Document
 from deft_reach.core.notation.compose import empty_bar
 from deft_reach.core.notation.rudiments import Rudiment
 from deft_reach.core.session import Session
@@ -266,7 +267,7 @@ class MainWindow(QMainWindow):
         """The choice of what to begin with."""
         page = StartPage(
             self.documents.open_demo, self.documents.new_document, self.documents.browse, self.documents.open_path,
-            self.settings.recent,
+            self.settings.recent, self.first_steps,
         )  # fmt: skip
         self.start_page = page
         self.stack.addWidget(page)
@@ -274,6 +275,27 @@ class MainWindow(QMainWindow):
         self.header.setVisible(False)
         self.rail.setVisible(False)
         page.demo.setFocus()
+
+    def first_steps(self) -> None:
+        """Ask for kit, height and what to begin with."""
+        from deft_reach.app.first_steps_dialog import FirstStepsDialog
+
+        dialog = FirstStepsDialog(self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.accepted.connect(lambda: self._take_first_steps(dialog.session.document, dialog.way))
+        dialog.open()
+
+    def _take_first_steps(self, document: Document, way: str) -> None:
+        """Begin on this kit with what was chosen."""
+        self.start_at("write")
+        self.documents.take(document, None, None, clean=True)
+        if way == "open":
+            self.documents.browse()
+            return
+        self.write_station.clear()
+        if way == "tap":
+            self.write_station.tabs.setCurrentWidget(self.write_station.tap)
+            self.write_station.tap.start.setFocus()
 
     def leave_start(self) -> None:
         """Show the station that was chosen last, instead of the start page."""

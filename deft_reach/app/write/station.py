@@ -155,6 +155,11 @@ class WriteStation(Station):
         self.follow()
         self._say_lane()
 
+    def clear(self) -> None:
+        """An empty plan to write into, in one step that can be undone."""
+        self.session.strokes.set_text("", "Empty plan", None)
+        self.editor.setFocus()
+
     def first_focus(self) -> QWidget:
         return self.editor
 
