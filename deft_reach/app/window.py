@@ -376,13 +376,12 @@ class MainWindow(QMainWindow):
         dialog.open()
 
     def about(self) -> None:
-        QMessageBox.about(
-            self,
-            "About Deft Reach",
-            f"Deft Reach {__version__}. Plan whether a sticking can be played, on this kit, by this player, at that "
-            "tempo.\n\nIt uses published figures for how fast people move; your hands have the last word. "
-            "Stop at pain or numbness, and ask a clinician.",
-        )
+        """Version, care, and the licences of what it is made with."""
+        from deft_reach.app.about_dialog import AboutDialog
+
+        dialog = AboutDialog(self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.open()
 
     # --- the plan in view -------------------------------------------------------------------------------------
 

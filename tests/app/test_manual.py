@@ -1,12 +1,15 @@
 """The manual: a page a station, opened where one is, with pictures and links that lead somewhere."""
 
 import re
+import tomllib
+from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt, QUrl
 from PySide6.QtGui import QImage, QTextDocument
 from PySide6.QtTest import QTest
 
+from deft_reach.app.about_dialog import AboutDialog
 from deft_reach.app.manual_dialog import PAGES, PICTURES, ManualDialog
 from deft_reach.app.stations import STATIONS
 
@@ -45,3 +48,16 @@ def test_links_and_pictures_are_there(qapp, file):
     kind = QTextDocument.ResourceType.ImageResource.value
     picture = page.loadResource(kind, QUrl(pictures[0]))
     assert isinstance(picture, QImage) and not picture.isNull()
+
+
+def test_about_names_every_library_it_needs_with_its_licence(window):
+    window.about()
+    dialog = window.findChild(AboutDialog)
+    assert dialog.isVisible()
+    text = dialog.licences.toPlainText()
+    wanted = tomllib.loads((Path(__file__).parents[2] / "pyproject.toml").read_text())["project"]["dependencies"]
+    for line in wanted:
+        name = re.split(r"[<>=!]", line)[0]
+        assert re.search(rf"^{re.escape(name)} \d[^:]*: \S+", text, re.MULTILINE | re.IGNORECASE), name
+    assert "Open Font License" in text or "OFL" in text
+    dialog.reject()
