@@ -10,6 +10,7 @@ from PySide6.QtCore import QByteArray, Qt
 from PySide6.QtWidgets import QApplication
 
 from deft_reach.app import theme
+from deft_reach.app.accessibility import install as install_accessibility
 from deft_reach.app.cycle_collector import CycleCollector
 
 
@@ -24,6 +25,7 @@ def make_app() -> QApplication:
     app.setDesktopFileName("deft-reach")
     app.setStyle("Fusion")
     theme.load_fonts()
+    install_accessibility()
     CycleCollector(app)
     return app
 

@@ -5,10 +5,22 @@ from __future__ import annotations
 from collections.abc import Hashable
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QFont, QKeyEvent, QPainter, QPaintEvent, QPen, QPixmap, QShowEvent
+from PySide6.QtGui import (
+    QAccessible,
+    QAccessibleAnnouncementEvent,
+    QColor,
+    QFont,
+    QKeyEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QShowEvent,
+)
 from PySide6.QtWidgets import QWidget
 
-from deft_reach.app import theme
+from deft_reach.app import theme, units
+from deft_reach.app.canvas.explain import stroke_words
 from deft_reach.app.canvas.sprites import stamp, text_picture, text_size
 from deft_reach.core.session.plan_view import PlanView
 
@@ -79,6 +91,8 @@ class Canvas(QWidget):
         self.session = session
         self._picture = QPixmap()
         self._picture_key: object = None
+        #: The stroke and the finding that were chosen when a screen reader was told of it.
+        self._told: tuple[int | None, object] = (None, None)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         # Every drawing fills itself, so nothing behind it has to be painted first.
@@ -96,6 +110,23 @@ class Canvas(QWidget):
         if self.isVisible() and (self.follows_keys or not self.session.behind):
             self.setAccessibleDescription(self.in_words())
             self.update()
+            self._tell()
+
+    def _tell(self) -> None:
+        """Have what is chosen now said, where the keyboard is here."""
+        chosen = (self.session.stroke, self.session.finding)
+        if chosen != self._told:
+            self._told = chosen
+            if self.hasFocus() and QAccessible.isActive():
+                QAccessible.updateAccessibility(QAccessibleAnnouncementEvent(self, self.chosen_in_words()))
+
+    def chosen_in_words(self) -> str:
+        """The chosen stroke, and the finding if one is chosen."""
+        report, index, finding = self.session.report, self.session.stroke, self.session.finding
+        words = [units.text_of(finding.said)] if finding is not None else []
+        if report is not None and index is not None and index < len(report.strokes):
+            words.append(stroke_words(report, index))
+        return " ".join(words) or "Nothing is selected."
 
     def _moved(self) -> None:
         if self.shows_position and self.isVisible():

@@ -1,0 +1,78 @@
+"""What a screen reader gets of the Reach station, read through Qt's own interface; and what it is told on the way."""
+
+import gc
+
+import pytest
+from PySide6.QtCore import QCoreApplication, QEvent, Qt
+from PySide6.QtGui import QAccessible
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QAbstractButton, QAbstractSpinBox, QComboBox, QLineEdit, QTableWidget, QWidget
+
+from deft_reach.app.canvas import base
+from deft_reach.app.canvas.base import Canvas
+from deft_reach.app.stations import STATIONS
+
+
+def interface(widget):
+    return QAccessible.queryAccessibleInterface(widget)
+
+
+def test_drawings_are_graphics_with_a_name_and_what_they_show(window, qapp):
+    window.session.show_plan("storm")
+    window.go("reach")
+    qapp.processEvents()
+    canvases = [one for one in window.reach_station.findChildren(Canvas) if one.isVisible()]
+    assert len(canvases) >= 5
+    for canvas in canvases:
+        found = interface(canvas)
+        assert found.role() == QAccessible.Role.Graphic
+        assert found.text(QAccessible.Text.Name) == canvas.accessibleName() != ""
+        assert found.text(QAccessible.Text.Description), canvas.accessibleName()
+
+
+@pytest.mark.parametrize("name", STATIONS)
+def test_every_control_has_a_name(window, qapp, name):
+    window.go(name)
+    qapp.processEvents()
+    station = window.station_widget(name)
+    kinds = (QAbstractButton, QComboBox, QAbstractSpinBox, QLineEdit, QTableWidget)
+    nameless = [
+        widget
+        for widget in station.findChildren(QWidget)
+        if isinstance(widget, kinds)
+        and widget.isVisible()
+        and not isinstance(widget.parent(), (QAbstractSpinBox, QComboBox))
+        and not widget.objectName().startswith("qt_")
+        and widget.metaObject().className() not in ("QTableCornerButton", "QScrollBar")
+        and not interface(widget).text(QAccessible.Text.Name)
+    ]
+    assert nameless == []
+
+
+def test_what_is_chosen_by_keys_is_said(window, qapp, monkeypatch):
+    said = []
+    monkeypatch.setattr(QAccessible, "isActive", lambda: True)
+    monkeypatch.setattr(base, "QAccessibleAnnouncementEvent", lambda widget, words: said.append((widget, words)))
+    monkeypatch.setattr(QAccessible, "updateAccessibility", lambda event: None)
+    window.session.show_plan("storm")
+    window.go("reach")
+    weave = window.reach_station.weave
+    weave.setFocus()
+    window.session.select_stroke(0)
+    said.clear()
+    QTest.keyClick(weave, Qt.Key.Key_Right)
+    assert len(said) == 1 and said[0][0] is weave, "the drawing that has the keyboard says it, and no other"
+    assert "left hand on the snare" in said[0][1]
+    QTest.keyClick(weave, Qt.Key.Key_N)
+    assert len(said) == 2 and "hand" in said[1][1]
+
+
+def test_drawings_come_and_go_without_their_interfaces_staying(qapp, window):
+    for _ in range(30):
+        canvas = Canvas(window.session, "A drawing")
+        canvas.show()
+        assert interface(canvas).role() == QAccessible.Role.Graphic
+        canvas.deleteLater()
+        del canvas
+        QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+        gc.collect()
