@@ -102,7 +102,7 @@ MENUS: Final[tuple[tuple[str, tuple[Entry, ...]], ...]] = (
                 "&Export kit…", lambda w: w.exchange.export_kit(), ("Ctrl+E",), "export the kit: floor plan, table"
             ),
             None,
-            ActionSpec("&Print plan…", lambda w: w.exchange.print_plan(), (Standard.Print,)),
+            ActionSpec("Prin&t plan…", lambda w: w.exchange.print_plan(), (Standard.Print,)),
             ActionSpec("Print &floor plan…", lambda w: w.exchange.print_kit(), ("Ctrl+Shift+P",)),
             None,
             ActionSpec("&Close", lambda w: w.close(), ("Ctrl+W",), "close the window"),
@@ -130,10 +130,10 @@ MENUS: Final[tuple[tuple[str, tuple[Entry, ...]], ...]] = (
         "&Plan",
         (
             ActionSpec("&New plan", lambda w: w.new_plan(), ("Ctrl+N",)),
-            SubMenu("New from a rudi&ment", _rudiments()),
+            SubMenu("New from a rud&iment", _rudiments()),
             ActionSpec("&Duplicate plan", lambda w: w.session.plans.duplicate_plan(), ("Ctrl+D",)),
             ActionSpec("&Rename…", lambda w: w.rename_plan(), ("F2",), "rename the plan"),
-            ActionSpec("De&lete plan", lambda w: w.session.plans.delete_plan()),
+            ActionSpec("D&elete plan", lambda w: w.session.plans.delete_plan()),
             None,
             ActionSpec("Plan &before", lambda w: w.session.plans.step_plan(-1), ("Ctrl+PgUp",)),
             ActionSpec("Plan &after", lambda w: w.session.plans.step_plan(1), ("Ctrl+PgDown",)),
@@ -145,7 +145,7 @@ MENUS: Final[tuple[tuple[str, tuple[Entry, ...]], ...]] = (
                 "Tempo down by 5", lambda w: w.step_tempo(-5), ("Ctrl+Shift+Down",), "home tempo down by 5 BPM"
             ),
             ActionSpec("&Loop", lambda w: w.toggle_loop(), ("Ctrl+L",), "loop, or played once"),
-            ActionSpec("P&lay or stop", lambda w: w.transport.toggle(), ("F5",)),
+            ActionSpec("&Play or stop", lambda w: w.transport.toggle(), ("F5",)),
             ActionSpec("Pla&y from this bar", lambda w: w.transport.start_from_bar(), ("Shift+F5",)),
             None,
             ActionSpec("&Commit…", lambda w: w.commit(), ("Ctrl+Return", "Ctrl+Enter"), "commit the plan"),
@@ -162,7 +162,7 @@ MENUS: Final[tuple[tuple[str, tuple[Entry, ...]], ...]] = (
             None,
             ActionSpec("&Next finding", lambda w: w.transport.session.step_finding(1), ("F8",)),
             ActionSpec("Finding &before", lambda w: w.transport.session.step_finding(-1), ("Shift+F8",)),
-            ActionSpec("&Whole pattern", lambda w: w.fit_view(), ("Ctrl+0",), "show the whole pattern"),
+            ActionSpec("Whole &pattern", lambda w: w.fit_view(), ("Ctrl+0",), "show the whole pattern"),
             None,
             SubMenu(
                 "&Theme",
@@ -173,7 +173,7 @@ MENUS: Final[tuple[tuple[str, tuple[Entry, ...]], ...]] = (
                 ),
             ),
             SubMenu(
-                "Le&ngths in",
+                "Lengt&hs in",
                 (
                     ActionSpec("&Millimetres", lambda w: w.set_unit("mm")),
                     ActionSpec("&Inches", lambda w: w.set_unit("in")),
@@ -181,7 +181,7 @@ MENUS: Final[tuple[tuple[str, tuple[Entry, ...]], ...]] = (
             ),
             ActionSpec("F&ull screen", lambda w: w.toggle_full_screen(), ("F11",), "full screen, and back"),
             None,
-            ActionSpec("&Larger text", lambda w: w.scale_text(0.1), ("Ctrl++", "Ctrl+=")),
+            ActionSpec("Larger te&xt", lambda w: w.scale_text(0.1), ("Ctrl++", "Ctrl+=")),
             ActionSpec("S&maller text", lambda w: w.scale_text(-0.1), ("Ctrl+-",)),
         ),
     ),

@@ -216,6 +216,8 @@ def apply(app: QApplication, name: str) -> None:
 def _style(c: Colours) -> str:
     # Long: one style sheet.
     small, big = 9.5 * _text_scale, 17 * _text_scale
+    # With its frame a control is 24 px high at least, and higher for larger text.
+    low = round(20 * max(1.0, _text_scale))
     arrow = (ICONS / f"down-{c.name}.svg").as_posix()
     return f"""
 QToolTip {{ background: {c.ink}; color: {c.sheet}; border: 0; padding: 5px 7px; }}
@@ -256,8 +258,8 @@ QPushButton:disabled {{ color: {c.muted}; border-color: {c.line}; }}
 QPushButton#primary {{ background: {c.accent}; color: {c.accent_text}; font-weight: bold; }}
 QPushButton#primary:focus {{ border: 2px solid {c.right}; }}
 QPushButton#primary:disabled {{ background: {c.band}; color: {c.muted}; border-color: {c.line}; }}
-QPushButton#link {{ border: 0; padding: 1px 2px; background: transparent; color: {c.muted}; font-size: {small}pt;
-    text-decoration: underline; }}
+QPushButton#link {{ border: 0; padding: 1px 2px; min-height: {low + 2}px; background: transparent; color: {c.muted};
+    font-size: {small}pt; text-decoration: underline; }}
 QPushButton#link:disabled {{ text-decoration: none; }}
 QPushButton#link:focus {{ border: 1px solid {c.right}; }}
 QPushButton#quiet {{ border: 1px solid {c.edge}; padding: 4px 10px; }}
@@ -282,7 +284,9 @@ QPlainTextEdit, QListView, QTableView {{ background: {c.sheet}; color: {c.ink}; 
     selection-background-color: {c.selection}; selection-color: {c.ink}; gridline-color: {c.grid}; }}
 QHeaderView::section {{ background: {c.sheet}; color: {c.muted}; border: 0; border-bottom: 1px solid {c.line};
     padding: 4px; }}
-QCheckBox {{ spacing: 7px; color: {c.ink}; padding: 2px; }}
+QCheckBox {{ spacing: 7px; color: {c.ink}; padding: 2px; min-height: {low}px; }}
+QAbstractSpinBox {{ min-height: {low + 4}px; }}
+QSlider {{ min-height: 24px; }}
 QCheckBox:focus {{ color: {c.right}; font-weight: bold; }}
 QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; }}
 QTabWidget::pane {{ border: 0; border-top: 1px solid {c.line}; }}

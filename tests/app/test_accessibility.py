@@ -6,7 +6,7 @@ import pytest
 from PySide6.QtCore import QCoreApplication, QEvent, Qt
 from PySide6.QtGui import QAccessible
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QAbstractSpinBox, QComboBox, QLineEdit, QTableWidget, QWidget
+from PySide6.QtWidgets import QAbstractButton, QAbstractSpinBox, QComboBox, QLineEdit, QSlider, QTableWidget, QWidget
 
 from deft_reach.app.canvas import base
 from deft_reach.app.canvas.base import Canvas
@@ -76,3 +76,31 @@ def test_drawings_come_and_go_without_their_interfaces_staying(qapp, window):
         del canvas
         QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
         gc.collect()
+
+
+def test_targets_are_large_enough(window, qapp):
+    """24 px each way at least (WCAG 2.2, 2.5.8)."""
+    kinds = (QAbstractButton, QComboBox, QAbstractSpinBox, QLineEdit, QSlider)
+    small = set()
+    for name in STATIONS:
+        window.go(name)
+        tabs = getattr(window.station_widget(name), "tabs", None)
+        for page in range(tabs.count() if tabs is not None else 1):
+            if tabs is not None:
+                tabs.setCurrentIndex(page)
+            for _ in range(3):
+                qapp.processEvents()
+            for widget in window.findChildren(QWidget):
+                inner = isinstance(widget.parent(), (QAbstractSpinBox, QComboBox))
+                corner = widget.metaObject().className() == "QTableCornerButton"
+                if not isinstance(widget, kinds) or not widget.isVisible() or inner or corner:
+                    continue
+                if min(widget.width(), widget.height()) < 24 and not widget.objectName().startswith("qt_"):
+                    small.add((name, type(widget).__name__, widget.accessibleName(), widget.size().toTuple()))
+    assert small == set()
+
+
+def test_mnemonics_are_unique_in_every_menu(window):
+    for menu in (action.menu() for action in window.menuBar().actions()):
+        keys = [text[text.index("&") + 1].lower() for action in menu.actions() if "&" in (text := action.text())]
+        assert len(keys) == len(set(keys)), (menu.title(), sorted(keys))
