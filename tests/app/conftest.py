@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import pytest
-from PySide6.QtCore import QCoreApplication, QEvent, QPoint, QPointF, Qt
+from PySide6.QtCore import QCoreApplication, QEvent, QPoint, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
 
 from deft_reach.app import theme
 from deft_reach.app.run import make_app
+from deft_reach.app.stations import STATIONS
 from deft_reach.app.window import MainWindow
 from deft_reach.store.documents import open_document
 from deft_reach.store.places import demo_file
@@ -86,3 +88,33 @@ def enter(box, text: str) -> None:
     box.selectAll()
     QTest.keyClicks(box, text)
     QTest.keyClick(box, Qt.Key.Key_Return)
+
+
+def in_dialog(kind, act) -> None:
+    """Do something in the modal dialog that is about to open."""
+
+    def try_it():
+        dialog = QApplication.activeModalWidget()
+        if isinstance(dialog, kind):
+            act(dialog)
+        else:
+            QTimer.singleShot(20, try_it)
+
+    QTimer.singleShot(0, try_it)
+
+
+def every_page(window):
+    """Show each page of each station in turn, laid out and painted.
+
+    Yields:
+        The station's name and the number of its page.
+    """
+    for name in STATIONS:
+        window.go(name)
+        tabs = getattr(window.station_widget(name), "tabs", None)
+        for page in range(tabs.count() if tabs is not None else 1):
+            if tabs is not None:
+                tabs.setCurrentIndex(page)
+            for _ in range(4):
+                QCoreApplication.processEvents()
+            yield name, page

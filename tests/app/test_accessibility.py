@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QAbstractButton, QAbstractSpinBox, QComboBox, QLin
 from deft_reach.app.canvas import base
 from deft_reach.app.canvas.base import Canvas
 from deft_reach.app.stations import STATIONS
+from tests.app.conftest import every_page
 
 
 def interface(widget):
@@ -78,25 +79,18 @@ def test_drawings_come_and_go_without_their_interfaces_staying(qapp, window):
         gc.collect()
 
 
-def test_targets_are_large_enough(window, qapp):
+def test_targets_are_large_enough(window):
     """24 px each way at least (WCAG 2.2, 2.5.8)."""
     kinds = (QAbstractButton, QComboBox, QAbstractSpinBox, QLineEdit, QSlider)
     small = set()
-    for name in STATIONS:
-        window.go(name)
-        tabs = getattr(window.station_widget(name), "tabs", None)
-        for page in range(tabs.count() if tabs is not None else 1):
-            if tabs is not None:
-                tabs.setCurrentIndex(page)
-            for _ in range(3):
-                qapp.processEvents()
-            for widget in window.findChildren(QWidget):
-                inner = isinstance(widget.parent(), (QAbstractSpinBox, QComboBox))
-                corner = widget.metaObject().className() == "QTableCornerButton"
-                if not isinstance(widget, kinds) or not widget.isVisible() or inner or corner:
-                    continue
-                if min(widget.width(), widget.height()) < 24 and not widget.objectName().startswith("qt_"):
-                    small.add((name, type(widget).__name__, widget.accessibleName(), widget.size().toTuple()))
+    for name, _ in every_page(window):
+        for widget in window.findChildren(QWidget):
+            inner = isinstance(widget.parent(), (QAbstractSpinBox, QComboBox))
+            corner = widget.metaObject().className() == "QTableCornerButton"
+            if not isinstance(widget, kinds) or not widget.isVisible() or inner or corner:
+                continue
+            if min(widget.width(), widget.height()) < 24 and not widget.objectName().startswith("qt_"):
+                small.add((name, type(widget).__name__, widget.accessibleName(), widget.size().toTuple()))
     assert small == set()
 
 

@@ -5,7 +5,7 @@ from PySide6.QtCore import QRect
 from PySide6.QtWidgets import QAbstractScrollArea, QCheckBox, QLabel, QPushButton, QWidget
 
 from deft_reach.app.elided_label import ElidedLabel
-from deft_reach.app.stations import STATIONS
+from tests.app.conftest import every_page
 
 #: Window size (px) and text size.
 SIZES = [(1024, 700, 1.0), (1280, 800, 1.0), (1280, 800, 1.3), (1920, 1080, 1.0), (1920, 1080, 2.0)]
@@ -56,17 +56,10 @@ def test_nothing_is_cut_off(window, qapp, width, height, scale):
     qapp.processEvents()
     assert window.width() <= width and window.height() <= height, "it can be made so small"
     cut = {}
-    for name in STATIONS:
-        window.go(name)
-        tabs = getattr(window.station_widget(name), "tabs", None)
-        for page in range(tabs.count() if tabs is not None else 1):
-            if tabs is not None:
-                tabs.setCurrentIndex(page)
-            for _ in range(4):
-                qapp.processEvents()
-            found = clipped(window)
-            if found:
-                cut[name, page] = found
+    for place in every_page(window):
+        found = clipped(window)
+        if found:
+            cut[place] = found
     window.scale_text(1.0 - scale)
     assert cut == {}
 

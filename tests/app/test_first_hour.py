@@ -6,9 +6,8 @@ From the start page to a committed fix, a measured kit, a piece that goes, a son
 import math
 
 import pytest
-from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
 
 from deft_reach.app import transport as transport_module
 from deft_reach.app.commit_dialog import CommitDialog
@@ -16,6 +15,7 @@ from deft_reach.app.kit.remove_piece_dialog import RemovePieceDialog
 from deft_reach.app.song.new_song_dialog import NewSongDialog
 from deft_reach.app.window import MainWindow
 from deft_reach.store.settings import Settings
+from tests.app.conftest import in_dialog
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 #: From the start page to the first verdict, and on to a fix that is committed: no more clicks than these.
@@ -63,17 +63,6 @@ def start(qapp, qtbot, tmp_path, monkeypatch):
     qapp.processEvents()
     window.transport.timer.setInterval(10**6)
     return window
-
-
-def in_dialog(kind, act):
-    def try_it():
-        dialog = QApplication.activeModalWidget()
-        if isinstance(dialog, kind):
-            act(dialog)
-        else:
-            QTimer.singleShot(20, try_it)
-
-    QTimer.singleShot(0, try_it)
 
 
 def write_figure(window):

@@ -10,7 +10,7 @@ from deft_reach.app.commit_dialog import CommitDialog
 from deft_reach.app.shortcuts import CANVAS_KEYS, ShortcutSheet
 from deft_reach.core.notation.rudiments import RUDIMENTS
 from deft_reach.formats.document import load_document
-from tests.app.test_window import in_dialog
+from tests.app.conftest import in_dialog
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 

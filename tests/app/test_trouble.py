@@ -24,8 +24,9 @@ from deft_reach.store.log_entries import LogbookError
 from deft_reach.store.logbook import Logbook
 from deft_reach.store.practice_log import LEFT_ALONE
 from deft_reach.store.settings import Settings
+from tests.app.conftest import in_dialog
 from tests.app.test_log_station import tried
-from tests.app.test_window import in_dialog, press
+from tests.app.test_window import press
 from tests.store.test_practice_log import asked_in_vain
 from tests.store.test_store import unusable
 

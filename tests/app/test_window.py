@@ -19,21 +19,9 @@ from deft_reach.formats.document import load_document
 from deft_reach.store.autosave import leftovers
 from deft_reach.store.documents import save_document
 from deft_reach.store.settings import Settings
+from tests.app.conftest import in_dialog
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
-
-
-def in_dialog(kind, act):
-    """Do something in the modal dialog that is about to open."""
-
-    def try_it():
-        dialog = QApplication.activeModalWidget()
-        if isinstance(dialog, kind):
-            act(dialog)
-        else:
-            QTimer.singleShot(20, try_it)
-
-    QTimer.singleShot(0, try_it)
 
 
 def press(dialog, text):
