@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
+from deft_reach.core.practice.progress_log import Point
 from deft_reach.formats.midi_take import load_performance
 from deft_reach.store.log_entries import Attempt, TakeEntry
 from deft_reach.store.logbook import Logbook
@@ -44,6 +45,21 @@ def tried(tempo, verdict="clean", days=0, plan="gangway", pace=1.2, group="right
     return Attempt(
         at, plan, plan.title(), "R L", "everything", tempo, verdict, 4, 120.0, 104.0, 140.0, pace, group, {"R": 60.0}
     )
+
+
+def test_the_names_of_the_lines_lie_on_no_attempt(station, window):
+    limit, home = 100.0, 112.0
+    window.log_station.tempo.show_plan(
+        "gangway",
+        home,
+        limit,
+        [Point(NOW + timedelta(days=k), tempo, "rough") for k in range(3) for tempo in (98, 103, 108)],
+    )
+    chart = window.log_station.tempo
+    chart.grab()
+    assert len(chart.labels) == 2 and not chart.labels[0].intersects(chart.labels[1])
+    for x, y in zip(*chart.places(), strict=True):
+        assert not any(rect.contains(QPointF(x, y)) for rect in chart.labels)
 
 
 def cells(table, row):

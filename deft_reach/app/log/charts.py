@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label, sheet_painter
+from deft_reach.app.canvas.sprites import text_size
 from deft_reach.app.marks import verdict_colour
 from deft_reach.app.tempo_grid import draw_tempo_grid
 from deft_reach.core.practice.progress_log import Point
@@ -37,6 +38,8 @@ class TempoChart(QWidget):
         self.name, self.home, self.limit = "", 100.0, None  # type: tuple[str, float, float | None]
         self.points: list[Point] = []
         self.committed: list[datetime] = []
+        #: Where the names of the lines across were drawn last.
+        self.labels: list[QRectF] = []
         self._tempi = self._range()
         self._parts = self._in_time()
         self.setMinimumSize(260, 120)
@@ -116,12 +119,15 @@ class TempoChart(QWidget):
         y = self.y_at
         draw_tempo_grid(painter, low, high, y, LEFT, self.width() - RIGHT)
         end = QPointF(self.width() - RIGHT, 0)
+        xs, ys = self.places()
+        self.labels = []
         for value, text, colour in ((self.home, "home", c.ink), (self.limit, "breaks at", c.stop)):
             if value is not None and low < value < high:
                 painter.setPen(QPen(QColor(colour), 1.5))
                 painter.drawLine(QPointF(LEFT, y(value)), QPointF(self.width() - RIGHT, y(value)))
-                at = QPointF(end.x(), y(value) - 9)
-                label(painter, at, f"{text} {value:.0f} BPM", small, QColor(colour), right, QColor(c.sheet))
+                words = f"{text} {value:.0f} BPM"
+                at = self._free_place(text_size(words, small), y(value), xs, ys)
+                self.labels.append(label(painter, at, words, small, QColor(colour), right, QColor(c.sheet)))
         for when in self.committed:
             part = _part(when, self._span())
             if 0 <= part <= 1:
@@ -129,7 +135,6 @@ class TempoChart(QWidget):
                 painter.setPen(QPen(muted, 1, Qt.PenStyle.DashLine))
                 painter.drawLine(QPointF(x, TOP - 6), QPointF(x, self.height() - BOTTOM))
                 label(painter, QPointF(x + 3, TOP - 8), "committed", small, muted, left)
-        xs, ys = self.places()
         # The tempi that were the best so far.
         tempi = np.array([point.tempo if point.verdict == "clean" else 0.0 for point in self.points])
         best = np.maximum.accumulate(tempi)
@@ -147,6 +152,20 @@ class TempoChart(QWidget):
         label(painter, QPointF(LEFT + 4, low_y), f"{first:%d %b}", small, muted, left)
         if last.date() != first.date():
             label(painter, QPointF(end.x(), low_y), f"{last:%d %b}", small, muted, right)
+
+    def _free_place(
+        self, size: tuple[float, float], line: float, xs: NDArray[np.float64], ys: NDArray[np.float64]
+    ) -> QPointF:
+        """Where the right end of a line's label goes: as far right as no dot and no other label lies under it."""
+        width, height = size
+        usual = QPointF(self.width() - RIGHT, line - 9)
+        for x in np.arange(usual.x(), LEFT + width, -10.0).tolist():
+            for y in (line - 9, line + 9):
+                rect = QRectF(x - width - 2, y - height / 2, width + 4, height)
+                near = (np.abs(xs - rect.center().x()) < rect.width() / 2 + DOT) & (np.abs(ys - y) < height / 2 + DOT)
+                if not near.any() and not any(rect.intersects(other) for other in self.labels):
+                    return QPointF(x, y)
+        return usual
 
     def _dot(self, verdict: str, c: theme.Colours) -> QPixmap:
         """Filled, half and empty: told apart without their colour too."""

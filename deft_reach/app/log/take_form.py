@@ -146,9 +146,9 @@ class TakeForm(Listener):
         self.free.setToolTip("Numbers of groups, from 1: their timing is shown and not judged")
         self.free.setAccessibleName("Groups that may be laid back or stretched")
         self.ramp = QLineEdit()
-        self.ramp.setPlaceholderText("none, or 80-140x12")
+        self.ramp.setPlaceholderText("80-140x12")
         self.ramp.setToolTip(
-            "Played from one tempo to another in so many rounds: the check says where strokes gave out"
+            "Empty unless played from one tempo to another in so many rounds: the check says where strokes gave out"
         )
         self.ramp.setAccessibleName("Ramp that was played")
         form.addRow("laid-back groups", self.free)
