@@ -89,10 +89,21 @@ class StrokeCommands:
         self.set_text(replace_strikes(pattern, moved), label, None)
 
     def replace_voices(self, exchange: dict[str, str], label: str = "Other voices") -> None:
-        """Same hands, other voices: every stroke on one of these voices goes to the one given for it."""
+        """Same hands, other voices: every stroke and grace on one of these voices goes to the one given for it."""
         pattern = self._session.pattern()
-        if pattern is not None:
-            self.set_voices({s.index: exchange[s.voice] for s in pattern.strokes if s.voice in exchange}, label)
+        if pattern is None:
+            return
+        moved = {}
+        for stroke in pattern.strokes:
+            strike = strike_of(pattern, stroke.index)
+            if strike.limb not in (*HANDS, EITHER):
+                continue
+            voice = exchange.get(stroke.voice, strike.voice)
+            grace_voice = strike.grace_voice and exchange.get(strike.grace_voice, strike.grace_voice)
+            there = replace(strike, voice=voice, grace_voice=grace_voice)
+            if there != strike:
+                moved[stroke.index] = there
+        self.set_text(replace_strikes(pattern, moved), label, None)
 
     def step_voice(self, indices: list[int], by: int) -> None:
         """Put strokes on the next or previous voice of the kit, from the first one's own."""

@@ -66,6 +66,11 @@ def test_voices_are_set_and_exchanged_in_one_step():
     session.undo()
     session.undo()
     assert session.text == "# tide\nR L R> K L. R"
+    session.strokes.set_text("f[t1]L@sn R@t1", "Text", None)
+    session.strokes.replace_voices({"t1": "ft"})
+    assert session.text == "f[ft]L@sn R@ft", "graces go along"
+    session.undo()
+    session.undo()
     session.strokes.step_voice([0, 1], 1)
     assert session.pattern().strokes[0].voice == session.pattern().strokes[1].voice == "sn:rim"
 
