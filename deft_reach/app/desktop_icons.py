@@ -6,9 +6,11 @@ import sys
 from pathlib import Path
 from typing import Final
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QBuffer, QIODevice, Qt
 from PySide6.QtGui import QImage, QPainter
 from PySide6.QtSvg import QSvgRenderer
+
+from deft_reach.store.atomic import write_atomic
 
 SIZES: Final = (16, 22, 24, 32, 48, 64, 128, 256, 512)
 ICON: Final = Path(__file__).resolve().parents[1] / "desktop" / "deft-reach.svg"
@@ -26,8 +28,10 @@ def write_icons(folder: Path) -> list[Path]:
         painter.end()
         path = folder / f"{size}x{size}" / "apps" / "deft-reach.png"
         path.parent.mkdir(parents=True, exist_ok=True)
-        if not picture.save(str(path)):
-            raise OSError(f"{path} cannot be written")
+        data = QBuffer()
+        data.open(QIODevice.OpenModeFlag.WriteOnly)
+        picture.save(data, "PNG")
+        write_atomic(path, bytes(data.data().data()))
         found.append(path)
     return found
 

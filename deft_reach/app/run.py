@@ -5,13 +5,17 @@ from __future__ import annotations
 import os
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QByteArray, Qt
+from PySide6.QtCore import QByteArray, Qt, QTimer
 from PySide6.QtWidgets import QApplication
 
 from deft_reach.app import theme
 from deft_reach.app.accessibility import install as install_accessibility
 from deft_reach.app.cycle_collector import CycleCollector
+
+if TYPE_CHECKING:
+    from deft_reach.app.window import MainWindow
 
 
 def make_app() -> QApplication:
@@ -30,8 +34,11 @@ def make_app() -> QApplication:
     return app
 
 
-def run_window(file: str | None, demo: bool = False) -> int:
-    """Open the window and run until it is closed."""
+def run_window(file: str | None, demo: bool = False, new_window: bool = False) -> int:
+    """Open the window and run until it is closed.
+
+    A file goes to the window that runs already, unless a new one is asked for.
+    """
     if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
         print(
             "deft-reach: there is no display to open a window on; the verbs work without one, see deft-reach --help",
@@ -44,6 +51,8 @@ def run_window(file: str | None, demo: bool = False) -> int:
     from deft_reach.store.reading import is_file
     from deft_reach.store.settings import Settings
 
+    if file is not None and not new_window and _is_handed_over(Path(file)):
+        return 0
     settings = Settings()
     theme.set_text_scale(settings.number("text_scale", 1.0))
     chosen = settings.text("theme", "system", theme.CHOICES)
@@ -65,4 +74,18 @@ def run_window(file: str | None, demo: bool = False) -> int:
     window.documents.offer_leftovers()
     app.styleHints().colorSchemeChanged.connect(lambda _: window.restyle())
     window.show()
+    # Once the window stands: nobody waits for it.
+    QTimer.singleShot(0, window, lambda: _receive_files(window))
     return app.exec()
+
+
+def _is_handed_over(path: Path) -> bool:
+    from deft_reach.app.running_window import hand_over
+
+    return hand_over(path)
+
+
+def _receive_files(window: MainWindow) -> None:
+    from deft_reach.app.running_window import FileReceiver
+
+    FileReceiver(window).listen()

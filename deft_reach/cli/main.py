@@ -40,7 +40,8 @@ def build_parser() -> argparse.ArgumentParser:
         prog="deft-reach",
         description="Plan whether a sticking can be played, on this kit, by this player, at that tempo. "
         "Without a verb, opens the window.",
-        epilog="deft-reach [FILE.reach] opens the window; deft-reach --demo opens it on a copy of the demo.",
+        epilog="deft-reach [FILE.reach] opens the window; deft-reach --demo opens it on a copy of the demo. "
+        "A file goes to the window that runs, except with --new-window.",
     )
     parser.add_argument("--version", action="version", version=f"deft-reach {__version__}")
     verbs = parser.add_subparsers(dest="verb", metavar="VERB", parser_class=_Parser)
@@ -98,7 +99,7 @@ def _window(args: list[str]) -> int:
     parser = _Parser(prog="deft-reach", add_help=False)
     parser.add_argument("file", nargs="?")
     parser.add_argument("--demo", action="store_true")
-    parser.add_argument("--new-session", action="store_true", help=argparse.SUPPRESS)
+    parser.add_argument("--new-window", action="store_true")
     known, qt = parser.parse_known_args(args)
     from deft_reach.cli.inputs import is_there
 
@@ -109,5 +110,5 @@ def _window(args: list[str]) -> int:
         parser.error(f"unknown option {unknown[0]}")
     from deft_reach.app.run import run_window
 
-    code: int = run_window(known.file, demo=known.demo)
+    code: int = run_window(known.file, demo=known.demo, new_window=known.new_window)
     return code

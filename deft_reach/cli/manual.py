@@ -79,7 +79,7 @@ def bash_completion() -> str:
             "_deft_reach() {",
             '  local word="${COMP_WORDS[COMP_CWORD]}" words=""',
             '  if [ "$COMP_CWORD" -eq 1 ]; then',
-            f'    words="{" ".join(verbs)} --demo --help --version"',
+            f'    words="{" ".join(verbs)} --demo --new-window --help --version"',
             "  else",
             '    case "${COMP_WORDS[1]}" in',
             *cases,

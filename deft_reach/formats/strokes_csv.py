@@ -124,9 +124,12 @@ def _strike(row: dict[str, str], line: int) -> Strike:
     if graces is not None:
         strike = replace(strike, grace=graces.grace, grace_voice=graces.grace_voice, grace_marks=graces.grace_marks)
     try:
-        parse(write_strike(strike))
+        written = parse(write_strike(strike))
     except StrokeTextError as error:
         raise DocumentError(f"this is no stroke: found {error.found}, expected {error.expected}", line=line) from None
+    if len(written.elements) != 1:
+        # A voice such as rdR would be read as two strokes.
+        raise DocumentError(f"voice is '{row['voice'][:40]}'; expected one such as sn, hh or rd:bell", line=line)
     return strike
 
 

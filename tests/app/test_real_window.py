@@ -6,12 +6,15 @@ import shutil
 import signal
 import subprocess
 import sys
+import tempfile
 import time
 from pathlib import Path
 
 import pytest
 
+from deft_reach.core.document import new_document
 from deft_reach.store.autosave import DELAY, leftovers
+from deft_reach.store.documents import save_document
 
 pytestmark = pytest.mark.skipif(
     not (shutil.which("Xvfb") and shutil.which("xdotool")), reason="needs Xvfb and xdotool, see setup.sh --test"
@@ -120,3 +123,21 @@ def test_the_window_is_usable_within_seconds_and_a_click_reaches_it(screen):
     finally:
         program.kill()
     assert not [f for f in kept().iterdir() if f.suffix == ".unreadable"]
+
+
+def test_a_second_start_with_a_file_ends_and_the_first_shows_it(screen, tmp_path):
+    file = tmp_path / "tide table.reach"
+    save_document(file, new_document())
+    # A folder with a short name: a socket's path is 107 bytes at most.
+    short = tempfile.TemporaryDirectory(prefix="dr-")
+    env = {**screen, "XDG_STATE_HOME": short.name}
+    program = Program(env, "--demo")
+    try:
+        start = [sys.executable, "-m", "deft_reach", str(file)]
+        # The first window listens a moment after it stands.
+        time.sleep(1.0)
+        assert subprocess.run(start, env=env, timeout=30).returncode == 0
+        program.wait(lambda: program.tool("search", "--onlyvisible", "--name", "tide table"), 10)
+    finally:
+        program.kill()
+        short.cleanup()

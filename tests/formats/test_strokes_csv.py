@@ -63,3 +63,9 @@ def test_marks_that_look_like_a_formula_are_quoted():
 def test_a_table_that_cannot_be_read_says_where(data, words):
     with pytest.raises(DocumentError, match=words):
         load_strokes(data)
+
+
+def test_a_voice_that_would_be_two_strokes_is_refused():
+    with pytest.raises(DocumentError, match=r"voice is 'rdR'; expected one such as sn, hh or rd:bell"):
+        load_strokes(b"limb,start,voice\nR,0,rdR\n")
+    assert load_strokes(b"limb,start,voice\nR,0,rd\n").text.endswith("R@rd")
