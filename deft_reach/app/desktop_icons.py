@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Final
 
 from PySide6.QtCore import QBuffer, QIODevice, Qt
-from PySide6.QtGui import QImage, QPainter
+from PySide6.QtGui import QImage, QImageWriter, QPainter
 from PySide6.QtSvg import QSvgRenderer
 
 from deft_reach.store.atomic import write_atomic
@@ -30,7 +30,7 @@ def write_icons(folder: Path) -> list[Path]:
         path.parent.mkdir(parents=True, exist_ok=True)
         data = QBuffer()
         data.open(QIODevice.OpenModeFlag.WriteOnly)
-        picture.save(data, "PNG")
+        QImageWriter(data, b"png").write(picture)
         write_atomic(path, bytes(data.data().data()))
         found.append(path)
     return found

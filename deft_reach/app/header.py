@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 from deft_reach.app import theme, units
 from deft_reach.app.commitments import day
 from deft_reach.app.decimal_box import DecimalBox
+from deft_reach.app.elided_combo_box import ElidedComboBox
 from deft_reach.app.elided_label import ElidedLabel
 from deft_reach.app.explanations import explained
 from deft_reach.app.plain_text import PlainLabel, plain_tip
@@ -105,7 +106,7 @@ class Header(QFrame):
         self.session = session
         self.play = PlayButton(transport)
         self.setObjectName("header")
-        self.plans = QComboBox()
+        self.plans = ElidedComboBox()
         self.plans.setObjectName("planName")
         self.plans.setAccessibleName("Plan in view")
         self.plans.setToolTip("The plan in view. Ctrl+Page Up and Ctrl+Page Down go through them.")

@@ -1,8 +1,9 @@
 """Every station and page in every size: no text is cut off without an ellipsis, and nothing lies outside."""
 
 import pytest
-from PySide6.QtCore import QRect
-from PySide6.QtWidgets import QAbstractScrollArea, QCheckBox, QLabel, QPushButton, QWidget
+from PySide6.QtCore import QEvent, QRect
+from PySide6.QtGui import QHelpEvent
+from PySide6.QtWidgets import QAbstractScrollArea, QCheckBox, QLabel, QPushButton, QToolTip, QWidget
 
 from deft_reach.app.elided_label import ElidedLabel
 from tests.app.conftest import every_page
@@ -85,3 +86,15 @@ def test_an_elided_text_is_all_there_under_the_pointer(qapp):
     assert label.elided == label.text()
     label.grab()
     label.close()
+
+
+def test_a_plans_name_in_the_header_ends_in_an_ellipsis(window, qapp):
+    window.resize(1024, 700)
+    window.session.show_plan("storm")
+    window.session.plans.change_plan("Name", name="Storm at the breakwater, second night, with both bells")
+    qapp.processEvents()
+    plans = window.header.plans
+    assert plans.elided.endswith("…") and plans.currentText().endswith("both bells")
+    at = plans.rect().center()
+    qapp.sendEvent(plans, QHelpEvent(QEvent.Type.ToolTip, at, plans.mapToGlobal(at)))
+    assert "both bells" in QToolTip.text()
