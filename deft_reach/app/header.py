@@ -24,6 +24,7 @@ from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.app.transport import PlayButton, Transport
 from deft_reach.core.analysis.report import headroom_words
+from deft_reach.core.model.counting import counted
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE
 from deft_reach.core.session import Session
 
@@ -253,7 +254,7 @@ class Header(QFrame):
             changes = session.plans.changes()
             roomy = self.width() > NARROW * theme.text_scale()
             tempo = f" at {commitment.tempo:.4g} BPM" if roomy else ""
-            count = f" · {len(changes)} change{'s' if len(changes) != 1 else ''}" if changes else ""
+            count = f" · {counted(len(changes), 'change')}" if changes else ""
             since = f"{count} since" if count and roomy else count
             if self.width() < TIGHT * theme.text_scale():
                 tempo = since = ""

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from deft_reach.cli.inputs import InputError, add_pattern_options, guarded, question, tell
+from deft_reach.core.model.counting import counted
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.practice.ramp import RampError, RampTake, check_ramp, parse_ramp
 from deft_reach.core.practice.take import check_take
@@ -89,8 +90,8 @@ def _groups(pattern: Pattern, names: list[str]) -> list[int]:
 
 def in_words(found: Take) -> str:
     lines = [
-        f"{found.verdict} at {found.tempo:.0f} BPM ({found.asked:g} asked), {found.rounds} time"
-        f"{'s' if found.rounds != 1 else ''}, tolerance {found.tolerance_ms:.0f} ms"
+        f"{found.verdict} at {found.tempo:.0f} BPM ({found.asked:g} asked), {counted(found.rounds, 'time')}, "
+        f"tolerance {found.tolerance_ms:.0f} ms"
     ]
     for limb, row in found.limbs.items():
         side = "late" if row.bias_ms >= 0 else "early"

@@ -15,6 +15,7 @@ from deft_reach.app.hint_label import HintLabel
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.words import say
+from deft_reach.core.model.counting import counted
 from deft_reach.core.model.player import SKILLS, SPEED_NAMES, Player, Speeds
 from deft_reach.core.practice.calibration import (
     Calibration,
@@ -155,17 +156,17 @@ class CalibrationForm(Listener):
     def refresh(self) -> None:
         player = self.session.player
         rows = [row for row in starmap(evidence_from, self.log.speed_rows(NEWEST)) if row is not None]
-        counted = self.easy.isChecked()
-        if (player, rows, counted) == self._shown:
+        count_easy = self.easy.isChecked()
+        if (player, rows, count_easy) == self._shown:
             return
-        self._shown = (player, rows, counted)
-        self.found = found = calibrate(player, rows, count_easy=counted)
+        self._shown = (player, rows, count_easy)
+        self.found = found = calibrate(player, rows, count_easy=count_easy)
         self.chart.show_found(found if found.attempts else None)
         enough = found.attempts >= ENOUGH
         self.apply_button.setEnabled(enough and found.is_likely and found.player != player)
         self.even.setVisible(player.speeds != Speeds())
-        self.easy.setVisible(bool(found.left_out) or counted)
-        count = f"{found.left_out} failure{'s' if found.left_out != 1 else ''}" if not counted else "failures"
+        self.easy.setVisible(bool(found.left_out) or count_easy)
+        count = "failures" if count_easy else counted(found.left_out, "failure")
         self.easy.setText(f"Count {count} on easy rungs: I was too slow")
         if not rows:
             say(self.words, EMPTY, "hint")

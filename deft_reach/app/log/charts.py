@@ -17,6 +17,7 @@ from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.canvas.sprites import text_size
 from deft_reach.app.marks import verdict_colour
 from deft_reach.app.tempo_grid import draw_tempo_grid
+from deft_reach.core.model.counting import counted
 from deft_reach.core.practice.progress_log import Point
 
 #: Half the side of the square a dot is drawn in.
@@ -218,7 +219,7 @@ class PracticeChart(QWidget):
         since = self.today - timedelta(days=6)
         week = sum(m for day, m in self.minutes.items() if since <= day <= self.today)
         days = sum(since <= day <= self.today for day in self.minutes)
-        return f"The last seven days: {week:.0f} minutes of playing on {days} day{'s' if days != 1 else ''}."
+        return f"The last seven days: {week:.0f} minutes of playing on {counted(days, 'day')}."
 
     def day_in_words(self, day: date) -> str:
         """One day as text."""

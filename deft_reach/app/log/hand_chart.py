@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label, sheet_painter
+from deft_reach.core.model.counting import counted
 
 LEFT, RIGHT, TOP, BOTTOM = 56.0, 96.0, 14.0, 22.0
 #: What is drawn: the constant, and what it is called here.
@@ -52,8 +53,7 @@ class HandChart(QWidget):
             if row:
                 change = f", {(row[0] - row[-1]) / row[0] * 100:+.0f} % faster" if len(row) > 1 else ""
                 words.append(f"{said} {row[-1] * 1000:.0f} ms{change}")
-        count = len(self.tests)
-        return f"{count} hand test{'s' if count != 1 else ''}: {'; '.join(words)}."
+        return f"{counted(len(self.tests), 'hand test')}: {'; '.join(words)}."
 
     def paintEvent(self, event: QPaintEvent) -> None:
         c = theme.colours()

@@ -39,6 +39,7 @@ from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import VERDICT_WORDS, say, sentence
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Plan
+from deft_reach.core.model.counting import counted
 from deft_reach.core.practice.calibration import evidence_of_take
 from deft_reach.core.practice.hits import Hit
 from deft_reach.core.practice.ramp import Ramp, RampError, RampTake, check_ramp, parse_ramp
@@ -361,7 +362,7 @@ class TakeForm(Listener):
             say(self.words, sentence(str(result)), "error")
             return
         self.found = result
-        rounds = f"{result.rounds} time{'s' if result.rounds != 1 else ''}"
+        rounds = counted(result.rounds, "time")
         verdict = VERDICT_WORDS[result.verdict]
         self.verdict.setText(f"{verdict} at {result.tempo:.0f} BPM, {rounds}, tolerance {result.tolerance_ms:.0f} ms")
         self._show_answer(True)

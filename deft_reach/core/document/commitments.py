@@ -7,6 +7,7 @@ from dataclasses import replace
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document.plans import read_text
 from deft_reach.core.document.records import Commitment, Document, Plan
+from deft_reach.core.model.counting import counted
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.message import Length, Message, message, plain
 
@@ -68,15 +69,14 @@ def changes_since(commitment: Commitment, document: Document, plan: Plan, report
             voices = sum(a.voice != b.voice for a, b in zip(before, now))
             times = sum(a.start != b.start for a, b in zip(before, now))
             marks = sum((a.marks, a.grace_text) != (b.marks, b.grace_text) for a, b in zip(before, now))
-            for count, what in (
+            for count, *what in (
                 (hands, "limb"),
                 (voices, "voice"),
-                (times, "place in time"),
+                (times, "place in time", "places in time"),
                 (marks, "mark"),
             ):
                 if count:
-                    plural = {"place in time": "places in time"}.get(what, what + "s")
-                    lines.append(f"{count} {what if count == 1 else plural} changed")
+                    lines.append(f"{counted(count, *what)} changed")
     if plan.tempo != commitment.tempo:
         lines.append(f"home tempo {commitment.tempo:.4g} → {plan.tempo:.4g} BPM")
     if plan.repeat != commitment.repeat:

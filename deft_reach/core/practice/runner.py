@@ -38,8 +38,8 @@ class Rule:
         """The rule as a sentence."""
         quick = "; at once where a rung is easy" if self.adaptive else ""
         return (
-            f"Up after {self.up_after} clean in a row{quick}; back {self.back_by} rung"
-            f"{'s' if self.back_by != 1 else ''} after {counted(self.back_after, 'time')} not yet."
+            f"Up after {self.up_after} clean in a row{quick}; "
+            f"back {counted(self.back_by, 'rung')} after {counted(self.back_after, 'time')} not yet."
         )
 
 

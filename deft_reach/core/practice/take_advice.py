@@ -8,6 +8,7 @@ from typing import Final
 
 import numpy as np
 
+from deft_reach.core.model.counting import counted
 from deft_reach.core.practice.take_alignment import SAME_S, Alignment
 from deft_reach.core.practice.take_report import PlaceTake
 from deft_reach.core.practice.take_statistics import Statistics
@@ -215,7 +216,7 @@ def _flubs(a: Alignment, s: Statistics) -> Iterator[str]:
 def _extra(a: Alignment) -> Iterator[str]:
     if a.extra:
         at = ", ".join(f"{a.times[j]:.2f} s" for j in a.extra[:3])
-        yield f"{len(a.extra)} hit{'s' if len(a.extra) > 1 else ''} too many, first at {at}: keep the rests still."
+        yield f"{counted(len(a.extra), 'hit')} too many, first at {at}: keep the rests still."
 
 
 def _biases(a: Alignment, s: Statistics) -> Iterator[str]:
@@ -266,4 +267,4 @@ def _other_loudness(a: Alignment, s: Statistics) -> list[str]:
     if not wrong:
         return []
     places = ", ".join(a.where(i) for i in wrong[:3])
-    return [f"{len(wrong)} stroke{'s' if len(wrong) > 1 else ''} with another loudness than written: {places}."]
+    return [f"{counted(len(wrong), 'stroke')} with another loudness than written: {places}."]

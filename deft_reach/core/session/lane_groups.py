@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 
-from deft_reach.core.model.counting import comes_round, group_fit
+from deft_reach.core.model.counting import comes_round, counted, group_fit
 from deft_reach.core.model.elements import (
     BarLine,
     GroupClose,
@@ -86,8 +86,7 @@ def fit_words(lane: LaneCursor, length: Fraction, at: int) -> str:
     round_after = comes_round(length, Fraction(1, meter[1])) * meter[1]
     beats = f"{round_after} beat{'s' if round_after != 1 else ''}"
     rest = f", {_count(over)} step{'s' if over != 1 else ''} left over" if left else " exactly"
-    often = f"{times} time{'s' if times != 1 else ''}"
-    return f"fits {often} in a bar{rest}; on a beat again after {beats}"
+    return f"fits {counted(times, 'time')} in a bar{rest}; on a beat again after {beats}"
 
 
 def set_meter(lane: LaneCursor, meter: str) -> None:
