@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_left
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from fractions import Fraction
 from itertools import pairwise
 from statistics import median
@@ -16,7 +16,8 @@ from typing import Final, NamedTuple
 from deft_reach.core.model.elements import Swing
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import HAT_FOOT, KICK
-from deft_reach.core.notation.compose import place_played
+from deft_reach.core.notation.compose import place_on, place_played
+from deft_reach.core.notation.swing import straight_part, swung_part
 from deft_reach.formats.general_midi import FOOT_KEYS, Sound, sound_of
 
 
@@ -258,7 +259,7 @@ def timing_of(
     played = [float(beat) - late for beat in beats]
     swing = swing_of(played) if may_swing and grid is None else None
     if grid is not None:
-        places = [max(Fraction(0), round(beat / float(grid)) * grid) for beat in played]
+        places = place_on(grid, played)
         return Timing(places, late / second, None, [abs(a - float(b)) / second for a, b in zip(played, places)])
     if swing is None and not late and all((beat % 1).denominator <= 32 for beat in beats):
         return Timing(list(beats), 0.0, None, [0.0] * len(beats))
@@ -266,8 +267,8 @@ def timing_of(
         places = place_played([max(0.0, beat) for beat in played])
         meant = [float(place) for place in places]
     else:
-        places = place_played([max(0.0, _straightened(beat, swing)) for beat in played], binary=True)
-        meant = [_swung(float(place), swing) for place in places]
+        places = place_played([max(0.0, _in_pairs(beat, swing, straight_part)) for beat in played], binary=True)
+        meant = [_in_pairs(float(place), swing, swung_part) for place in places]
     return Timing(places, late / second, swing, [abs(a - b) / second for a, b in zip(played, meant)])
 
 
@@ -296,20 +297,11 @@ def swing_of(beats: Sequence[float]) -> Swing | None:
     return None
 
 
-def _straightened(beat: float, swing: Swing) -> float:
-    """Where a played time would be without swing (beats)."""
-    pair, second = 8 / swing.value, float(swing.second)
+def _in_pairs(beat: float, swing: Swing, moved: Callable[[float, float], float]) -> float:
+    """A time (beats) moved inside its pair of notes that swing."""
+    pair = 8 / swing.value
     begin = math.floor(beat / pair + 1e-9) * pair
-    part = (beat - begin) / pair
-    return begin + pair * (part / second / 2 if part <= second else 0.5 + (part - second) / (1 - second) / 2)
-
-
-def _swung(beat: float, swing: Swing) -> float:
-    """When a written time is played (beats)."""
-    pair, second = 8 / swing.value, float(swing.second)
-    begin = math.floor(beat / pair + 1e-9) * pair
-    part = (beat - begin) / pair
-    return begin + pair * (part * 2 * second if part <= 0.5 else second + (2 * part - 1) * (1 - second))
+    return begin + pair * moved((beat - begin) / pair, float(swing.second))
 
 
 def tempo_words(tempi: Sequence[tuple[Fraction, float]], end: Fraction) -> tuple[float | None, str]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from deft_reach.core.analysis.finding import Severity
 from deft_reach.core.analysis.report import Report
 
 
@@ -11,15 +10,12 @@ def is_worse(report: Report, than: Report, ease: bool = True) -> bool:
     does not; with ``ease``, being harder by a point of 100 is worse too.
     """
 
-    def stops(of: Report) -> int:
-        return sum(finding.severity is Severity.STOP for finding in of.findings)
-
     def breaks(of: Report) -> bool:
         headroom = of.summary.headroom
         return of.impossible or (headroom is not None and headroom < 0)
 
     return (
-        stops(report) > stops(than)
+        report.stops > than.stops
         or len(report.serious) > len(than.serious)
         or (breaks(report) and not breaks(than))
         or (ease and report.summary.ease < than.summary.ease - 1)

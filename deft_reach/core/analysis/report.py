@@ -42,8 +42,7 @@ def level_words(report: Report) -> str:
 
 def serious_words(report: Report) -> str:
     """How many stops and cautions there are; empty where there are none. A stop is no caution."""
-    stops = sum(finding.severity is Severity.STOP for finding in report.serious)
-    rows = (stops, "stop"), (len(report.serious) - stops, "caution")
+    rows = (report.stops, "stop"), (len(report.serious) - report.stops, "caution")
     return ", ".join(counted(count, noun) for count, noun in rows if count)
 
 
@@ -291,6 +290,11 @@ class Report:
     def serious(self) -> tuple[Finding, ...]:
         """The findings that are more than notes."""
         return tuple(finding for finding in self.findings if finding.severity.serious)
+
+    @property
+    def stops(self) -> int:
+        """How many findings are stops."""
+        return sum(finding.severity is Severity.STOP for finding in self.serious)
 
     def as_dict(self) -> dict[str, Any]:
         """The command contract's object."""

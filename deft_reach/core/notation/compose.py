@@ -260,6 +260,11 @@ PLAYED: Final = 0.035
 TOGETHER: Final = 0.03
 
 
+def place_on(grid: Fraction, beats: Sequence[float]) -> list[Fraction]:
+    """The nearest places (beats) on one grid, whose step is given in beats; none before the beginning."""
+    return [max(Fraction(0), round(beat / float(grid)) * grid) for beat in beats]
+
+
 def place_played(beats: Sequence[float], looseness: float | None = None, binary: bool = False) -> list[Fraction]:
     """Where played times (beats, ascending) were meant to fall: each as a fraction of a beat.
 

@@ -12,7 +12,7 @@ from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import replace
 from fractions import Fraction
-from typing import Final
+from typing import Final, TypeVar
 
 from deft_reach.core.model.elements import Grid, GroupClose, GroupOpen, Rest, Step, Swing, Tie
 from deft_reach.core.model.pattern import Element, Moment, Pattern
@@ -22,6 +22,19 @@ from deft_reach.core.model.ticks import Ticks
 SWING_RANGE: Final = (50.0, 80.0)
 #: The notes that may swing.
 SWING_VALUES: Final = (8, 16)
+
+
+Number = TypeVar("Number", float, Fraction)
+
+
+def swung_part(part: Number, second: Number) -> Number:
+    """Where in a pair (0 to 1) a written place is played, if the pair's second note falls at ``second``."""
+    return part * 2 * second if part <= 0.5 else second + (2 * part - 1) * (1 - second)
+
+
+def straight_part(part: float, second: float) -> float:
+    """Where in a pair (0 to 1) a played place is written; the inverse of ``swung_part``."""
+    return part / second / 2 if part <= second else 0.5 + (part - second) / (1 - second) / 2
 
 
 class _Pairs:
@@ -69,8 +82,7 @@ class _Pairs:
         if found is None:
             begin, into, _ = self._place(time)
             if into and begin not in self.stay:
-                part, second = Fraction(into, self.pair), self.second
-                part = part * 2 * second if part <= Fraction(1, 2) else second + (2 * part - 1) * (1 - second)
+                part = swung_part(Fraction(into, self.pair), self.second)
                 found = (begin + part * self.pair) / self.ticks.parts
             else:
                 found = Fraction(time, self.ticks.parts)

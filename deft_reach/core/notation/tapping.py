@@ -9,7 +9,7 @@ from typing import Final, NamedTuple
 
 from deft_reach.core.model.elements import Strike
 from deft_reach.core.model.limbs import EITHER, LIMBS
-from deft_reach.core.notation.compose import Frame, Onset, compose, place_played
+from deft_reach.core.notation.compose import Frame, Onset, compose, place_on, place_played
 
 #: Taps so near to each other (seconds) are one moment, if they are of different limbs.
 TOGETHER: Final = 0.04
@@ -61,7 +61,8 @@ def write_taps(
     # Whole bars before the first beat: the grids are found from a bar line on.
     before = max(0, -math.floor((beats[0] - lag + 0.25) / float(4 * bar))) * bar
     shift = float(before * 4)
-    places = _places([max(0.0, b - lag + shift) for b in beats], grid)
+    kept_beats = [max(0.0, b - lag + shift) for b in beats]
+    places = place_played(kept_beats) if grid is None else place_on(grid, kept_beats)
     rows: dict[Fraction, list[Strike]] = {}
     together = TOGETHER / beat
     for k, (place, tap) in enumerate(zip(places, kept)):
@@ -79,13 +80,6 @@ def write_taps(
     onsets = [Onset(start, tuple(sorted(row, key=lambda s: LIMBS.index(s.limb)))) for start, row in rows.items()]
     whole = lead + ((max(rows) - lead) // bar + 1) * bar
     return compose(sorted(onsets, key=lambda row: row.start), Frame(((Fraction(0), meter),), whole, lead))
-
-
-def _places(beats: Sequence[float], grid: Fraction | None) -> list[Fraction]:
-    """Where taps (beats) were meant to fall: on the grid that is wished, or on those that are found."""
-    if grid is None:
-        return place_played(beats)
-    return [round(b / float(grid)) * grid for b in beats]
 
 
 def _fits(row: Sequence[Strike], tap: Tap) -> bool:

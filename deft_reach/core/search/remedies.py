@@ -71,8 +71,7 @@ def removed(finding: Finding, before: Report, after: Report) -> bool:
             rows = [f for f in before.findings if f.kind == other.kind and f.severity.rank >= other.severity.rank]
             if not where <= frozenset().union(*(_starts(f, before) for f in rows)):
                 return False
-    stops = [sum(f.severity is Severity.STOP for f in report.findings) for report in (before, after)]
-    return stops[1] <= stops[0]
+    return after.stops <= before.stops
 
 
 def find_remedies(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
 from collections.abc import Sequence
 from fractions import Fraction
 from typing import Final, NamedTuple
@@ -33,13 +32,12 @@ def sections_of(pattern: Pattern) -> tuple[Stretch, ...]:
     are the pattern again.
     """
     flat = straight(pattern)
-    rows: dict[int, list[tuple[Fraction, Strike]]] = {}
-    begins = [bar.start for bar in flat.bar_rows]
+    rows: dict[Bar, list[tuple[Fraction, Strike]]] = {bar: [] for bar in flat.bar_rows}
     for stroke in flat.strokes:
-        k = _bar_at(begins, stroke.start)
-        rows.setdefault(k, []).append((stroke.start - begins[k], stroke.strike()))
+        bar = flat.bar_at(stroke.start)
+        rows[bar].append((stroke.start - bar.start, stroke.strike()))
     bars = flat.bar_rows
-    keys = [(bar.meter, bar.length, tuple(rows.get(k, ()))) for k, bar in enumerate(bars)]
+    keys = [(bar.meter, bar.length, tuple(rows[bar])) for bar in bars]
     found: list[Stretch] = []
     texts: dict[object, str] = {}
     at = 0
@@ -51,14 +49,10 @@ def sections_of(pattern: Pattern) -> tuple[Stretch, ...]:
                 size += 1
         part = tuple(keys[at : at + size])
         if part not in texts:
-            texts[part] = _text(pattern, bars[at : at + size], rows, at)
+            texts[part] = _text(pattern, bars[at : at + size], rows)
         found.append(Stretch(bars[at].number, bars[at + size - 1].number, texts[part], times))
         at += size * times
     return tuple(found)
-
-
-def _bar_at(begins: Sequence[Fraction], time: Fraction) -> int:
-    return max(0, bisect_right(begins, time) - 1)
 
 
 def _unit(keys: Sequence[object], at: int) -> tuple[int, int]:
@@ -76,15 +70,15 @@ def _unit(keys: Sequence[object], at: int) -> tuple[int, int]:
     return best
 
 
-def _text(pattern: Pattern, bars: Sequence[Bar], rows: dict[int, list[tuple[Fraction, Strike]]], first: int) -> str:
+def _text(pattern: Pattern, bars: Sequence[Bar], rows: dict[Bar, list[tuple[Fraction, Strike]]]) -> str:
     """Some bars as stroke text of their own."""
     begin = bars[0].start
     together: dict[Fraction, list[Strike]] = {}
     meters: list[tuple[Fraction, tuple[int, int]]] = []
-    for k, bar in enumerate(bars):
+    for bar in bars:
         if not meters or meters[-1][1] != bar.meter:
             meters.append((bar.start - begin, bar.meter))
-        for into, strike in rows.get(first + k, ()):
+        for into, strike in rows[bar]:
             together.setdefault(bar.start - begin + into, []).append(strike)
     length = bars[-1].start + bars[-1].length - begin
     pickup = bars[0].length if bars[0].offset else Fraction(0)
