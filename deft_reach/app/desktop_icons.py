@@ -6,10 +6,11 @@ import sys
 from pathlib import Path
 from typing import Final
 
-from PySide6.QtCore import QBuffer, QIODevice, Qt
-from PySide6.QtGui import QImage, QImageWriter, QPainter
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QImage, QPainter
 from PySide6.QtSvg import QSvgRenderer
 
+from deft_reach.app.png import png_of
 from deft_reach.store.atomic import write_atomic
 
 SIZES: Final = (16, 22, 24, 32, 48, 64, 128, 256, 512)
@@ -28,10 +29,7 @@ def write_icons(folder: Path) -> list[Path]:
         painter.end()
         path = folder / f"{size}x{size}" / "apps" / "deft-reach.png"
         path.parent.mkdir(parents=True, exist_ok=True)
-        data = QBuffer()
-        data.open(QIODevice.OpenModeFlag.WriteOnly)
-        QImageWriter(data, b"png").write(picture)
-        write_atomic(path, bytes(data.data().data()))
+        write_atomic(path, png_of(picture))
         found.append(path)
     return found
 

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, Qt
-from PySide6.QtGui import QHelpEvent, QPaintEvent
-from PySide6.QtWidgets import QComboBox, QStyle, QStyleOptionComboBox, QStylePainter, QToolTip
+from PySide6.QtGui import QPaintEvent
+from PySide6.QtWidgets import QComboBox, QStyle, QStyleOptionComboBox, QStylePainter
 
-from deft_reach.app.plain_text import plain_tip
+from deft_reach.app.elided_label import show_whole
 
 
 class ElidedComboBox(QComboBox):
@@ -31,12 +31,4 @@ class ElidedComboBox(QComboBox):
         painter.end()
 
     def event(self, event: QEvent) -> bool:
-        if (
-            isinstance(event, QHelpEvent)
-            and event.type() == QEvent.Type.ToolTip
-            and self.elided != self.currentText()
-        ):
-            own = f"\n{self.toolTip()}" if self.toolTip() else ""
-            QToolTip.showText(event.globalPos(), plain_tip(self.currentText()) + own, self)
-            return True
-        return super().event(event)
+        return show_whole(self, event, self.currentText(), self.elided) or super().event(event)

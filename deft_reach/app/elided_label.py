@@ -4,12 +4,21 @@ from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QSize, Qt
 from PySide6.QtGui import QHelpEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QStyleOption, QToolTip
+from PySide6.QtWidgets import QStyleOption, QToolTip, QWidget
 
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 
 #: Narrower than this (px) nothing could be read.
 LEAST = 36
+
+
+def show_whole(widget: QWidget, event: QEvent, whole: str, shown: str) -> bool:
+    """Show all of a text as the tool tip, above the widget's own, where only a part is drawn; False elsewhere."""
+    if not isinstance(event, QHelpEvent) or event.type() != QEvent.Type.ToolTip or shown == whole:
+        return False
+    own = f"\n{widget.toolTip()}" if widget.toolTip() else ""
+    QToolTip.showText(event.globalPos(), plain_tip(whole) + own, widget)
+    return True
 
 
 class ElidedLabel(PlainLabel):
@@ -39,8 +48,4 @@ class ElidedLabel(PlainLabel):
         painter.end()
 
     def event(self, event: QEvent) -> bool:
-        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip and self.elided != self.text():
-            own = f"\n{self.toolTip()}" if self.toolTip() else ""
-            QToolTip.showText(event.globalPos(), plain_tip(self.text()) + own, self)
-            return True
-        return super().event(event)
+        return show_whole(self, event, self.text(), self.elided) or super().event(event)

@@ -37,8 +37,7 @@ class FirstStepsDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Set up in three steps")
         self.way = ""
-        document = new_document()
-        self.session = Session(document.with_text(document.plans[0], "/8 R@hh L R@hh L R@hh L R@hh L |"))
+        self.session = Session(new_document())
         self.picture = ReachPlan(self.session)
         self.picture.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.picture.setEnabled(False)

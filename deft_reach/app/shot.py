@@ -8,13 +8,14 @@ from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
 
-from PySide6.QtCore import QBuffer, QIODevice, QPoint
+from PySide6.QtCore import QPoint
 from PySide6.QtGui import QColor, QPainter, QPixmap
 from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.commit_dialog import CommitDialog
 from deft_reach.app.commitments import Commitments
+from deft_reach.app.png import png_of
 from deft_reach.app.run import make_app
 from deft_reach.app.window import MainWindow
 from deft_reach.core.document import MissingError
@@ -88,10 +89,7 @@ def take_shot(view: str, out: Path, size: tuple[int, int], plan: str | None, the
             picture = _with_dialog(window, picture, DIALOGS[view](window.session, window))
         window.session.mark_saved()
         window.close()
-        data = QBuffer()
-        data.open(QIODevice.OpenModeFlag.WriteOnly)
-        picture.save(data, "PNG")
-        write_atomic(out, bytes(data.data().data()))
+        write_atomic(out, png_of(picture.toImage()))
 
 
 def _wait(until: Callable[[], bool]) -> None:

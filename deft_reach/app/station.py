@@ -129,8 +129,9 @@ class Station(Listener):
 
     @property
     def played(self) -> Session | ReadOnlySession:
-        """What the transport plays while the station is in view: as a rule the plan."""
-        return self.session
+        """What the transport plays while the station is in view: the plan, or the candidate drawn in its place."""
+        candidate = self._candidate
+        return candidate if candidate is not None and candidate.active else self.session
 
     def played_changed(self) -> None:
         """Something else is played while the station is in view."""

@@ -25,17 +25,19 @@ def verdict_cells(report: Report) -> tuple[str, str, str]:
 def compared_words(report: Report, before: Report | None) -> str:
     """Ease, tempo limit, and stops and cautions of a report, with what the ease is more or less than before."""
     ease, limit, serious = verdict_cells(report)
-    if before is not None and not report.impossible and not before.impossible:
-        ease += f" ({signed(report.summary.ease - before.summary.ease)})"
+    ease += ease_change(report, before)
     breaks = "no limit" if limit == "–" else f"breaks at {limit}"
     ease = ease if report.impossible else f"ease {ease}"
     serious = serious if report.serious else "no cautions"
     return ", ".join([ease, *([] if report.impossible else [breaks]), serious])
 
 
-def signed(change: float) -> str:
-    """A whole number with its sign."""
-    return f"{round(change):+d}".replace("-", "−").replace("+0", "±0")
+def ease_change(report: Report, before: Report | None) -> str:
+    """How much easier than before, with its sign, in brackets; nothing where one of the two is impossible."""
+    if before is None or report.impossible or before.impossible:
+        return ""
+    change = f"{round(report.summary.ease - before.summary.ease):+d}"
+    return f" ({change.replace('-', '−').replace('+0', '±0')})"
 
 
 #: Between what a column holds and the next one (pixels).

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from deft_reach.store.log_exchange import from_csv, from_json
 from deft_reach.store.logbook import Logbook
-from deft_reach.store.places import demo_file, private_folder
+from deft_reach.store.places import demo_log_file, demo_takes_file, private_folder
 
 NAME = "demo-logbook.sqlite"
 
@@ -24,14 +24,14 @@ def demo_logbook(folder: Path, now: datetime) -> Path:
     path = private_folder(folder) / NAME
     if path.exists():
         return path
-    rows = list(csv.DictReader(io.StringIO(demo_log_text("practice.csv"))))
+    rows = list(csv.DictReader(io.StringIO(demo_log_file().read_text(encoding="utf-8"))))
     last = max(datetime.fromisoformat(row["at"]) for row in rows)
     days = timedelta(days=(now.date() - last.date()).days - 1)
     out = io.StringIO()
     writer = csv.DictWriter(out, list(rows[0]), lineterminator="\n")
     writer.writeheader()
     writer.writerows({**row, "at": _moved(row["at"], days)} for row in rows)
-    raw = json.loads(demo_log_text("takes.json"))
+    raw = json.loads(demo_takes_file().read_text(encoding="utf-8"))
     for row in raw["takes"]:
         row["at"] = _moved(row["at"], days)
     # Under another name until it is whole: a copy that was cut off is not taken for one.
@@ -45,11 +45,6 @@ def demo_logbook(folder: Path, now: datetime) -> Path:
         book.close()
     begun.replace(path)
     return path
-
-
-def demo_log_text(name: str) -> str:
-    """One of the demo's tables as it ships."""
-    return demo_file().with_name(name).read_text(encoding="utf-8")
 
 
 def _moved(at: str, by: timedelta) -> str:

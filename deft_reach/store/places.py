@@ -56,6 +56,11 @@ def demo_log_file() -> Path:
     return demo_file().with_name("practice.csv")
 
 
+def demo_takes_file() -> Path:
+    """Made-up takes and a hand test on the demo's plans."""
+    return demo_file().with_name("takes.json")
+
+
 def logbook_file() -> Path:
     """Where the player's logbook is."""
     folder = Path(platformdirs.user_data_dir(_APP, appauthor=False))

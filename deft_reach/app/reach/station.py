@@ -184,11 +184,6 @@ class ReachStation(Station):
         self.tabs.setCurrentWidget(self.rethink)
         self.rethink.ask_for("open")
 
-    @property
-    def played(self) -> Session:
-        """What is drawn is heard."""
-        return self.candidate if self.candidate.active else self.session
-
     def first_focus(self) -> QWidget:
         return self.weave
 

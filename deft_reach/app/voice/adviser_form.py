@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app.search_form import SearchForm
 from deft_reach.app.station import Offer
-from deft_reach.app.tables import compared_words, fill_row, make_list, signed, verdict_cells
+from deft_reach.app.tables import compared_words, ease_change, fill_row, make_list, verdict_cells
 from deft_reach.core.analysis.comparing import is_worse
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.counting import counted
@@ -149,9 +149,7 @@ class AdviserForm(SearchForm):
         self.table.setRowCount(len(self._rows))
         for k, row in enumerate(self._rows):
             ease, limit, serious = verdict_cells(row.report)
-            if before is not None and not before.impossible and not row.report.impossible:
-                ease += f" ({signed(row.report.summary.ease - before.summary.ease)})"
-            fill_row(self.table, k, (str(k + 1), ease, limit, serious))
+            fill_row(self.table, k, (str(k + 1), ease + ease_change(row.report, before), limit, serious))
         if self._rows:
             self.table.setCurrentCell(0, 0)
         if self.found is not None:

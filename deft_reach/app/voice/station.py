@@ -62,11 +62,6 @@ class VoiceStation(Station):
         self.offering(self.candidate, self.tabs)
         self.follow()
 
-    @property
-    def played(self) -> Session:
-        """What is drawn is heard."""
-        return self.candidate if self.candidate.active else self.session
-
     def first_focus(self) -> QWidget:
         return self.lane
 

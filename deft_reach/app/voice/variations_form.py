@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 from deft_reach.app.hint_label import HintLabel
 from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.station import Listener, Offer
-from deft_reach.app.tables import compared_words, make_list, signed
+from deft_reach.app.tables import compared_words, ease_change, make_list
 from deft_reach.core.analysis.comparing import is_worse
 from deft_reach.core.analysis.report import Report, serious_words
 from deft_reach.core.model.counting import counted
@@ -220,9 +220,8 @@ class VariationsForm(Listener):
         self.words.setText(f"{as_it_stands} {counted(self.table.rowCount(), 'variation')}.{left}")
 
     def _add_row(self, variation: Variation) -> None:
-        s, before = variation.report.summary, self._before
-        limit = s.tempo_limit or 0.0
-        change = f" ({signed(s.ease - before.summary.ease)})" if before is not None and not before.impossible else ""
+        s = variation.report.summary
+        limit, change = s.tempo_limit or 0.0, ease_change(variation.report, self._before)
         cells = [
             QTableWidgetItem(variation.name),
             _Number("impossible" if variation.report.impossible else f"{s.ease:.0f}{change}", s.ease),
