@@ -17,6 +17,7 @@ from deft_reach.core.notation.compose import Frame, Onset, compose
 from deft_reach.core.notation.stroke_text import METER_VALUES, TEMPO_RANGE, StrokeTextError, parse
 from deft_reach.core.notation.swing import SWING_RANGE, straight
 from deft_reach.formats.drum_notes import voices_of
+from deft_reach.formats.general_midi import Sound
 from deft_reach.formats.imported import Imported
 from deft_reach.formats.midi import MAX_BEATS, MAX_NOTES
 from deft_reach.formats.midi_foreign import checked
@@ -100,6 +101,8 @@ class _Score:
                 one.findtext("instrument-sound", ""),
                 one.findtext("instrument-name", ""),
             )
+        #: What instruments were taken for, as they came up.
+        self.meant: dict[str, Sound | None] = {}
         self.meters: list[tuple[Fraction, tuple[int, int]]] = []
         self.pickup = Fraction(0)
         self.remarks: list[str] = [f"the kit lacks some sounds: {', '.join(lacking)}"] if lacking else []
@@ -285,16 +288,25 @@ class _Score:
         grace = {0: "", 1: "f", 2: "d"}.get(graces, "u") if limb in (*HANDS, EITHER) else ""
         return Strike(limb, voice, marks, grace)
 
+    def _by_words(self, instrument: str) -> Sound | None:
+        """What an instrument's sound, or else its name, is taken for; said in a remark."""
+        for words in self.words.get(instrument, ()):
+            meant = voice_by_words(self.kit, words) if words else None
+            if meant is not None:
+                self.remarks.append(f"“{words[:60]}” is taken for the {voice_name(self.kit, meant.voice)}")
+                return meant
+        return None
+
     def _voice(self, note: Tree.Element, instrument: str, shape: str) -> tuple[str, str, str]:
         if instrument in self.keys:
             sound = self.voices[self.keys[instrument]]
             if not sound.voice.startswith("gm"):
                 return sound.voice, sound.marks, sound.limb
-        for words in self.words.get(instrument, ()):
-            meant = voice_by_words(self.kit, words) if words else None
-            if meant is not None:
-                self.remarks.append(f"“{words[:60]}” is taken for the {voice_name(self.kit, meant.voice)}")
-                return meant.voice, meant.marks, meant.limb
+        if instrument not in self.meant:
+            self.meant[instrument] = self._by_words(instrument)
+        meant = self.meant[instrument]
+        if meant is not None:
+            return meant.voice, meant.marks, meant.limb
         place = note.findtext("unpitched/display-step", "C") + note.findtext("unpitched/display-octave", "5")
         pair = _BY_PLACE.get(place)
         if pair is None:
