@@ -82,6 +82,14 @@ def choose(menu, start: str) -> None:
     QTest.keyClick(menu, Qt.Key.Key_Return)
 
 
+def pick(box, text: str) -> None:
+    """Go to the entry of a combo box whose words begin so, by keys."""
+    box.setFocus()
+    QTest.keyClick(box, Qt.Key.Key_Home)
+    while not box.currentText().startswith(text):
+        QTest.keyClick(box, Qt.Key.Key_Down)
+
+
 def enter(box, text: str) -> None:
     """Type into a field in place of what is there, and Return."""
     box.setFocus()

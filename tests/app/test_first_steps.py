@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QFileDialog
 
 from deft_reach.app.first_steps_dialog import KITS, FirstStepsDialog
 from deft_reach.core.model.layouts import LAYOUTS
+from tests.app.conftest import pick
 
 
 @pytest.fixture
@@ -22,13 +23,6 @@ def dialog(window, qapp):
 
 def press(dialog, way):
     QTest.mouseClick(dialog.buttons[way], Qt.MouseButton.LeftButton)
-
-
-def pick(box, text):
-    box.setFocus()
-    QTest.keyClick(box, Qt.Key.Key_Home)
-    while not box.currentText().startswith(text):
-        QTest.keyClick(box, Qt.Key.Key_Down)
 
 
 def test_every_shipped_layout_is_offered_in_words(dialog):

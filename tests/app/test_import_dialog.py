@@ -5,6 +5,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
 from deft_reach.app.import_dialog import ImportDialog
+from tests.app.conftest import pick
 from tests.formats.test_foreign_midi import BARS, BEATS
 from tests.formats.test_midi import foreign
 
@@ -31,11 +32,8 @@ def press(button):
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
 
 
-def pick(box, text):
-    box.setFocus()
-    QTest.keyClick(box, Qt.Key.Key_Home)
-    while not box.currentText().startswith(text):
-        QTest.keyClick(box, Qt.Key.Key_Down)
+def choose(box, text):
+    pick(box, text)
     box.activated.emit(box.currentIndex())
 
 
@@ -51,11 +49,11 @@ def test_what_was_understood_and_guessed_is_shown(dialog, window):
 
 def test_keys_meter_and_grid_are_changed_before_it_is_taken(dialog, window, qtbot):
     row = [dialog.table.item(k, 0).text() for k in range(dialog.table.rowCount())].index("54")
-    pick(dialog.table.cellWidget(row, 2), "ride")
+    choose(dialog.table.cellWidget(row, 2), "ride")
     qtbot.waitUntil(lambda: (54, "rd") in dialog.found.keys, timeout=10_000)
-    pick(dialog.meter, "3/4")
+    choose(dialog.meter, "3/4")
     qtbot.waitUntil(lambda: "3/4" in dialog.facts.text(), timeout=10_000)
-    pick(dialog.grid, "eighths")
+    choose(dialog.grid, "eighths")
     qtbot.waitUntil(lambda: {float(s.start * 8) % 1 for s in dialog.pattern.strokes} == {0.0}, timeout=10_000)
     if dialog.as_song_box.isChecked():
         dialog.as_song_box.click()
