@@ -274,7 +274,7 @@ def main() -> None:
     parser.add_argument("--json", action="store_true", help="print one JSON object")
     args = parser.parse_args()
     unit = statistics.median(yardstick() for _ in range(9))
-    found = {**analysis(), **planning(), **layouts(), **songs(), **imports(), **takes(unit, FIGURE), **logbooks()}
+    found = {**analysis(), **planning(unit), **layouts(), **songs(), **imports(), **takes(unit, FIGURE), **logbooks()}
     found |= {**drag(), **start()}
     if args.json:
         print(json.dumps(found))

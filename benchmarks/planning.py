@@ -40,7 +40,8 @@ def pattern():
     return parse("/16 " + " ".join(steps))
 
 
-def planning() -> dict[str, float | bool]:
+def planning(unit: float) -> dict[str, float | bool]:
+    """``unit`` is the time of one yardstick in seconds, taken in the same run."""
     asked, kit, player, tempo = pattern(), layout("five"), Player(), 100.0
     find_stickings(asked, kit, player, tempo, best=5, repeat=True)
     times = []
@@ -70,6 +71,7 @@ def planning() -> dict[str, float | bool]:
     solved, solver_time = by_constraints(graph)
     return {
         "plan_256.ms": ours * 1e3,
+        "plan_256.yardsticks": ours / unit,
         "plan_256.vs_networkx": theirs / ours,
         "plan_256.vs_ortools": solver_time / ours,
         "plan_256.ortools_found": solved is not None,

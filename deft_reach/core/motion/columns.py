@@ -15,7 +15,7 @@ from deft_reach.core.model.limbs import EITHER, FEET, HAT_FOOT, KICK, LEFT, RIGH
 from deft_reach.core.model.pattern import OVER, RUN_IN_EVENTS, UNDER, Pattern, lead_beat
 from deft_reach.core.model.ticks import Ticks
 from deft_reach.core.motion.pose import Floats
-from deft_reach.core.motion.sequence import BY_STROKE, BY_SURFACE, NOT_LED, Ints
+from deft_reach.core.motion.sequence import BY_STROKE, BY_SURFACE, NOT_LED, Flags, Ints
 from deft_reach.core.motion.timing import (
     level_of,
 )
@@ -46,6 +46,8 @@ class Columns(NamedTuple):
     #: How each event is led, see leading.
     leads: Ints
     surface: str | None
+    #: Whether each stroke is on that surface, whatever limb plays it.
+    keeps: Flags
     #: By event, how many events back the same place of the last beat and the one before is; 0 where they differ.
     figure: Ints
 
@@ -73,6 +75,7 @@ def columns_of(pattern: Pattern, repeat: bool) -> Columns:
         len(struck),
         leading(pattern, surface),
         surface,
+        np.array([s.voice == surface for s in strokes], dtype=bool),
         figure_back(pattern),
     )
 
@@ -202,8 +205,8 @@ def run_in(c: Columns) -> int:
             return 0
         first = min(first, int(c.event[own[-3]]))
         if lane < 2:
-            voices = [c.voices[k] for k in own]
-            other = next((k for k, v in zip(reversed(own), reversed(voices)) if v != voices[-1]), None)
+            last = c.voices[own[-1]]
+            other = next((k for k in reversed(own.tolist()) if c.voices[k] != last), None)
             if other is not None:
                 first = min(first, int(c.event[other]))
     return max(0, first)

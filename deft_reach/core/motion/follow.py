@@ -129,10 +129,14 @@ class _Follower:
             index[hand], h, np.where(has, prev, -1)[h], lane[h], was[h], voice[h], gap[h], run[h],
             hand_part[h], factor[h], level[h], last_level[h], extra[hand], head[h], marked[hand] | was_grace[h],
         )  # fmt: skip
-        codes = np.array([1 if limb == SECOND_KICK else 0 for limb in c.limbs], dtype=np.intp)[self.pick]
-        codes = np.concatenate([codes, np.zeros(len(g), dtype=np.intp)])[order]
+        changes = np.zeros(size, dtype=bool)
+        if SECOND_KICK in c.limbs:
+            # Two pedals on one lane with the hi-hat foot: only from one to the other is a way.
+            codes = np.array([limb == SECOND_KICK for limb in c.limbs])[self.pick]
+            codes = np.concatenate([codes, np.zeros(len(g), dtype=bool)])[order]
+            changes = has & (codes != codes[prev])
         feet = Feet(
-            index[foot], [limb for limb, k in zip(c.limbs, foot) if k], (has & (codes != codes[prev]))[f], gap[f],
+            index[foot], [c.limbs[k] for k in np.flatnonzero(foot).tolist()], changes[f], gap[f],
             run[f], foot_part[f], factor[f], level[f], last_level[f],
         )  # fmt: skip
         placed = place[n:]
@@ -149,24 +153,32 @@ class _Follower:
         event_time = np.zeros(self.events)
         event_time[event] = time
         ways = [self.on_the_way(key, at, k, event_time) for k in (0, 1)]
-        came: list[str | None] = [None] * self.count
-        runs = [0] * self.count
-        voices_of = [*(c.voices[k] for k in self.pick), *(c.graced[self.pick[k]][0] for k in g)]
-        origin = order[prev]
-        names = self.names
-        for q, i, is_hand in zip(row_of.tolist(), index.tolist(), hand.tolist()):
-            runs[i] = int(run[q])
-            if has[q]:
-                came[i] = (names[was[q]] if was[q] >= 0 else None) if is_hand else voices_of[origin[q]]
+        came, runs = self.came_from(row_of, hand, has, was, order[prev], g), np.zeros(self.count, dtype=np.intp)
+        runs[index] = run[row_of]
         lead, switches = self.leads()
         turns, turn_gaps = self.turns(event_time)
         return Follow(
             self.count, was, voice, lane_start, hands, graces, feet,
-            self.postures(hands, event, right, left, ways), came, runs, right[first:], left[first:],
+            self.postures(hands, event, right, left, ways), came, runs.tolist(), right[first:], left[first:],
             (int(right[first - 1]), int(left[first - 1])) if first else (-1, -1), lead, switches,
             self.led_by(lead), self.kept(event_time), self.changed(), self.again(event_time), turns, turn_gaps,
             *self.moments(),
         )  # fmt: skip
+
+    def came_from(
+        self, row_of: Ints, hand: Flags, has: Flags, was: Ints, origin: Ints, graced: Ints
+    ) -> list[str | None]:
+        """By stroke the voice that its limb comes from."""
+        names = np.array([*self.names, None], dtype=object)
+        voices = [*self.c.voices, *(self.c.graced[k][0] for k in self.pick[graced].tolist())]
+        n, first = len(self.pick), len(self.c.voices)
+        entry = np.concatenate([self.pick, first + np.arange(len(graced))])
+        assert len(entry) == n + len(graced)
+        came = np.where(hand, names[was[row_of]], np.array([*voices, None], dtype=object)[entry[origin[row_of]]])
+        came[~has[row_of]] = None
+        found = np.full(self.count, None, dtype=object)
+        found[self.c.index] = came
+        return found.tolist()
 
     def grace_of(self, k: int) -> tuple[int, int]:
         """Voice and level of a picked stroke's graces: low unless they are marked as accents."""
@@ -178,20 +190,23 @@ class _Follower:
         it.
         """
         found = [np.full(len(gap), np.inf) for _ in range(count)]
+        known = np.where(np.isnan(gap), np.inf, gap)
         if self.repeat:
             first = (self.first_event + np.arange(4) * (self.events + 1))[lane]
             for k in range(4):
                 mine = np.flatnonzero((lane == k) & (key >= first))
                 if len(mine):
-                    fresh = np.concatenate([[True], np.diff(key[mine]) > 0])
-                    each = np.nan_to_num(gap[mine][fresh], nan=np.inf)
+                    fresh = np.ones(len(mine), dtype=bool)
+                    fresh[1:] = key[mine[1:]] > key[mine[:-1]]
+                    each = known[mine[fresh]]
+                    place = np.cumsum(fresh) - 1
                     for n, before in enumerate(found, 1):
-                        before[mine] = np.roll(each, n)[np.cumsum(fresh) - 1]
+                        before[mine] = each[(place - n) % len(each)]
             return tuple(found)
         at = prev
         for before in found:
             there = at >= 0
-            before[there] = np.nan_to_num(gap[at[there]], nan=np.inf)
+            before[there] = known[at[there]]
             at = np.where(there, prev[at], -1)
         return tuple(found)
 
@@ -315,7 +330,7 @@ class _Follower:
 
     def on_surface(self) -> Flags:
         """Of each of the round's strokes whether a hand plays it on the kept surface."""
-        return np.array([v == self.c.surface for v in self.c.voices], dtype=bool) & (self.c.lane < 2)
+        return self.c.keeps & (self.c.lane < 2)
 
     def again(self, event_time: Floats) -> Ints:
         """The strokes of a hand that struck alone at the last moment as well: neither on a kept surface nor coming
@@ -391,32 +406,37 @@ class _Follower:
     def leads(self) -> tuple[list[int], list[int]]:
         """The stroke that leads each beat of the round, and those where the lead changes hands."""
         c = self.c
-        beats = np.tile(c.leads > NOT_LED, 1 - self.first_round)
-        led = np.flatnonzero(beats & (self.struck_by[0] | self.struck_by[1]))
+        played_by = self.struck_by[0] | self.struck_by[1]
+        beats = np.concatenate([c.leads > NOT_LED] * (1 - self.first_round))
+        led = np.flatnonzero(beats & played_by)
         if not len(led):
             return [], []
-        played: dict[int, dict[int, int]] = {int(e): {} for e in led}
-        for k in np.flatnonzero((self.lane < 2) & np.isin(self.event, led)).tolist():
-            played[int(self.event[k])][int(self.lane[k])] = k
+        wanted = np.zeros(self.events, dtype=bool)
+        wanted[led] = True
+        played: dict[int, dict[int, int]] = {e: {} for e in led.tolist()}
+        ks = np.flatnonzero((self.lane < 2) & wanted[self.event])
+        for k, event, lane in zip(ks.tolist(), self.event[ks].tolist(), self.lane[ks].tolist()):
+            played[event][lane] = k
+        by_surface = (c.leads == BY_SURFACE).tolist()
+        main, index, pick = self.main.tolist(), c.index.tolist(), self.pick.tolist()
         leader: int | None = None
         lead: list[int] = []
         switches: list[int] = []
         for e in led.tolist():
             hands = played[e]
-            if c.leads[e % c.events] == BY_SURFACE:
+            if by_surface[e % c.events]:
                 # Whoever plays the kept surface leads, and a backbeat of the other hand changes nothing.
-                hands = {lane: k for lane, k in hands.items() if c.voices[self.pick[k]] == c.surface}
+                hands = {lane: k for lane, k in hands.items() if c.keeps[pick[k]]}
             if not hands:
                 continue
             # Both hands on the beat: whoever led goes on leading.
             hand = leader if leader in hands else next(iter(hands))
             assert hand is not None
             k = hands[hand]
-            if self.main[k]:
-                index = int(c.index[self.pick[k]])
-                lead.append(index)
+            if main[k]:
+                lead.append(index[pick[k]])
                 if leader is not None and hand != leader:
-                    switches.append(index)
+                    switches.append(index[pick[k]])
             leader = hand
         return lead, switches
 

@@ -22,6 +22,8 @@ from deft_reach.core.search.progress import NO_PROGRESS, Progress
 FURTHEST: Final = 40
 #: The gaps before a stroke that its rebound can depend on, and the strikes that bound them.
 GAPS: Final = len(HAND_REBOUND)
+#: Wide enough for every number here: voices, options and moments back. Most of the time goes into moving them.
+SMALL: Final = np.int16
 
 
 class Past:
@@ -48,22 +50,26 @@ class Past:
         e = np.arange(shape[0])
         time = moments.time if loop else np.append(moments.time, moments.time[-1] if n else 0.0)
         self.since = np.full((2, 1 + GAPS, *shape), np.nan)
-        self.depth, self.option = np.zeros((2, *shape), dtype=np.int32), np.zeros((2, *shape), dtype=np.int32)
-        self.voice, self.origin = np.full((2, *shape), -1, dtype=np.int32), np.full((2, *shape), -1, dtype=np.int32)
-        self.level, self.grace = np.full((2, *shape), PLAIN_LEVEL, dtype=np.int32), np.zeros((2, *shape), dtype=bool)
-        self.run, self.streak = np.zeros((2, *shape), dtype=np.int32), np.zeros((2, *shape), dtype=np.int32)
-        self.elder, self.elder_option = np.zeros((2, *shape), dtype=np.int32), np.zeros((2, *shape), dtype=np.int32)
-        self.leader, self.keeper = np.full(shape, NOBODY), np.full((2, *shape), NOBODY)
-        self.figure = np.full((2, *shape), NOBODY)
+        self.depth, self.option = np.zeros((2, *shape), dtype=SMALL), np.zeros((2, *shape), dtype=SMALL)
+        self.voice, self.origin = np.full((2, *shape), -1, dtype=SMALL), np.full((2, *shape), -1, dtype=SMALL)
+        self.level, self.grace = np.full((2, *shape), PLAIN_LEVEL, dtype=SMALL), np.zeros((2, *shape), dtype=bool)
+        self.run, self.streak = np.zeros((2, *shape), dtype=SMALL), np.zeros((2, *shape), dtype=SMALL)
+        self.elder, self.elder_option = np.zeros((2, *shape), dtype=SMALL), np.zeros((2, *shape), dtype=SMALL)
+        self.leader, self.keeper = np.full(shape, NOBODY, dtype=SMALL), np.full((2, *shape), NOBODY, dtype=SMALL)
+        self.figure = np.full((2, *shape), NOBODY, dtype=SMALL)
         #: Who struck alone at the moment before, if it is not long ago.
-        self.last_alone = np.full(shape, NOBODY)
+        self.last_alone = np.full(shape, NOBODY, dtype=SMALL)
         #: Whether the kept surface was struck then.
         self.last_kept = np.zeros(shape, dtype=bool)
-        found = np.zeros((2, *shape), dtype=np.int32)
+        found = np.zeros((2, *shape), dtype=SMALL)
         alive, counted = np.ones((2, *shape), dtype=bool), np.full((2, *shape), np.nan)
         struck_alone = np.ones((2, *shape), dtype=bool)
         any_graces = bool(moments.graces.any() or moments.graced.any())
-        sides, partners = np.array([[[0]], [[1]]]), np.array([[[1]], [[0]]])
+        who_alone, who_leads, who_keeps, level_of, voice_of = (
+            column.astype(SMALL)
+            for column in (moments.alone, moments.leader, moments.keeper, moments.level, moments.voice)
+        )
+        sides, partners = np.array([[[0]], [[1]]], dtype=SMALL), np.array([[[1]], [[0]]], dtype=SMALL)
         passed = np.zeros(shape[0], dtype=np.intp)
         ended = np.zeros(shape[0], dtype=bool)
         self.reaches = np.zeros(shape[0], dtype=np.intp)
@@ -98,12 +104,12 @@ class Past:
                 one, two = column[at, 0].T[:, :, None], column[at, 1].T[:, :, None]
                 return np.where(bit, two, one)
 
-            alone, leads = pick(moments.alone), pick(moments.leader)
+            alone, leads = pick(who_alone), pick(who_leads)
             new = here & (self.leader == NOBODY) & (leads != NOBODY) & (leads != BOTH)
             np.copyto(self.leader, leads, where=new)
             if k == 1:
                 np.copyto(self.last_alone, alone, where=here & (ago[:, None] <= RUN_GAP))
-            keeps = pick(moments.keeper)
+            keeps = pick(who_keeps)
             if k == 1:
                 self.last_kept = here & (keeps != NOBODY)
             played = here & (keeps != NOBODY)
@@ -123,9 +129,9 @@ class Past:
             first = comes & (found == 0)
             np.copyto(self.depth, k, where=first)
             np.copyto(self.option, bit, where=first)
-            np.copyto(self.level, pick_side(moments.level), where=first)
+            np.copyto(self.level, pick_side(level_of), where=first)
             np.copyto(self.grace, graces, where=first)
-            voice = np.where(comes, pick_side(moments.voice), -1)
+            voice = np.where(comes, pick_side(voice_of), SMALL(-1))
             there = self.voice >= 0
             other = there & (voice >= 0) & (voice != self.voice) & (self.origin < 0)
             np.copyto(self.origin, voice, where=other)
