@@ -47,3 +47,74 @@ def test_packages_of_the_core_are_described_where_they_are_explained():
     page = (ROOT / "docs" / "architecture.md").read_text(encoding="utf-8")
     rooms = {path.parent.name for path in (ROOT / "deft_reach" / "core").glob("*/__init__.py")}
     assert rooms and all(f"`core.{room}`" in page for room in rooms)
+
+
+PUBLIC = [path for path in FILES if "app" not in path.relative_to(ROOT / "deft_reach").parts]
+ARRAYS = {"Floats", "Ints", "Flags", "ndarray"}
+#: A shape in a docstring: "(n, 3)", "Shape (events,)", "of one shape".
+SHAPE = re.compile(r"\(\w+(, ?[^()]+)*,?\)|[Ss]hape")
+#: Functions of fewer lines say what they do themselves.
+PLAIN_LINES = 4
+#: Each function there is the sentence of the finding it is named after.
+SENTENCES = "deft_reach/core/analysis/sentences.py"
+
+
+def names_in(node):
+    return {getattr(n, "id", getattr(n, "attr", "")) for n in ast.walk(node)} if node is not None else set()
+
+
+def own_nodes(function):
+    """What a function does itself, without the functions inside it."""
+    todo = list(function.body)
+    while todo:
+        node = todo.pop()
+        if not isinstance(node, (ast.FunctionDef, ast.ClassDef, ast.Lambda)):
+            yield node
+            todo.extend(ast.iter_child_nodes(node))
+
+
+def poorly_described(text: str, sentences: bool = False) -> list[str]:
+    """Public functions whose docstrings lack something: they are there, name the errors that are raised, and give
+    the shapes of arrays.
+    """
+    found = []
+
+    def visit(body, prefix):
+        for node in body:
+            if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
+                visit(node.body, f"{prefix}{node.name}.")
+            if not isinstance(node, ast.FunctionDef) or node.name.startswith("_"):
+                continue
+            doc = ast.get_docstring(node)
+            if doc is None:
+                if node.end_lineno - node.body[0].lineno + 1 >= PLAIN_LINES and not sentences:
+                    found.append(f"{prefix}{node.name}: no docstring")
+                doc = ""
+            for raised in (n.exc for n in own_nodes(node) if isinstance(n, ast.Raise) and n.exc is not None):
+                error = raised.func if isinstance(raised, ast.Call) else raised
+                name = getattr(error, "id", "")
+                if name[:1].isupper() and name != "NotImplementedError" and name not in doc:
+                    found.append(f"{prefix}{node.name}: raises {name}")
+            arrays = names_in(node.returns).union(*(names_in(a.annotation) for a in node.args.args)) & ARRAYS
+            if arrays and not SHAPE.search(doc):
+                found.append(f"{prefix}{node.name}: no shape")
+
+    visit(ast.parse(text).body, "")
+    return found
+
+
+@pytest.mark.parametrize("path", PUBLIC, ids=lambda path: str(path.relative_to(ROOT)))
+def test_public_functions_say_what_they_do_raise_and_return(path):
+    assert poorly_described(path.read_text(encoding="utf-8"), str(path.relative_to(ROOT)) == SENTENCES) == []
+
+
+def test_docstrings_that_lack_something_are_found():
+    body = "    a = 1\n    b = 2\n    c = 3\n    return a + b + c\n"
+    assert poorly_described(f"def f():\n{body}") == ["f: no docstring"]
+    assert poorly_described(f'def f():\n    """What it does."""\n{body}') == []
+    assert poorly_described('def f():\n    """What it does."""\n    raise ValueError("no")\n') == [
+        "f: raises ValueError"
+    ]
+    assert poorly_described('def f():\n    """Raises ValueError."""\n    raise ValueError("no")\n') == []
+    assert poorly_described('def f(x: Floats) -> Ints:\n    """What it does."""\n') == ["f: no shape"]
+    assert poorly_described('def f(x: Floats) -> Ints:\n    """How many (n,) there are."""\n') == []

@@ -15,6 +15,7 @@ _ROW = "{:>3} {:>3} {:<7}{:<5}{:<9}{:<7}{:>8}{:>9}{:>7}  {:>8}  {}"
 
 
 def add(verbs: Any) -> None:
+    """Add the verb and its options to the parser."""
     parser = verbs.add_parser(
         "analyse",
         help="what the hands have to do, where it breaks, what it costs",
@@ -25,6 +26,10 @@ def add(verbs: Any) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
+    """Answer the verb on standard output; its exit status.
+
+    Raises InputError for what cannot be read or answered.
+    """
     asked = question(args)
     pattern = asked.pattern
     if pattern.unassigned:

@@ -16,6 +16,7 @@ from deft_reach.store.documents import SUFFIX
 
 
 def add(verbs: Any) -> None:
+    """Add the verb and its options to the parser."""
     parser = verbs.add_parser(
         "convert",
         help="a pattern from one format to another",
@@ -28,6 +29,10 @@ def add(verbs: Any) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
+    """Answer the verb on standard output; its exit status.
+
+    Raises InputError for what cannot be read or answered.
+    """
     if args.text is not None and args.out is None:
         raise InputError("give the file to write")
     asked = question(args)

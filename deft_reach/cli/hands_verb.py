@@ -19,6 +19,7 @@ from deft_reach.store.reading import read_file
 
 
 def add(verbs: Any) -> None:
+    """Add the verb and its options to the parser."""
     parser = verbs.add_parser(
         "hands",
         help="your own speeds, measured from a hand test",
@@ -37,6 +38,10 @@ def add(verbs: Any) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
+    """Answer the verb on standard output; its exit status.
+
+    Raises InputError for what cannot be read or answered.
+    """
     kit, player = read_kit(args.kit), player_of(args)
     data = guarded(Path(args.test), lambda path: read_file(path, MAX_BYTES))
     hits, texts = guarded(Path(args.test), lambda _: (load_performance(data), load_texts(data)))
@@ -51,6 +56,7 @@ def run(args: argparse.Namespace) -> int:
 
 
 def as_dict(found: HandTest) -> dict[str, Any]:
+    """The fields of the command contract."""
     return {
         "constants": {name: row.as_dict() for name, row in found.constants.items()},
         "player": player_dict(found.player),
@@ -59,6 +65,7 @@ def as_dict(found: HandTest) -> dict[str, Any]:
 
 
 def in_words(found: HandTest) -> str:
+    """The answer for people."""
     lines = []
     for name, row in found.constants.items():
         words = CONSTANTS[name][0] if name in CONSTANTS else "hand to hand, stroke to stroke"

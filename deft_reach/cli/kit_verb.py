@@ -20,6 +20,7 @@ from deft_reach.store.reading import read_file
 
 
 def add(verbs: Any) -> None:
+    """Add the verb and its options to the parser."""
     parser = verbs.add_parser(
         "kit", help="list, show, measure or mirror kits", description="Kits and their measures."
     )
@@ -50,6 +51,7 @@ def add(verbs: Any) -> None:
 
 
 def run_list(args: argparse.Namespace) -> int:
+    """Answer the verb on standard output; its exit status."""
     kits = [layout(name) for name in LAYOUTS]
     if args.json:
         rows = [
@@ -64,11 +66,13 @@ def run_list(args: argparse.Namespace) -> int:
 
 
 def run_show(args: argparse.Namespace) -> int:
+    """Answer the verb on standard output; its exit status."""
     _show(read_kit(args.kit), args.json)
     return 0
 
 
 def run_mirror(args: argparse.Namespace) -> int:
+    """Answer the verb on standard output; its exit status."""
     kit = read_kit(args.kit).mirror()
     if args.out:
         _write(kit, args.out)
@@ -79,6 +83,10 @@ def run_mirror(args: argparse.Namespace) -> int:
 
 
 def run_measure(args: argparse.Namespace) -> int:
+    """Answer the verb on standard output; its exit status.
+
+    Raises InputError for what cannot be read or answered.
+    """
     path = Path(args.distances)
     base = read_kit(args.kit)
     player = Player()

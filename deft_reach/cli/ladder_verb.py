@@ -22,6 +22,7 @@ from deft_reach.core.practice.stages import Stage, build_up
 
 
 def add(verbs: Any) -> None:
+    """Add the verb and its options to the parser."""
     parser = verbs.add_parser(
         "ladder",
         help="stages and tempi from slow to the target",
@@ -52,6 +53,10 @@ def add(verbs: Any) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
+    """Answer the verb on standard output; its exit status.
+
+    Raises InputError for what cannot be read or answered.
+    """
     asked = question(args)
     if asked.pattern.unassigned:
         raise InputError("a ladder needs a settled sticking: give every ? a hand first (deft-reach plan)")
@@ -102,6 +107,7 @@ def as_dict(stages: Sequence[Stage], rungs: Sequence[Rung], same: Sequence[Equiv
 
 
 def in_words(stages: Sequence[Stage], rungs: Sequence[Rung], same: Sequence[Equivalent]) -> str:
+    """The answer for people."""
     lines = []
     for count, stage in enumerate(stages, 1):
         limit = "nothing limits it" if stage.tempo_limit is None else f"breaks at {stage.tempo_limit:.0f} BPM"

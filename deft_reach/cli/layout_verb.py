@@ -24,6 +24,7 @@ from deft_reach.store.documents import SUFFIX, open_document
 
 
 def add(verbs: Any) -> None:
+    """Add the verb and its options to the parser."""
     parser = verbs.add_parser(
         "layout",
         help="where pieces could stand so that patterns cost less",
@@ -42,6 +43,7 @@ def add(verbs: Any) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
+    """Answer the verb on standard output; its exit status."""
     check_count("--best", args.best, 1, 20)
     check_count("--evaluate", args.evaluate, 50, 1_000_000)
     asked = questions(args)
@@ -108,6 +110,7 @@ def _row(layout: Layout) -> dict[str, Any]:
 
 
 def in_words(found: Layouts) -> str:
+    """The answer for people."""
     lines = []
     for number, layout in enumerate(found.best, 1):
         gain = 1 - layout.cost_after / layout.cost_before

@@ -52,6 +52,7 @@ FAULTS = (
 
 
 def add(verbs: Any) -> None:
+    """Add the verb and its options to the parser."""
     parser = verbs.add_parser(
         "perform",
         help="the simulated kit plays a pattern into a MIDI file",
@@ -119,6 +120,10 @@ def _hand_test(args: argparse.Namespace) -> int:
 
 
 def run(args: argparse.Namespace) -> int:
+    """Answer the verb on standard output; its exit status.
+
+    Raises InputError for what cannot be read or answered.
+    """
     if args.hands:
         return _hand_test(args)
     if args.constant:

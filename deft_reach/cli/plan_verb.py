@@ -11,6 +11,7 @@ from deft_reach.core.search.planner import HATS, SCHOOLS, Stickings, find_sticki
 
 
 def add(verbs: Any) -> None:
+    """Add the verb and its options to the parser."""
     parser = verbs.add_parser(
         "plan",
         help="the cheapest hands for strokes written ?",
@@ -29,6 +30,7 @@ def add(verbs: Any) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
+    """Answer the verb on standard output; its exit status."""
     asked = question(args)
     check_count("--best", args.best, 1, 50)
     found = answer(
@@ -68,6 +70,7 @@ def as_dict(found: Stickings) -> dict[str, Any]:
 
 
 def in_words(found: Stickings) -> str:
+    """The answer for people."""
     lines = []
     for number, row in enumerate(found.best, 1):
         lines.append(f"{number}. {row.report.pattern.sticking}")

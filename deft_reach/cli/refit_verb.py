@@ -12,6 +12,7 @@ from deft_reach.core.search.refit import Refitted, refit
 
 
 def add(verbs: Any) -> None:
+    """Add the verb and its options to the parser."""
     parser = verbs.add_parser(
         "refit",
         help="the pattern on another kit, or with one pedal",
@@ -33,6 +34,10 @@ def add(verbs: Any) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
+    """Answer the verb on standard output; its exit status.
+
+    Raises InputError for what cannot be read or answered.
+    """
     asked = question(args)
     if args.to is None and args.pedals is None:
         raise InputError("give the kit to play it on with --to, or --pedals 1 or 2")
@@ -66,6 +71,7 @@ def _chosen(rows: Sequence[str]) -> dict[str, str]:
 
 
 def as_dict(row: Refitted) -> dict[str, Any]:
+    """The fields of the command contract."""
     return {
         "text": row.text,
         "cost": row.report.summary.cost,
@@ -76,6 +82,7 @@ def as_dict(row: Refitted) -> dict[str, Any]:
 
 
 def in_words(found: Sequence[Refitted]) -> str:
+    """The answer for people."""
     lines = []
     for number, row in enumerate(found, 1):
         playable = "cannot be played; " if row.report.impossible else "not at this tempo; " if row.breaks else ""

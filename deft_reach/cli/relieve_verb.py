@@ -21,6 +21,7 @@ from deft_reach.core.search.relief import (
 
 
 def add(verbs: Any) -> None:
+    """Add the verb and its options to the parser."""
     parser = verbs.add_parser(
         "relieve",
         help="lighter rewrites for a tired hand",
@@ -43,6 +44,7 @@ def add(verbs: Any) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
+    """Answer the verb on standard output; its exit status."""
     asked = question(args)
     check_count("--best", args.best, 1, 50)
     keep = words_of(args.keep)
@@ -64,6 +66,7 @@ def run(args: argparse.Namespace) -> int:
 
 
 def as_dict(found: Reliefs) -> dict[str, Any]:
+    """The fields of the command contract."""
     return {
         "best": [row_dict(row, found.as_written) for row in found.best],
         "as_written": row_dict(found.as_written, found.as_written),
@@ -88,6 +91,8 @@ def row_dict(row: Relief, as_written: Relief) -> dict[str, Any]:
 
 
 def in_words(found: Reliefs) -> str:
+    """The answer for people."""
+
     def line(row: Relief) -> str:
         lasts = lasting_words(row.load.lasts) if row.load else "it rests"
         cost = f"cost {row.report.summary.cost:.2f}"

@@ -14,6 +14,7 @@ VIEWS = ("kit", "write", "staff", "voice", "reach", "tray", "song", "climb", "lo
 
 
 def add(verbs: Any) -> None:
+    """Add the verb and its options to the parser."""
     parser = verbs.add_parser(
         "shot", help="a PNG of a view", description="Picture a view on the demo data, off-screen."
     )
@@ -34,6 +35,10 @@ def _size(text: str) -> tuple[int, int]:
 
 
 def run(args: argparse.Namespace) -> int:
+    """Answer the verb on standard output; its exit status.
+
+    Raises InputError for what cannot be read or answered.
+    """
     folder = Path(args.out).absolute().parent
     if not folder.is_dir():
         raise InputError(f"{args.out}: the folder {folder} does not exist")

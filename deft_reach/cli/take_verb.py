@@ -19,6 +19,7 @@ from deft_reach.store.reading import read_file
 
 
 def add(verbs: Any) -> None:
+    """Add the verb and its options to the parser."""
     parser = verbs.add_parser(
         "take",
         help="a performance from an electronic kit, checked",
@@ -46,6 +47,10 @@ def add(verbs: Any) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
+    """Answer the verb on standard output; its exit status.
+
+    Raises InputError for what cannot be read or answered.
+    """
     if args.text is not None and args.performance is None:
         # With -e the only file is the performance.
         args.pattern, args.performance = None, args.pattern
@@ -89,6 +94,7 @@ def _groups(pattern: Pattern, names: list[str]) -> list[int]:
 
 
 def in_words(found: Take) -> str:
+    """The answer for people."""
     lines = [
         f"{found.verdict} at {found.tempo:.0f} BPM ({found.asked:g} asked), {counted(found.rounds, 'time')}, "
         f"tolerance {found.tolerance_ms:.0f} ms"

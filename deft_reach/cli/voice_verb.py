@@ -11,6 +11,7 @@ from deft_reach.core.search.voicing import CONTOURS, Voicings, find_voicings
 
 
 def add(verbs: Any) -> None:
+    """Add the verb and its options to the parser."""
     parser = verbs.add_parser(
         "voice",
         help="a sticking put round the kit, the cheapest ways first",
@@ -33,6 +34,7 @@ def add(verbs: Any) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
+    """Answer the verb on standard output; its exit status."""
     asked = question(args)
     check_count("--best", args.best, 1, 50)
     palette = [voice.strip() for voice in args.palette.split(",") if voice.strip()]
@@ -64,6 +66,7 @@ def as_dict(found: Voicings) -> dict[str, Any]:
 
 
 def in_words(found: Voicings) -> str:
+    """The answer for people."""
     lines = []
     for number, row in enumerate(found.best, 1):
         lines.append(f"{number}. {verdict_words(row.report)}")

@@ -88,6 +88,7 @@ class Logbook:
             )
 
     def connect(self) -> None:
+        """Open the database, which only its owner may read."""
         _make_private(self.path)
         self.connection = sqlite3.connect(self.path, timeout=self.patience, isolation_level=None)
         self.connection.row_factory = sqlite3.Row
@@ -200,6 +201,10 @@ class Logbook:
         return self._insert("sessions", {"begun": self.now(), "note": note})
 
     def end_session(self, session: int, note: str = "") -> None:
+        """End a session of practice, with a note if there is one.
+
+        Raises LogbookError, and then nothing was written.
+        """
         try:
             with self._change():
                 self.connection.execute(
@@ -248,6 +253,7 @@ class Logbook:
             raise self._refused(error) from None
 
     def write(self, table: str, row: Mapping[str, Any]) -> int:
+        """Insert a row, its columns by name; the number it got."""
         names = ", ".join(row)
         marks = ", ".join("?" for _ in row)
         done = self.connection.execute(f"INSERT INTO {table} ({names}) VALUES ({marks})", tuple(row.values()))
@@ -344,6 +350,10 @@ class Logbook:
         return self.query(f"SELECT * FROM {table}{where} ORDER BY id", *values)
 
     def query(self, question: str, *values: object) -> list[Any]:
+        """The rows that answer an SQL question.
+
+        Raises LogbookError where the database cannot be read.
+        """
         try:
             return self.connection.execute(question, values).fetchall()
         except (sqlite3.Error, UnicodeDecodeError) as error:

@@ -63,6 +63,7 @@ class Settings:
         return isinstance(known, list) and [__version__, fingerprint] in known
 
     def remember_validated(self, fingerprint: str) -> None:
+        """Remember that a file with this fingerprint follows the schema; the last 50 are kept."""
         if not self.is_validated(fingerprint):
             known = self._data.get("validated", [])
             known = known if isinstance(known, list) else []
@@ -85,6 +86,7 @@ class Settings:
         return float(value) if abs(value) < 1e9 else default
 
     def set(self, key: str, value: Any) -> None:
+        """Remember a value and write the file; ``problem`` says if that failed."""
         self._data[key] = value
         if self.file is None:
             return

@@ -92,6 +92,7 @@ class Finding(NamedTuple):
         return str(self.advised)
 
     def as_dict(self) -> dict[str, Any]:
+        """The fields of the command contract; ``strokes`` are indices."""
         return {
             "kind": self.kind,
             "strokes": list(self.strokes),

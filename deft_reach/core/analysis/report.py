@@ -100,6 +100,7 @@ class StrokeReport(NamedTuple):
         return sum(self.cost.values())
 
     def as_dict(self) -> dict[str, Any]:
+        """The fields of the command contract: times in seconds, distances in mm, paces without a unit."""
         return {
             "index": self.index,
             "bar": self.bar,
@@ -227,6 +228,7 @@ class Summary:
     open: int
 
     def as_dict(self) -> dict[str, Any]:
+        """The fields of the command contract, tempi in BPM."""
         # As long as strokes lack hands there is no verdict.
         known = not self.open
         return {

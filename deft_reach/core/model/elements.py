@@ -98,6 +98,7 @@ class Grid:
 
     @property
     def text(self) -> str:
+        """The grid as it is written."""
         if self.triplet:
             return f"/{self.value}t"
         if (self.count, self.of) == (1, 1):

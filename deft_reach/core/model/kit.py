@@ -128,6 +128,7 @@ class Piece:
         return replace(self, x=x, y=y, z=self.z if z is None else z)
 
     def mirror(self) -> Piece:
+        """The piece on the other side of the player; left and right change places in its name too."""
         words = [_SIDES.get(word, word) for word in self.name.split(" ")]
         return replace(
             self,

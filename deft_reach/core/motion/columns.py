@@ -54,6 +54,7 @@ class Columns(NamedTuple):
 
 @derived
 def columns_of(pattern: Pattern, repeat: bool) -> Columns:
+    """A pattern's columns; ``repeat`` says whether it is a loop, as kept surfaces may go on into the next round."""
     struck = [row for row in pattern.moments if row.strokes]
     strokes = [s for s in pattern.strokes if s.limb != EITHER]
     event_of = np.zeros(len(pattern.moments), dtype=np.intp)
@@ -86,7 +87,7 @@ def leading(pattern: Pattern, surface: str | None) -> Ints:
 
     Hands lead on beats, and where there are groups on their first strokes instead. Where a figure keeps a surface, a
     beat in which it (``surface``, see surface_of) is played after the beat only, such as a backbeat, is not led by
-    anybody.
+    anybody. Shape (events,).
     """
     events = pattern.events
     begins = [group.start for group in pattern.groups]

@@ -114,7 +114,7 @@ def squeeze_cost(clearance: Any) -> Any:
 def turn_cost(before: Floats, now: Floats) -> Floats:
     """Turning a hand back costs by how sharply and how far.
 
-    ``before`` and ``now`` (..., 2) are the hand's last and present moves in plan view, mm; zero for none.
+    ``before`` and ``now``, of shape (..., 2), are the hand's last and present moves in plan view, mm; zero for none.
     """
     last = np.sqrt(before[..., 0] ** 2 + before[..., 1] ** 2)
     size = np.sqrt(now[..., 0] ** 2 + now[..., 1] ** 2)

@@ -182,13 +182,13 @@ def _trunk_side(elbow: Floats, trunk: tuple[float, float]) -> Floats:
 
 
 def elbow_degrees(joints: Floats) -> Floats:
-    """The angle at the elbow in degrees, from joints (..., 4, 3): 180 is a straight arm."""
+    """The angle at the elbow in degrees, from joints of shape (..., 4, 3): 180 is a straight arm."""
     upper, fore = joints[..., 0, :] - joints[..., 1, :], joints[..., 2, :] - joints[..., 1, :]
     return _degrees_between(upper, fore)
 
 
 def upper_arm_degrees(joints: Floats) -> Floats:
-    """How far the upper arm is from hanging straight down, degrees, from joints (..., 4, 3)."""
+    """How far the upper arm is from hanging straight down, degrees, from joints of shape (..., 4, 3)."""
     return _degrees_between(joints[..., 1, :] - joints[..., 0, :], np.array([0.0, 0.0, -1.0]))
 
 

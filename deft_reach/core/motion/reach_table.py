@@ -159,6 +159,7 @@ class ReachTable:
 
     @cached_property
     def moves(self) -> dict[tuple[str, str], Move]:
+        """The way of a hand between any two voices."""
         found = {}
         for i, a in enumerate(self.names):
             for j, b in enumerate(self.names):

@@ -69,10 +69,12 @@ def stretches(pattern: Pattern) -> list[tuple[int, int]]:
 
 
 def words_of(pattern: Pattern) -> list[str]:
+    """The text of each step, in their order."""
     return [pattern.text[start:end] for start, end in stretches(pattern)]
 
 
 def with_words(pattern: Pattern, words: Sequence[str]) -> str:
+    """The pattern's text with another word for each step; all between them stays."""
     text = pattern.text
     for (start, end), word in zip(reversed(stretches(pattern)), reversed(words)):
         text = text[:start] + word + text[end:]
@@ -80,6 +82,7 @@ def with_words(pattern: Pattern, words: Sequence[str]) -> str:
 
 
 def map_limbs(pattern: Pattern, exchange: dict[str, str]) -> str:
+    """The pattern's text with limbs exchanged for others."""
     text = pattern.text
     for element in reversed(pattern.elements):
         if not isinstance(element, Step):

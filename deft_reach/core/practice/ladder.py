@@ -68,6 +68,7 @@ class StepSize:
     percent: float | None = None
 
     def next(self, tempo: float, target: float) -> float:
+        """The rung after ``tempo`` on the way to ``target``, both in BPM."""
         if self.bpm is not None:
             return tempo + self.bpm
         if self.percent is not None:

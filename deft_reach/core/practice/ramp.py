@@ -109,6 +109,7 @@ class RampTake:
     advice: tuple[str, ...]
 
     def as_dict(self) -> dict[str, Any]:
+        """The fields of the command contract, tempi in BPM."""
         return {
             "ramp": {"start": self.ramp.start, "end": self.ramp.end, "rounds": self.ramp.rounds},
             "rounds": self.rounds,

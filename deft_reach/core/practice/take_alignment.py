@@ -175,6 +175,7 @@ class Alignment:
         return f"{bar}{place(s.beat)}"
 
     def limb_name(self, limb: str) -> str:
+        """What a limb is called; feet change sides with the bass pedal."""
         right = self.kit.bass_foot_side > 0
         names = {"R": "right hand", "L": "left hand", KICK: "right foot" if right else "left foot"}
         other = "left foot" if right else "right foot"

@@ -149,6 +149,7 @@ def unisons_apart(a: Alignment) -> dict[tuple[int, ...], float]:
 
 
 def limb_rows(a: Alignment, key: Callable[[Stroke], str]) -> dict[str, LimbTake]:
+    """What each limb (or whatever ``key`` makes of a stroke) did: bias and spread (ms) of what was judged, misses."""
     names = [key(s) for s in a.pattern.strokes]
     found = {}
     judged = a.judged()

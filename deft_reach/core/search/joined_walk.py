@@ -44,6 +44,7 @@ class JoinedWalk:
 
     @classmethod
     def of(cls, plans: Sequence[Asked], table: ReachTable) -> JoinedWalk:
+        """Join plans; ``table`` says which voices the kit has."""
         follows = tuple(follow(plan.pattern, table.names, plan.repeat) for plan in plans)
         wholes = [240.0 / plan.tempo for plan in plans]
         found = [ways_of(plan.pattern, table.names, plan.repeat) for plan in plans]

@@ -105,7 +105,10 @@ class Costs:
         return found[0], found[1]
 
     def through(self, unit: Unit, option: Option, states: Ints) -> tuple[Ints, Floats]:
-        """The states (rows: right's origin, right, left's origin, left) after a unit voiced so, and its costs."""
+        """The states after a unit voiced so, and its costs.
+
+        States of shape (n, 4): right's origin, right, left's origin, left. Costs of shape (n,).
+        """
         state = states.copy()
         cost = np.zeros(len(states))
         voices = iter(option.voices)

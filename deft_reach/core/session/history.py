@@ -103,6 +103,7 @@ class History:
 
     @property
     def kit(self) -> Kit:
+        """The kit of the plan in view, else the document's first."""
         plan = self.plan
         if plan is not None:
             return self.document.kit(plan.kit)
@@ -213,12 +214,14 @@ class History:
         return self._steps[self._at + 1].label if self._at + 1 < len(self._steps) else None
 
     def undo(self) -> None:
+        """Go back one step; nothing happens at the first."""
         if self._at > 0:
             self._at -= 1
             self._merge = None
             self._after_edit()
 
     def redo(self) -> None:
+        """Take back the last undo; nothing happens after the last step."""
         if self._at + 1 < len(self._steps):
             self._at += 1
             self._merge = None
@@ -300,6 +303,7 @@ class History:
             self.moved.emit()
 
     def select_stroke(self, index: int | None) -> None:
+        """Select a stroke by its index, or none; the nearest one where there are fewer."""
         count = len(self.report.strokes) if self.report else 0
         if index is not None:
             index = max(0, min(index, count - 1)) if count else None
@@ -315,6 +319,7 @@ class History:
             self.select_stroke(self._stroke + by)
 
     def select_finding(self, finding: Finding | None) -> None:
+        """Select a finding and its first stroke."""
         if finding is not None and finding != self._finding:
             self._finding = finding
             self._stroke = finding.strokes[0]

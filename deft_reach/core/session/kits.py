@@ -193,6 +193,7 @@ class KitCommands:
             self._session.apply(self._session.document.with_kit(kit), "Keep dimension")
 
     def remove_dimension(self, dimension: Dimension) -> None:
+        """Take a drawn dimension away from the kit in view."""
         kit = self._session.kit
         left = tuple(d for d in kit.dimensions if d != dimension)
         if left != kit.dimensions:

@@ -245,6 +245,7 @@ class Lane(LaneCursor):
         return write(inside)
 
     def cut(self) -> str:
+        """Delete the selection; its text."""
         text = self.copy()
         if text:
             self.delete()

@@ -24,6 +24,7 @@ class PlanCommands:
         self._session = session
 
     def step_plan(self, by: int) -> None:
+        """Show the plan so many places further on, round and round."""
         plan = self._session.plan
         if plan is not None:
             plans = self._session.document.plans
@@ -61,6 +62,7 @@ class PlanCommands:
             self.new_plan(plan.name, self._session.text, copy_of=plan)
 
     def delete_plan(self) -> None:
+        """Take the plan in view out of the document and show its neighbour."""
         plan = self._session.plan
         if plan is None:
             return

@@ -66,6 +66,7 @@ class SongView(ReadOnlySession):
 
     @property
     def plan(self) -> Plan | None:
+        """The whole song as one plan with the tempo of its first section, None if it cannot be joined."""
         found = self.found
         if found is None or found.chain is None:
             return None

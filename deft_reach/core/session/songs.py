@@ -50,6 +50,7 @@ class SongCommands:
         self._session.apply(document.with_song(song), f"New song “{song.name}”")
 
     def duplicate_song(self) -> None:
+        """Put a copy of the song in view beside it and show the copy."""
         song = self.song
         if song is not None:
             copy = replace(
@@ -99,6 +100,7 @@ class SongCommands:
         self.change_song(f"Add “{name}” to the song", sections=rows)
 
     def remove_section(self, number: int) -> None:
+        """Take a section out of the song in view; its plan stays."""
         song = self.song
         if song is not None and 0 <= number < len(song.sections):
             rows = song.sections[:number] + song.sections[number + 1 :]
@@ -113,6 +115,7 @@ class SongCommands:
             self.change_song("Move section", sections=tuple(rows))
 
     def change_section(self, number: int, label: str, merge: str | None = None, **fields: object) -> None:
+        """Change fields of a section of the song in view."""
         song = self.song
         if song is not None and 0 <= number < len(song.sections):
             row = replace(song.sections[number], **fields)  # type: ignore[arg-type]

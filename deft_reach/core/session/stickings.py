@@ -55,6 +55,7 @@ class StickingCommands:
             self._put(rows[:number] + rows[number + 1 :], f"Drop “{rows[number].name}”")
 
     def rename_candidate(self, number: int, name: str) -> None:
+        """Give a kept sticking another name; an empty one changes nothing."""
         rows = self.candidates
         if 0 <= number < len(rows) and name.strip() and rows[number].name != name.strip():
             renamed = replace(rows[number], name=name.strip())

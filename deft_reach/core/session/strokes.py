@@ -71,6 +71,7 @@ class StrokeCommands:
             self.set_limb(index, other_hand(pattern.strokes[index].limb))
 
     def set_voice(self, index: int, voice: str) -> None:
+        """Put one stroke on a voice."""
         pattern = self._session.pattern()
         if pattern is not None:
             strike = replace(strike_of(pattern, index), voice=voice)
@@ -151,6 +152,7 @@ class StrokeCommands:
         )
 
     def toggle_grace(self, index: int, grace: str) -> None:
+        """Give a hand's stroke these graces, or take them away if it has them."""
         pattern = self._session.pattern()
         if pattern is None or pattern.strokes[index].limb not in (*HANDS, EITHER):
             return

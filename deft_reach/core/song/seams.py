@@ -82,6 +82,7 @@ def _alone(pattern: Pattern, kit: Kit, player: Player, tempo: float, repeat: boo
 
 
 def seams_of(chain: Chain, report: Report) -> Iterator[Seam]:
+    """Every seam of a song between different sections, and in a loop the one from its end to its beginning."""
     parts = chain.parts
     rows = list(range(len(parts) - 1))
     if chain.repeat and len({part.section for part in parts}) > 1:

@@ -14,6 +14,7 @@ from deft_reach.core.model.pattern import Moment, Stroke
 
 
 def impossible(figure: Figure) -> Iterator[Finding]:
+    """Strokes on voices that the kit does not have, and of limbs that cannot play theirs."""
     missing: dict[str, list[int]] = {}
     wrong: dict[tuple[str, str], tuple[int, ...]] = {}
     pedal: dict[str, tuple[int, ...]] = {}

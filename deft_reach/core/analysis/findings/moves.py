@@ -155,6 +155,7 @@ def _streams(figure: Figure) -> dict[str, list[int]]:
 
 
 def lead_switch(figure: Figure) -> Iterator[Finding]:
+    """Beats on which the lead changes hands: one note for all of them."""
     switches = figure.walk.switches
     if not switches:
         return

@@ -17,6 +17,7 @@ FAR_LEAN_MM: Final = 60.0
 
 
 def out_of_reach(figure: Figure) -> Iterator[Finding]:
+    """Voices that a hand cannot reach, however far the player leans."""
     for (hand, voice), indices in _by_hand_and_voice(figure):
         lean = figure.table.lean[hand][voice]
         if lean > MAX_LEAN_MM:

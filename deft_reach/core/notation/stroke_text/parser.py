@@ -174,6 +174,10 @@ class Parser(Scanner):
         self.meters: list[tuple[Fraction, tuple[int, int]]] = []
 
     def read(self) -> Pattern:
+        """The pattern of the whole text.
+
+        Raises StrokeTextError where it cannot be read.
+        """
         text = self.text
         if len(text) > MAX_TEXT:
             raise self.error(f"{len(text):,} characters", f"at most {MAX_TEXT:,}", MAX_TEXT)
@@ -199,6 +203,10 @@ class Parser(Scanner):
         return self.pattern if self.swing is None else played(self.pattern, self.swing)
 
     def item(self, char: str) -> None:
+        """Read whatever begins with ``char`` at the present place, and go past it.
+
+        Raises StrokeTextError for what nothing begins with.
+        """
         at = self.at
         if char == "\n":
             self.add(LineBreak(Span(at, at + 1)))
@@ -227,10 +235,15 @@ class Parser(Scanner):
             self.strikes()
 
     def add(self, element: Element) -> None:
+        """Take an element down and go past it."""
         self.elements.append(element)
         self.at = element.span.end
 
     def setting(self, word: str) -> None:
+        """Read ``meter``, ``tempo`` or ``swing`` with its value.
+
+        Raises StrokeTextError for other words, a setting in the wrong place or twice, and values out of range.
+        """
         at = self.at
         if word not in ("meter", "tempo", "swing"):
             raise self.error(
@@ -277,6 +290,10 @@ class Parser(Scanner):
             self.add(Tempo(bpm, Span(at, match.end())))
 
     def read_grid(self) -> None:
+        """Read a grid such as ``/16`` or ``/5:4/16``; it holds from here on.
+
+        Raises StrokeTextError for note values and tuplets that there are not.
+        """
         at = self.at
         found, end = self.word_at(at)
         match = GRID.match(self.text, at)
@@ -299,6 +316,7 @@ class Parser(Scanner):
         self.add(grid)
 
     def take_step(self, strikes: list[Strike], element: Element) -> None:
+        """Take a stroke or a rest down: it lasts one step of the grid."""
         self.started = True
         row: list[object] = [
             self.now,
@@ -317,6 +335,10 @@ class Parser(Scanner):
         self.add(element)
 
     def tie(self) -> None:
+        """Lengthen the last step by one step of the grid.
+
+        Raises StrokeTextError where nothing comes before.
+        """
         at = self.at
         if self.last_row is None:
             raise self.error("'=' with nothing before it", "a stroke or a rest to lengthen first", at)
@@ -344,6 +366,10 @@ class Parser(Scanner):
         self.add(GroupOpen(self.group_name, span))
 
     def close_group(self) -> None:
+        """End a group.
+
+        Raises StrokeTextError where none is open, or nothing is in it.
+        """
         at = self.at
         if self.group is None:
             raise self.error("')' without a group", EXPECTED_ITEM, at)
@@ -355,6 +381,7 @@ class Parser(Scanner):
         self.add(GroupClose(Span(at, at + 1)))
 
     def bar_line(self) -> None:
+        """End a bar; one that is too short or too long is a fault, but for a pickup at the beginning."""
         at = self.at
         beats, value = self.meter or (4, 4)
         full = Fraction(beats, value)
@@ -374,6 +401,7 @@ class Parser(Scanner):
         self.close_bar()
 
     def close_bar(self) -> None:
+        """Take a bar line down and remember this place, to read on from."""
         if self.now > self.bar_start:
             self.closed.append((self.bar_start, self.now))
         if not self.bar_ends or self.bar_ends[-1] != self.now:
@@ -387,6 +415,7 @@ class Parser(Scanner):
     # --- reading on from an earlier text ----------------------------------------------------------------------
 
     def checkpoint(self) -> Checkpoint:
+        """Everything that reading on from here depends on."""
         return Checkpoint(
             self.at, self.now, self.grid, self.finest, self.meter, self.pickup, self.tempo,
             self.swing, len(self.elements), len(self.rows), len(self.groups), len(self.bar_ends), len(self.closed),
@@ -448,6 +477,7 @@ class Parser(Scanner):
         return True
 
     def strikes(self) -> None:
+        """Read one step: a stroke, or several at one moment joined by ``+``."""
         start = self.at
         strikes = [self.strike(EXPECTED_IN_GROUP if self.group else EXPECTED_ITEM)]
         while True:

@@ -53,6 +53,10 @@ class Scanner:
         return at
 
     def strike(self, expected: str) -> Strike:
+        """Read one strike: graces, limb, voice and marks.
+
+        ``expected`` says in an error what may stand here. Raises StrokeTextError where no strike does.
+        """
         text, start = self.text, self.at
         at = start
         grace, grace_marks = "", ""

@@ -46,7 +46,10 @@ class Graph:
         return len(self.moments)
 
     def backward(self, end: Floats) -> Floats:
-        """Least cost from every moment and state to the end (moments + 1, states), where an end costs ``end``."""
+        """Least cost from every moment and state to the end, where an end costs ``end``.
+
+        Shape (moments + 1, states).
+        """
         found = np.empty((len(self) + 1, self.size))
         found[-1] = end
         for e in range(len(self) - 1, -1, -1):

@@ -99,7 +99,7 @@ class Rounds:
             self.time = moments.time[self.number] + turn * length
 
     def at(self, moment: Ints) -> tuple[Ints, Floats]:
-        """Numbers in their round and times (whole notes) of moments."""
+        """Numbers in their round and times (whole notes) of moments; all of one shape."""
         return self.number[moment + self.most], self.time[moment + self.most]
 
 

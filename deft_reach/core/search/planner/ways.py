@@ -18,7 +18,7 @@ def ways_through(graph: Graph, ahead: Floats, start: int) -> Iterator[tuple[floa
 
     ``ahead`` is as from Graph.backward: exact, so that nothing is looked at that does not lie on one of the ways.
 
-    ``ahead`` (moments + 1, states) is the least that is still to pay.
+    ``ahead``, of shape (moments + 1, states), is the least that is still to pay.
     """
     tie = count()
     first = float(ahead[0, start])
