@@ -32,7 +32,7 @@ from deft_reach.formats.plain_text import DocumentError
 #: General MIDI's channel for percussion, from 0.
 DRUMS: Final = 9
 #: What tracks of drums are called, where their channel does not say it.
-_DRUM_NAMES: Final = re.compile(r"drum|perc|kit\\b|beat|schlagzeug|batter|bateria|trommel", re.IGNORECASE)
+_DRUM_NAMES: Final = re.compile(r"drum|perc|kit\b|beat|schlagzeug|batter|bateria|trommel", re.IGNORECASE)
 #: The tempo of a file that says none (Standard MIDI Files 1.0).
 DEFAULT_BPM: Final = 120.0
 
