@@ -56,8 +56,7 @@ def analyse(
     times = [start * whole for start in pattern.starts]
     length = float(pattern.length) * whole
     table = reach_table(kit, player, voices_of(pattern))
-    followed = follow(pattern, table.names, repeat)
-    walked = squeezed(walk(pattern, followed, whole, table, weights), passing(pattern, table, repeat), weights)
+    walked = _walked(pattern, table, whole, repeat, weights)
     types = stroke_types(pattern, repeat)
     strokes = StrokeReports(pattern, times, tempo, walked, types)
     findings = find_all(pattern, walked, table, times, length, repeat)
@@ -69,12 +68,28 @@ def analyse(
     )  # fmt: skip
 
 
+def cost_by_term(
+    pattern: Pattern, kit: Kit, player: Player, tempo: float, *, repeat: bool = False,
+    weights: Weights = DEFAULT_WEIGHTS,
+) -> dict[str, float]:  # fmt: skip
+    """What a pattern costs by each term, as ``analyse`` says it, for searches that need nothing else of most."""
+    table = reach_table(kit, player, voices_of(pattern))
+    return _terms(_walked(pattern, table, 240.0 / tempo, repeat, weights))
+
+
+def _walked(pattern: Pattern, table: ReachTable, whole: float, repeat: bool, weights: Weights) -> Walk:
+    followed = follow(pattern, table.names, repeat)
+    return squeezed(walk(pattern, followed, whole, table, weights), passing(pattern, table, repeat), weights)
+
+
+def _terms(walked: Walk) -> dict[str, float]:
+    return {name: math.fsum(column) for name, column in zip(price.TERMS, walked.costs.tolist())}
+
+
 def _summary(
     pattern: Pattern, walked: Walk, table: ReachTable, tempo: float, length: float, repeat: bool, impossible: bool
 ) -> Summary:
-    columns = walked.costs.tolist()
-    terms = {name: math.fsum(column) for name, column in zip(price.TERMS, columns)}
-    total = math.fsum(chain.from_iterable(columns))
+    total = math.fsum(chain.from_iterable(walked.costs.tolist()))
     fastest = max((pace for pace in walked.pace if pace), default=None)
     bottleneck = None if fastest is None else walked.pace.index(fastest)
     hardest_grace = max(walked.graces, key=lambda grace: grace.pace, default=None)
@@ -110,7 +125,7 @@ def _summary(
         duration=length,
         notes_per_second=count / length if length else 0.0,
         load=_load(pattern, walked, length),
-        terms=terms,
+        terms=_terms(walked),
     )
 
 

@@ -9,13 +9,13 @@ as COVERED where the other hand sounds at the same moment: those go first.
 from __future__ import annotations
 
 import math
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from itertools import combinations, pairwise, product
-from typing import Final
+from typing import Final, NamedTuple
 
-from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse
+from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse, cost_by_term
 from deft_reach.core.analysis.endurance import Endurance, endurance
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import read_unfinished
@@ -78,13 +78,9 @@ class Relief:
     load: Endurance | None
     #: The voice that takes the moved strokes; None where nothing is moved.
     on: str | None = None
-    #: What the loss counts for beside the cost.
+    #: What the loss counts for beside the cost, and all that it is ranked by: the least is the best.
     loss: float = 0.0
-
-    @property
-    def rank(self) -> float:
-        # Passing the surface on is what was asked for: it is not held against the answer.
-        return self.report.summary.cost - self.report.summary.terms["keep"] + self.loss
+    rank: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -158,6 +154,17 @@ def relief_scale(
     return rows
 
 
+class _Draft(NamedTuple):
+    """A rewrite before it is analysed: what it costs and loses beside others is its ``rank``, the least the best."""
+
+    pattern: Pattern
+    moved: frozenset[int]
+    dropped: frozenset[int]
+    on: str | None
+    loss: float
+    rank: float
+
+
 class _Question:
     def __init__(
         self, pattern: Pattern, kit: Kit, player: Player, tempo: float, hand: str, keep: tuple[str, ...],
@@ -196,31 +203,42 @@ class _Question:
     def run(self, share: float, best: int, progress: Progress) -> Reliefs:
         n = len(self.mine)
         release = n - math.floor(share * n + 1e-9)
-        as_written = self._made(frozenset(), frozenset())
+        as_written = self._made(self._draft(frozenset(), frozenset(), None))
         least = (n - len(self.movable)) / n
         if release > len(self.movable):
             return Reliefs((), as_written, least)
         if not release:
             return Reliefs((as_written,), as_written, least)
-        seen: set[tuple[frozenset[int], frozenset[int], str | None]] = set()
-        made: list[Relief] = []
+        drafts: dict[tuple[frozenset[int], frozenset[int], str | None], _Draft] = {}
+        lowest: float | None = None
         sets = self._sets(release)
         for moved, dropped in (pair for gone in sets for pair in self._ways(gone, len(sets))):
             for on in self._voices(moved, dropped):
-                if (moved, dropped, on) in seen:
-                    continue
-                seen.add((moved, dropped, on))
-                progress.at(len(made), MOST, min((row.rank for row in made), default=None))
-                made.append(self._made(moved, dropped, on))
-            if len(made) >= MOST:
+                if (moved, dropped, on) not in drafts:
+                    progress.at(len(drafts), MOST, lowest)
+                    draft = drafts[moved, dropped, on] = self._draft(moved, dropped, on)
+                    lowest = draft.rank if lowest is None else min(lowest, draft.rank)
+            if len(drafts) >= MOST:
                 break
-        made.sort(key=lambda row: (row.report.impossible, row.rank))
-        rows = made[:best]
+        ranked = sorted(drafts.values(), key=lambda draft: draft.rank)
+        rows = self._first(ranked, best)
         # Hands that share the surface sound like the figure itself: the best of them is always in the list.
-        shared = [row for row in made if row.moved and row.on != GHOSTS and not row.report.impossible]
-        if best > 2 and shared and shared[0] not in rows:
-            rows[best - 1 :] = shared[:1]
+        if best > 2:
+            shared = self._first([draft for draft in ranked if draft.moved and draft.on != GHOSTS], 1)
+            if shared and not shared[0].report.impossible and all(row.text != shared[0].text for row in rows):
+                rows[best - 1 :] = shared
         return Reliefs(tuple(rows), as_written, least)
+
+    def _first(self, drafts: Sequence[_Draft], count: int) -> list[Relief]:
+        """The first so many, in whole; those that cannot be played come last."""
+        possible: list[Relief] = []
+        impossible: list[Relief] = []
+        for draft in drafts:
+            row = self._made(draft)
+            (impossible if row.report.impossible else possible).append(row)
+            if len(possible) == count:
+                break
+        return [*possible, *impossible][:count]
 
     def _sets(self, release: int) -> list[frozenset[int]]:
         """Sets of strokes that relieve enough, none with a smaller one of them inside it."""
@@ -276,19 +294,29 @@ class _Question:
         here = {self.pattern.strokes[i].voice for i in moved}
         return [GHOSTS, here.pop()] if len(here) == 1 and here != {GHOSTS} else [GHOSTS]
 
-    def _made(self, moved: frozenset[int], dropped: frozenset[int], on: str | None = None) -> Relief:
+    def _draft(self, moved: frozenset[int], dropped: frozenset[int], on: str | None) -> _Draft:
         changes: dict[int, Strike | None] = dict.fromkeys(dropped)
         for index in moved:
             stroke = self.pattern.strokes[index]
             changes[index] = Strike(self.other, None, ".") if on == GHOSTS else Strike(self.other, on, stroke.marks)
         pattern = read_unfinished(rewrite(self.pattern, changes), self.kit) if changes else self.pattern
+        terms = cost_by_term(
+            pattern, self.kit, self.player, self.tempo, repeat=self.repeat, weights=self.weights
+        )  # fmt: skip
+        loss = self._loss(moved, dropped, on)
+        # Passing the surface on is what was asked for: it is not held against the answer.
+        rank = sum(cost for name, cost in terms.items() if name != "keep") + loss
+        return _Draft(pattern, moved, dropped, on, loss, rank)
+
+    def _made(self, draft: _Draft) -> Relief:
+        pattern, moved, dropped, on, loss, rank = draft
         report = analyse(pattern, self.kit, self.player, self.tempo, repeat=self.repeat, weights=self.weights)
         kept = tuple(s.index for s in self.mine if s.index not in moved and s.index not in dropped)
         load = report.summary.load.get(self.hand)
         return Relief(
             pattern.text, report, len(kept) / len(self.mine), 1 - len(dropped) / len(self.pattern.strokes),
             load.longest_run if load else 0, tuple(sorted(moved)), tuple(sorted(dropped)), kept,
-            endurance(report, self.hand), on, self._loss(moved, dropped, on),
+            endurance(report, self.hand), on, loss, rank,
         )  # fmt: skip
 
     def _loss(self, moved: frozenset[int], dropped: frozenset[int], on: str | None) -> float:

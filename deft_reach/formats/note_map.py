@@ -1,0 +1,171 @@
+"""Note maps: what an electronic kit's notes stand for, where they are not those of General MIDI.
+
+A small JSON file; one ships for each common kind of layout, and a kit's own is learned by striking each pad once.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from types import MappingProxyType
+from typing import Any, Final
+
+from deft_reach.core.model.kit import Kit, voice_name
+from deft_reach.core.practice.hits import Hit
+from deft_reach.formats.general_midi import BASS, BASS_2, HAT_PEDAL, NAMES, key_of
+from deft_reach.formats.plain_text import DocumentError, decode, reader
+
+FORMAT: Final = "note map"
+VERSION: Final = 1
+MAX_BYTES: Final = 64_000
+#: Names and remarks are no longer than this.
+MAX_WORDS: Final = 200
+SUFFIX: Final = ".json"
+_KEYS: Final = {name: key for key, name in NAMES.items()}
+_SHIPPED: Final = Path(__file__).with_name("note_maps")
+
+
+@dataclass(frozen=True)
+class NoteMap:
+    """``keys`` has by note (0 to 127) the General MIDI percussion key it stands for; all other notes stand for
+    themselves, unless one of these stands for that key.
+
+    >>> rims = NoteMap("rims", {50: 48})
+    >>> rims.heard([Hit(0.0, 50, 90), Hit(0.5, 38, 90), Hit(1.0, 48, 90)])
+    (Hit(time=0.0, key=48, velocity=90), Hit(time=0.5, key=38, velocity=90))
+    """
+
+    name: str
+    keys: Mapping[int, int] = field(default_factory=dict)
+    about: str = ""
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "keys", MappingProxyType(dict(self.keys)))
+
+    def key(self, note: int) -> int | None:
+        """The key that a note stands for; None for one that is not the kit's."""
+        found = self.keys.get(note)
+        return found if found is not None else None if note in self._taken else note
+
+    @property
+    def _taken(self) -> set[int]:
+        return set(self.keys.values()) - set(self.keys)
+
+    def heard(self, hits: Iterable[Hit]) -> tuple[Hit, ...]:
+        """Hits with the keys that their notes stand for; those of notes that are not the kit's are left out."""
+        taken = self._taken
+        return tuple(
+            hit._replace(key=self.keys.get(hit.key, hit.key))
+            for hit in hits
+            if hit.key in self.keys or hit.key not in taken
+        )
+
+    def strangers(self, hits: Iterable[Hit]) -> tuple[int, ...]:
+        """The notes that are not the kit's."""
+        return tuple(sorted({hit.key for hit in hits} & self._taken))
+
+    def sent(self, hits: Iterable[Hit]) -> tuple[Hit, ...]:
+        """Hits by General MIDI keys as a kit with this map sends them: the inverse of ``heard``."""
+        notes = {key: note for note, key in sorted(self.keys.items(), reverse=True)}
+        notes.update({key: key for key in self.keys.values() if self.keys.get(key) == key})
+        return tuple(hit._replace(key=notes.get(hit.key, hit.key)) for hit in hits)
+
+
+GENERAL_MIDI: Final = NoteMap("General MIDI", about="Every pad sends the General MIDI percussion key of its sound.")
+
+
+@reader
+def load_note_map(data: bytes) -> NoteMap:
+    """A note map from a file.
+
+    Raises DocumentError with the place of what is wrong.
+    """
+    try:
+        found = json.loads(decode(data))
+    except json.JSONDecodeError as error:
+        raise DocumentError(error.msg.lower(), line=error.lineno, column=error.colno) from None
+    if not isinstance(found, dict) or found.get("format") != FORMAT:
+        raise DocumentError(f'a note map begins with "format": "{FORMAT}"')
+    if found.get("version") != VERSION:
+        raise DocumentError(f"this app reads version {VERSION} of note maps", "version")
+    notes = found.get("notes")
+    if not isinstance(notes, dict):
+        raise DocumentError('expected the keys of notes, such as {"22": "closed hi-hat"}', "notes")
+    keys = {_note(note): _key(note, key) for note, key in notes.items()}
+    return NoteMap(_words(found, "name") or "note map", keys, _words(found, "about"))
+
+
+def _words(found: Mapping[str, Any], field: str) -> str:
+    words = found.get(field, "")
+    if not isinstance(words, str) or len(words) > MAX_WORDS:
+        raise DocumentError(f"expected up to {MAX_WORDS} characters", field)
+    return "".join(c for c in words if c.isprintable()).strip()
+
+
+def _note(note: str) -> int:
+    if not (note.isascii() and note.isdigit() and len(note) <= 3 and int(note) <= 127):
+        raise DocumentError("a note is a number from 0 to 127", f"notes.{note[:20]}")
+    return int(note)
+
+
+def _key(note: str, key: object) -> int:
+    if isinstance(key, int) and not isinstance(key, bool) and 0 <= key <= 127:
+        return key
+    if isinstance(key, str) and key in _KEYS:
+        return _KEYS[key]
+    raise DocumentError(
+        f"expected a General MIDI percussion key, by number or by name such as “{NAMES[38]}”", f"notes.{note[:20]}"
+    )
+
+
+def dump_note_map(found: NoteMap) -> bytes:
+    """A note map as a file."""
+    rows = {str(note): NAMES.get(key, key) for note, key in sorted(found.keys.items())}
+    whole = {"format": FORMAT, "version": VERSION, "name": found.name, "about": found.about, "notes": rows}
+    return (json.dumps(whole, indent=1, ensure_ascii=False) + "\n").encode()
+
+
+def shipped_maps() -> dict[str, NoteMap]:
+    """The note maps that ship with the app, by the names that the commands take."""
+    found = {"general-midi": GENERAL_MIDI}
+    for path in sorted(_SHIPPED.glob(f"*{SUFFIX}")):
+        found[path.stem] = load_note_map(path.read_bytes())
+    return found
+
+
+@dataclass(frozen=True)
+class Pad:
+    """Something on a kit to strike once: its key, and in words what it is."""
+
+    key: int
+    words: str
+
+
+def pads_of(kit: Kit) -> tuple[Pad, ...]:
+    """What to strike to learn a kit's notes: every key that it can be asked for, once, feet first."""
+    found = {BASS: "the bass drum", HAT_PEDAL: "the hi-hat's pedal, pressed"}
+    if not any(piece.kind == "hi-hat" for piece in kit):
+        del found[HAT_PEDAL]
+    if len([pedal for pedal in kit.pedals if pedal.kind == "bass"]) > 1 if hasattr(kit, "pedals") else False:
+        found[BASS_2] = "the second bass pedal"
+    for piece in kit:
+        if piece.kind == "bass":
+            continue
+        for voice in (piece.code, *(f"{piece.code}:{zone.name}" for zone in piece.zones if zone.name != "foot")):
+            found.setdefault(key_of(kit, voice, "R", ""), f"the {voice_name(kit, voice)}")
+        if piece.kind == "hi-hat":
+            found.setdefault(key_of(kit, piece.code, "R", "o"), f"the {voice_name(kit, piece.code)}, open")
+    return tuple(Pad(key, words) for key, words in found.items())
+
+
+def learned(name: str, pads: Sequence[tuple[Pad, Sequence[int]]]) -> NoteMap:
+    """A kit's own map, from the notes that each pad sent when it was struck; of two pads with one note the first
+    one has it.
+    """
+    keys: dict[int, int] = {}
+    for pad, notes in pads:
+        for note in notes:
+            keys.setdefault(note, pad.key)
+    return NoteMap(name, keys, "Learned by striking each pad once.")
