@@ -69,7 +69,7 @@ def test_what_is_chosen_by_keys_is_said(window, qapp, monkeypatch):
 
 
 def test_drawings_come_and_go_without_their_interfaces_staying(qapp, window):
-    for _ in range(30):
+    for _ in range(12):
         canvas = Canvas(window.session, "A drawing")
         canvas.show()
         assert interface(canvas).role() == QAccessible.Role.Graphic

@@ -193,7 +193,7 @@ def places(value, path=()):
         yield from places(item, (*path, key))
 
 
-@settings(max_examples=400, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=120, suppress_health_check=[HealthCheck.too_slow])
 @given(st.data())
 def test_the_validator_says_what_the_reference_implementation_of_the_schema_says(data):
     """Against jsonschema, which is the reference and far too slow for files that somebody wants to be slow."""

@@ -3,7 +3,7 @@
 from dataclasses import replace
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 
 from deft_reach.core import Player, layout, parse
 from deft_reach.core.document import new_document
@@ -89,6 +89,7 @@ def test_variations_differ_from_the_seed_and_from_each_other():
     assert doubled.tempo == 50
 
 
+@settings(max_examples=15)
 @given(texts(max_steps=8))
 def test_any_figure_has_a_page_that_can_be_read(text):
     for k, variation in enumerate(variations(parse(text), layout("five"), Player(), 100, palette=["sn", "ft"])):

@@ -70,7 +70,7 @@ def test_the_cheapest_are_the_cheapest_of_all(text, repeat, tempo):
 @example(["?", "?@hh", "R"], True, 70, PLAYER)
 @example(["?", "?", "?", "R", "R"], True, 200, PLAYER)
 @example(["f?", "?@ft", "d?", "?@hh", "?"], True, 130, UNEVEN)
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=25, deadline=None)
 def test_any_figure(steps, repeat, tempo, player):
     text = " ".join(steps)
     costs = every_cost(text, tempo, repeat, player=player)
