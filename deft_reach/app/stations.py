@@ -32,7 +32,7 @@ def _kit(window: MainWindow) -> Station:
 def _write(window: MainWindow) -> Station:
     from deft_reach.app.write.station import WriteStation
 
-    return WriteStation(window.session)
+    return WriteStation(window.session, window.note_maps)
 
 
 def _voice(window: MainWindow) -> Station:
@@ -65,7 +65,7 @@ def _climb(window: MainWindow) -> Station:
 def _log(window: MainWindow) -> Station:
     from deft_reach.app.log.station import LogStation
 
-    return LogStation(window.session, window.log, window.recorder)
+    return LogStation(window.session, window.log, window.recorder, window.note_maps)
 
 
 STATIONS: Final = {

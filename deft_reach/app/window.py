@@ -47,6 +47,7 @@ from deft_reach.core.session import Session
 from deft_reach.formats.patterns import PATTERN_SUFFIXES
 from deft_reach.store.documents import SUFFIX
 from deft_reach.store.log_entries import LogbookError
+from deft_reach.store.note_maps import NoteMaps
 from deft_reach.store.places import logbook_file, state_dir
 from deft_reach.store.practice_log import PracticeLog
 from deft_reach.store.settings import Settings
@@ -127,6 +128,8 @@ class MainWindow(QMainWindow):
         self._log_retry.start()
         #: Hears a kit at a port, or the simulated one, whatever is in view.
         self.recorder = Recorder(self)
+        #: What the notes of the player's electronic kit stand for.
+        self.note_maps = NoteMaps(self.settings, None if keep_in is None else keep_in / "note-maps")
         self.documents = DocumentController(self)
         self.exchange = ExchangeController(self)
         self.autosave.failed.connect(self.documents.say_autosave_failed)

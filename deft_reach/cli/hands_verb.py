@@ -6,7 +6,17 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from deft_reach.cli.inputs import InputError, add_player_options, guarded, player_of, read_kit, tell, write_out
+from deft_reach.cli.inputs import (
+    InputError,
+    add_note_map_option,
+    add_player_options,
+    guarded,
+    heard,
+    player_of,
+    read_kit,
+    tell,
+    write_out,
+)
 from deft_reach.core.model.layouts import LAYOUTS
 from deft_reach.core.model.player import CONSTANTS
 from deft_reach.core.practice.cautions import HAND_TEST_CAUTION
@@ -33,6 +43,7 @@ def add(verbs: Any) -> None:
     )
     add_player_options(parser)
     parser.add_argument("--out", metavar="PLAYER.json", help="write the player with these constants to this file")
+    add_note_map_option(parser, "what the kit's notes stand for")
     parser.add_argument("--json", action="store_true", help="print one JSON object")
     parser.set_defaults(run=run)
 
@@ -45,6 +56,7 @@ def run(args: argparse.Namespace) -> int:
     kit, player = read_kit(args.kit), player_of(args)
     data = guarded(Path(args.test), lambda path: read_file(path, MAX_BYTES))
     hits, texts = guarded(Path(args.test), lambda _: (load_performance(data), load_texts(data)))
+    hits = heard(args, hits)
     try:
         found = measure(exercises_of(hits, texts, FOOT_KEYS), kit, player)
     except HandTestError as error:

@@ -6,19 +6,23 @@ import argparse
 import json
 import math
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, TypeVar
 
 from deft_reach.core.document import Document, MissingError, Plan, read_text
+from deft_reach.core.model.counting import counted
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.layouts import LAYOUTS, layout
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.player import SKILLS, Constants, Player, PlayerError, check_player
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE, StrokeTextError
+from deft_reach.core.practice.hits import Hit
 from deft_reach.formats.document import load_kit, load_player
+from deft_reach.formats.note_map import MAX_BYTES as MAP_BYTES
+from deft_reach.formats.note_map import NoteMap, load_note_map, shipped_maps
 from deft_reach.formats.patterns import MAX_BYTES, MIDI, MUSICXML, load_pattern, stem_of
 from deft_reach.formats.plain_text import DocumentError
 from deft_reach.store.atomic import write_atomic
@@ -176,6 +180,38 @@ def read_kit(name: str) -> Kit:
     if not is_there(path):
         raise InputError(f"there is no kit and no file '{name}'; the kits are {', '.join(LAYOUTS)}")
     return guarded(path, lambda p: load_kit(read_file(p)))
+
+
+def add_note_map_option(parser: argparse.ArgumentParser, words: str) -> None:
+    """Add ``--notes``; ``words`` say whose notes they are."""
+    parser.add_argument(
+        "--notes", metavar="NAME|FILE", default="general-midi",
+        help=f"{words}: one of {', '.join(shipped_maps())} (default general-midi), or a note map's file",
+    )  # fmt: skip
+
+
+def read_note_map(name: str) -> NoteMap:
+    """A shipped note map by name, or one from a file. Raises InputError where there is none."""
+    shipped = shipped_maps()
+    if name in shipped:
+        return shipped[name]
+    path = Path(name)
+    if not is_there(path):
+        raise InputError(f"there is no note map and no file '{name}'; the note maps are {', '.join(shipped)}")
+    return guarded(path, lambda p: load_note_map(read_file(p, MAP_BYTES)))
+
+
+def heard(args: argparse.Namespace, hits: Sequence[Hit]) -> tuple[Hit, ...]:
+    """Hits by the note map that was asked for; notes that it does not have are said on standard error."""
+    found = read_note_map(args.notes)
+    strangers = found.strangers(hits)
+    if strangers:
+        notes = counted(len(strangers), "note")
+        print(
+            f"{notes} ({', '.join(map(str, strangers))}) not in the note map '{found.name}': not counted",
+            file=sys.stderr,
+        )
+    return found.heard(hits)
 
 
 def write_out(name: str | Path, data: bytes) -> None:

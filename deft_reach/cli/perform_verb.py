@@ -8,12 +8,14 @@ from typing import Any
 
 from deft_reach.cli.inputs import (
     InputError,
+    add_note_map_option,
     add_pattern_options,
     check_count,
     number,
     player_of,
     question,
     read_kit,
+    read_note_map,
     write_out,
 )
 from deft_reach.core.analysis.analyse import analyse
@@ -74,6 +76,7 @@ def add(verbs: Any) -> None:
     parser.add_argument("--clicked", action="store_true", help="with the click that it was played to (note 33)")
     parser.add_argument("--strain", action="store_true", help="strokes come late above the player's limit for them")
     parser.add_argument("--rounds", metavar="N", type=int, default=4, help="how often (default 4)")
+    add_note_map_option(parser, "the notes that the simulated kit sends")
     parser.add_argument("--seed", metavar="N", type=int, default=1, help="the same seed plays the same")
     for option, field, _, low, high, unit, words in FAULTS:
         parser.add_argument(
@@ -114,7 +117,7 @@ def _hand_test(args: argparse.Namespace) -> int:
     played = perform_test(
         replace(player, constants=constants), kit, hand_test_keys(kit), jitter=jitter, seed=args.seed
     )
-    write_out(out, dump_performance(played.hits, played.marks))
+    write_out(out, dump_performance(read_note_map(args.notes).sent(played.hits), played.marks))
     print(f"{out}: {len(played.hits)} hits, {len(played.marks)} exercises")
     return 0
 
@@ -149,6 +152,6 @@ def run(args: argparse.Namespace) -> int:
         rounds, tempi = ramp.rounds, ramp.tempi.tolist()
     faults = Faults(**chosen, clicked=args.clicked, seed=args.seed)
     played = simulate(asked.pattern, keys, asked.tempo, faults, rounds, tempi, limits, graces)
-    write_out(args.out, dump_performance(played.hits))
+    write_out(args.out, dump_performance(read_note_map(args.notes).sent(played.hits)))
     print(f"{args.out}: {len(played.hits)} hits at {asked.tempo:g} BPM")
     return 0

@@ -6,7 +6,15 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from deft_reach.cli.inputs import InputError, add_pattern_options, guarded, question, tell
+from deft_reach.cli.inputs import (
+    InputError,
+    add_note_map_option,
+    add_pattern_options,
+    guarded,
+    heard,
+    question,
+    tell,
+)
 from deft_reach.core.model.counting import counted
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.practice.ramp import RampError, RampTake, check_ramp, parse_ramp
@@ -43,6 +51,7 @@ def add(verbs: Any) -> None:
         help="it was played from one tempo to another in so many rounds, such as 80-140x12: say where strokes gave "
         "out",
     )  # fmt: skip
+    add_note_map_option(parser, "what the kit's notes stand for")
     parser.set_defaults(run=run)
 
 
@@ -61,7 +70,7 @@ def run(args: argparse.Namespace) -> int:
         raise InputError("a take needs a settled sticking: give every ? a hand first (deft-reach plan)")
     if args.tolerance is not None and not 1 <= args.tolerance <= 200:
         raise InputError(f"--tolerance is {args.tolerance:g}; expected 1 to 200 ms")
-    hits = guarded(Path(args.performance), lambda path: load_performance(read_file(path, MAX_BYTES)))
+    hits = heard(args, guarded(Path(args.performance), lambda path: load_performance(read_file(path, MAX_BYTES))))
     keys, graces = pattern_keys(asked.kit, asked.pattern)
     try:
         if args.ramp is not None:

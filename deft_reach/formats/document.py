@@ -7,7 +7,6 @@ version is refused, because guessing would lose something.
 from __future__ import annotations
 
 import json
-import math
 from collections.abc import Callable
 from functools import cache
 from importlib import resources
@@ -16,8 +15,9 @@ from typing import Any, Final, TypeVar
 from deft_reach.core.document import FORMAT_VERSION, Document
 from deft_reach.core.model.kit import Kit, KitError, check_kit
 from deft_reach.core.model.player import Player, PlayerError, check_player
-from deft_reach.formats.plain_text import DocumentError, decode, reader
+from deft_reach.formats.plain_text import DocumentError, reader
 from deft_reach.formats.records import from_dict, to_dict
+from deft_reach.formats.strict_json import read_json
 
 T = TypeVar("T")
 FORMAT: Final = "deft-reach"
@@ -49,7 +49,7 @@ def load_document(data: bytes, *, validated: bool = False) -> Document:
     Raises DocumentError saying where and what when they are not JSON, not a document, too new, against the schema,
     or hold kits, players or references that cannot be.
     """
-    raw = _read_json(data)
+    raw = read_json(data, MAX_BYTES)
     _check_format(raw, FORMAT, "a Deft Reach document")
     if not validated:
         _validate(raw)
@@ -74,7 +74,7 @@ def load_kit(data: bytes) -> Kit:
 
     Raises DocumentError for what is no kit.
     """
-    raw = _read_json(data)
+    raw = read_json(data, MAX_BYTES)
     if raw.get("format") == FORMAT:
         document = load_document(data)
         if not document.kits:
@@ -106,7 +106,7 @@ def load_player(data: bytes) -> Player:
 
     Raises DocumentError for what is no player.
     """
-    raw = _read_json(data)
+    raw = read_json(data, MAX_BYTES)
     if raw.get("format") == FORMAT:
         document = load_document(data)
         if not document.players:
@@ -158,44 +158,6 @@ def _as_bytes(data: dict[str, Any], indent: int | None) -> bytes:
         # Half a character, pasted from somewhere: written as an escape it survives.
         text = json.dumps(data, ensure_ascii=True, indent=indent, allow_nan=False, separators=separators)
         return (text + "\n").encode()
-
-
-def _read_json(data: bytes) -> Any:
-    if len(data) > MAX_BYTES:
-        raise DocumentError(f"the file has {len(data):,} bytes; at most {MAX_BYTES:,} are read")
-    text = decode(data)
-    try:
-        raw = json.loads(text, parse_float=_finite, parse_constant=_no_constant, object_pairs_hook=_no_doubles)
-    except json.JSONDecodeError as error:
-        raise DocumentError(f"not JSON: {error.msg}", line=error.lineno, column=error.colno) from None
-    except RecursionError:
-        raise DocumentError("the JSON is nested too deeply to be a document") from None
-    except ValueError as error:
-        raise DocumentError(str(error)) from None
-    if not isinstance(raw, dict):
-        raise DocumentError("expected a JSON object { … } at the start", line=1, column=1)
-    return raw
-
-
-def _finite(text: str) -> float:
-    """A number that can be written again: one too large for any computer would be read as infinite."""
-    value = float(text)
-    if not math.isfinite(value):
-        raise ValueError(f"{text[:40]} is too large a number; write one that fits")
-    return value
-
-
-def _no_constant(name: str) -> Any:
-    raise ValueError(f"{name} is not a number that can be used; write a plain number")
-
-
-def _no_doubles(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
-    found = dict(pairs)
-    if len(found) < len(pairs):
-        keys = [key for key, _ in pairs]
-        double = next(key for key in keys if keys.count(key) > 1)
-        raise ValueError(f"the field '{double}' stands twice in one object; keep one of them")
-    return found
 
 
 def _check_format(raw: dict[str, Any], wanted: str, what: str) -> None:

@@ -6,16 +6,18 @@ A small JSON file; one ships for each common kind of layout, and a kit's own is 
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any, Final
 
 from deft_reach.core.model.kit import Kit, voice_name
+from deft_reach.core.model.limbs import RIGHT
 from deft_reach.core.practice.hits import Hit
 from deft_reach.formats.general_midi import BASS, BASS_2, HAT_PEDAL, NAMES, key_of
-from deft_reach.formats.plain_text import DocumentError, decode, reader
+from deft_reach.formats.plain_text import DocumentError, reader
+from deft_reach.formats.strict_json import read_json
 
 FORMAT: Final = "note map"
 VERSION: Final = 1
@@ -82,11 +84,8 @@ def load_note_map(data: bytes) -> NoteMap:
 
     Raises DocumentError with the place of what is wrong.
     """
-    try:
-        found = json.loads(decode(data))
-    except json.JSONDecodeError as error:
-        raise DocumentError(error.msg.lower(), line=error.lineno, column=error.colno) from None
-    if not isinstance(found, dict) or found.get("format") != FORMAT:
+    found = read_json(data, MAX_BYTES)
+    if found.get("format") != FORMAT:
         raise DocumentError(f'a note map begins with "format": "{FORMAT}"')
     if found.get("version") != VERSION:
         raise DocumentError(f"this app reads version {VERSION} of note maps", "version")
@@ -137,35 +136,91 @@ def shipped_maps() -> dict[str, NoteMap]:
 
 @dataclass(frozen=True)
 class Pad:
-    """Something on a kit to strike once: its key, and in words what it is."""
+    """Something on a kit to strike once: the key that it stands for, and in words what it is."""
 
     key: int
     words: str
 
 
 def pads_of(kit: Kit) -> tuple[Pad, ...]:
-    """What to strike to learn a kit's notes: every key that it can be asked for, once, feet first."""
-    found = {BASS: "the bass drum", HAT_PEDAL: "the hi-hat's pedal, pressed"}
-    if not any(piece.kind == "hi-hat" for piece in kit):
-        del found[HAT_PEDAL]
-    if len([pedal for pedal in kit.pedals if pedal.kind == "bass"]) > 1 if hasattr(kit, "pedals") else False:
-        found[BASS_2] = "the second bass pedal"
-    for piece in kit:
-        if piece.kind == "bass":
-            continue
-        for voice in (piece.code, *(f"{piece.code}:{zone.name}" for zone in piece.zones if zone.name != "foot")):
-            found.setdefault(key_of(kit, voice, "R", ""), f"the {voice_name(kit, voice)}")
-        if piece.kind == "hi-hat":
-            found.setdefault(key_of(kit, piece.code, "R", "o"), f"the {voice_name(kit, piece.code)}, open")
-    return tuple(Pad(key, words) for key, words in found.items())
-
-
-def learned(name: str, pads: Sequence[tuple[Pad, Sequence[int]]]) -> NoteMap:
-    """A kit's own map, from the notes that each pad sent when it was struck; of two pads with one note the first
-    one has it.
+    """What to strike to learn a kit's notes: the feet, every piece, and last their rims, edges and bells, which not
+    every electronic kit tells apart.
     """
-    keys: dict[int, int] = {}
-    for pad, notes in pads:
-        for note in notes:
-            keys.setdefault(note, pad.key)
-    return NoteMap(name, keys, "Learned by striking each pad once.")
+    found = [Pad(BASS, "bass drum")]
+    if kit.of_kind("second-bass-pedal") is not None:
+        found.append(Pad(BASS_2, "second bass pedal"))
+    if kit.of_kind("hi-hat") is not None:
+        found.append(Pad(HAT_PEDAL, "hi-hat's pedal, pressed"))
+    zones: list[Pad] = []
+    for piece in kit:
+        if piece.kind == "bass" or piece.is_pedal:
+            continue
+        found.append(Pad(key_of(kit, piece.code, RIGHT, ""), voice_name(kit, piece.code)))
+        if piece.kind == "hi-hat":
+            found.append(Pad(key_of(kit, piece.code, RIGHT, "o"), f"{voice_name(kit, piece.code)}, open"))
+            zones.append(
+                Pad(key_of(kit, f"{piece.code}:edge", RIGHT, "o"), f"{voice_name(kit, piece.code)} edge, open")
+            )
+        zones += [
+            Pad(key_of(kit, voice, RIGHT, ""), voice_name(kit, voice))
+            for voice in (f"{piece.code}:{zone.name}" for zone in piece.zones if zone.name != "shell")
+        ]
+    return (*found, *zones)
+
+
+#: Of hits closer together than this (seconds) only the loudest is the pad that was struck: the others are crosstalk.
+TOGETHER_S: Final = 0.15
+
+
+class Learner:
+    """Learns a kit's notes: each pad is asked for in turn, and the note that its stroke sends is taken down.
+
+    ``notes`` has by pad the note that was heard, None where it is still to come or was passed over; ``at`` is the pad
+    that is asked for, one beyond the last when all is done.
+    """
+
+    def __init__(self, kit: Kit) -> None:
+        self.pads = pads_of(kit)
+        self.notes: list[int | None] = [None] * len(self.pads)
+        self.at = 0
+        self._last: Hit | None = None
+
+    @property
+    def asked(self) -> Pad | None:
+        """The pad that is asked for."""
+        return self.pads[self.at] if self.at < len(self.pads) else None
+
+    def hear(self, hit: Hit) -> None:
+        """Take a hit down for the pad that is asked for; of several at once the loudest one."""
+        last = self._last
+        if last is not None and hit.time - last.time < TOGETHER_S:
+            if hit.velocity > last.velocity:
+                self.notes[self.at - 1], self._last = hit.key, hit._replace(time=last.time)
+        elif self.asked is not None:
+            self.notes[self.at], self._last = hit.key, hit
+            self.at += 1
+
+    def skip(self) -> None:
+        """Pass over the pad that is asked for: the kit does not have it."""
+        if self.asked is not None:
+            self.notes[self.at], self._last = None, None
+            self.at += 1
+
+    def back(self) -> None:
+        """Ask for the pad before once more."""
+        if self.at:
+            self.at -= 1
+            self.notes[self.at], self._last = None, None
+
+    def same_as(self, number: int) -> Pad | None:
+        """The earlier pad that sends the same note as one: the kit cannot tell them apart."""
+        note = self.notes[number]
+        return next((self.pads[k] for k in range(number) if note is not None and self.notes[k] == note), None)
+
+    def map(self, name: str) -> NoteMap:
+        """What was learned; where pads send one note the first of them has it."""
+        keys: dict[int, int] = {}
+        for pad, note in zip(self.pads, self.notes):
+            if note is not None:
+                keys.setdefault(note, pad.key)
+        return NoteMap(name, keys, "Learned by striking each pad once.")

@@ -21,6 +21,7 @@ from deft_reach.core.notation.stroke_text import StrokeTextError
 from deft_reach.core.practice.hand_test import HandTestError, exercises_of
 from deft_reach.formats.document import dump_document, dump_kit, dump_player, load_document, load_kit, load_player
 from deft_reach.formats.midi_take import dump_performance, load_performance, load_texts
+from deft_reach.formats.note_map import dump_note_map, load_note_map, shipped_maps
 from deft_reach.formats.patterns import dump_pattern, load_pattern
 from deft_reach.formats.pieces_csv import dump_pieces, load_pieces
 from deft_reach.formats.plain_text import DocumentError
@@ -121,6 +122,11 @@ def _read_kit(data: bytes) -> None:
 def _read_pieces(data: bytes) -> None:
     kit = load_pieces(data, "x")
     assert len(load_pieces(dump_pieces(kit), "x").pieces) == len(kit.pieces)
+
+
+def _read_note_map(data: bytes) -> None:
+    found = load_note_map(data)
+    assert load_note_map(dump_note_map(found)) == found
 
 
 def _read_player(data: bytes) -> None:
@@ -276,6 +282,10 @@ SETTINGS = {
 READERS = (
     Reader("document", _read_document, lambda: [demo_file().read_bytes()], (by.mutate_json, by.mutate_bytes)),
     Reader("kit", _read_kit, lambda: [dump_kit(KIT), dump_kit(layout("large"))], (by.mutate_json, by.mutate_bytes)),
+    Reader(
+        "note-map", _read_note_map, lambda: [dump_note_map(row) for row in shipped_maps().values()],
+        (by.mutate_json, by.mutate_bytes),
+    ),  # fmt: skip
     Reader("player", _read_player, lambda: [dump_player(Player())], (by.mutate_json, by.mutate_bytes)),
     Reader("pieces", _read_pieces, lambda: [dump_pieces(KIT)], (by.mutate_table, by.mutate_bytes)),
     Reader("strokes", _read_pattern(".csv"), _exported(".csv"), (by.mutate_table, by.mutate_bytes)),

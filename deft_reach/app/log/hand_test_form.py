@@ -24,6 +24,7 @@ from deft_reach.app.choices import fill_box
 from deft_reach.app.hint_label import HintLabel
 from deft_reach.app.log.hand_chart import HandChart, Test
 from deft_reach.app.log.recorder import Recorder
+from deft_reach.app.note_map_box import NoteMapBox
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.styled import set_font, set_scaled
@@ -53,6 +54,7 @@ from deft_reach.formats.midi_take import load_performance, load_texts
 from deft_reach.formats.plain_text import DocumentError
 from deft_reach.sound.midi_ports import input_names
 from deft_reach.store.log_entries import TakeEntry
+from deft_reach.store.note_maps import NoteMaps
 from deft_reach.store.practice_log import PracticeLog
 from deft_reach.store.reading import read_file
 
@@ -65,7 +67,7 @@ TICK_MS = 100
 class HandTestForm(Listener):
     """Where the test comes from and what to do now on the left; what was measured on the right."""
 
-    def __init__(self, session: Session, log: PracticeLog) -> None:
+    def __init__(self, session: Session, log: PracticeLog, notes: NoteMaps) -> None:
         # Long: widgets in the order in which they are laid out.
         super().__init__(session)
         self.log = log
@@ -92,7 +94,9 @@ class HandTestForm(Listener):
         self.browse_button = QPushButton("A recording…")
         for button in (self.start, self.browse_button):
             button.setObjectName("quiet")
+        self.notes = NoteMapBox(notes, lambda: session.kit)
         column.addWidget(self.ports)
+        column.addWidget(self.notes)
         live = QHBoxLayout()
         live.addWidget(self.start)
         live.addWidget(self.browse_button)
@@ -130,6 +134,8 @@ class HandTestForm(Listener):
         self.timer = QTimer(self)
         self.timer.setInterval(TICK_MS)
         self.timer.timeout.connect(self._tick)
+        self.notes.setVisible(False)
+        self.ports.currentTextChanged.connect(lambda name: self.notes.setVisible(name not in (KEYBOARD, SIMULATED)))
         self.start.clicked.connect(self.begin)
         self.browse_button.clicked.connect(self.browse)
         self.use.clicked.connect(self.apply)
@@ -231,6 +237,8 @@ class HandTestForm(Listener):
         self.timer.stop()
         self.start.setText("Begin the test")
         hits = list(self.recorder.stop()) if self._source != KEYBOARD else self._typed
+        if self._source not in (KEYBOARD, SIMULATED):
+            hits = list(self.notes.maps.chosen.heard(hits))
         self._say_idle()
         assert guide is not None
         if not hits:
@@ -255,7 +263,7 @@ class HandTestForm(Listener):
         except (DocumentError, OSError) as error:
             say(self.words, f"{path.name}: {getattr(error, 'strerror', None) or error}.", "error")
             return
-        self._measure(list(hits), texts, path.name)
+        self._measure(list(self.notes.maps.chosen.heard(hits)), texts, path.name)
 
     def _measure(self, hits: list[Hit], marks: tuple[tuple[float, str], ...], source: str) -> None:
         try:

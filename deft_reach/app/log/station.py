@@ -30,6 +30,7 @@ from deft_reach.core.document import read_text
 from deft_reach.core.notation.stroke_text import StrokeTextError
 from deft_reach.core.practice.progress_log import PlanProgress, progress, what_next, when
 from deft_reach.core.session import Session
+from deft_reach.store.note_maps import NoteMaps
 from deft_reach.store.practice_log import PracticeLog
 
 ID = Qt.ItemDataRole.UserRole
@@ -40,7 +41,7 @@ MOST = 10_000
 class LogStation(Station):
     """What is next and every plan's state on the left; tempo over weeks and the work on the right."""
 
-    def __init__(self, session: Session, log: PracticeLog, recorder: Recorder) -> None:
+    def __init__(self, session: Session, log: PracticeLog, recorder: Recorder, notes: NoteMaps) -> None:
         super().__init__(session)
         self.log = log
         self.now: Callable[[], datetime] = lambda: datetime.now().astimezone()
@@ -73,10 +74,10 @@ class LogStation(Station):
         left = self.split(down, "logLeft", parts, [150, 300, 230], [0, 1, 0])
         self.tempo = TempoChart()
         self.tempo_panel = Panel("Tempo over time", self.tempo)
-        self.takes = TakeForm(session, log, recorder)
+        self.takes = TakeForm(session, log, recorder, notes)
         self.calibration = CalibrationForm(session, log)
         self.entries = EntriesForm(session, log)
-        self.hand_test = HandTestForm(session, log)
+        self.hand_test = HandTestForm(session, log, notes)
         pages = (
             (self.takes, "Check a take"), (self.hand_test, "Hand test"), (self.calibration, "Your own speed"),
             (self.entries, "Entries"),

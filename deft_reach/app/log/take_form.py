@@ -31,6 +31,7 @@ from deft_reach.app.canvas.explain import limb_name
 from deft_reach.app.choices import fill_box
 from deft_reach.app.decimal_box import DecimalBox
 from deft_reach.app.log.recorder import Recorder
+from deft_reach.app.note_map_box import NoteMapBox
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.save_name import OtherFormatError, ask_name
 from deft_reach.app.station import Listener
@@ -54,6 +55,7 @@ from deft_reach.formats.plain_text import DocumentError
 from deft_reach.sound.midi_ports import input_names
 from deft_reach.store.atomic import write_atomic
 from deft_reach.store.log_entries import TakeEntry
+from deft_reach.store.note_maps import NoteMaps
 from deft_reach.store.practice_log import PracticeLog
 from deft_reach.store.reading import read_file
 
@@ -82,11 +84,14 @@ class _Asked(NamedTuple):
 class TakeForm(Listener):
     """Where the take comes from on the left; what it says on the right."""
 
-    def __init__(self, session: Session, log: PracticeLog, recorder: Recorder) -> None:
+    def __init__(self, session: Session, log: PracticeLog, recorder: Recorder, notes: NoteMaps) -> None:
         super().__init__(session)
         self.log = log
         self.found: Take | None = None
         self.recorder = recorder
+        self.notes = NoteMapBox(notes, lambda: session.kit)
+        #: Notes of the take that are not the kit's.
+        self._strangers: tuple[int, ...] = ()
         self._asked: _Asked | None = None
         self._task = BackgroundTask(TakeError)
         self._task.finished.connect(self._take)
@@ -124,6 +129,7 @@ class TakeForm(Listener):
         live.addWidget(self.ports, 1)
         live.addWidget(self.record)
         column.addLayout(live)
+        column.addWidget(self.notes)
         column.addWidget(self.play)
         column.addWidget(self.save)
         self.keep = QCheckBox("Keep recordings in the log")
@@ -231,7 +237,13 @@ class TakeForm(Listener):
             reason = getattr(error, "strerror", None) or str(error)
             say(self.words, f"{path.name}: {reason}.", "error")
             return
-        self._check(hits, path.name)
+        self._check(self._by_map(hits), path.name)
+
+    def _by_map(self, hits: tuple[Hit, ...]) -> tuple[Hit, ...]:
+        """Hits by what the kit's notes stand for."""
+        found = self.notes.maps.chosen
+        self._strangers = found.strangers(hits)
+        return found.heard(hits)
 
     def _faults(self) -> Faults:
         values: dict[str, Any] = {name: self.faults[name].value() * unit for name, *_, unit, _ in FAULTS}
@@ -281,7 +293,7 @@ class TakeForm(Listener):
             return
         if asked is not None:
             try:
-                write_atomic(asked[0], dump_performance(hits))
+                write_atomic(asked[0], dump_performance(self.notes.maps.chosen.sent(hits)))
             except OSError as error:
                 say(self.words, f"{asked[0]}: {error.strerror or error}.", "error")
             else:
@@ -324,7 +336,8 @@ class TakeForm(Listener):
             self.record.setText("Record live")
             hits, source = self.recorder.stop(), self.recorder.source
             if hits:
-                self._check(hits, "" if source == SIMULATED else f"recorded from {source}")
+                simulated = source == SIMULATED
+                self._check(hits if simulated else self._by_map(hits), "" if simulated else f"recorded from {source}")
             else:
                 say(self.words, "Nothing was heard: is the kit on, and the right port chosen?", "error")
             return
@@ -381,6 +394,9 @@ class TakeForm(Listener):
             fill_row(self.limbs, k, cells)
         even = [f"{kind.replace('_', ' ')} {v:.2f}" for kind, v in result.evenness.items() if v is not None]
         lines = [*result.advice, *result.ignored_words]
+        if self._strangers and asked.source:
+            notes = ", ".join(map(str, self._strangers))
+            lines.append(f"Notes that “{self.notes.maps.chosen.name}” does not have were not counted: {notes}.")
         if even:
             lines.append(f"Evenness, played over written: {', '.join(even)}.")
         dynamics = result.dynamics

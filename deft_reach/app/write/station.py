@@ -34,6 +34,7 @@ from deft_reach.app.write.text_editor import TextEditor
 from deft_reach.core.model.counting import phrase
 from deft_reach.core.session import Session
 from deft_reach.core.session.lane_groups import group, group_words
+from deft_reach.store.note_maps import NoteMaps
 
 CRIB = (
     ("R  L", "right, left hand"),
@@ -60,7 +61,7 @@ LANE_NOTE = "type R L K H ?, marks after; / grid, - rest, = hold, | bar; Shift+a
 class WriteStation(Station):
     """Stroke text on top, the lane and the threads it makes below, the kit beside it."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, notes: NoteMaps) -> None:
         # Long: widgets in the order in which they are laid out.
         super().__init__(session)
         self.axis = TimeAxis(session, self)
@@ -121,7 +122,7 @@ class WriteStation(Station):
         self.cells = CellsForm(self.lane.lane)
         self.change = ChangeForm(session)
         self.tabs = PageTabs()
-        self.tap = TapForm(self.lane.lane)
+        self.tap = TapForm(self.lane.lane, notes)
         for form, title in ((self.cells, "Cells"), (self.change, "Change"), (self.tap, "Tap"), (crib, "Signs")):
             self.tabs.addTab(form, title)
         tools = Panel("Tools", self.tabs)

@@ -13,6 +13,7 @@ from PySide6.QtGui import QHideEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout
 
 from deft_reach.app.hint_label import HintLabel
+from deft_reach.app.note_map_box import NoteMapBox
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.write.practice_pad import PracticePad
@@ -24,6 +25,7 @@ from deft_reach.formats.general_midi import sound_of
 from deft_reach.sound.click import Click
 from deft_reach.sound.midi_ports import input_names, open_notes
 from deft_reach.sound.output import BUFFER_MS, Output, open_output
+from deft_reach.store.note_maps import NoteMaps
 
 #: From these MIDI velocities on a stroke is an accent, and below this one a ghost (common practice).
 ACCENT_FROM, GHOST_BELOW = 105, 45
@@ -37,7 +39,7 @@ class TapForm(Listener):
     #: Key and velocity from a port.
     _played = Signal(int, int)
 
-    def __init__(self, lane: Lane, clock: Callable[[], float] = time.perf_counter) -> None:
+    def __init__(self, lane: Lane, notes: NoteMaps, clock: Callable[[], float] = time.perf_counter) -> None:
         # Long: widgets in the order in which they are laid out.
         super().__init__(lane.session)
         self.lane = lane
@@ -62,7 +64,9 @@ class TapForm(Listener):
         self.ports = QComboBox()
         self.ports.setAccessibleName("What is played on")
         self.ports.addItem("keys and the pads above", "")
+        self.notes = NoteMapBox(notes, lambda: lane.session.kit)
         column.addWidget(self.ports)
+        column.addWidget(self.notes)
         row = QHBoxLayout()
         self.grid = QComboBox()
         self.grid.setAccessibleName("Grid that taps are written on")
@@ -85,6 +89,8 @@ class TapForm(Listener):
         # A port calls from a thread of its own; the signal brings its strokes here.
         self._port: Any = None
         self._played.connect(self._take_played)
+        self.ports.currentIndexChanged.connect(lambda _: self.notes.setVisible(bool(self.ports.currentData())))
+        self.notes.setVisible(False)
         self.start.clicked.connect(self.begin)
         self.discard.clicked.connect(self.take_back)
         self.grid.currentIndexChanged.connect(lambda _: self._write())
@@ -176,7 +182,10 @@ class TapForm(Listener):
 
     def _take_played(self, key: int, velocity: int) -> None:
         """A stroke from the port: its pad is shown, and its loudness is heard."""
-        sound = sound_of(self.session.kit, key)
+        meant = self.notes.maps.chosen.key(key)
+        if meant is None:
+            return
+        sound = sound_of(self.session.kit, meant)
         loud = ">" if velocity >= ACCENT_FROM else "." if velocity < GHOST_BELOW else ""
         marks = loud + sound.marks if sound.limb == "?" else ""
         self.pad.light(sound.limb, sound.voice, marks)
