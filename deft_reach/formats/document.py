@@ -74,7 +74,7 @@ def load_kit(data: bytes) -> Kit:
 
     Raises DocumentError for what is no kit.
     """
-    raw = read_json(data, MAX_BYTES)
+    raw: Any = read_json(data, MAX_BYTES)
     if raw.get("format") == FORMAT:
         document = load_document(data)
         if not document.kits:

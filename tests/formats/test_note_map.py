@@ -57,7 +57,7 @@ def test_shipped_maps_stand_for_keys_that_there_are():
 @pytest.mark.parametrize(
     ("text", "where"),
     [
-        ("{", "line 1"), ("[]", '"format"'), ('{"format": "other"}', '"format"'),
+        ("{", "line 1"), ("[]", "line 1, column 1"), ('{"format": "other"}', '"format"'),
         ('{"format": "note map", "version": 2, "notes": {}}', "version"),
         ('{"format": "note map", "version": 1}', "notes"),
         ('{"format": "note map", "version": 1, "notes": {"128": 38}}', "notes.128"),

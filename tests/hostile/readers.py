@@ -285,7 +285,7 @@ READERS = (
     Reader(
         "note-map", _read_note_map, lambda: [dump_note_map(row) for row in shipped_maps().values()],
         (by.mutate_json, by.mutate_bytes),
-    ),  # fmt: skip
+    ),
     Reader("player", _read_player, lambda: [dump_player(Player())], (by.mutate_json, by.mutate_bytes)),
     Reader("pieces", _read_pieces, lambda: [dump_pieces(KIT)], (by.mutate_table, by.mutate_bytes)),
     Reader("strokes", _read_pattern(".csv"), _exported(".csv"), (by.mutate_table, by.mutate_bytes)),
