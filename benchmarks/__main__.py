@@ -201,6 +201,8 @@ def start() -> dict[str, float]:
 DRAG = """
 import json, sys, time
 from pathlib import Path
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
 from deft_reach.app.run import make_app
 from deft_reach.app import theme
 app = make_app(); theme.apply(app, "light")
@@ -220,19 +222,22 @@ unit = sorted(yardstick() for _ in range(9))[4]
 for station in ("kit", "reach"):
     window.go(station)
     for _ in range(20): app.processEvents()
+    plan = getattr(window, station + "_station").plan
     tom, times = window.session.kit.piece("ft"), []
+    at = plan.to_px(*tom.body).toPoint()
+    QTest.mousePress(plan, Qt.MouseButton.LeftButton, pos=at)
     for k in range(240):
         begin = time.perf_counter()
         # Nothing is kept from one frame to the next: every place is a new one.
-        window.session.kits.move_piece("ft", tom.x - k // 2, tom.y + k % 2)
+        QTest.mouseMove(plan, at + QPoint(1 + k % 16, 1 + k // 16))
         app.processEvents()
         times.append(time.perf_counter() - begin)
+    assert window.session.kit.piece("ft") != tom
+    QTest.mouseRelease(plan, Qt.MouseButton.LeftButton, pos=at + QPoint(16, 15))
     times, unit = sorted(times[40:]), (unit + sorted(yardstick() for _ in range(9))[4]) / 2
     name = "drag" if station == "kit" else "drag_reach"
     found[name + ".p50_ms"], found[name + ".p95_ms"] = times[100] * 1e3, times[190] * 1e3
     found[name + ".p95_yardsticks"] = times[190] / unit
-from PySide6.QtCore import Qt
-from PySide6.QtTest import QTest
 window.session.plans.new_plan("64 bars", (FIGURE + " | ") * 64)
 window.go("write"); lane = window.write_station.lane; lane.setFocus(); lane.lane.go(400)
 for _ in range(20): app.processEvents()

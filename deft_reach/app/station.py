@@ -11,6 +11,7 @@ from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QFormLayout, QFrame, QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
 from deft_reach.app.canvas.time_axis import TimeAxis
+from deft_reach.app.drag_pace import DragPace
 from deft_reach.app.page_tabs import PageTabs
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.core.session import Session
@@ -74,6 +75,7 @@ class Listener(QWidget):
         super().__init__()
         self.session = session
         self.failure: _Failure | None = None
+        self._pace = DragPace(self, lambda: self._refresh_or_say())
 
     def follow(self, shown_later: bool = False) -> None:
         """Begin to listen; called once everything is built. What is dear to fill can wait until it is shown."""
@@ -84,7 +86,7 @@ class Listener(QWidget):
 
     def _heard(self) -> None:
         if self.isVisible():
-            self._refresh_or_say()
+            self._pace.ask()
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)

@@ -100,7 +100,7 @@ def test_a_long_file_is_proposed_as_a_song(window, tmp_path, qtbot):
 
 def test_a_file_dropped_on_the_window_that_holds_no_drums_says_so(window, tmp_path, qtbot):
     path = tmp_path / "piano.mid"
-    path.write_bytes(foreign([(0, 60, 80)]).replace(b"\x99", b"\x90"))
+    path.write_bytes(foreign([(0, 60, 80)], name="Piano").replace(b"\x99", b"\x90"))
     window.documents.open_path(path)
     dialog = window.findChild(ImportDialog)
     with qtbot.waitSignal(dialog.settled, timeout=10_000):

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Hashable
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import (
     QAccessible,
     QAccessibleAnnouncementEvent,
     QColor,
     QFont,
     QKeyEvent,
+    QMouseEvent,
     QPainter,
     QPaintEvent,
     QPen,
@@ -19,9 +20,10 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from deft_reach.app import theme, units
+from deft_reach.app import drag_pace, theme, units
 from deft_reach.app.canvas.explain import stroke_words
 from deft_reach.app.canvas.sprites import stamp, text_picture, text_size
+from deft_reach.app.drag_pace import DragPace
 from deft_reach.core.session.plan_view import PlanView
 
 #: Typed on a selected stroke: what it becomes.
@@ -98,9 +100,22 @@ class Canvas(QWidget):
         # Every drawing fills itself, so nothing behind it has to be painted first.
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName(name)
-        session.verdict.connect(self.refresh)
-        session.selected.connect(self.refresh)
+        self._pace = DragPace(self, lambda: self.refresh())
+        session.verdict.connect(self._heard)
+        session.selected.connect(self._heard)
         session.moved.connect(self._moved)
+
+    def event(self, event: QEvent) -> bool:
+        left = isinstance(event, QMouseEvent) and event.button() == Qt.MouseButton.LeftButton
+        if left and event.type() == QEvent.Type.MouseButtonPress:
+            drag_pace.pressed(self)
+        done = super().event(event)
+        if left and event.type() == QEvent.Type.MouseButtonRelease:
+            drag_pace.released()
+        return done
+
+    def _heard(self) -> None:
+        self._pace.ask()
 
     def refresh(self) -> None:
         """The session has changed: say it in words, and draw again; out of sight, wait until shown.

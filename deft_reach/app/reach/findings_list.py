@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app import theme, units
 from deft_reach.app.canvas.base import label, sheet_painter
+from deft_reach.app.drag_pace import DragPace
 from deft_reach.app.explanations import explained
 from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.styled import set_scaled, styled
@@ -96,7 +97,8 @@ class FindingsList(QListWidget):
         self.setMinimumHeight(60)
         self._filling = False
         self.currentRowChanged.connect(self._choose)
-        session.verdict.connect(self.fill)
+        self._pace = DragPace(self, lambda: self.fill())
+        session.verdict.connect(self._pace.ask)
         styled(self, FindingsList.restyle)
         session.selected.connect(self._follow)
         self.fill()
