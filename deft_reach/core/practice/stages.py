@@ -8,10 +8,11 @@ from fractions import Fraction
 from itertools import pairwise
 from typing import Final
 
-from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse
+from deft_reach.core.analysis.analyse import DEFAULT_TEMPO, DEFAULT_WEIGHTS, analyse
 from deft_reach.core.analysis.finding import Severity
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Document, Plan, Score, Section, Song, read_text
+from deft_reach.core.model.derived import newest
 from deft_reach.core.model.elements import Step, Strike
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import FEET, HANDS, KICK, LEFT, RIGHT, SECOND_KICK
@@ -68,6 +69,20 @@ def build_up(
     ``groove`` is what it is played between in the last stage; None takes a plain one. ``straight`` is for players who
     go straight to the kit: everything at once, then between grooves. Without ``between`` that last stage is left out.
     """
+    cut_down = (("everything", pattern),) if straight and pattern.strokes else _cut_down(pattern, kit)
+    rows = [(name, part, repeat) for name, part in cut_down]
+    framed = _between(pattern, kit, groove) if between else None
+    alone = _groove_for(pattern, kit, groove) if framed is not None and not straight else None
+    rows += [(name, part, True) for name, part in (("groove alone", alone), ("between grooves", framed)) if part]
+    return tuple(
+        Stage(name, part.text, STAGES[name], analyse(part, kit, player, tempo, repeat=loop, weights=weights))
+        for name, part, loop in rows
+    )
+
+
+@newest
+def _cut_down(pattern: Pattern, kit: Kit) -> tuple[tuple[str, Pattern], ...]:
+    """The stages up to everything, by name; none is the same as the one before."""
     texts = {
         "skeleton": _skeleton(pattern),
         "hands on one surface": _surface(pattern, feet=False, dynamics=False),
@@ -78,9 +93,7 @@ def build_up(
         "hands round the kit": _without(pattern, FEET),
         "everything": pattern.text,
     }
-    if straight:
-        texts = {"everything": pattern.text}
-    found: list[Stage] = []
+    found: list[tuple[str, Pattern]] = []
     seen: list[object] = []
     for name, text in texts.items():
         if text is None:
@@ -94,17 +107,7 @@ def build_up(
             at = seen.index(key)
             found, seen = found[:at], seen[:at]
         seen.append(key)
-        report = analyse(new, kit, player, tempo, repeat=repeat, weights=weights)
-        found.append(Stage(name, text, STAGES[name], report))
-    framed = _between(pattern, kit, player, tempo, groove) if between else None
-    if framed is not None and not straight:
-        alone = groove or _plain_groove_for(pattern, kit)
-        if alone is not None:
-            report = analyse(read_text(alone, kit), kit, player, tempo, repeat=True, weights=weights)
-            found.append(Stage("groove alone", alone, STAGES["groove alone"], report))
-    if framed is not None:
-        report = analyse(read_text(framed, kit), kit, player, tempo, repeat=True, weights=weights)
-        found.append(Stage("between grooves", framed, STAGES["between grooves"], report))
+        found.append((name, new))
     return tuple(found)
 
 
@@ -275,27 +278,34 @@ def _plain_groove_for(pattern: Pattern, kit: Kit) -> str | None:
     return f"{pattern.swing.text} {text}" if text is not None and pattern.swing is not None else text
 
 
-def _between(pattern: Pattern, kit: Kit, player: Player, tempo: float, groove: str | None) -> str | None:
+@newest
+def _groove_for(pattern: Pattern, kit: Kit, groove: str | None) -> Pattern | None:
+    """The groove that a figure is played between: the one that is given, else a plain one."""
+    text = groove or _plain_groove_for(pattern, kit)
+    return None if text is None else read_text(text, kit)
+
+
+@newest
+def _between(pattern: Pattern, kit: Kit, groove: str | None) -> Pattern | None:
     """A bar or more of groove, the figure, and the groove again; None where they cannot be chained."""
     text = groove or _plain_groove_for(pattern, kit)
     if text is None or not any(bar.length == Fraction(*bar.meter) for bar in pattern.bar_rows):
         return None
+    # Neither the tempo nor the player changes what is played.
     plans = (
-        Plan("groove", "groove", "groove", "kit", "player", tempo, True),
-        Plan("figure", "figure", "figure", "kit", "player", tempo),
+        Plan("groove", "groove", "groove", "kit", "player", DEFAULT_TEMPO, True),
+        Plan("figure", "figure", "figure", "kit", "player", DEFAULT_TEMPO),
     )
     song = Song("song", "song", (Section("groove"), Section("figure"), Section("groove")), True)
     document = Document(
-        players=(replace(player, id="player"),), kits=(replace(kit, id="kit"),),
+        players=(Player(id="player"),), kits=(replace(kit, id="kit"),),
         patterns=(Score("groove", "groove", text), Score("figure", "figure", pattern.text)), plans=plans,
         songs=(song,),
     )  # fmt: skip
     chain = chain_song(document, song)
     if chain is None or any(problem.severity is Severity.STOP for problem in chain.problems):
         return None
-    whole = written(chain)
     try:
-        read_text(whole, kit)
+        return read_text(written(chain), kit)
     except StrokeTextError:
         return None
-    return whole
