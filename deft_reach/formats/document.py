@@ -26,6 +26,8 @@ KIT_FORMAT: Final = "deft-reach-kit"
 _DRAFT_7: Final = {"dependentRequired": "dependencies"}
 #: Larger files are refused unread: a document of a thousand plans is some two megabytes.
 MAX_BYTES: Final = 32_000_000
+#: So many different kits and players of commitments are remembered to be shared.
+MOST_KNOWN: Final = 50
 
 
 def schema() -> dict[str, Any]:
@@ -55,12 +57,26 @@ def load_document(data: bytes, *, validated: bool = False) -> Document:
         _validate(raw)
     # What an older version wrote is of this version from now on: it may get what that one did not know.
     raw["version"] = max(raw["version"], FORMAT_VERSION, key=lambda version: int(version.split(".")[1]))
+    _share(raw)
     try:
-        document = from_dict(Document, {key: value for key, value in raw.items() if key != "format"})
+        document = from_dict(Document, {key: value for key, value in raw.items() if key != "format"}, {})
     except ValueError as error:
         raise DocumentError(str(error)) from None
     _check(document)
     return document
+
+
+def _share(raw: dict[str, Any]) -> None:
+    """Let commitments that freeze the same kit or player have it in common: a long record repeats a few of them."""
+    for field, own in (("kit", "kits"), ("player", "players")):
+        known: list[Any] = list(raw.get(own, ()))
+        for commitment in raw.get("commitments", ()):
+            mine = commitment.get(field)
+            same = next((row for row in known if row == mine), None)
+            if same is not None:
+                commitment[field] = same
+            elif len(known) < MOST_KNOWN:
+                known.append(mine)
 
 
 def dump_kit(kit: Kit) -> bytes:

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import types
 import typing
-from collections.abc import Mapping
+from collections.abc import Callable, Hashable, Mapping
 from dataclasses import MISSING, fields, is_dataclass
 from functools import cache
-from typing import Any, Final, TypeVar
+from typing import Any, Final, TypeVar, cast
 
 T = TypeVar("T")
 #: Fields that this version does not know may be nested so deeply.
@@ -24,27 +24,70 @@ def to_dict(record: Any) -> dict[str, Any]:
     return out
 
 
-def from_dict(kind: type[T], data: Mapping[str, Any]) -> T:
+def from_dict(kind: type[T], data: Mapping[str, Any], made: dict[int, Any] | None = None) -> T:
     """A dictionary as a dataclass; fields it does not have take their defaults, unknown ones go to ``extra``.
 
-    The data must have passed the schema: types are converted here, not checked. Raises ValueError where an unknown
-    field is nested deeper than DEEPEST.
+    The data must have passed the schema: types are converted here, not checked. With ``made``, a dictionary that
+    stands in several places is converted once; it has by ``id`` what there is already.
 
-    Raises KeyError for a field that is missing.
+    Raises ValueError where an unknown field is nested deeper than DEEPEST, KeyError for a field that is missing.
     """
-    hints: dict[str, Any] = _hints(kind)  # type: ignore[arg-type]
+    if made is not None and id(data) in made:
+        return cast("T", made[id(data)])
+    converters, has_extra = _converters(cast("Hashable", kind))
     values: dict[str, Any] = {}
-    for field in fields(kind):  # type: ignore[arg-type]
-        if field.name == "extra":
-            continue
-        if field.name in data:
-            values[field.name] = _typed(hints[field.name], data[field.name])
-        elif field.default is MISSING and field.default_factory is MISSING:
-            raise KeyError(field.name)
-    if "extra" in hints:
-        values["extra"] = {key: value for key, value in data.items() if key not in hints or key == "extra"}
-        _check_depth(values["extra"])
-    return kind(**values)
+    for name, convert, needed in converters:
+        if name in data:
+            value = data[name]
+            values[name] = value if convert is None else convert(value, made)
+        elif needed:
+            raise KeyError(name)
+    if has_extra:
+        # Nearly always there is nothing that is not known.
+        unknown = {} if len(values) == len(data) else {key: value for key, value in data.items() if key not in values}
+        if unknown:
+            _check_depth(unknown)
+        values["extra"] = unknown
+    found = kind(**values)
+    if made is not None:
+        made[id(data)] = found
+    return found
+
+
+#: Makes a field's value from plain data; the second argument is as from_dict's ``made``.
+_Convert = Callable[[Any, dict[int, Any] | None], Any]
+
+
+@cache
+def _converters(kind: Any) -> tuple[tuple[tuple[str, _Convert | None, bool], ...], bool]:
+    """Of a dataclass each field's name, what makes its value (None: it stays as it is) and whether it must be there;
+    and whether it keeps unknown fields.
+    """
+    hints = typing.get_type_hints(kind)
+    rows = tuple(
+        (field.name, _converter(hints[field.name]), field.default is MISSING and field.default_factory is MISSING)
+        for field in fields(kind)
+        if field.name != "extra"
+    )
+    return rows, "extra" in hints
+
+
+def _converter(hint: Any) -> _Convert | None:
+    origin = typing.get_origin(hint)
+    if origin is tuple:
+        return _tuple_of(_converter(typing.get_args(hint)[0]))
+    if origin is types.UnionType:
+        inside = _converter(next(arg for arg in typing.get_args(hint) if arg is not type(None)))
+        return None if inside is None else lambda value, made: None if value is None else inside(value, made)
+    if is_dataclass(hint) and isinstance(hint, type):
+        return lambda value, made: from_dict(hint, value, made)
+    return (lambda value, made: float(value)) if hint is float else None
+
+
+def _tuple_of(convert: _Convert | None) -> _Convert:
+    if convert is None:
+        return lambda value, made: tuple(value)
+    return lambda value, made: tuple([convert(item, made) for item in value])
 
 
 def _check_depth(extra: Mapping[str, Any]) -> None:
@@ -62,11 +105,6 @@ def _check_depth(extra: Mapping[str, Any]) -> None:
     raise ValueError(f"the field '{next(iter(extra))[:60]}' is nested more than {DEEPEST} deep")
 
 
-@cache
-def _hints(kind: type[Any]) -> dict[str, Any]:
-    return typing.get_type_hints(kind)
-
-
 def _plain(value: Any) -> Any:
     if is_dataclass(value) and not isinstance(value, type):
         return to_dict(value)
@@ -75,16 +113,3 @@ def _plain(value: Any) -> Any:
     if isinstance(value, float) and value.is_integer() and abs(value) < 1e15:
         return int(value)
     return value
-
-
-def _typed(hint: Any, value: Any) -> Any:
-    origin = typing.get_origin(hint)
-    if origin is tuple:
-        return tuple(_typed(typing.get_args(hint)[0], item) for item in value)
-    if origin is types.UnionType:
-        if value is None:
-            return None
-        return _typed(next(arg for arg in typing.get_args(hint) if arg is not type(None)), value)
-    if is_dataclass(hint) and isinstance(hint, type):
-        return from_dict(hint, value)
-    return float(value) if hint is float else value
