@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect_right
 from collections.abc import Collection
 from fractions import Fraction
 from typing import Any, NamedTuple
@@ -394,7 +395,7 @@ class Parser(Scanner):
             self.pickup = length
             self.bar_ends.append(self.now)
         elif length != full:
-            number = len([end for end in self.bar_ends if end > self.pickup]) + 1
+            number = len(self.bar_ends) - bisect_right(self.bar_ends, self.pickup) + 1
             self.faults.append(BarFault(number, length, full, (beats, value), Span(at, at + 1)))
         else:
             self.bar_ends.append(self.now)
