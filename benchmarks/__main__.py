@@ -17,6 +17,7 @@ import tempfile
 import time
 from collections.abc import Callable
 
+from benchmarks.large import in_the_window, long_pieces
 from benchmarks.planning import planning
 from benchmarks.practice import logbooks, takes
 from deft_reach.core import Player, analyse, layout, parse
@@ -280,7 +281,7 @@ def main() -> None:
     args = parser.parse_args()
     unit = statistics.median(yardstick() for _ in range(9))
     found = {**analysis(), **planning(unit), **layouts(), **songs(), **imports(), **takes(unit, FIGURE), **logbooks()}
-    found |= {**drag(), **start()}
+    found |= {**long_pieces(unit), **drag(), **in_the_window(), **start()}
     if args.json:
         print(json.dumps(found))
     else:
