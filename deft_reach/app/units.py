@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 from typing import Final
 
 from deft_reach.core.model.message import Message
@@ -43,7 +44,13 @@ def text_of(said: Message | Exception | str) -> str:
         said = said.args[0] if said.args and isinstance(said.args[0], Message) else str(said)
     if isinstance(said, str):
         return said
-    return str(said) if _unit == "mm" else said.text(length=lambda mm, _: length(mm))
+    return _written(said, _unit)
+
+
+@lru_cache(maxsize=4096)
+def _written(said: Message, unit: str) -> str:
+    """Lists show the same sentences again after every edit."""
+    return str(said) if unit == "mm" else said.text(length=lambda mm, _: length(mm))
 
 
 def parse(text: str) -> float | None:

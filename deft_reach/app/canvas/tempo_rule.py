@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
@@ -69,19 +70,17 @@ class TempoRule(Canvas):
         report = self.session.report
         if report is None:
             return []
-        heights: dict[int, int] = {}
+        heights: Counter[int] = Counter()
         found = []
-        columns = [round(self.x_at(s.tempo_limit) / 5) for s in report.strokes if s.tempo_limit is not None]
-        tallest = max((columns.count(column) for column in set(columns)), default=1)
+        limits = [(limit, i) for i, limit in enumerate(report.strokes.tempo_limits()) if limit is not None]
+        tallest = max(Counter(round(self.x_at(limit) / 5) for limit, _ in limits).values(), default=1)
         rise = min(7.0, 31.0 / tallest)
-        for stroke in sorted(report.strokes, key=lambda s: s.tempo_limit or 0.0):
-            if stroke.tempo_limit is None or stroke.tempo_limit > self._range[1]:
-                continue
-            x = self.x_at(stroke.tempo_limit)
-            column = round(x / 5)
-            level = heights.get(column, 0)
-            heights[column] = level + 1
-            found.append((column * 5.0, self.rule_y - 2 - level * rise, stroke.index))
+        for limit, i in sorted(limits):
+            if limit > self._range[1]:
+                break
+            column = round(self.x_at(limit) / 5)
+            found.append((column * 5.0, self.rule_y - 2 - heights[column] * rise, i))
+            heights[column] += 1
         return found
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -138,7 +137,7 @@ class TempoRule(Canvas):
         s = report.summary
         if s.tempo_limit is None or s.headroom is None or s.bottleneck is None:
             return f"Home tempo {plan.tempo:.4g} BPM. No stroke sets a limit."
-        in_way = sum(1 for x in report.strokes if x.tempo_limit is not None and x.tempo_limit < plan.tempo)
+        in_way = sum(1 for limit in report.strokes.tempo_limits() if limit is not None and limit < plan.tempo)
         return (
             f"Home tempo {plan.tempo:.4g} BPM, breaks at {s.tempo_limit:.0f} BPM, headroom {s.headroom * 100:.0f} %. "
             f"{in_way} strokes have no time at the home tempo. The tightest: {where(report, s.bottleneck)}, "
@@ -182,7 +181,7 @@ class TempoRule(Canvas):
                 painter.drawRect(QRectF(x - 3, top - 6, 6, 7))
             else:
                 painter.drawRect(QRectF(x - 2, top - 5, 4, 5.5))
-        beyond = sum(1 for s in report.strokes if s.tempo_limit is not None and s.tempo_limit > high)
+        beyond = sum(1 for limit in report.strokes.tempo_limits() if limit is not None and limit > high)
         if beyond:
             label(
                 painter,

@@ -27,9 +27,16 @@ FINDING = Qt.ItemDataRole.UserRole
 #: What was found to remove it, in words.
 REMEDIES = Qt.ItemDataRole.UserRole + 1
 _LEFT = 34
+#: Heights of so many rows are kept.
+MOST_HEIGHTS = 4096
 
 
 class _Delegate(QStyledItemDelegate):
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        #: By width, text size and what is written: a list is laid out again after every edit.
+        self._heights: dict[object, float] = {}
+
     def _layout(self, text: str, font: QFont, width: float) -> tuple[QTextLayout, float]:
         layout = QTextLayout(text, font)
         option = QTextOption()
@@ -44,21 +51,27 @@ class _Delegate(QStyledItemDelegate):
         layout.endLayout()
         return layout, height
 
-    def _parts(
-        self, finding: Finding, remedies: str | None, width: float, chosen: bool
-    ) -> list[tuple[QTextLayout, float, str]]:
-        rows = [(units.text_of(finding.said), theme.ui_font(10.5), "ink")]
+    def _rows(self, finding: Finding, remedies: str | None, chosen: bool) -> list[tuple[str, float, str]]:
+        """What is written of a finding: text, size and colour of each part."""
+        rows = [(units.text_of(finding.said), 10.5, "ink")]
         if chosen and (remedies or finding.advised):
             # What was checked takes the place of what usually helps.
-            rows.append((remedies or units.text_of(finding.advised), theme.ui_font(10), "muted"))
-        return [(*self._layout(text, font, width), colour) for text, font, colour in rows]
+            rows.append((remedies or units.text_of(finding.advised), 10.0, "muted"))
+        return rows
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
         view = option.widget
         assert isinstance(view, QListWidget)
         width = view.viewport().width() - _LEFT - 12
         chosen = view.currentRow() == index.row()
-        height = sum(h for _, h, _ in self._parts(index.data(FINDING), index.data(REMEDIES), width, chosen))
+        rows = self._rows(index.data(FINDING), index.data(REMEDIES), chosen)
+        key = (width, theme.text_scale(), *((text, size) for text, size, _ in rows))
+        height = self._heights.get(key)
+        if height is None:
+            if len(self._heights) > MOST_HEIGHTS:
+                self._heights.clear()
+            height = sum(self._layout(text, theme.ui_font(size), width)[1] for text, size, _ in rows)
+            self._heights[key] = height
         return QSize(view.viewport().width(), int(height + 12))
 
     def paint(
@@ -73,7 +86,8 @@ class _Delegate(QStyledItemDelegate):
             painter.fillRect(rect, QColor(c.selection))
         theme.draw_severity(painter, finding.severity, QPointF(rect.left() + 17, rect.top() + 15), 7)
         y = rect.top() + 5.0
-        for layout, height, colour in self._parts(finding, index.data(REMEDIES), rect.width() - _LEFT - 12, chosen):
+        for text, size, colour in self._rows(finding, index.data(REMEDIES), chosen):
+            layout, height = self._layout(text, theme.ui_font(size), rect.width() - _LEFT - 12)
             painter.setPen(QColor(getattr(c, colour)))
             layout.draw(painter, QPointF(rect.left() + _LEFT, y))
             y += height

@@ -172,6 +172,10 @@ class StrokeReports(Sequence[StrokeReport]):
         """What every stroke costs in all."""
         return self._walk.costs.sum(axis=0).tolist()  # type: ignore[no-any-return]
 
+    def tempo_limits(self) -> list[float | None]:
+        """Every stroke's own tempo limit (BPM), None where it has none."""
+        return [self._tempo / pace if pace else None for pace in self._walk.pace]
+
     def limits(self) -> list[float]:
         """Every stroke's tempo limit (BPM), its graces' where that is lower; infinite where it has none."""
         found = [self._tempo / pace if pace else math.inf for pace in self._walk.pace]
