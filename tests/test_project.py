@@ -28,7 +28,9 @@ def test_scripts_are_sound_and_can_be_run(script):
 def test_requirements_are_pinned_and_hashed_and_name_no_registry(name):
     text = (ROOT / "requirements" / f"{name}.txt").read_text()
     entries = [line for line in text.splitlines() if line and not line.startswith((" ", "#"))]
-    assert entries and all(re.match(r"[a-z0-9._-]+==[\w.]+ \\$", line) for line in entries)
+    assert entries and all(
+        re.match(r"[a-z0-9._-]+==[\w.]+( ; python_version [<>=]+ \"3\.\d+\")? \\$", line) for line in entries
+    )
     assert text.count("--hash=sha256:") >= len(entries)
     assert "://" not in text and "index" not in text
 

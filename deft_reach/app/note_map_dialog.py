@@ -25,7 +25,7 @@ from deft_reach.app.words import say, sentence
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.practice.hits import Hit
 from deft_reach.formats.note_map import Learner, NoteMap
-from deft_reach.sound.midi_ports import input_names
+from deft_reach.sound.midi_ports import input_names, why_no_ports
 
 SIMULATED = "simulated kit"
 #: The notes of the simulated kit go up from here, and it strikes a pad every so many seconds.
@@ -44,7 +44,9 @@ class NoteMapDialog(QDialog):
         self.result_map: NoteMap | None = None
         self.ports = QComboBox()
         self.ports.setAccessibleName("What is played on")
-        fill_box(self.ports, [(name, name) for name in (*input_names(), SIMULATED)])
+        names = input_names()
+        fill_box(self.ports, [(name, name) for name in (*names, SIMULATED)])
+        self.ports.setToolTip("" if names else why_no_ports())
         self.start = QPushButton("Start")
         self.asked = PlainLabel()
         set_font(self.asked, theme.ui_font, 15, bold=True)

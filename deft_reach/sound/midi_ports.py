@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from importlib.util import find_spec
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +18,17 @@ def input_names() -> list[str]:
         return list(mido.get_input_names())
     except Exception:  # the MIDI system raises whatever it likes where it is not there
         return []
+
+
+def why_no_ports() -> str:
+    """What is missing, in words, where there are no ports."""
+    if find_spec("rtmidi") is None:
+        return (
+            "Live MIDI needs the package python-rtmidi, which is not installed; recordings can be checked without it."
+        )
+    if not Path("/dev/snd/seq").exists():
+        return "This machine has no MIDI system; recordings can be checked without it."
+    return "No MIDI device is connected."
 
 
 def open_notes(name: str, hit: Callable[[int, int], None]) -> Any:

@@ -99,3 +99,13 @@ def test_ports_are_listed_played_and_refused_in_words(monkeypatch):
         midi_ports.open_notes("Pad 1", lambda *_: None)
     monkeypatch.setattr(mido, "get_input_names", broken)
     assert midi_ports.input_names() == []
+
+
+def test_why_there_are_no_ports_is_said(monkeypatch):
+    monkeypatch.setattr(midi_ports, "find_spec", lambda _: None)
+    assert "python-rtmidi, which is not installed" in midi_ports.why_no_ports()
+    monkeypatch.setattr(midi_ports, "find_spec", lambda _: object())
+    monkeypatch.setattr(Path, "exists", lambda _: False)
+    assert "no MIDI system" in midi_ports.why_no_ports()
+    monkeypatch.setattr(Path, "exists", lambda _: True)
+    assert "No MIDI device" in midi_ports.why_no_ports()

@@ -52,7 +52,7 @@ from deft_reach.formats.general_midi import FOOT_KEYS, hand_test_keys
 from deft_reach.formats.midi_file import MAX_BYTES
 from deft_reach.formats.midi_take import load_performance, load_texts
 from deft_reach.formats.plain_text import DocumentError
-from deft_reach.sound.midi_ports import input_names
+from deft_reach.sound.midi_ports import input_names, why_no_ports
 from deft_reach.store.log_entries import TakeEntry
 from deft_reach.store.note_maps import NoteMaps
 from deft_reach.store.practice_log import PracticeLog
@@ -146,7 +146,9 @@ class HandTestForm(Listener):
         self.follow(shown_later=True)
 
     def refresh(self) -> None:
-        fill_box(self.ports, [(name, name) for name in (KEYBOARD, SIMULATED, *input_names())])
+        names = input_names()
+        fill_box(self.ports, [(name, name) for name in (KEYBOARD, SIMULATED, *names)])
+        self.ports.setToolTip("" if names else why_no_ports())
         self.chart.show_tests(_tests(self.log.takes(PLAN)))
         measured = self.session.player.constants != Constants()
         self.back.setVisible(measured)

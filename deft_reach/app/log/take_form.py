@@ -52,7 +52,7 @@ from deft_reach.formats.general_midi import kit_keys, pattern_keys
 from deft_reach.formats.midi_file import MAX_BYTES
 from deft_reach.formats.midi_take import dump_performance, load_performance
 from deft_reach.formats.plain_text import DocumentError
-from deft_reach.sound.midi_ports import input_names
+from deft_reach.sound.midi_ports import input_names, why_no_ports
 from deft_reach.store.atomic import write_atomic
 from deft_reach.store.log_entries import TakeEntry
 from deft_reach.store.note_maps import NoteMaps
@@ -328,7 +328,9 @@ class TakeForm(Listener):
         self._task.start(check)
 
     def refresh(self) -> None:
-        fill_box(self.ports, [(name, name) for name in (SIMULATED, *input_names())])
+        names = input_names()
+        fill_box(self.ports, [(name, name) for name in (SIMULATED, *names)])
+        self.ports.setToolTip("" if names else why_no_ports())
 
     def record_live(self) -> None:
         """Begin to record from the chosen source; pressed again, or when the simulated kit is through, check it."""

@@ -23,7 +23,7 @@ from deft_reach.core.notation.tapping import GRIDS, Tap, write_taps
 from deft_reach.core.session.lane import Lane
 from deft_reach.formats.general_midi import sound_of
 from deft_reach.sound.click import Click
-from deft_reach.sound.midi_ports import input_names, open_notes
+from deft_reach.sound.midi_ports import input_names, open_notes, why_no_ports
 from deft_reach.sound.output import BUFFER_MS, Output, open_output
 from deft_reach.store.note_maps import NoteMaps
 
@@ -241,6 +241,7 @@ class TapForm(Listener):
             self._say(INVITATION)
         self.pad.use_kit(self.session.kit)
         names = input_names() if self.begun is None else []
+        self.ports.setToolTip("" if names else why_no_ports())
         if self.begun is None and names != [self.ports.itemData(k) for k in range(1, self.ports.count())]:
             while self.ports.count() > 1:
                 self.ports.removeItem(1)
