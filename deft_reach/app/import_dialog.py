@@ -159,7 +159,7 @@ class ImportDialog(QDialog):
         def work(progress: object) -> Read:
             found = load_midi(data, kit, part, choices)
             pattern = read_unfinished(found.text, kit)
-            return found, pattern, sections_of(pattern)
+            return found, pattern, sections_of(pattern, found.tempi)
 
         self._task.start(work)
 
@@ -188,7 +188,8 @@ class ImportDialog(QDialog):
         )
         self.as_song_box.setEnabled(len(self.stretches) > 1)
         if first:
-            self.as_song_box.setChecked(len(pattern.bar_rows) > LONG and len(self.stretches) > 1)
+            long = len(pattern.bar_rows) > LONG or bool(found.tempi)
+            self.as_song_box.setChecked(long and len(self.stretches) > 1)
             self.part.addItem("all drum tracks as one" if len(found.tracks) > 1 else "the drums", None)
             if len(found.tracks) > 1:
                 for k, (name, count) in enumerate(found.tracks):

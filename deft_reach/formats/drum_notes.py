@@ -321,4 +321,7 @@ def tempo_words(tempi: Sequence[tuple[Fraction, float]], end: Fraction) -> tuple
     if len(heard) < 2 or max(heard) - min(heard) < 0.5:
         return chosen, ""
     span = f"from {min(heard):.4g} to {max(heard):.4g} BPM"
-    return chosen, f"the tempo changes, {span}: the plan has {chosen:.4g} BPM, which holds longest"
+    return (
+        chosen,
+        f"the tempo changes, {span}: a plan has {chosen:.4g} BPM, which holds longest; a song keeps them",
+    )

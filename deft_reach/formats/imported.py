@@ -13,7 +13,8 @@ class Imported:
     """A pattern from elsewhere: its stroke text, tempo (None if the file says nothing), and remarks for the player.
 
     ``tracks`` names every part that could have been read, with its number of notes; ``track`` is the one that was,
-    None where all were read as one. ``keys`` says what each MIDI key was taken for.
+    None where all were read as one. ``keys`` says what each MIDI key was taken for. ``tempi`` are the tempo changes
+    that the text cannot have: when each begins (whole notes), and its tempo (BPM).
     """
 
     text: str
@@ -22,6 +23,7 @@ class Imported:
     track: int | None = None
     remarks: tuple[str, ...] = ()
     keys: tuple[tuple[int, str], ...] = ()
+    tempi: tuple[tuple[Fraction, float], ...] = ()
 
 
 @dataclass(frozen=True)

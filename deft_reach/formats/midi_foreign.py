@@ -125,7 +125,18 @@ def foreign_pattern(
         remarks.append(f"{counted(doubled, 'note')} on a voice that sounds at that moment already: one stroke")
     remarks = [*_time_remarks(timing, begin, changes), *remarks, *_hand_remarks(rows, frame)]
     heard = tuple((key, sound.voice) for key, sound in voices.items())
-    return Imported(text, tempo, tracks, track, tuple(remarks), heard)
+    changing = _changes_of(tempi, shift, max(rows, default=Fraction(0))) if changes else ()
+    return Imported(text, tempo, tracks, track, tuple(remarks), heard, changing)
+
+
+def _changes_of(
+    tempi: Sequence[tuple[Fraction, float]], shift: Fraction, end: Fraction
+) -> tuple[tuple[Fraction, float], ...]:
+    """Tempo changes (beats, BPM) by when they begin in a text that begins ``shift`` beats later, in whole notes."""
+    rows = [(Fraction(0), DEFAULT_BPM), *tempi]
+    first = [bpm for beat, bpm in rows if beat <= shift][-1]
+    later = [((beat - shift) / 4, round(bpm, 2)) for beat, bpm in rows if shift < beat and (beat - shift) / 4 <= end]
+    return ((Fraction(0), round(first, 2)), *later)
 
 
 def _begun(

@@ -1,5 +1,8 @@
 """Bringing a MIDI file into the window: what was understood and guessed, changed, and taken as plan or song."""
 
+import io
+
+import mido
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
@@ -107,3 +110,21 @@ def test_a_file_dropped_on_the_window_that_holds_no_drums_says_so(window, tmp_pa
         pass
     assert "no drum notes" in dialog.facts.text() and not dialog.open_button.isEnabled()
     dialog.reject()
+
+
+def test_tempo_changes_stay_with_the_sections(window, tmp_path, qtbot):
+    path = tmp_path / "faster.mid"
+    file = mido.MidiFile(file=io.BytesIO(foreign([(b + 16 * half, k, 90) for half in (0, 1) for b, k in BEATS[:16]])))
+    file.tracks[0].append(mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(90), time=480 * 16))
+    file.save(path)
+    window.documents.open_path(path)
+    dialog = window.findChild(ImportDialog)
+    qtbot.waitUntil(lambda: dialog.found is not None, timeout=10_000)
+    assert dialog.as_song_box.isChecked() and "a song keeps them" in dialog.remarks.text()
+    press(dialog.open_button)
+    session = window.session
+    song = session.songs.song
+    plans = [session.document.plan(section.plan) for section in song.sections]
+    played = [section.tempo or song.tempo or plan.tempo for section, plan in zip(song.sections, plans)]
+    assert [round(tempo) for tempo in played] == [120, 90] and len(set(plans)) == 1
+    assert [section.times for section in song.sections] == [4, 4]

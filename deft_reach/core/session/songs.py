@@ -157,7 +157,8 @@ class SongCommands:
                     plan = replace(plan, tempo=_held(tempo) or plan.tempo)
                 plans[stretch.text] = plan
                 document = document.with_plan(plan)
-            sections.append(Section(plan.id, min(MOST_TIMES, stretch.times)))
+            own = _held(stretch.tempo)
+            sections.append(Section(plan.id, min(MOST_TIMES, stretch.times), None if own == plan.tempo else own))
         song = Song(document.free_id("song"), document.free_song_name(name[:120]), tuple(sections))
         self._song = song.id
         shown = sections[0].plan if sections else None

@@ -43,3 +43,31 @@ def test_meters_and_a_pickup_stay():
     found = sections_of(whole)
     assert [s.times for s in found] == [1, 2, 1]
     assert parse(found[0].text).pickup == Fraction(1, 4) and parse(found[2].text).meter == (5, 8)
+
+
+def test_another_tempo_begins_another_section_and_breathing_does_not():
+    whole = parse(" ".join([GROOVE] * 8))
+    tempi = [(Fraction(0), 100.0), (Fraction(2), 101.0), (Fraction(3), 102.5), (Fraction(5), 140.0)]
+    found = sections_of(whole, tempi)
+    assert [(s.first, s.times, s.tempo) for s in found] == [(1, 5, 100.0), (6, 3, 140.0)]
+    assert found[0].text == found[1].text
+    # Slower bar by bar: each bar its own.
+    slower = sections_of(parse(f"{GROOVE} {FILL} {GROOVE}"), [(Fraction(k), 100.0 - 10 * k) for k in range(3)])
+    assert [(s.first, s.times, s.tempo) for s in slower] == [(1, 1, 100.0), (2, 1, 90.0), (3, 1, 80.0)]
+
+
+@given(
+    st.lists(BARS, min_size=1, max_size=10),
+    st.lists(st.tuples(st.integers(0, 10), st.sampled_from([60.0, 62.0, 100.0, 180.0])), max_size=4),
+)
+@settings(max_examples=40, deadline=None)
+def test_whatever_the_tempo_does_the_sections_are_the_pattern(bars, changes):
+    whole = parse(" ".join(bars))
+    tempi = sorted((Fraction(start), bpm) for start, bpm in changes)
+    at, heard = Fraction(0), []
+    for stretch in sections_of(whole, tempi):
+        part = parse(stretch.text)
+        heard += [s for turn in range(stretch.times) for s in strokes(part, at + turn * part.length)]
+        at += stretch.times * part.length
+        assert stretch.tempo is None or stretch.tempo in {bpm for _, bpm in tempi}
+    assert at == whole.length and heard == strokes(whole)
