@@ -40,6 +40,8 @@ MAX_BEATS: Final = 4000
 GHOST, PLAIN, ACCENT = 38, 80, 115
 #: What our own text events begin with.
 OWN_TEXT: Final = "deft-reach strokes "
+#: Our own marker where a file begins after an empty bar.
+BEGINS: Final = "deft-reach begins"
 _TICKS: Final = 480
 
 
@@ -48,7 +50,7 @@ def dump_midi(pattern: Pattern, kit: Kit, tempo: float) -> bytes:
     import mido
 
     ticks = _ticks(pattern)
-    notes = _notes(pattern, kit, tempo, ticks)
+    notes, lead = _notes(pattern, kit, tempo, ticks)
     file = mido.MidiFile(type=1, ticks_per_beat=ticks, charset="utf-8")
     conductor = mido.MidiTrack()
     file.tracks.append(conductor)
@@ -59,11 +61,14 @@ def dump_midi(pattern: Pattern, kit: Kit, tempo: float) -> bytes:
     last, meter = 0, None
     for bar in pattern.bar_rows:
         if bar.meter != meter:
-            tick = round(bar.start * 4 * ticks)
+            tick = round(bar.start * 4 * ticks) + lead if bar.start else 0
             beats, value = bar.meter
             conductor.append(mido.MetaMessage("time_signature", numerator=beats, denominator=value, time=tick - last))
             last, meter = tick, bar.meter
-    end = round(pattern.length * 4 * ticks)
+        if lead and bar is pattern.bar_rows[0]:
+            conductor.append(mido.MetaMessage("marker", text=BEGINS, time=lead - last))
+            last = lead
+    end = round(pattern.length * 4 * ticks) + lead
     conductor.append(mido.MetaMessage("end_of_track", time=max(0, end - last)))
     drums = mido.MidiTrack()
     file.tracks.append(drums)
@@ -99,7 +104,7 @@ def load_midi(data: bytes, kit: Kit, track: int | None = None, choices: Choices 
     that other programs wrote. Raises DocumentError for what is no MIDI file, is too large, or holds no drums.
     """
     file = open_midi(data)
-    tempi, meters, own = _conductor(file)
+    tempi, meters, own, begin = _conductor(file)
     parts = drum_parts(file)
     names = tuple((name, len(notes)) for name, notes in parts)
     if track is not None and not 0 <= track < len(parts):
@@ -125,7 +130,7 @@ def load_midi(data: bytes, kit: Kit, track: int | None = None, choices: Choices 
         if choices.meter is not None:
             meters = [(Fraction(0), choices.meter)]
         return foreign_pattern(notes, kit, tempi, meters, names, track, choices)
-    return _from_notes(notes, kit, tempo, meters, names, track)
+    return _from_notes(notes, kit, tempo, meters, names, track, begin)
 
 
 # --- writing --------------------------------------------------------------------------------------------------------
@@ -141,8 +146,11 @@ def _ticks(pattern: Pattern) -> int:
     return need * -(-_TICKS // need)
 
 
-def _notes(pattern: Pattern, kit: Kit, tempo: float, ticks: int) -> list[tuple[int, int, int, str]]:
-    """(tick, key, velocity, text event) of every stroke and grace, in order."""
+def _notes(pattern: Pattern, kit: Kit, tempo: float, ticks: int) -> tuple[list[tuple[int, int, int, str]], int]:
+    """(tick, key, velocity, text event) of every stroke and grace, in order; and how many ticks later all of it is.
+
+    A file begins at 0: where graces come before the very beginning, an empty bar does.
+    """
     second = ticks * tempo / 60
     found = []
     for stroke in pattern.strokes:
@@ -153,10 +161,14 @@ def _notes(pattern: Pattern, kit: Kit, tempo: float, ticks: int) -> list[tuple[i
         grace_key = key_of(kit, stroke.grace_voice or stroke.voice, stroke.limb, stroke.grace_marks)
         for k in range(count, 0, -1):
             early = tick - max(1, round((GRACE_LEAD + (k - 1) * GRACE_APART) * second))
-            # A file begins at 0: graces before the very beginning are drawn together there, each a tick apart.
-            found.append((max(early, min(count - k, tick - 1), 0), grace_key, GHOST, "grace"))
+            found.append((early, grace_key, GHOST, "grace"))
         found.append((tick, key, velocity, write_strike(stroke.strike())))
-    return sorted(found, key=lambda row: row[0])
+    found.sort(key=lambda row: row[0])
+    bar = round(Fraction(*pattern.bar_rows[0].meter) * 4 * ticks) if pattern.bar_rows else ticks * 4
+    lead = 0
+    while found and found[0][0] + lead < 0:
+        lead += bar
+    return [(tick + lead, *rest) for tick, *rest in found], lead  # type: ignore[misc]
 
 
 def _checksum(notes: Sequence[tuple[int, int, int]]) -> int:
@@ -168,13 +180,16 @@ def _checksum(notes: Sequence[tuple[int, int, int]]) -> int:
 
 def _conductor(
     file: Any,
-) -> tuple[list[tuple[Fraction, float]], list[tuple[Fraction, tuple[int, int]]], tuple[int, str] | None]:
-    """Every tempo and every meter with where it begins (beats), and our own text with its checksum."""
+) -> tuple[list[tuple[Fraction, float]], list[tuple[Fraction, tuple[int, int]]], tuple[int, str] | None, Fraction]:
+    """Every tempo and every meter with where it begins (beats), our own text with its checksum, and the beat on which
+    we said that it begins.
+    """
     import mido
 
     tempi: dict[Fraction, float] = {}
     meters: list[tuple[Fraction, tuple[int, int]]] = []
     own: tuple[int, str] | None = None
+    begin = Fraction(0)
     low, high = TEMPO_RANGE
     for track in file.tracks:
         tick = 0
@@ -187,13 +202,15 @@ def _conductor(
                 beats, value = message.numerator, message.denominator
                 if 1 <= beats <= 64 and value in METER_VALUES:
                     meters.append((beat, (beats, value)))
+            elif message.type == "marker" and message.text == BEGINS:
+                begin = beat
             elif message.type == "text" and message.text.startswith(OWN_TEXT) and own is None:
                 head, _, text = message.text.partition("\n")
                 try:
                     own = (int(head[len(OWN_TEXT) :], 16), text)
                 except ValueError:
                     own = None
-    return sorted(tempi.items()), sorted(meters), own
+    return sorted(tempi.items()), sorted(meters), own, begin
 
 
 def _from_notes(
@@ -203,6 +220,7 @@ def _from_notes(
     meters: Sequence[tuple[Fraction, tuple[int, int]]],
     tracks: tuple[tuple[str, int], ...],
     track: int | None,
+    begin: Fraction,
 ) -> Imported:
     """Notes of a file of ours that was changed elsewhere: limbs and graces are in its text events."""
     remarks = []
@@ -218,7 +236,7 @@ def _from_notes(
             if sound.voice.startswith("gm"):
                 unknown.add(note.key)
             strike = Strike(sound.limb, sound.voice, sound.marks + marks[k])
-        strikes.append((note.beat, strike))
+        strikes.append((max(note.beat - begin, Fraction(0)), strike))
     if unknown:
         keys = ", ".join(map(str, sorted(unknown)))
         remarks.append(f"no voice for key {keys}: written as gm and the number, to be put somewhere")
@@ -228,6 +246,7 @@ def _from_notes(
         row = rows.setdefault(at / 4, [])
         if strike not in row:
             row.append(strike)
+    meters = [(max(beat - begin, Fraction(0)), meter) for beat, meter in meters]
     frame = frame_of(meters, max(rows, default=Fraction(0)))
     text = compose([Onset(start, tuple(row)) for start, row in sorted(rows.items())], frame)
     if any(s.limb == EITHER for row in rows.values() for s in row):

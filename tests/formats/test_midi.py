@@ -242,3 +242,32 @@ def test_a_flam_on_the_very_first_beat_and_graces_on_other_drums_are_written_and
     assert load_midi(data, layout("five")).text == text
     keys = [m.note for m in notes]
     assert keys[0] == keys[1] and keys[3] != keys[4], "the second grace is on the small tom"
+
+
+@pytest.mark.parametrize("text", ["fR> L R L |", "meter 3/4 /8 dR@t1 L R L R L |", "R@sn L |"])
+def test_graces_sound_before_the_very_first_stroke(text):
+    """A file begins at 0, so an empty bar goes before it; read again, in whatever state, it is not there."""
+    data = dump_midi(parse(text), FIVE, 100)
+    file = mido.MidiFile(file=io.BytesIO(data))
+    now, onsets = 0.0, []
+    for message in file:
+        now += message.time
+        if message.type == "note_on" and message.velocity:
+            onsets.append(now)
+    graced = text.startswith(("fR", "meter 3/4 /8 dR"))
+    if graced:
+        assert onsets[1] - onsets[0] >= 0.02, "heard apart"
+        assert onsets[0] > 1, "after most of a bar of nothing"
+    else:
+        assert onsets[0] == 0
+    assert load_midi(data, FIVE).text == text
+    changed = next(m for m in file.tracks[1] if m.type == "note_on" and m.velocity > 1)
+    changed.velocity -= 1
+    out = io.BytesIO()
+    file.save(file=out)
+    again = parse(load_midi(out.getvalue(), FIVE).text)
+    assert strikes(again) == strikes(parse(text))
+
+
+def strikes(pattern):
+    return [(s.start, s.limb, s.voice, s.grace) for s in pattern.strokes]
