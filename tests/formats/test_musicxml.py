@@ -249,3 +249,22 @@ def test_both_hands_may_strike_one_voice_where_hands_are_not_said():
 def test_names_that_xml_forbids_are_written_cleanly():
     data = dump_musicxml(parse("R L"), FIVE, 100, "Tide\x00 \x1bbell \ufffe& <one>")
     assert Tree.fromstring(data).findtext("work/work-title") == "Tide bell & <one>"
+
+
+def test_feet_have_no_printed_rests_where_the_hands_carry_the_time():
+    """Common practice of drum notation; the rests stay in the file, so that its durations add up."""
+    text = dump_musicxml(parse("/16 R L R+K L R - - - R L R L K - - - | /4 K - H - |"), FIVE, 100, "x").decode()
+    root = Tree.fromstring(text)
+    first, second = root.iter("measure")
+
+    def rests(measure, voice):
+        notes = [n for n in measure.iter("note") if n.findtext("voice") == voice and n.find("rest") is not None]
+        return [n.get("print-object") for n in notes]
+
+    assert rests(first, "2") and set(rests(first, "2")) == {"no"}
+    assert rests(first, "1") and set(rests(first, "1")) == {None}, "the hands' own are printed"
+    assert set(rests(second, "2")) == {None}, "the feet alone carry the time here"
+    for measure in (first, second):
+        for voice in ("1", "2"):
+            held = [n for n in measure.iter("note") if n.findtext("voice") == voice and n.find("chord") is None]
+            assert sum(int(n.findtext("duration")) for n in held) == 4 * int(root.findtext(".//divisions"))

@@ -182,17 +182,22 @@ class _Writer:
         if not self.feet:
             voices = voices[:1]
         total = str(self._duration(bar.length))
+        carried = False
         for number, limbs, stem in voices:
             if number == 2:
                 _add(_add(measure, "backup"), "duration", total)
             chunks = self._voice(bar, k, limbs)
             if not any(chunk.strokes for chunk in chunks):
                 note = _add(measure, "note")
+                if carried:
+                    note.set("print-object", "no")
                 _add(note, "rest", measure="yes")
                 _add(note, "duration", total)
                 _add(note, "voice", str(number))
                 continue
-            self._notes(measure, chunks, number, stem, bar)
+            self._notes(measure, chunks, number, stem, bar, carried)
+            # Common practice: where the hands carry the time, rests of the feet are not written.
+            carried = True
 
     def _tempo(self, measure: Tree.Element) -> None:
         direction = _add(measure, "direction", placement="above")
@@ -280,12 +285,17 @@ class _Writer:
 
     # --- notes ------------------------------------------------------------------------------------------------
 
-    def _notes(self, measure: Tree.Element, chunks: list[Chunk], voice: int, stem: str, bar: Bar) -> None:
+    def _notes(
+        self, measure: Tree.Element, chunks: list[Chunk], voice: int, stem: str, bar: Bar, carried: bool
+    ) -> None:
+        """One voice of a bar; where the time is ``carried`` by the other one its rests are there, and not printed."""
         beams = beams_of(chunks, bar)
         tuplets = tuplets_of(chunks)
         for k, chunk in enumerate(chunks):
             if not chunk.strokes:
                 note = _add(measure, "note")
+                if carried and k not in tuplets:
+                    note.set("print-object", "no")
                 _add(note, "rest")
                 self._time(note, chunk, voice)
                 notations: Tree.Element | None = None
