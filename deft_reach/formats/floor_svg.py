@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import base64
 import math
+from collections.abc import Mapping
 from typing import Final
 from xml.etree import ElementTree as Tree
 
@@ -16,14 +18,20 @@ _MARGIN: Final = 10.0
 _TOP: Final = 18.0
 _CODES_ROW: Final = 3.6
 _TABLE_ROW: Final = 3.5
+#: The family of all letters.
+FONT: Final = "Karla"
+NO_FONTS: Final[Mapping[str, bytes]] = {}
 _SVG: Final = "http://www.w3.org/2000/svg"
 
 
-def dump_floor_plan(kit: Kit, paper: str = "A4") -> bytes:
+def dump_floor_plan(kit: Kit, paper: str = "A4", fonts: Mapping[str, bytes] = NO_FONTS) -> bytes:
     """A page with the kit from above, its strike centres and stand feet, and the table of distances.
 
     Every mark is a ``<circle>`` with its label in ``id`` and its place in ``data-x`` and ``data-y`` (mm on the
-    floor); one user unit is one millimetre on paper. Raises KeyError for an unknown paper.
+    floor); one user unit is one millimetre on paper. ``fonts`` (OpenType files by weight, ``normal`` and ``bold``) go
+    into the file, so that it looks the same where they are not installed.
+
+    Raises KeyError for an unknown paper.
     """
     # Long: a drawing from the back to the front.
     width, height = PAPERS[paper]
@@ -51,10 +59,16 @@ def dump_floor_plan(kit: Kit, paper: str = "A4") -> bytes:
             "width": f"{width}mm",
             "height": f"{height}mm",
             "viewBox": f"0 0 {width} {height}",
-            "font-family": "Karla",
+            "font-family": f"{FONT}, sans-serif",
             "data-scale": f"{scale:g}",
         },
     )
+    if fonts:
+        _add(svg, "style").text = "".join(
+            f"@font-face{{font-family:{FONT};font-weight:{weight};"
+            f"src:url(data:font/otf;base64,{base64.b64encode(font).decode()})}}"
+            for weight, font in fonts.items()
+        )
     _add(svg, "rect", x=0, y=0, width=width, height=height, fill="#fff")
     _text(svg, _MARGIN, 9, f"{kit.name}: floor plan 1:{scale:g}", 5.0, weight="bold")
     _text(

@@ -1,11 +1,16 @@
 """The floor plan: coordinates read back from the page, and a rug laid out again from its table alone."""
 
+import base64
+import io
 import math
+import re
 from dataclasses import replace
 from xml.etree import ElementTree
 
 import pytest
+from fontTools.ttLib import TTFont
 
+from deft_reach.app.kit.export import export_kit
 from deft_reach.core import LAYOUTS, layout
 from deft_reach.core.model.floor_plan import MARK_B_MM, place_from_distances, rug_marks
 from deft_reach.formats.floor_svg import PAPERS, dump_floor_plan
@@ -107,3 +112,20 @@ def test_marks_and_codes_are_explained_on_the_page():
         assert f"{piece.code} {piece.name}" in words
     for meaning in ("strike centre", "stand foot, pedal", "drum", "cymbal"):
         assert meaning in words
+
+
+def test_fonts_in_the_file_are_the_ones_that_its_letters_ask_for(tmp_path):
+    """Read back by fontTools, from the exported file."""
+    export_kit(layout("five"), tmp_path / "kit.svg")
+    svg = ElementTree.fromstring((tmp_path / "kit.svg").read_bytes())
+    style = svg.find(f"{SVG}style").text
+    faces = re.findall(r"font-family:(\w+);font-weight:(\w+);src:url\(data:font/otf;base64,([\w+/=]+)\)", style)
+    assert {weight for _, weight, _ in faces} == {"normal", "bold"}
+    asked = svg.get("font-family").partition(",")[0]
+    characters = {c for text in svg.iter(f"{SVG}text") for c in text.text or ""}
+    assert {text.get("font-weight") for text in svg.iter(f"{SVG}text")} <= {"normal", "bold"}
+    for family, _, data in faces:
+        font = TTFont(io.BytesIO(base64.b64decode(data)))
+        assert family == asked and font["name"].getBestFamilyName().startswith(family)
+        assert {ord(c) for c in characters} <= set(font.getBestCmap())
+    assert ElementTree.fromstring(dump_floor_plan(layout("five"))).find(f"{SVG}style") is None
