@@ -51,7 +51,8 @@ put $from/deft-reach.metainfo.xml "$prefix/share/metainfo/deft-reach.metainfo.xm
 put $from/deft-reach-mime.xml "$prefix/share/mime/packages/deft-reach.xml"
 put $from/deft-reach.svg "$prefix/share/icons/hicolor/scalable/apps/deft-reach.svg"
 QT_QPA_PLATFORM=offscreen "$home/env/bin/python" -m deft_reach.app.desktop_icons "$prefix/share/icons/hicolor" >> "$listed"
-for made in man:share/man/man1/deft-reach.1 bash:share/bash-completion/completions/deft-reach; do
+for made in man:share/man/man1/deft-reach.1 bash:share/bash-completion/completions/deft-reach \
+  zsh:share/zsh/site-functions/_deft-reach fish:share/fish/vendor_completions.d/deft-reach.fish; do
   file="$prefix/${made#*:}"
   mkdir -p "$(dirname "$file")"
   "$home/env/bin/python" -m deft_reach.cli.manual "${made%%:*}" > "$file"

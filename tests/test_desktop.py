@@ -12,7 +12,7 @@ import pytest
 from deft_reach import __version__
 from deft_reach.app.desktop_icons import SIZES, write_icons
 from deft_reach.cli.main import VERBS
-from deft_reach.cli.manual import bash_completion, man_page
+from deft_reach.cli.manual import bash_completion, fish_completion, man_page, zsh_completion
 
 DESKTOP = Path(__file__).resolve().parents[1] / "deft_reach" / "desktop"
 
@@ -80,3 +80,35 @@ def test_completion_offers_verbs_and_options():
     command = f"{script}\nCOMP_WORDS=(deft-reach plan --be); COMP_CWORD=2; _deft_reach; echo ${{COMPREPLY[@]}}"
     done = subprocess.run(["bash", "-c", command], capture_output=True, text=True, check=True)
     assert "--best" in done.stdout
+
+
+def test_fish_offers_verbs_and_options_with_what_they_do(tmp_path):
+    script = fish_completion()
+    assert "-l tempo -d 'quarter notes a minute (default 100)'" in script
+    for verb in VERBS:
+        assert f"-a {verb} -d '" in script and f"__fish_seen_subcommand_from {verb}'" in script
+    file = tmp_path / "deft-reach.fish"
+    file.write_text(script)
+    done = checked_by("fish", "-c", f"source {file}; complete -C 'deft-reach an'; complete -C 'deft-reach plan --be'")
+    offered = [line.partition("\t")[0] for line in done.stdout.splitlines()]
+    assert done.returncode == 0 and "analyse" in offered and "--best" in offered, done.stderr
+
+
+def test_zsh_completion_has_every_verb_with_what_it_does(tmp_path):
+    script = zsh_completion()
+    assert script.startswith("#compdef deft-reach\n")
+    for verb in VERBS:
+        assert re.search(rf"'{verb}:[^']+'", script) and re.search(rf"^ +{verb}\) found=\('", script, re.M)
+    file = tmp_path / "_deft-reach"
+    file.write_text(script)
+    stub = f"""
+_describe() {{ print -l -- "${{(P@)2}}" }}
+_files() {{ }}
+CURRENT=$1; shift; words=("$@")
+source {file}
+"""
+    (tmp_path / "run.zsh").write_text(stub)
+    first = checked_by("zsh", str(tmp_path / "run.zsh"), "2", "deft-reach", "an")
+    assert first.returncode == 0 and "analyse:what the hands" in first.stdout, first.stderr
+    later = checked_by("zsh", str(tmp_path / "run.zsh"), "3", "deft-reach", "plan", "--be")
+    assert "--best:" in later.stdout and "analyse:" not in later.stdout, later.stderr
