@@ -179,6 +179,14 @@ MENUS: Final[tuple[tuple[str, tuple[Entry, ...]], ...]] = (
                     ActionSpec("&Inches", lambda w: w.set_unit("in")),
                 ),
             ),
+            SubMenu(
+                "M&otion while playing",
+                (
+                    ActionSpec("As the &system", lambda w: w.set_motion("system")),
+                    ActionSpec("&Flowing", lambda w: w.set_motion("flowing")),
+                    ActionSpec("From stroke to &stroke", lambda w: w.set_motion("steps")),
+                ),
+            ),
             ActionSpec("F&ull screen", lambda w: w.toggle_full_screen(), ("F11",), "full screen, and back"),
             None,
             ActionSpec("Larger te&xt", lambda w: w.scale_text(0.1), ("Ctrl++", "Ctrl+=")),

@@ -76,6 +76,7 @@ def run_window(file: str | None, demo: bool = False, new_window: bool = False) -
     window.show()
     # Once the window stands: nobody waits for it.
     QTimer.singleShot(0, window, lambda: _receive_files(window))
+    QTimer.singleShot(0, window, window.ask_for_motion)
     return app.exec()
 
 

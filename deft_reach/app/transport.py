@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from bisect import bisect_right
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from fractions import Fraction
@@ -57,6 +58,8 @@ class Transport(QObject):
         #: A tempo for each round (BPM), where it is not the plan's own.
         self.tempi: tuple[float, ...] = ()
         self.count_in = True
+        #: Whether what is shown goes from stroke to stroke, instead of frame by frame.
+        self.in_steps = False
         self.part = "whole"
         self.clock = time.perf_counter
         self.playback: Playback | None = None
@@ -183,6 +186,10 @@ class Transport(QObject):
             self.stop()
             return
         position = playback.position(sample)
+        if position is not None and self.in_steps and self.session.report is not None:
+            starts = self.session.report.pattern.starts
+            # The last stroke that was due; strokes are in the order of their time.
+            position = starts[max(0, bisect_right(starts, float(position)) - 1)]
         self.session.set_position(None if position is None else float(position))
 
     def _edited(self) -> None:

@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach import __version__
-from deft_reach.app import theme, units
+from deft_reach.app import motion, theme, units
 from deft_reach.app.actions import make_actions
 from deft_reach.app.autosave_controller import AutosaveController
 from deft_reach.app.canvas.base import Canvas
@@ -32,6 +32,7 @@ from deft_reach.app.document_controller import DocumentController
 from deft_reach.app.exchange_controller import ExchangeController
 from deft_reach.app.header import Header
 from deft_reach.app.log.recorder import Recorder
+from deft_reach.app.motion import DesktopMotion
 from deft_reach.app.notice import NoticeBar
 from deft_reach.app.plain_text import plain_box
 from deft_reach.app.rail import Rail
@@ -140,6 +141,8 @@ class MainWindow(QMainWindow):
         self.setMinimumSize(900, 600)
         self.setAcceptDrops(True)
         self.transport = Transport(self.session, self)
+        self._desktop_motion = DesktopMotion(self, self._less_motion)
+        self.transport.in_steps = self.settings.text("motion", "system", motion.CHOICES) == "steps"
         self.transport.silent.connect(self._say_silent)
         self.actions_by_name = make_actions(self)
         self._build()
@@ -341,6 +344,21 @@ class MainWindow(QMainWindow):
         units.set_unit(name)
         self.settings.set("unit", name)
         self.restyle()
+
+    def set_motion(self, name: str) -> None:
+        """What is played is shown ``flowing``, from stroke to stroke (``steps``), or as the ``system`` says."""
+        self.settings.set("motion", name)
+        self.transport.in_steps = name == "steps"
+        self.ask_for_motion()
+
+    def ask_for_motion(self) -> None:
+        """Ask the desktop how much is to move, where the player leaves that to it."""
+        if self.settings.text("motion", "system", motion.CHOICES) == "system":
+            self._desktop_motion.ask()
+
+    def _less_motion(self) -> None:
+        if self.settings.text("motion", "system", motion.CHOICES) == "system":
+            self.transport.in_steps = True
 
     def scale_text(self, by: float) -> None:
         """Make all text larger or smaller by this part of its usual size."""
