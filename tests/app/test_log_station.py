@@ -12,7 +12,7 @@ from deft_reach.core.practice.progress_log import Point
 from deft_reach.formats.midi_take import load_performance
 from deft_reach.store.log_entries import Attempt, TakeEntry
 from deft_reach.store.logbook import Logbook
-from tests.app.conftest import click
+from tests.app.conftest import click, enter
 from tests.app.test_climb_station import let_time_pass
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -409,3 +409,32 @@ def test_the_demo_opens_with_its_own_practice_and_another_document_with_the_play
     assert len(set(states)) > 1, "plans have come differently far"
     window.documents.new_document()
     assert window.log.path == own and window.log.count() == 0
+
+
+def test_a_take_is_drawn_place_by_place(station, window, qtbot):
+    form, session = station.takes, window.session
+    enter(form.faults["late_left"], "30")
+    enter(form.faults["jitter"], "0")
+    enter(form.faults["missed"], "8")
+    press(form.play)
+    qtbot.waitUntil(lambda: form.found is not None, timeout=20_000)
+    chart, take = form.places, form.found
+    assert len(chart.places) == len(take.places) == len(session.report.strokes)
+    for row in chart.places:
+        assert row.played.offset_ms == take.places[row.played.stroke].offset_ms
+        above = chart.point(row).y() < chart.y_at(0) - 4
+        assert above == (row.limb == "L"), "the left hand is late, and late is up"
+    order = [chart.x_at(row.start) for row in chart.places]
+    assert order == sorted(order) and order[0] > 0 and order[-1] < chart.width()
+    late = next(row for row in chart.places if row.limb == "L")
+    assert f"{late.played.offset_ms:.0f} ms late" in chart.how(late) and "left hand on the" in chart.how(late)
+    missed = next(row for row in chart.places if row.played.missed)
+    assert f"missed {missed.played.missed} of 4 times" in chart.how(missed) and chart.how(missed) in chart.in_words()
+    chart.grab()
+    click(chart, chart.point(late))
+    assert session.stroke == late.played.stroke
+    click(chart, QPointF(chart.width() - 3, 3))
+    assert session.stroke == late.played.stroke, "nothing is there"
+    session.strokes.set_text(session.text + " R", "More", None)
+    click(chart, chart.point(chart.places[0]))
+    assert session.stroke == late.played.stroke, "of another plan than was played"

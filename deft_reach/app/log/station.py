@@ -83,7 +83,7 @@ class LogStation(Station):
             (self.entries, "Entries"),
         )  # fmt: skip
         self.tabs, bottom = self.tab_sheet(pages)
-        right = self.split(down, "logRight", [self.tempo_panel, bottom], [330, 360], [1, 1])
+        right = self.split(down, "logRight", [self.tempo_panel, bottom], [270, 420], [1, 1])
         self.fill(self.split(across, "logAcross", [left, right], [380, 812], [1, 3]))
         self.plans.currentCellChanged.connect(lambda row, *_: self._picked(row))
         log.changed.connect(self._heard)

@@ -30,6 +30,7 @@ from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.canvas.explain import limb_name
 from deft_reach.app.choices import fill_box
 from deft_reach.app.decimal_box import DecimalBox
+from deft_reach.app.log.places_chart import PlacesChart
 from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.note_map_box import NoteMapBox
 from deft_reach.app.plain_text import PlainLabel
@@ -200,7 +201,10 @@ class TakeForm(Listener):
         self.told.setWidget(self.advice)
         self.told.setWidgetResizable(True)
         self.told.setFrameShape(QScrollArea.Shape.NoFrame)
+        self.places = PlacesChart()
+        self.places.chosen.connect(self._choose)
         column.addWidget(self.limbs, 3)
+        column.addWidget(self.places, 4)
         column.addWidget(self.told, 2)
         self.words = PlainLabel()
         self.words.setWordWrap(True)
@@ -211,8 +215,14 @@ class TakeForm(Listener):
         return whole
 
     def _show_answer(self, there: bool) -> None:
-        for part in (self.verdict, self.limbs, self.told):
+        for part in (self.verdict, self.limbs, self.places, self.told):
             part.setVisible(there)
+
+    def _choose(self, stroke: int) -> None:
+        """Select the stroke of a mark that was clicked, if the plan is still the one that was played."""
+        played = self._asked.report if self._asked is not None else None
+        if played is not None and self.session.text == played.pattern.text:
+            self.session.select_stroke(stroke)
 
     # --- what is checked --------------------------------------------------------------------------------------
 
@@ -394,6 +404,10 @@ class TakeForm(Listener):
                 str(row.missed or "none"),
             )
             fill_row(self.limbs, k, cells)
+        rows = self.limbs.rowCount() * self.limbs.verticalHeader().defaultSectionSize()
+        self.limbs.setMaximumHeight(self.limbs.horizontalHeader().height() + rows + 4)
+        if asked.report is not None:
+            self.places.show_take(asked.report.pattern, kit, result)
         even = [f"{kind.replace('_', ' ')} {v:.2f}" for kind, v in result.evenness.items() if v is not None]
         lines = [*result.advice, *result.ignored_words]
         if self._strangers and asked.source:
@@ -415,6 +429,7 @@ class TakeForm(Listener):
         self.verdict.setText(f"Holds {held}, {result.rounds} rounds")
         self._show_answer(True)
         self.limbs.setVisible(False)
+        self.places.setVisible(False)
         self.advice.setText("\n".join(f"• {line}" for line in result.advice))
         say(self.words, "A ramp is no verdict on a rung: it is not kept in the log.", "hint")
 
