@@ -203,7 +203,7 @@ class TakeForm(Listener):
         self.told.setFrameShape(QScrollArea.Shape.NoFrame)
         self.places = PlacesChart()
         self.places.chosen.connect(self._choose)
-        column.addWidget(self.limbs, 3)
+        column.addWidget(self.limbs, 5)
         column.addWidget(self.places, 4)
         column.addWidget(self.told, 2)
         self.words = PlainLabel()
