@@ -160,7 +160,8 @@ class StrokeTable(Listener):
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self._showing = False
         self.view.selectionModel().currentRowChanged.connect(self._chosen)
-        self.follow()
+        # Columns as wide as their contents ask for every cell, seen or not.
+        self.follow(shown_later=True)
 
     def resizeEvent(self, event: object) -> None:
         self.view.setGeometry(self.rect())
