@@ -15,9 +15,9 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from deft_reach.core import layout, parse
-from deft_reach.core.practice.runner import VERDICTS
 from deft_reach.core.practice.simulation import Faults, simulate
 from deft_reach.core.practice.take import check_take
+from deft_reach.core.practice.verdicts import VERDICTS
 from deft_reach.formats.general_midi import key_of
 from deft_reach.store.log_entries import Attempt
 from deft_reach.store.logbook import Logbook

@@ -14,7 +14,6 @@ from deft_reach.core.model.kit import KitError
 from deft_reach.core.notation.stroke_text import MAX_TEXT
 from deft_reach.formats.document import load_kit
 from deft_reach.formats.imported import Imported
-from deft_reach.formats.midi import OWN_TEXT
 from deft_reach.formats.midi_file import open_midi
 from deft_reach.formats.patterns import (
     MAX_BYTES,
@@ -88,7 +87,9 @@ class ExchangeController:
 
     def _open_midi(self, path: Path) -> bool:
         """Show what is understood of another program's file; False for our own, which says all of it itself."""
-        from deft_reach.app.import_dialog import ImportDialog  # late: importing is rare
+        # Late: importing is rare.
+        from deft_reach.app.import_dialog import ImportDialog
+        from deft_reach.formats.midi import OWN_TEXT
 
         try:
             data = read_file(path, MAX_BYTES)

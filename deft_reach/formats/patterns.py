@@ -1,4 +1,4 @@
-"""Patterns by the kind of file: which format reads and writes what."""
+"""Patterns by the kind of file: which format reads and writes what. Each format is imported when it is needed."""
 
 from __future__ import annotations
 
@@ -8,10 +8,7 @@ from typing import Final
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.formats.imported import Imported
-from deft_reach.formats.midi import dump_midi, load_midi
-from deft_reach.formats.musicxml import dump_musicxml, load_musicxml
 from deft_reach.formats.plain_text import decode
-from deft_reach.formats.strokes_csv import dump_strokes, load_strokes
 
 MIDI: Final = (".mid", ".midi")
 MUSICXML: Final = (".musicxml", ".xml", ".mxl")
@@ -30,10 +27,16 @@ def load_pattern(data: bytes, suffix: str, kit: Kit, track: int | None = None) -
     """The pattern in a file with this ending as stroke text. Raises DocumentError."""
     suffix = suffix.lower()
     if suffix in MIDI:
+        from deft_reach.formats.midi import load_midi
+
         return load_midi(data, kit, track)
     if suffix in MUSICXML:
+        from deft_reach.formats.musicxml import load_musicxml
+
         return load_musicxml(data, kit, track)
     if suffix == ".csv":
+        from deft_reach.formats.strokes_csv import load_strokes
+
         return load_strokes(data)
     return Imported(decode(data), None)
 
@@ -42,13 +45,18 @@ def dump_pattern(pattern: Pattern, suffix: str, kit: Kit, tempo: float, title: s
     """The pattern as a file with this ending. Raises ValueError for an ending nothing is written for."""
     suffix = suffix.lower()
     if suffix in MIDI:
+        from deft_reach.formats.midi import dump_midi
+
         return dump_midi(pattern, kit, tempo)
     if suffix in (".musicxml", ".xml"):
+        from deft_reach.formats.musicxml import dump_musicxml
+
         return dump_musicxml(pattern, kit, tempo, title)
     if suffix == ".csv":
+        from deft_reach.formats.strokes_csv import dump_strokes
+
         return dump_strokes(pattern)
     if suffix == ".wav":
-        # Late: only sound needs it.
         from deft_reach.formats.wav import write_wav
         from deft_reach.sound.playback import Playback
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, fields, replace
 from typing import Any, Final, TypeVar
 
 from deft_reach.core.practice.progress_log import moment_of
-from deft_reach.core.practice.runner import VERDICTS
+from deft_reach.core.practice.verdicts import VERDICTS
 
 #: No number in a logbook is larger than this.
 LARGEST: Final = 1e9

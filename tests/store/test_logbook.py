@@ -18,7 +18,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_reach.core.practice.progress_log import WHOLE, tally, when
-from deft_reach.core.practice.runner import VERDICTS
+from deft_reach.core.practice.verdicts import VERDICTS
 from deft_reach.store import logbook as module
 from deft_reach.store.log_entries import Attempt, LogbookError, TakeEntry
 from deft_reach.store.log_schema import VERSION

@@ -12,9 +12,8 @@ from deft_reach.core.model.counting import counted
 from deft_reach.core.model.limbs import FEET
 from deft_reach.core.practice.ladder import Rung
 from deft_reach.core.practice.stages import Stage
+from deft_reach.core.practice.verdicts import CLEAN, NOT_YET, VERDICTS
 
-CLEAN, ROUGH, NOT_YET = "clean", "rough", "not-yet"
-VERDICTS: Final = (CLEAN, ROUGH, NOT_YET)
 #: Unbroken seconds of high load, and of any playing, after which a break is part of the plan. Common practice.
 HIGH_LOAD_S: Final = 300.0
 UNBROKEN_S: Final = 1500.0
