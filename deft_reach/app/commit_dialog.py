@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme, units
+from deft_reach.app.numbers import bpm
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.core.analysis.report import headroom_words, level_words
@@ -37,7 +38,7 @@ class CommitDialog(QDialog):
         column = QVBoxLayout(self)
         column.setContentsMargins(22, 18, 22, 18)
         column.setSpacing(10)
-        title = PlainLabel(f"Commit “{plan.name}” at {plan.tempo:.4g} BPM")
+        title = PlainLabel(f"Commit “{plan.name}” at {bpm(plan.tempo)}")
         set_font(title, theme.ui_font, 16, bold=True)
         title.setWordWrap(True)
         column.addWidget(title)
@@ -48,7 +49,7 @@ class CommitDialog(QDialog):
         sticking = self._sticking(report.pattern)
         limit = "no stroke sets one"
         if s.tempo_limit is not None and s.headroom is not None:
-            limit = f"breaks at {s.tempo_limit:.0f} BPM; {s.tempo:.4g} BPM is {headroom_words(s.headroom)}"
+            limit = f"breaks at {s.tempo_limit:.0f} BPM; {bpm(s.tempo)} is {headroom_words(s.headroom)}"
             if s.headroom >= 0:
                 limit = f"breaks at {s.tempo_limit:.0f} BPM, {headroom_words(s.headroom)}"
         rows = (

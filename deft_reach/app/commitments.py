@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QFrame, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from deft_reach.app import theme, units
+from deft_reach.app.numbers import bpm
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.styled import set_font
 from deft_reach.core.document import Commitment
@@ -27,7 +28,7 @@ def in_words(commitment: Commitment) -> list[str]:
     limit = "no stroke set a limit"
     if commitment.tempo_limit is not None:
         limit = f"broke at {commitment.tempo_limit:.0f} BPM"
-    lines = [f"{commitment.tempo:.4g} BPM on {commitment.kit.name}, {limit}, ease {commitment.ease:.0f}"]
+    lines = [f"{bpm(commitment.tempo)} on {commitment.kit.name}, {limit}, ease {commitment.ease:.0f}"]
     if commitment.reason:
         lines.append(f"“{commitment.reason}”")
     if commitment.accepted:

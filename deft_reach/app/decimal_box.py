@@ -8,6 +8,8 @@ from PySide6.QtCore import QLocale
 from PySide6.QtGui import QValidator
 from PySide6.QtWidgets import QDoubleSpinBox, QWidget
 
+from deft_reach.app.numbers import decimal_point, localised
+
 
 class DecimalBox(QDoubleSpinBox):
     """Both decimal marks are accepted, and no mark ever groups thousands: 98,5 is never 985."""
@@ -17,6 +19,9 @@ class DecimalBox(QDoubleSpinBox):
         locale = QLocale.c()
         locale.setNumberOptions(QLocale.NumberOption.OmitGroupSeparator | QLocale.NumberOption.RejectGroupSeparator)
         self.setLocale(locale)
+
+    def textFromValue(self, value: float) -> str:
+        return localised(super().textFromValue(value))
 
     def validate(self, text: str, pos: int) -> Any:
         if text and text == self.specialValueText():
@@ -48,4 +53,4 @@ class DecimalBox(QDoubleSpinBox):
             bare = bare[: -len(self.suffix().strip())]
         if self.prefix() and bare.startswith(self.prefix().strip()):
             bare = bare[len(self.prefix().strip()) :]
-        return bare.strip().replace(",", ".")
+        return bare.strip().replace(decimal_point(), ".").replace(",", ".")

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Final
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QInputDialog
 
+from deft_reach.app.numbers import bpm
 from deft_reach.app.save_name import file_stem
 from deft_reach.core.document import new_document
 from deft_reach.core.model.kit import KitError
@@ -164,7 +165,7 @@ class ExchangeController:
         except (OSError, ValueError) as error:
             self._stop(f"{path.name} cannot be written: {error}.")
             return
-        self._window.notice.say(f"{path.name} is written: {len(pattern.strokes)} strokes at {plan.tempo:.4g} BPM.")
+        self._window.notice.say(f"{path.name} is written: {len(pattern.strokes)} strokes at {bpm(plan.tempo)}.")
 
     # --- kits -------------------------------------------------------------------------------------------------
 

@@ -20,6 +20,7 @@ from deft_reach.app.decimal_box import DecimalBox
 from deft_reach.app.elided_combo_box import ElidedComboBox
 from deft_reach.app.elided_label import ElidedLabel
 from deft_reach.app.explanations import explained
+from deft_reach.app.numbers import bpm, decimal, localised
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.app.transport import PlayButton, Transport
@@ -89,7 +90,7 @@ class TempoBox(DecimalBox):
         set_scaled(self, QWidget.setMinimumWidth, 108)
 
     def textFromValue(self, value: float) -> str:
-        return f"{value:.1f}".rstrip("0").rstrip(".")
+        return localised(f"{value:.1f}".rstrip("0").rstrip("."))
 
 
 class Header(QFrame):
@@ -236,7 +237,7 @@ class Header(QFrame):
             elif s.level is not None:
                 tone = {"hard": "caution", "impossible": "stop"}.get(s.level, "")
                 self.ease.show_value(
-                    s.level, f"ease {s.ease:.0f} of 100 · cost {s.cost_per_bar:.1f} a bar{old}", tone
+                    s.level, f"ease {s.ease:.0f} of 100 · cost {decimal(s.cost_per_bar, '.1f')} a bar{old}", tone
                 )
             if s.open:
                 # As long as strokes lack hands there is no verdict.
@@ -253,12 +254,12 @@ class Header(QFrame):
         else:
             changes = session.plans.changes()
             roomy = self.width() > NARROW * theme.text_scale()
-            tempo = f" at {commitment.tempo:.4g} BPM" if roomy else ""
+            tempo = f" at {bpm(commitment.tempo)}" if roomy else ""
             count = f" · {counted(len(changes), 'change')}" if changes else ""
             since = f"{count} since" if count and roomy else count
             if self.width() < TIGHT * theme.text_scale():
                 tempo = since = ""
             self.committed.setText(f"committed {day(commitment.date, '%-d %b')}{tempo}{since}")
-            when = f"committed {day(commitment.date)} at {commitment.tempo:.4g} BPM"
+            when = f"committed {day(commitment.date)} at {bpm(commitment.tempo)}"
             lines = [when, *filter(None, [commitment.reason]), *map(units.text_of, changes)]
             self.committed.setToolTip("\n".join(lines))

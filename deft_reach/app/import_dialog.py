@@ -25,6 +25,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.hint_label import HintLabel
+from deft_reach.app.numbers import bpm
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.styled import set_scaled
 from deft_reach.app.tables import make_list
@@ -177,7 +178,7 @@ class ImportDialog(QDialog):
 
     def _show(self, found: Imported, pattern: Pattern, first: bool) -> None:
         meters = ", ".join(dict.fromkeys(f"{bar.meter[0]}/{bar.meter[1]}" for bar in pattern.bar_rows))
-        tempo = f"{found.tempo:.4g} BPM" if found.tempo is not None else "no tempo in the file"
+        tempo = f"{bpm(found.tempo)}" if found.tempo is not None else "no tempo in the file"
         bars = counted(len(pattern.bar_rows), "bar")
         swing = f", {pattern.swing.text}" if pattern.swing is not None else ""
         self.facts.setText(f"{counted(len(pattern.strokes), 'stroke')} in {bars} of {meters}, {tempo}{swing}.")

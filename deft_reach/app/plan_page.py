@@ -13,6 +13,7 @@ from deft_reach.app.canvas.plan_pieces import draw_labels, draw_pedals, draw_pie
 from deft_reach.app.canvas.plan_player import draw_body, draw_path
 from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.commitments import day
+from deft_reach.app.numbers import bpm, decimal
 from deft_reach.app.pdf import write_pdf
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.counting import counted
@@ -82,11 +83,11 @@ def draw_plan_page(session: Session, painter: QPainter, high: float) -> None:
     s = report.summary
     y = page.text(plan.name, MARGIN, 24, bold=True)
     who = f"{session.kit.name} · {session.player.name}, {session.player.handedness}-handed"
-    y = page.text(f"{plan.tempo:.4g} BPM{', round and round' if plan.repeat else ''} · {who}", y + 2, 11)
+    y = page.text(f"{bpm(plan.tempo)}{', round and round' if plan.repeat else ''} · {who}", y + 2, 11)
     limit = "no stroke sets a limit" if s.tempo_limit is None else f"breaks at {s.tempo_limit:.0f} BPM"
     ease = "cannot be played so" if report.impossible else f"{s.level or 'hands open'}, ease {s.ease:.0f} of 100"
     lead = {"R": "right hand leads", "L": "left hand leads", None: "no hand leads"}[s.lead]
-    y = page.text(f"{limit} · {ease} · cost {s.cost:.1f} · {lead}", y + 2, 11)
+    y = page.text(f"{limit} · {ease} · cost {decimal(s.cost, '.1f')} · {lead}", y + 2, 11)
     commitment = session.plans.commitment
     stamp = "Not committed yet."
     if commitment is not None:
@@ -118,9 +119,9 @@ def ladder_words(session: Session) -> str:
     except LadderError:
         return ""
     names = ", ".join(stage.name for stage in stages)
-    climb = "   ".join(f"□ {rung.tempo:.4g}" for rung in rungs if rung.stage == len(stages) - 1)
+    climb = "   ".join(f"□ {decimal(rung.tempo, '.4g')}" for rung in rungs if rung.stage == len(stages) - 1)
     often = counted(rungs[0].repeats, "time")
-    return f"Ladder: {names}, each at {rungs[0].tempo:.4g} BPM first. Then, {often} each:   {climb} BPM"
+    return f"Ladder: {names}, each at {bpm(rungs[0].tempo)} first. Then, {often} each:   {climb} BPM"
 
 
 def _staff(page: _Page, session: Session, report: Report, top: float, lowest: float) -> float:

@@ -6,6 +6,7 @@ import re
 from functools import lru_cache
 from typing import Final
 
+from deft_reach.app.numbers import decimal_point, localised
 from deft_reach.core.model.message import Message
 
 MM_PER: Final = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, '"': 25.4, "″": 25.4, "inch": 25.4, "inches": 25.4}
@@ -30,7 +31,7 @@ def number(mm: float, exact: bool = False) -> str:
         text = f"{mm:.1f}".removesuffix(".0") if exact else f"{mm:.0f}"
     else:
         text = f"{mm / 25.4:.{2 if exact else 1}f}"
-    return "0" if text.strip("-0.") == "" else text.replace("-", "−")
+    return "0" if text.strip("-0.") == "" else localised(text.replace("-", "−"))
 
 
 def length(mm: float) -> str:
@@ -44,13 +45,15 @@ def text_of(said: Message | Exception | str) -> str:
         said = said.args[0] if said.args and isinstance(said.args[0], Message) else str(said)
     if isinstance(said, str):
         return said
-    return _written(said, _unit)
+    return _written(said, _unit, decimal_point())
 
 
 @lru_cache(maxsize=4096)
-def _written(said: Message, unit: str) -> str:
+def _written(said: Message, unit: str, point: str) -> str:
     """Lists show the same sentences again after every edit."""
-    return str(said) if unit == "mm" else said.text(length=lambda mm, _: length(mm))
+    if unit == "mm":
+        return said.text(number=localised)
+    return said.text(length=lambda mm, _: length(mm), number=localised)
 
 
 def parse(text: str) -> float | None:

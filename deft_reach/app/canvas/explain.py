@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from deft_reach.app import units
+from deft_reach.app.numbers import decimal
 from deft_reach.core.analysis.report import Report, pace_word
 from deft_reach.core.model.counting import in_bar, place
 from deft_reach.core.model.elements import GRACES
@@ -44,7 +45,7 @@ def stroke_facts(report: Report, index: int) -> list[tuple[str, str]]:
         facts.append(("comes from", moved))
     if stroke.gap is not None and stroke.pace is not None and stroke.tempo_limit is not None:
         facts.append(("has", f"{stroke.gap * 1000:.0f} ms, needs {stroke.needed * 1000:.0f} ms"))
-        facts.append(("pace", f"{stroke.pace:.2f} · {pace_word(stroke.pace)}"))
+        facts.append(("pace", f"{decimal(stroke.pace, '.2f')} · {pace_word(stroke.pace)}"))
         facts.append(("breaks at", f"{stroke.tempo_limit:.0f} BPM"))
     else:
         facts.append(("pace", "its limb's first stroke: as long as it likes"))
@@ -57,7 +58,7 @@ def stroke_facts(report: Report, index: int) -> list[tuple[str, str]]:
         name = GRACES[stroke.grace]
         way = f"from the {voice_name(kit, grace.came_from)}" if grace.travel_mm else "already there"
         facts.append((f"{name} by", f"{limb_name(kit, grace.limb)}, {way}"))
-        facts.append((f"{name} pace", f"{grace.pace:.2f} · {pace_word(grace.pace)}"))
+        facts.append((f"{name} pace", f"{decimal(grace.pace, '.2f')} · {pace_word(grace.pace)}"))
     if stroke.limb in HANDS:
         posture = report.postures[report.posture_of[index]]
         if posture.cross is not None:

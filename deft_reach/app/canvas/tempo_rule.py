@@ -13,6 +13,7 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import Canvas, label
 from deft_reach.app.canvas.explain import stroke_title, where
 from deft_reach.app.canvas.sprites import text_size
+from deft_reach.app.numbers import bpm, decimal
 from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.styled import set_scaled
 from deft_reach.core.analysis.report import Report
@@ -136,10 +137,10 @@ class TempoRule(Canvas):
             return ""
         s = report.summary
         if s.tempo_limit is None or s.headroom is None or s.bottleneck is None:
-            return f"Home tempo {plan.tempo:.4g} BPM. No stroke sets a limit."
+            return f"Home tempo {bpm(plan.tempo)}. No stroke sets a limit."
         in_way = sum(1 for limit in report.strokes.tempo_limits() if limit is not None and limit < plan.tempo)
         return (
-            f"Home tempo {plan.tempo:.4g} BPM, breaks at {s.tempo_limit:.0f} BPM, headroom {s.headroom * 100:.0f} %. "
+            f"Home tempo {bpm(plan.tempo)}, breaks at {s.tempo_limit:.0f} BPM, headroom {s.headroom * 100:.0f} %. "
             f"{in_way} strokes have no time at the home tempo. The tightest: {where(report, s.bottleneck)}, "
             f"{stroke_title(report, s.bottleneck)}."
         )
@@ -203,7 +204,7 @@ class TempoRule(Canvas):
 
     def _home_label(self, tempo: float) -> tuple[QPointF, str]:
         """The home tempo's label and its centre: at its mark, but never over the edge."""
-        text = f"home {tempo:.4g}"
+        text = f"home {decimal(tempo, '.4g')}"
         width = text_size(text, theme.lettering(10))[0]
         x = min(max(self.x_at(tempo), width / 2 + 4), self.width() - width / 2 - 4)
         return QPointF(x, self.rule_y - 45), text

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.marks import verdict_colour
+from deft_reach.app.numbers import bpm, decimal
 from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.tempo_grid import draw_tempo_grid
 from deft_reach.core.model.counting import counted
@@ -46,8 +47,8 @@ class LadderChart(QWidget):
             return "No ladder yet."
         rung = runner.rung
         return (
-            f"{len(runner.rungs)} rungs from {runner.rungs[0].tempo:.4g} to {runner.rungs[-1].tempo:.4g} BPM; "
-            f"now rung {runner.at + 1}, {rung.tempo:.4g} BPM, {runner.stage.name}."
+            f"{len(runner.rungs)} rungs from {bpm(runner.rungs[0].tempo)} to {bpm(runner.rungs[-1].tempo)}; "
+            f"now rung {runner.at + 1}, {bpm(rung.tempo)}, {runner.stage.name}."
         )
 
     # --- geometry ---------------------------------------------------------------------------------------------
@@ -100,10 +101,10 @@ class LadderChart(QWidget):
             number = self.rung_at(QPointF(event.pos()))  # type: ignore[attr-defined]
             if number is not None:
                 rung = self.runner.rungs[number]
-                pace = "" if rung.pace is None else f", pace {rung.pace:.2f}"
+                pace = "" if rung.pace is None else f", pace {decimal(rung.pace, '.2f')}"
                 note = f"\n{rung.note}" if rung.note else ""
                 stage, often = self.runner.stages[rung.stage].name, counted(rung.repeats, "time")
-                words = f"{rung.tempo:.4g} BPM: {stage}, {often}{pace}{note}"
+                words = f"{bpm(rung.tempo)}: {stage}, {often}{pace}{note}"
                 QToolTip.showText(event.globalPos(), plain_tip(words), self)  # type: ignore[attr-defined]
             return True
         return super().event(event)
@@ -153,7 +154,7 @@ class LadderChart(QWidget):
                 middle = QPointF(box.center().x(), box.bottom() + 9)
                 label(painter, middle, _MARKS[verdict], theme.ui_font(9), verdict_colour(verdict))
             if here:
-                words = f"{rung.tempo:.4g} BPM"
+                words = f"{bpm(rung.tempo)}"
                 above = QPointF(min(max(box.center().x(), LEFT + 30), self.width() - 40), box.top() - 11)
                 label(painter, above, words, theme.ui_font(10, bold=True), QColor(c.ink), halo=QColor(c.sheet))
         begins = [

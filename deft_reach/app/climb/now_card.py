@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme
+from deft_reach.app.numbers import bpm, decimal
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.app.words import VERDICT_WORDS, say
@@ -140,11 +141,11 @@ class NowCard(QWidget):
             self.pause.setVisible(False)
             return
         rung = runner.rung
-        self.tempo.setText(f"{rung.tempo:.4g} BPM")
+        self.tempo.setText(f"{bpm(rung.tempo)}")
         self.stage.setText(runner.stage.name)
         count = f"{played} of {rung.repeats} played" if playing else counted(rung.repeats, "time")
         clean = f", {runner.cleans} clean in a row" if runner.cleans else ""
-        pace = "" if rung.pace is None else f", pace {rung.pace:.2f}"
+        pace = "" if rung.pace is None else f", pace {decimal(rung.pace, '.2f')}"
         self.detail.setText(f"rung {runner.at + 1} of {len(runner.rungs)}{pace} · {count}{clean}")
         due = runner.break_due()
         self.pause.setVisible(due is not None)

@@ -19,6 +19,7 @@ from deft_reach.app.canvas.weave import Weave
 from deft_reach.app.climb.ladder_chart import LadderChart
 from deft_reach.app.climb.ladder_form import CHUNKS, STRAIGHT, LadderForm
 from deft_reach.app.climb.now_card import NOTE_KEY, VERDICT_KEYS, NowCard
+from deft_reach.app.numbers import bpm
 from deft_reach.app.page_tabs import scrolling
 from deft_reach.app.panel import Panel
 from deft_reach.app.plain_text import PlainLabel
@@ -224,7 +225,7 @@ class ClimbStation(Station):
                 minutes = seconds_of(rungs, self.stages) / 60
                 top, ends = rungs[-1].tempo, ""
                 if top < plan.tempo:
-                    ends = f"It ends at your limit, {top:.4g} BPM: to go on to {plan.tempo:.4g}, tick Past my limit."
+                    ends = f"It ends at your limit, {bpm(top)}: to go on to {bpm(plan.tempo)}, tick Past my limit."
                 self.form.say_equivalents(equivalents(pattern, plan.tempo), minutes, ends)
             except LadderError as error:
                 say(self.form.words, sentence(error), "error")
@@ -252,7 +253,7 @@ class ClimbStation(Station):
             return ""
         words = self.runner.rule.in_words()
         if self.runner.at:
-            words = f"The log has it clean up to here: it begins at {self.runner.rung.tempo:.4g} BPM. {words}"
+            words = f"The log has it clean up to here: it begins at {bpm(self.runner.rung.tempo)}. {words}"
         return words
 
     def _new_rule(self) -> None:

@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import QTableWidget, QTableWidgetItem, QWidget
 
 from deft_reach.app import theme
+from deft_reach.app.numbers import bpm
 from deft_reach.app.styled import styled
 from deft_reach.app.tables import make_list
 from deft_reach.core.analysis.report import Report
@@ -146,7 +147,7 @@ class PlanEffects(QTableWidget):
     def _fill_row(self, row: int, plan: Plan) -> None:
         c = theme.colours()
         report, before = self._report_now(plan), self._report_before(plan)
-        cells = [plan.name, f"{plan.tempo:.4g} BPM", "cannot be read", "", ""]
+        cells = [plan.name, f"{bpm(plan.tempo)}", "cannot be read", "", ""]
         colours = [c.ink, c.muted, c.stop, c.ink, c.ink]
         if report is not None:
             limit, ease = report.summary.tempo_limit, report.summary.ease

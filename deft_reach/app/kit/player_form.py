@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 from deft_reach.app import units
 from deft_reach.app.decimal_box import DecimalBox
 from deft_reach.app.length_box import LengthBox
+from deft_reach.app.numbers import decimal
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.styled import set_scaled
@@ -182,7 +183,7 @@ class PlayerForm(Listener):
         arm, shoulders = units.length(player.arm_mm), units.length(player.shoulder[2])
         elbows = units.length(player.resting_elbow_mm)
         speeds = {words: getattr(player.speeds, name) for name, words in SPEED_NAMES.items()}
-        differ = ", ".join(f"{words} × {factor:.2f}" for words, factor in speeds.items() if factor != 1)
+        differ = ", ".join(f"{words} × {decimal(factor, '.2f')}" for words, factor in speeds.items() if factor != 1)
         self._say(
             f"Arm {arm} from shoulder to grip; shoulders {shoulders} high, hanging elbows {elbows}; "
             f"{WORDS.get(player.skill, 'own')} speed{f' (by the log: {differ})' if differ else ''}.",

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, 
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.hint_label import HintLabel
+from deft_reach.app.numbers import decimal
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.words import say
@@ -108,10 +109,11 @@ def in_words(found: Calibration | None) -> str:
     o = found.overall
     change = round((found.limits_change - 1) * 100)
     moved = f"rise by {change} %" if change > 0 else f"fall by {-change} %" if change else "stay"
-    rows = "; ".join(f"{SPEED_NAMES[name]} {row.skill:.2f}" for name, row in found.groups.items())
+    rows = "; ".join(f"{SPEED_NAMES[name]} {decimal(row.skill, '.2f')}" for name, row in found.groups.items())
     return (
-        f"{found.attempts} tries say {o.skill:.2f} (nine times in ten between {o.low:.2f} and {o.high:.2f}), "
-        f"where {found.before:.2f} is set: on the whole, tempo limits would {moved}."
+        f"{found.attempts} tries say {decimal(o.skill, '.2f')} (nine times in ten between {decimal(o.low, '.2f')} "
+        f"and {decimal(o.high, '.2f')}), "
+        f"where {decimal(found.before, '.2f')} is set: on the whole, tempo limits would {moved}."
         + (f" By themselves: {rows}." if rows else "")
     )
 

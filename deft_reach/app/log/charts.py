@@ -16,6 +16,7 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.canvas.sprites import text_size
 from deft_reach.app.marks import verdict_colour
+from deft_reach.app.numbers import bpm
 from deft_reach.app.tempo_grid import draw_tempo_grid
 from deft_reach.core.model.counting import counted
 from deft_reach.core.practice.progress_log import Point
@@ -65,10 +66,10 @@ class TempoChart(QWidget):
         if not self.points:
             return f"{self.name}: no attempt at the whole figure yet."
         clean = [p.tempo for p in self.points if p.verdict == "clean"]
-        best = f"clean up to {max(clean):.4g} BPM" if clean else "none clean yet"
+        best = f"clean up to {bpm(max(clean))}" if clean else "none clean yet"
         dates = ", ".join(f"{at:%d %b}" for at in self.committed)
         since = f" Committed {dates}." if dates else ""
-        return f"{self.name}: {len(self.points)} attempts, {best}, home {self.home:.4g} BPM.{since}"
+        return f"{self.name}: {len(self.points)} attempts, {best}, home {bpm(self.home)}.{since}"
 
     def _span(self) -> tuple[datetime, datetime]:
         first, last = self.points[0].at, self.points[-1].at

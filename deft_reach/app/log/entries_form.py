@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.hint_label import HintLabel
+from deft_reach.app.numbers import bpm
 from deft_reach.app.save_name import OtherFormatError, ask_name
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list
@@ -160,6 +161,6 @@ def _bring_in(own: Path, path: Path) -> str:
 def _cells(row: Attempt | TakeEntry) -> tuple[str, str, str, str, str]:
     """Since when it is committed so, stage, tempo, verdict and note."""
     if isinstance(row, Attempt):
-        return row.committed[:10], row.stage, f"{row.tempo:.4g} BPM × {row.repeats}", row.verdict, row.note
+        return row.committed[:10], row.stage, f"{bpm(row.tempo)} × {row.repeats}", row.verdict, row.note
     what = "hand test" if row.plan == "hand test" else "take"
     return "", what, f"{row.tempo:.0f} BPM", row.verdict, row.note or "; ".join(row.found.get("advice", [])[:1])

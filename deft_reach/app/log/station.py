@@ -21,6 +21,7 @@ from deft_reach.app.log.entries_form import EntriesForm
 from deft_reach.app.log.hand_test_form import HandTestForm
 from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.log.take_form import TakeForm
+from deft_reach.app.numbers import bpm
 from deft_reach.app.panel import Panel
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Station
@@ -102,9 +103,9 @@ class LogStation(Station):
         self._filling = True
         self.plans.setRowCount(len(rows))
         for k, row in enumerate(rows):
-            clean = "–" if row.clean_tempo is None else f"{row.clean_tempo:.4g} BPM"
+            clean = "–" if row.clean_tempo is None else f"{bpm(row.clean_tempo)}"
             state = "stuck" if row.stuck else row.state
-            for column, text in enumerate((row.plan.name, state, clean, f"{row.plan.tempo:.4g} BPM")):
+            for column, text in enumerate((row.plan.name, state, clean, f"{bpm(row.plan.tempo)}")):
                 item = QTableWidgetItem(text)
                 item.setData(ID, row.plan.id)
                 item.setToolTip(plain_tip(f"{row.plan.name}: {row.attempts} attempts, {row.minutes:.0f} min"))

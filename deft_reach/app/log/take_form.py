@@ -33,6 +33,7 @@ from deft_reach.app.decimal_box import DecimalBox
 from deft_reach.app.log.places_chart import PlacesChart
 from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.note_map_box import NoteMapBox
+from deft_reach.app.numbers import bpm, decimal
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.save_name import OtherFormatError, ask_name
 from deft_reach.app.station import Listener
@@ -408,7 +409,9 @@ class TakeForm(Listener):
         self.limbs.setMaximumHeight(self.limbs.horizontalHeader().height() + rows + 4)
         if asked.report is not None:
             self.places.show_take(asked.report.pattern, kit, result)
-        even = [f"{kind.replace('_', ' ')} {v:.2f}" for kind, v in result.evenness.items() if v is not None]
+        even = [
+            f"{kind.replace('_', ' ')} {decimal(v, '.2f')}" for kind, v in result.evenness.items() if v is not None
+        ]
         lines = [*result.advice, *result.ignored_words]
         if self._strangers and asked.source:
             notes = ", ".join(map(str, self._strangers))
@@ -425,7 +428,7 @@ class TakeForm(Listener):
 
     def _say_ramp(self, result: RampTake) -> None:
         """Where a ramp gave out."""
-        held = "nothing" if result.held is None else f"up to {result.held:.4g} BPM"
+        held = "nothing" if result.held is None else f"up to {bpm(result.held)}"
         self.verdict.setText(f"Holds {held}, {result.rounds} rounds")
         self._show_answer(True)
         self.limbs.setVisible(False)

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import Canvas, label
+from deft_reach.app.numbers import decimal
 from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.styled import set_scaled
 from deft_reach.core.motion.cost import TERM_NAMES, TERMS
@@ -53,7 +54,7 @@ class CostBar(Canvas):
         return [(term, report.summary.terms[term]) for term in TERMS if report.summary.terms[term] > 0.005]
 
     def in_words(self) -> str:
-        return "; ".join(f"{TERM_NAMES[term]} {value:.2f}" for term, value in self._shares())
+        return "; ".join(f"{TERM_NAMES[term]} {decimal(value, '.2f')}" for term, value in self._shares())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         QToolTip.showText(event.globalPosition().toPoint(), plain_tip(self.in_words().replace("; ", "\n")), self)
@@ -68,7 +69,7 @@ class CostBar(Canvas):
         label(
             painter,
             QPointF(0, 9),
-            f"whole plan: cost {total:.1f}",
+            f"whole plan: cost {decimal(total, '.1f')}",
             theme.ui_font(9.5),
             QColor(c.muted),
             Qt.AlignmentFlag.AlignLeft,
@@ -82,7 +83,7 @@ class CostBar(Canvas):
         x, y = 0.0, 36.0
         painter.setFont(theme.ui_font(9))
         for term, value in sorted(shares, key=lambda share: -share[1]):
-            text = f"{TERM_NAMES[term]} {value:.1f}"
+            text = f"{TERM_NAMES[term]} {decimal(value, '.1f')}"
             room = painter.fontMetrics().horizontalAdvance(text) + 22
             if x + room > width + 8:
                 if y > 37:

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app import theme
 from deft_reach.app.background_task import BackgroundTask
+from deft_reach.app.numbers import decimal
 from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.search_button import SearchButton
 from deft_reach.app.search_form import SearchForm
@@ -192,7 +193,7 @@ class RethinkForm(SearchForm):
         if of is not None:
             self._say(f"Searching … laying out what the hands can do, step {looked + 1} of {of}.", "hint")
             return
-        so_far = f", the cheapest so far costs {found:.1f}" if isinstance(found, float) else ""
+        so_far = f", the cheapest so far costs {decimal(found, '.1f')}" if isinstance(found, float) else ""
         self._say(f"Searching … {looked:,} moves weighed{so_far}.", "hint")
 
     def answered(self, result: Stickings) -> None:
@@ -213,7 +214,7 @@ class RethinkForm(SearchForm):
         for k, row in enumerate(rows):
             ease, limit, cautions = verdict_cells(row.report)
             hands = "".join(x for x in row.pattern.sticking.split() if x in "RL")
-            cells = (ease, f"{row.report.summary.cost:.1f}", limit, cautions, hands)
+            cells = (ease, f"{decimal(row.report.summary.cost, '.1f')}", limit, cautions, hands)
             for column, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 item.setToolTip(plain_tip(text))

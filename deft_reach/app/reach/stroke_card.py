@@ -9,6 +9,7 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.explain import stroke_facts, stroke_title, where
 from deft_reach.app.elided_label import ElidedLabel
 from deft_reach.app.explanations import WORDS, explained
+from deft_reach.app.numbers import decimal
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.reach.cost_bar import CostBar
 from deft_reach.app.station import Listener
@@ -91,7 +92,7 @@ class StrokeCard(Listener):
             return []
         if found.impossible:
             return [("other hand", "could not play it")]
-        change = "costs the same" if abs(found.cost) < 0.05 else f"costs {abs(found.cost):.1f} "
+        change = "costs the same" if abs(found.cost) < 0.05 else f"costs {decimal(abs(found.cost), '.1f')} "
         if abs(found.cost) >= 0.05:
             change += "more" if found.cost > 0 else "less"
         limit = "" if found.tempo_limit is None else f", breaks at {found.tempo_limit:.0f} BPM"

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label
+from deft_reach.app.numbers import decimal
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.reach.cost_bar import term_colour
 from deft_reach.app.reach.cost_legend import CostLegend
@@ -49,7 +50,7 @@ def facts(report: Report) -> list[str]:
     limit = "no limit" if s.tempo_limit is None else f"breaks at {s.tempo_limit:.0f} BPM"
     return [
         "impossible" if report.impossible else f"{s.level or 'hands open'}, ease {s.ease:.0f}",
-        f"cost {s.cost:.1f}",
+        f"cost {decimal(s.cost, '.1f')}",
         *([] if report.impossible else [limit]),
         serious_words(report) or "no cautions",
         _LEAD[s.lead],
@@ -200,7 +201,7 @@ class Tray(Listener):
         if row.report is None:
             return ""
         terms = row.report.summary.terms
-        lines = [f"{TERM_NAMES[t]} {terms[t]:.2f}" for t in TERMS if terms[t] > 0.005]
+        lines = [f"{TERM_NAMES[t]} {decimal(terms[t], '.2f')}" for t in TERMS if terms[t] > 0.005]
         return "\n".join([row_words(row), *lines])
 
     def _show(self) -> None:

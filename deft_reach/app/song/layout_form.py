@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import units
+from deft_reach.app.numbers import decimal
 from deft_reach.app.search_form import SearchForm
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.core.document import read_text
@@ -203,7 +204,7 @@ class LayoutForm(SearchForm):
             limit = "–"
             if gain.limit_before is not None and gain.limit_after is not None:
                 limit = f"{gain.limit_before:.0f} → {gain.limit_after:.0f} BPM"
-            cost = f"{gain.cost_before:.1f} → {gain.cost_after:.1f}"
+            cost = f"{decimal(gain.cost_before, '.1f')} → {decimal(gain.cost_after, '.1f')}"
             fill_row(self.gains, k, (gain.name, cost, limit))
         self.shown.emit()
 

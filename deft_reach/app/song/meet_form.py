@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 from deft_reach.app import units
 from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.marks import severity_icon
+from deft_reach.app.numbers import decimal
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list
@@ -174,8 +175,13 @@ class MeetForm(Listener):
     def _fill(self) -> None:
         self.table.setRowCount(len(self.offers))
         for k, offer in enumerate(self.offers):
-            change = f"{abs(offer.cost_change):.1f} {'less' if offer.cost_change <= 0 else 'more'}"
-            cells = (offer.name, f"{offer.pace_before:.2f} → {offer.pace:.2f}", change, offer.lost)
+            change = f"{decimal(abs(offer.cost_change), '.1f')} {'less' if offer.cost_change <= 0 else 'more'}"
+            cells = (
+                offer.name,
+                f"{decimal(offer.pace_before, '.2f')} → {decimal(offer.pace, '.2f')}",
+                change,
+                offer.lost,
+            )
             fill_row(self.table, k, cells, [" ".join(offer.text.split())] * len(cells))
         if self.offers:
             self.table.setCurrentCell(0, 0)

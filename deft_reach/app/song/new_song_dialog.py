@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app.hint_label import HintLabel
+from deft_reach.app.numbers import bpm
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.core.document import Document
 from deft_reach.core.model.counting import counted
@@ -43,7 +44,7 @@ class NewSongDialog(QDialog):
         self.available.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.ordered.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
         for plan in document.plans:
-            self._item(self.available, f"{plan.name} · {plan.tempo:.4g} BPM", plan.id)
+            self._item(self.available, f"{plan.name} · {bpm(plan.tempo)}", plan.id)
         self.add, self.remove = QPushButton("Add ›"), QPushButton("‹ Remove")
         self.words = HintLabel(lines=1)
         self.buttons = QDialogButtonBox()

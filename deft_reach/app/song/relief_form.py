@@ -23,6 +23,7 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.canvas.explain import limb_name
 from deft_reach.app.elided_label import ElidedLabel
+from deft_reach.app.numbers import bpm, decimal
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.search_form import SearchForm
 from deft_reach.app.styled import set_scaled
@@ -70,7 +71,7 @@ class EffortChart(QWidget):
             if one is not None:
                 name = limb_name(report.table.kit, limb)
                 found.append(
-                    f"{name}: {one.rate:.1f} strokes a second, {one.longest_run} in a row, "
+                    f"{name}: {decimal(one.rate, '.1f')} strokes a second, {one.longest_run} in a row, "
                     f"busy {one.effort * 100:.0f} %, lasts {lasting_words(one.lasts)}."
                 )
         return " ".join(found)
@@ -221,13 +222,13 @@ class ReliefForm(SearchForm):
         self.chart.show_report(report)
         plan, own = self.session.plan, self.session.report
         found = [] if own is None else [one for limb in "RLKJH" if (one := endurance(own, limb)) is not None]
-        self.loads_title.setText("" if plan is None else f"{plan.name} at {plan.tempo:.4g} BPM, round and round")
+        self.loads_title.setText("" if plan is None else f"{plan.name} at {bpm(plan.tempo)}, round and round")
         self.loads.setRowCount(len(found))
         for k, one in enumerate(found):
             assert own is not None
             who = limb_name(own.table.kit, one.limb)
             rest = f"{one.rest * 1000:.0f} ms" if one.rest < 10 else f"{one.rest:.0f} s"
-            cells = (who, f"{one.rate:.1f}", str(one.longest_run), rest, lasting_words(one.lasts))
+            cells = (who, f"{decimal(one.rate, '.1f')}", str(one.longest_run), rest, lasting_words(one.lasts))
             fill_row(self.loads, k, cells)
         if self.rows and self._asked != self._key():
             self._say("The plan has changed since: find again.", "hint")
@@ -290,7 +291,8 @@ class ReliefForm(SearchForm):
         limit = row.report.summary.tempo_limit
         parts.append(f"{row.longest_run} in a row, lasts {lasts}")
         parts.append(
-            f"cost {row.report.summary.cost:.1f}" + ("" if limit is None else f", breaks at {limit:.0f} BPM")
+            f"cost {decimal(row.report.summary.cost, '.1f')}"
+            + ("" if limit is None else f", breaks at {limit:.0f} BPM")
         )
         self.verdict.setText("; ".join(parts) + ".")
         self.preview.setText(preview_text(row.text))

@@ -14,6 +14,7 @@ from deft_reach.app.canvas.base import Same, label
 from deft_reach.app.canvas.sprites import text_size
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.canvas.timeline import Timeline
+from deft_reach.app.numbers import bpm
 from deft_reach.app.styled import set_scaled
 from deft_reach.core.session.song_view import SongView
 
@@ -135,7 +136,7 @@ class SectionStrip(Timeline):
             return f"{name}{times}"
         limit = "nothing limits it" if row.tempo_limit is None else f"breaks at {row.tempo_limit:.0f} BPM here"
         alone = "" if row.alone_limit is None else f", at {row.alone_limit:.0f} BPM alone"
-        return f"{name}{times} at {row.tempo:.4g} BPM: {limit}{alone}."
+        return f"{name}{times} at {bpm(row.tempo)}: {limit}{alone}."
 
     def _name(self, section: int) -> str:
         found = self.view.found
@@ -187,9 +188,7 @@ class SectionStrip(Timeline):
             if row is not None and room > 20 and len(lines) == 1:
                 limit = "" if row.tempo_limit is None else f", breaks at {row.tempo_limit:.0f}"
                 font = theme.ui_font(9)
-                text = QFontMetricsF(font).elidedText(
-                    f"{row.tempo:.4g} BPM{limit}", Qt.TextElideMode.ElideRight, room
-                )
+                text = QFontMetricsF(font).elidedText(f"{bpm(row.tempo)}{limit}", Qt.TextElideMode.ElideRight, room)
                 tight = row.headroom is not None and row.headroom < 0
                 colour = QColor(c.stop if tight else c.muted)
                 label(painter, QPointF(x, top + 26 * stretch), text, font, colour, align)

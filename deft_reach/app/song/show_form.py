@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QTableWidget,
 from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.choices import chosen_kit, fill_box, kit_choices
 from deft_reach.app.marks import severity_icon
+from deft_reach.app.numbers import bpm, decimal
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
@@ -108,7 +109,7 @@ def _cells(row: ShowRow) -> tuple[str, ...]:
         tempo = "–"
     else:
         low, high = row.tempo
-        tempo = f"{low:.4g} BPM" if low == high else f"{low:.4g}–{high:.4g} BPM"
+        tempo = f"{bpm(low)}" if low == high else f"{decimal(low, '.4g')}–{bpm(high)}"
     if row.headroom is None:
         room = "–"
     else:

@@ -20,10 +20,12 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from deft_reach.app import units
 from deft_reach.app.choices import fill_box
 from deft_reach.app.decimal_box import DecimalBox
 from deft_reach.app.hint_label import HintLabel
 from deft_reach.app.marks import severity_icon
+from deft_reach.app.numbers import decimal
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.song.new_song_dialog import NewSongDialog
 from deft_reach.app.station import Listener
@@ -232,7 +234,7 @@ class SongBar(Listener):
             row, plan = verdicts.get(k), names.get(section.plan)
             here = "–" if row is None or row.tempo_limit is None else f"{row.tempo_limit:.0f}"
             alone = "–" if row is None or row.alone_limit is None else f"{row.alone_limit:.0f}"
-            tempo = f"{row.tempo:.4g}" if row is not None else "–"
+            tempo = f"{decimal(row.tempo, '.4g')}" if row is not None else "–"
             name = plan.name if plan is not None else "a plan that is gone"
             for column, text in enumerate((name, str(section.times), tempo, here, alone)):
                 item = QTableWidgetItem(text)
@@ -241,7 +243,7 @@ class SongBar(Listener):
                 if column == 0:
                     severity = "stop" if k in stops else row.severity if row is not None else ""
                     item.setIcon(severity_icon(severity))
-                    item.setToolTip(plain_tip(stops.get(k, name)))
+                    item.setToolTip(plain_tip(units.text_of(stops.get(k, name))))
                 self.table.setItem(k, column, item)
         current = self._current_section()
         wanted = at if 0 <= at < len(sections) else 0

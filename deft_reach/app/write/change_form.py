@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushBu
 
 from deft_reach.app import theme
 from deft_reach.app.hint_label import HintLabel
+from deft_reach.app.numbers import bpm
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Listener
 from deft_reach.app.styled import set_font, set_scaled
@@ -97,7 +98,7 @@ class ChangeForm(Listener):
         if report.summary.tempo_limit is not None:
             words.append(f"breaks at {report.summary.tempo_limit:.0f} BPM")
         if change.tempo != 1.0:
-            words.append(f"home tempo {after.tempo:.4g} BPM")
+            words.append(f"home tempo {bpm(after.tempo)}")
         if report.pattern.faults:
             words.append("bars would not add up")
         if change.remark:

@@ -46,9 +46,16 @@ class Message:
     template: str
     fields: tuple[tuple[str, Any], ...] = ()
 
-    def text(self, length: LengthWriter = millimetres, translate: Callable[[str], str] = _as_it_is) -> str:
-        """The words; ``length`` writes lengths (mm), ``translate`` gives the template in another language."""
-        return _Renderer(length, translate).words(self)
+    def text(
+        self,
+        length: LengthWriter = millimetres,
+        translate: Callable[[str], str] = _as_it_is,
+        number: Callable[[str], str] = _as_it_is,
+    ) -> str:
+        """The words; ``length`` writes lengths (mm), ``translate`` gives the template in another language, ``number``
+        writes a number that has a point the way others do.
+        """
+        return _Renderer(length, translate, number).words(self)
 
     def __str__(self) -> str:
         return self.text()
@@ -96,8 +103,10 @@ def outside(what: str, mm: float, low: float, high: float, where: str = "") -> M
 
 
 class _Renderer(Formatter):
-    def __init__(self, length: LengthWriter, translate: Callable[[str], str]) -> None:
-        self._length, self._translate = length, translate
+    def __init__(
+        self, length: LengthWriter, translate: Callable[[str], str], number: Callable[[str], str]
+    ) -> None:  # fmt: skip
+        self._length, self._translate, self._number = length, translate, number
 
     def words(self, said: Message) -> str:
         return self.vformat(self._translate(said.template), (), said.values)
@@ -113,4 +122,5 @@ class _Renderer(Formatter):
             return self.words(value)
         if isinstance(value, Length):
             return self._length(value, format_spec)
-        return format(value, format_spec)
+        found = format(value, format_spec)
+        return self._number(found) if isinstance(value, float) else found

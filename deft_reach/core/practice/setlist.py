@@ -74,7 +74,7 @@ def _song_row(document: Document, number: int, kit: Kit | None, states_of: Mappi
     # A song is as far as the least of its plans.
     state = min(states, key=ORDER.index, default=DRAFTED)
     if found.chain is None or found.report is None:
-        reason = found.problems[0].message if found.problems else "nothing in it yet"
+        reason = str(found.problems[0].message) if found.problems else "nothing in it yet"
         return ShowRow("song", song.id, song.name, "", None, None, None, None, "", None, state, reason)
     tempi = [part.tempo for part in found.chain.parts]
     tightest = found.tightest
@@ -82,7 +82,7 @@ def _song_row(document: Document, number: int, kit: Kit | None, states_of: Mappi
     if tightest is not None and tightest.bottleneck is not None:
         part = found.chain.part_at(tightest.bottleneck)
         hardest = f"{part.plan.name}: {hardest_words(found.report, tightest.bottleneck)}"
-    stops = [p.message for p in found.problems if p.severity is Severity.STOP]
+    stops = [str(p.message) for p in found.problems if p.severity is Severity.STOP]
     return ShowRow(
         "song", song.id, song.name, found.chain.kit.name, (min(tempi), max(tempi)),
         tightest.tempo_limit if tightest is not None else None,

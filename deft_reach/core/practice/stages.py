@@ -121,7 +121,7 @@ def chain_of(document: Document, plans: Sequence[Plan], times: int, tempo: float
     sections = tuple(Section(plan.id, times) for plan in plans)
     song = Song("chain", "chain", sections, False, tempo, plans[0].kit)
     chain = chain_song(document, song)
-    stops = [p.message for p in chain.problems if p.severity is Severity.STOP] if chain is not None else []
+    stops = [str(p.message) for p in chain.problems if p.severity is Severity.STOP] if chain is not None else []
     if chain is None or stops:
         raise ValueError(stops[0] if stops else "these plans cannot be chained")
     return written(chain)

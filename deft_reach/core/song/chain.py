@@ -16,6 +16,7 @@ from deft_reach.core.analysis.finding import Severity
 from deft_reach.core.document import Document, Plan, Section, Song, read_text
 from deft_reach.core.model.elements import Strike
 from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.message import message
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.player import Player
 from deft_reach.core.notation.compose import Frame, Onset, compose
@@ -191,7 +192,12 @@ def _tempo_jumps(parts: Sequence[Part], repeat: bool) -> Iterator[Problem]:
                 yield Problem(
                     b.section,
                     Severity.NOTE,
-                    f"the tempo jumps from {a.tempo:.4g} to {b.tempo:.4g} BPM ({change * 100:+.0f} %)",
+                    message(
+                        "the tempo jumps from {before:.4g} to {after:.4g} BPM ({change:+.0f} %)",
+                        before=a.tempo,
+                        after=b.tempo,
+                        change=change * 100,
+                    ),
                 )
 
 

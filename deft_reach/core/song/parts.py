@@ -9,6 +9,7 @@ from typing import NamedTuple
 from deft_reach.core.analysis.finding import Severity
 from deft_reach.core.document import Plan, Song
 from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.message import Message
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.player import Player
 
@@ -18,7 +19,7 @@ class Problem(NamedTuple):
 
     section: int | None
     severity: Severity
-    message: str
+    message: Message | str
 
 
 class Part(NamedTuple):
