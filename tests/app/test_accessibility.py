@@ -31,6 +31,23 @@ def test_drawings_are_graphics_with_a_name_and_what_they_show(window, qapp):
         assert found.text(QAccessible.Text.Description), canvas.accessibleName()
 
 
+def test_the_value_of_a_drawing_is_the_chosen_stroke_and_its_finding(window, qapp):
+    window.session.show_plan("storm")
+    window.go("reach")
+    qapp.processEvents()
+    weave = window.reach_station.weave
+    weave.setFocus()
+    window.session.select_stroke(None)
+    assert interface(weave).text(QAccessible.Text.Value) == "Nothing is selected."
+    QTest.keyClick(weave, Qt.Key.Key_Home)
+    gc.collect()
+    first = interface(weave).text(QAccessible.Text.Value)
+    assert "right hand on the floor tom" in first
+    QTest.keyClick(weave, Qt.Key.Key_N)
+    finding = window.session.finding
+    assert finding is not None and str(finding.said) in interface(weave).text(QAccessible.Text.Value)
+
+
 @pytest.mark.parametrize("name", STATIONS)
 def test_every_control_has_a_name(window, qapp, name):
     window.go(name)
