@@ -48,6 +48,8 @@ class Columns(NamedTuple):
     surface: str | None
     #: Whether each stroke is on that surface, whatever limb plays it.
     keeps: Flags
+    #: Whether a bar begins with each event.
+    begins: Flags
     #: By event, how many events back the same place of the last beat and the one before is; 0 where they differ.
     figure: Ints
 
@@ -77,6 +79,7 @@ def columns_of(pattern: Pattern, repeat: bool) -> Columns:
         leading(pattern, surface),
         surface,
         np.array([s.voice == surface for s in strokes], dtype=bool),
+        bar_begins(pattern),
         figure_back(pattern),
     )
 
@@ -139,6 +142,16 @@ def surface_of(pattern: Pattern, repeat: bool) -> str | None:
         if run >= 4:
             return voice
     return None
+
+
+@derived
+def bar_begins(pattern: Pattern) -> Flags:
+    """Whether a bar begins with each event; a pickup is no bar.
+
+    Shape (events,).
+    """
+    starts = {bar.start for bar in pattern.bar_rows if not bar.offset}
+    return np.array([event.start in starts for event in pattern.events], dtype=bool)
 
 
 @derived
@@ -216,6 +229,7 @@ def run_in(c: Columns) -> int:
 def share(pattern: Pattern, model: Pattern) -> None:
     """Spare a pattern working out again what a model knows, where only the hands differ."""
     figure_back.share(pattern, model)
+    bar_begins.share(pattern, model)
     for repeat in (True, False):
         surface_of.share(pattern, model, repeat)
     # A cached property.

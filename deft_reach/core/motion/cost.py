@@ -142,6 +142,9 @@ TIRING_PACE: Final = 0.8
 #: A hand that strikes again at once, neither on a kept surface nor coming from it: hands alternate where nothing
 #: speaks against it.
 AGAIN_COST: Final = 0.25
+#: What of it is let off where a bar begins with it and it is the hand that leads: bars of an odd number of strokes
+#: begin with that hand anew, although it also ended the last one. Common practice.
+ANEW_CREDIT: Final = 0.05
 #: The same where it is the hand that does not lead: a double is better where the stronger hand has it.
 OTHER_AGAIN_COST: Final = 0.03
 
@@ -157,6 +160,9 @@ def load_cost(run: Any, pace: Any, foot: bool) -> Any:
 #: One change of the leading hand from beat to beat, and one beat that the player's other hand leads.
 SWITCH_COST: Final = 0.08
 OTHER_LEAD_COST: Final = 0.15
+#: A crash on the leading hand's side that the other hand comes over to on a beat. Common practice: fills land there
+#: with the leading hand.
+FAR_LANDING_COST: Final = 0.4
 #: A stroke whose hand comes back from neither of the last two beats of the same rhythm.
 FIGURE_COST: Final = 0.25
 #: A kept surface: a stroke by the other hand than last, hand to hand or else; the second stroke of a hand that took

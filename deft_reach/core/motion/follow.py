@@ -157,11 +157,13 @@ class _Follower:
         runs[index] = run[row_of]
         lead, switches = self.leads()
         turns, turn_gaps = self.turns(event_time)
+        again, anew = self.again(event_time)
         return Follow(
             self.count, was, voice, lane_start, hands, graces, feet,
             self.postures(hands, event, right, left, ways), came, runs.tolist(), right[first:], left[first:],
             (int(right[first - 1]), int(left[first - 1])) if first else (-1, -1), lead, switches,
-            self.led_by(lead), self.kept(event_time), self.changed(), self.again(event_time), turns, turn_gaps,
+            self.led_by(lead), self.landings(lead), self.kept(event_time), self.changed(), again, anew, turns,
+            turn_gaps,
             *self.moments(),
         )  # fmt: skip
 
@@ -332,9 +334,9 @@ class _Follower:
         """Of each of the round's strokes whether a hand plays it on the kept surface."""
         return self.c.keeps & (self.c.lane < 2)
 
-    def again(self, event_time: Floats) -> Ints:
+    def again(self, event_time: Floats) -> tuple[Ints, Ints]:
         """The strokes of a hand that struck alone at the last moment as well: neither on a kept surface nor coming
-        from it.
+        from it. And those of them with which a bar begins.
         """
         c = self.c
         hands = self.codes()
@@ -349,7 +351,8 @@ class _Follower:
         e = struck[same & (struck >= self.first_event)] - self.first_event
         rows = np.flatnonzero(c.lane < 2)
         rows = rows[np.searchsorted(c.event[rows], e)]
-        return np.asarray(c.index[rows[~on[rows]]])
+        rows = rows[~on[rows]]
+        return c.index[rows], c.index[rows[c.begins[c.event[rows]]]]
 
     def changed(self) -> Ints:
         """The first hand strokes of events whose hands come back from neither of the last two beats."""
@@ -364,6 +367,11 @@ class _Follower:
         """Of the strokes that lead a beat those of the left and those of the right hand."""
         limb = dict(zip(self.c.index.tolist(), self.c.lane.tolist()))
         return [i for i in lead if limb[i] == 1], [i for i in lead if limb[i] == 0]
+
+    def landings(self, lead: list[int]) -> Ints:
+        """Of the strokes that lead a beat those that are not on the kept surface."""
+        kept = set(self.c.index[self.c.keeps].tolist())
+        return np.array([i for i in lead if i not in kept], dtype=np.intp)
 
     def turns(self, event_time: Floats) -> tuple[Ints, Floats]:
         """The first strokes of moments in which feet alone follow hands alone, or hands feet; and the gaps before."""

@@ -92,8 +92,9 @@ class ReachTable:
     ``restrikes`` (2,) the hands' restrikes in seconds; ``reaches`` and ``reach_costs`` (2, n + 1) for the right and
     the left hand. By the right and the left hand's voice, all (n + 1, n + 1): ``clearances`` in mm, NaN where nothing
     crosses, ``right_over`` whether the right arm is over there, ``bearings`` of the middle between the hands from the
-    seat, in radians. ``rebound_depths`` (2,) and ``foot_rebound_depth`` say how much deeper than usual the hands' and
-    the feet's rebound goes (see timing.rebound_depth).
+    seat, in radians. ``far_crash`` (2, n + 1) says which voices are crashes on the other side of the player than the
+    right and the left hand. ``rebound_depths`` (2,) and ``foot_rebound_depth`` say how much deeper than usual the
+    hands' and the feet's rebound goes (see timing.rebound_depth).
     """
 
     kit: Kit
@@ -119,6 +120,7 @@ class ReachTable:
     clearances: Floats
     right_over: NDArray[np.bool_]
     bearings: Floats
+    far_crash: NDArray[np.bool_]
     rebound_depths: Floats
     foot_rebound_depth: float
 
@@ -294,10 +296,19 @@ def _build(kit: Kit, player: Player, voices: tuple[str, ...]) -> ReachTable:
     return ReachTable(
         kit, player, points, widths, joints, arms.reshape(2, n, n, 4, 3), reach, lean, cross, pedals, pedal_widths,
         tuple(names), padded, distances, times, sweeps, graces, np.array(restrikes(player)), reaches, costs,
-        clearances, right_over, bearings,
+        clearances, right_over, bearings, _far_crashes(kit, names, tips),
         np.array([rebound_depth(x, HAND_REBOUND[0]) for x in (measured.right_rebound, measured.left_rebound)]),
         rebound_depth(measured.foot_rebound, FOOT_REBOUND[0]),
     )  # fmt: skip
+
+
+def _far_crashes(kit: Kit, names: Sequence[str], tips: Floats) -> NDArray[np.bool_]:
+    """Which voices are crashes on the other side of the player than each hand, (2, n + 1)."""
+    kinds = [piece.kind if (piece := kit.piece(name.partition(":")[0])) is not None else "" for name in names]
+    crash = np.array([kind == "crash" for kind in kinds], dtype=bool)
+    found = np.zeros((2, len(names) + 1), dtype=bool)
+    found[0, :-1], found[1, :-1] = crash & (tips[:, 0] < 0), crash & (tips[:, 0] > 0)
+    return found
 
 
 def _crosses(found: Crossings) -> list[Cross | None]:

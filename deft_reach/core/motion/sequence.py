@@ -135,11 +135,15 @@ class Follow:
     switches: list[int]
     #: The strokes that lead a beat with the left hand, and those with the right: by the side that leads (0 right).
     led: tuple[list[int], list[int]]
+    #: The strokes that lead a beat and are not on a kept surface.
+    landings: Ints
     #: The strokes on a kept surface, and those whose hands come back from neither of the last two beats.
     kept: Kept
     changed: Ints
     #: The strokes of a hand that strikes alone again at once, neither on a kept surface nor coming from it.
     again: Ints
+    #: Those of them with which a bar begins.
+    anew: Ints
     #: The strokes at which hands and feet take turns, and the gaps before them (whole notes).
     turns: Ints
     turn_gaps: Floats

@@ -130,10 +130,16 @@ def walk(pattern: Pattern, followed: Follow, whole: float, table: ReachTable, we
     movers, crosses, entering = _arms(followed, table, weights, hands[1], costs)
     costs[_SWITCH, followed.switches] = weights.switch * price.SWITCH_COST
     costs[_SWITCH, followed.led[table.leading_side]] += weights.switch * price.OTHER_LEAD_COST
+    h = followed.hands
+    far = np.zeros(n, dtype=bool)
+    far[h.index] = table.far_crash[h.side, h.voice] & (h.side != table.leading_side)
+    landed = followed.landings
+    costs[_SWITCH, landed] += weights.switch * price.FAR_LANDING_COST * far[landed]
     costs[_KEEP, followed.kept.index] = weights.keep * price.keep_cost(*followed.kept[1:], table.leading_side)
     costs[_LOAD, followed.again] += weights.load * price.AGAIN_COST
     other = followed.hands.index[followed.hands.side != table.leading_side]
     costs[_LOAD, np.intersect1d(followed.again, other)] += weights.load * price.OTHER_AGAIN_COST
+    costs[_LOAD, np.setdiff1d(followed.anew, other)] -= weights.load * price.ANEW_CREDIT
     costs[_FIGURE, followed.changed] = weights.figure * price.FIGURE_COST
     costs[COORDINATION, followed.turns] = weights.coordination * price.turns_cost(1.0 / (followed.turn_gaps * whole))
     moving = followed.hands.index[movers].tolist()

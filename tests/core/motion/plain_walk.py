@@ -622,7 +622,8 @@ class Walker:
                 and all(s.voice != self.surface for s in previous.hands)
             ):
                 weak = (event.hands[0].limb == RIGHT) != (self.table.player.handedness == "right")
-                out.rows[event.hands[0].index].cost["load"] += w.load * (0.25 + 0.03 * weak)
+                anew = not weak and any(bar.start == event.start and not bar.offset for bar in self.pattern.bar_rows)
+                out.rows[event.hands[0].index].cost["load"] += w.load * (0.25 + 0.03 * weak - 0.05 * anew)
         if self.pattern.groups:
             return
         beats: dict[Fraction, dict[Fraction, Event]] = {}
@@ -660,6 +661,12 @@ class Walker:
     def other_lead(self, out: Walk, hand: str, index: int) -> None:
         if (hand == RIGHT) != (self.table.player.handedness == "right"):
             out.rows[index - self.base].cost["switch"] += self.weights.switch * other_lead_cost()
+            voice = self.pattern.strokes[index].voice
+            piece = self.table.kit.piece(voice.partition(":")[0])
+            point = self.table.points.get(voice)
+            if voice != self.surface and piece is not None and piece.kind == "crash" and point is not None:
+                far = point[0] < 0 if hand == RIGHT else point[0] > 0
+                out.rows[index - self.base].cost["switch"] += self.weights.switch * 0.4 * far
 
 
 def kept_surface(pattern: Pattern, repeat: bool) -> str | None:

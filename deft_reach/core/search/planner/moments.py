@@ -10,7 +10,7 @@ import numpy as np
 
 from deft_reach.core.model.limbs import EITHER, FEET, HANDS
 from deft_reach.core.model.pattern import OVER, UNDER, Event, Pattern, Stroke
-from deft_reach.core.motion.columns import figure_back, leading, surface_of
+from deft_reach.core.motion.columns import bar_begins, figure_back, leading, surface_of
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.sequence import BY_STROKE, NOT_LED, Flags, Ints
 from deft_reach.core.motion.timing import ACCENT_LEVEL, GHOST_LEVEL, PLAIN_LEVEL, grace_lead, level_of
@@ -31,10 +31,11 @@ class Moments:
     stroke's own graces ask of it and ``lead`` what they ask of the hand that plays them (seconds). ``alone`` is who
     strikes alone. ``leader`` is who leads here: a side, BOTH or NOBODY; ``keeper`` is who
     plays the kept surface, likewise. ``figure`` is how many moments back the same place of the last two beats is (see
-    follow.figure_back). ``graced`` says that the hand's stroke has
-    graces. By moment alone: ``time`` in whole notes, ``choice`` whether there is one, ``open`` whether strokes lack
-    hands at all, ``event`` its number among the pattern's events. ``exact`` is false where one hand is asked for two
-    strokes at once, and where a moment stays open altogether; ``marked`` where the player says who goes over.
+    follow.figure_back). ``graced`` says that the hand's stroke has graces.
+    By moment alone: ``time`` in whole notes, ``choice`` whether there is one, ``open`` whether strokes lack
+    hands at all, ``begins`` whether a bar begins with it, ``event`` its number among the pattern's events. ``exact``
+    is false where one hand is asked for two strokes at once, and where a moment stays open altogether; ``marked``
+    where the player says who goes over.
     """
 
     hands: list[tuple[tuple[str, ...], ...]]
@@ -54,6 +55,7 @@ class Moments:
     time: Floats
     choice: Flags
     open: Flags
+    begins: Flags
     event: Ints
     exact: bool
     marked: bool
@@ -153,6 +155,7 @@ def moments_of(
         np.array([float(event.start) for _, event, _ in rows]),
         np.array([len(choices) > 1 for _, _, choices in rows], dtype=bool),
         np.array([_is_open(event, allowed) for _, event, _ in rows], dtype=bool),
+        bar_begins(pattern)[[k for k, _, _ in rows]],
         np.array([k for k, _, _ in rows], dtype=np.intp),
         not (strikes > 1).any() and all(strokes for _, _, choices in rows for _, strokes in choices),
         any(OVER in s.marks or UNDER in s.marks for _, event, _ in rows for s in event.strokes),

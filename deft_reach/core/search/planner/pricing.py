@@ -173,7 +173,11 @@ class Pricing:
         known = leads != NOBODY
         changed = known & (led != NOBODY) & (leads != led)
         other = known & (leads != self.table.leading_side)
-        return np.asarray(self.weights.switch * (changed * price.SWITCH_COST + other * price.OTHER_LEAD_COST))
+        weak = 1 - self.table.leading_side
+        keeper = self.moments.keeper[:, o]
+        far = self.table.far_crash[weak, self.moments.voice[:, o, weak]] & (keeper != weak) & (keeper != BOTH)
+        found = changed * price.SWITCH_COST + other * (price.OTHER_LEAD_COST + price.FAR_LANDING_COST * far[:, None])
+        return np.asarray(self.weights.switch * found)
 
     def _habits(self, o: int) -> Floats:
         """A kept surface passed on to the other hand, and strokes whose hand comes back from neither of two beats."""
@@ -184,7 +188,9 @@ class Pricing:
         again = (m.alone[:, o, None] == recent) & (m.alone[:, o, None] < BOTH)
         again &= (m.keeper[:, o, None] == NOBODY) & ~past.last_kept[: self.n]
         weak = m.alone[:, o, None] == 1 - self.table.leading_side
-        found += w.load * again * (price.AGAIN_COST + price.OTHER_AGAIN_COST * weak)
+        anew = m.begins[:, None] & ~weak
+        each = price.AGAIN_COST + price.OTHER_AGAIN_COST * weak - price.ANEW_CREDIT * anew
+        found += w.load * again * each
         alone, (one, two) = m.alone[:, o, None], past.figure[:, : self.n]
         known = (one != NOBODY) & (two != NOBODY)
         return np.asarray(found + w.figure * price.FIGURE_COST * (known & (alone != one) & (alone != two)))

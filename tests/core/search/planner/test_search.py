@@ -1,5 +1,6 @@
 """Stickings: against every possibility tried out through the analysis itself."""
 
+from dataclasses import replace
 from itertools import pairwise, product
 
 import pytest
@@ -8,6 +9,7 @@ from hypothesis import strategies as st
 
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.model.player import Constants, Speeds
+from deft_reach.core.motion.cost import FAR_LANDING_COST, OTHER_LEAD_COST
 from deft_reach.core.search.planner import PlanError, find_stickings
 from deft_reach.core.search.planner.assign import with_hands
 
@@ -231,3 +233,28 @@ def test_a_wish_that_leaves_no_hand_is_named():
 def test_questions_without_an_answer_are_refused_in_words(text, more, words):
     with pytest.raises(PlanError, match=words):
         find_stickings(parse(text), FIVE, PLAYER, 100, **more)
+
+
+@pytest.mark.parametrize(
+    ("text", "player", "kit", "last"),
+    [
+        ("/16 ?@t1 ?@t1 ?@ft ?@ft | ?@c2+K", PLAYER, FIVE, "R"),
+        ("/16 ?@t1 ?@t1 ?@ft ?@ft | ?@c2+K", replace(PLAYER, handedness="left"), FIVE.mirror(), "L"),
+    ],
+)
+def test_a_fill_lands_over_there_with_the_leading_hand(text, player, kit, last):
+    """Common practice; a crash on the other hand's own side may be either's."""
+    found = find_stickings(parse(text), kit, player, 110, best=1).best[0]
+    assert next(s.limb for s in found.pattern.strokes if s.voice == "c2") == last
+    far = analyse(parse("/4 L@c2+K"), FIVE, PLAYER, 110).summary.terms["switch"]
+    near = analyse(parse("/4 L@c1+K"), FIVE, PLAYER, 110).summary.terms["switch"]
+    assert far - near == pytest.approx(FAR_LANDING_COST)
+    # Keeping time over there is no landing.
+    kept = analyse(parse("/4 L@c2 L@c2 L@c2 L@c2"), FIVE, PLAYER, 110, repeat=True).summary.terms["switch"]
+    assert kept == pytest.approx(4 * OTHER_LEAD_COST)
+
+
+def test_an_odd_bar_begins_with_the_leading_hand_anew():
+    """Common practice: hand to hand, and the bar begins as it began."""
+    found = find_stickings(parse("meter 9/8 /8 ?> ? ? ?> ? ? ?> ? ?"), FIVE, PLAYER, 150, best=1, repeat=True)
+    assert "".join(found.best[0].hands) == "RLRLRLRLR"
