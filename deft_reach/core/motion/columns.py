@@ -48,6 +48,8 @@ class Columns(NamedTuple):
     surface: str | None
     #: Whether each stroke is on that surface, whatever limb plays it.
     keeps: Flags
+    #: Whether the hands never strike together.
+    line: bool
     #: Whether a bar begins with each event.
     begins: Flags
     #: By event, how many events back the same place of the last beat and the one before is; 0 where they differ.
@@ -79,6 +81,7 @@ def columns_of(pattern: Pattern, repeat: bool) -> Columns:
         leading(pattern, surface),
         surface,
         np.array([s.voice == surface for s in strokes], dtype=bool),
+        one_line(pattern),
         bar_begins(pattern),
         figure_back(pattern),
     )
@@ -142,6 +145,12 @@ def surface_of(pattern: Pattern, repeat: bool) -> str | None:
         if run >= 4:
             return voice
     return None
+
+
+@derived
+def one_line(pattern: Pattern) -> bool:
+    """Whether the hands never strike together, whichever plays what."""
+    return all(sum(s.limb not in FEET for s in event.strokes) < 2 for event in pattern.events)
 
 
 @derived
@@ -230,6 +239,7 @@ def share(pattern: Pattern, model: Pattern) -> None:
     """Spare a pattern working out again what a model knows, where only the hands differ."""
     figure_back.share(pattern, model)
     bar_begins.share(pattern, model)
+    one_line.share(pattern, model)
     for repeat in (True, False):
         surface_of.share(pattern, model, repeat)
     # A cached property.

@@ -168,15 +168,17 @@ FIGURE_COST: Final = 0.25
 #: A kept surface: a stroke by the other hand than last, hand to hand or else; the second stroke of a hand that took
 #: it over; and any stroke by the hand that does not lead.
 HAND_TO_HAND_COST, PASSED_COST, TAKEN_COST, OTHER_KEEP_COST = 0.62, 1.8, 0.5, 0.15
+#: Hand to hand in a figure whose hands never strike together: one line, which hands share as they do on one drum.
+LINE_COST: Final = 0.4
 
 
-def keep_cost(now: Any, last: Any, before: Any, alone: Any, leading: int) -> Any:
+def keep_cost(now: Any, last: Any, before: Any, alone: Any, line: Any, leading: int) -> Any:
     """What a stroke on a kept surface costs by the sides that struck it now, last and before, the one that struck
-    alone at the moment before (0 or 1; else unknown), and the one that leads.
+    alone at the moment before (0 or 1; else unknown), whether the figure is one line, and the side that leads.
     """
     known = (now >= 0) & (now < 2) & (last >= 0) & (last < 2)
     stays = np.where((before >= 0) & (before < 2) & (before != last) & (alone == now), TAKEN_COST, 0.0)
-    passes = np.where(alone == 1 - now, HAND_TO_HAND_COST, PASSED_COST)
+    passes = np.where(alone == 1 - now, np.where(line, LINE_COST, HAND_TO_HAND_COST), PASSED_COST)
     return np.where(known, np.where(now == last, stays, passes), 0.0) + OTHER_KEEP_COST * (now == 1 - leading)
 
 

@@ -311,7 +311,7 @@ class _Follower:
         c = self.c
         none = np.zeros(0, dtype=np.intp)
         if c.surface is None:
-            return Kept(none, none, none, none, none)
+            return Kept(none, none, none, none, none, none > 0)
         mine = self.on_surface()
         code = np.zeros(c.events, dtype=np.intp)
         np.bitwise_or.at(code, c.event[mine], 1 << c.lane[mine])
@@ -328,7 +328,8 @@ class _Follower:
         near = (at >= 0) & (event_time[struck + self.first_event] - event_time[earlier] <= RUN_GAP)
         alone = np.where(near, np.array([-1, 0, 1, -1], dtype=np.intp)[hands[earlier]], -1)
         rows = np.flatnonzero(mine)
-        return Kept(c.index[rows[np.searchsorted(c.event[rows], struck)]], now, last, before, alone)
+        line = np.full(len(struck), c.line)
+        return Kept(c.index[rows[np.searchsorted(c.event[rows], struck)]], now, last, before, alone, line)
 
     def on_surface(self) -> Flags:
         """Of each of the round's strokes whether a hand plays it on the kept surface."""

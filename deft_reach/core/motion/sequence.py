@@ -73,7 +73,7 @@ class Feet(NamedTuple):
 
 class Kept(NamedTuple):
     """The strokes on a kept surface: their indices, the side that struck it then, last and before, and the
-    side that struck alone at the moment before, on whatever (−1: not known).
+    side that struck alone at the moment before, on whatever (−1: not known); and whether the figure is one line.
     """
 
     index: Ints  # type: ignore[assignment]
@@ -81,6 +81,7 @@ class Kept(NamedTuple):
     last: Ints
     before: Ints
     alone: Ints
+    line: Flags
 
 
 class Postures(NamedTuple):

@@ -101,13 +101,13 @@ def other_lead_cost() -> float:
     return 0.15
 
 
-def keep_cost(now: str, last: str, before: str, alone: str) -> float:
+def keep_cost(now: str, last: str, before: str, alone: str, line: bool) -> float:
     """A stroke on a kept surface: by the other hand than last, hand to hand or else; or a new keeper's second."""
     if not now or not last:
         return 0.0
     if now == last:
         return 0.5 if before and before != last and alone == now else 0.0
-    return 0.62 if alone and alone != now else 1.8
+    return (0.4 if line else 0.62) if alone and alone != now else 1.8
 
 
 def figure_cost() -> float:
@@ -602,7 +602,8 @@ class Walker:
         for k, (event, _) in enumerate(on):
             last, before = (sides[(k - n) % len(on)] if k >= n or repeat else "" for n in (1, 2))
             first = next(s for s in event.strokes if s.limb in (RIGHT, LEFT) and s.voice == self.surface)
-            cost = keep_cost(sides[k], last, before, self.alone_before_event(on[k][0], repeat))
+            line = all(len([s for s in e.strokes if s.limb not in FEET]) < 2 for e in events)
+            cost = keep_cost(sides[k], last, before, self.alone_before_event(on[k][0], repeat), line)
             if sides[k] and (sides[k] == RIGHT) != (self.table.player.handedness == "right"):
                 cost += 0.15
             out.rows[first.index].cost["keep"] += w.keep * cost

@@ -10,7 +10,7 @@ import numpy as np
 
 from deft_reach.core.model.limbs import EITHER, FEET, HANDS
 from deft_reach.core.model.pattern import OVER, UNDER, Event, Pattern, Stroke
-from deft_reach.core.motion.columns import bar_begins, figure_back, leading, surface_of
+from deft_reach.core.motion.columns import bar_begins, figure_back, leading, one_line, surface_of
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.sequence import BY_STROKE, NOT_LED, Flags, Ints
 from deft_reach.core.motion.timing import ACCENT_LEVEL, GHOST_LEVEL, PLAIN_LEVEL, grace_lead, level_of
@@ -35,7 +35,7 @@ class Moments:
     By moment alone: ``time`` in whole notes, ``choice`` whether there is one, ``open`` whether strokes lack
     hands at all, ``begins`` whether a bar begins with it, ``event`` its number among the pattern's events. ``exact``
     is false where one hand is asked for two strokes at once, and where a moment stays open altogether; ``marked``
-    where the player says who goes over.
+    where the player says who goes over; ``line`` where the hands never strike together.
     """
 
     hands: list[tuple[tuple[str, ...], ...]]
@@ -59,6 +59,7 @@ class Moments:
     event: Ints
     exact: bool
     marked: bool
+    line: bool
 
     def __len__(self) -> int:
         return len(self.time)
@@ -159,6 +160,7 @@ def moments_of(
         np.array([k for k, _, _ in rows], dtype=np.intp),
         not (strikes > 1).any() and all(strokes for _, _, choices in rows for _, strokes in choices),
         any(OVER in s.marks or UNDER in s.marks for _, event, _ in rows for s in event.strokes),
+        one_line(pattern),
     )  # fmt: skip
 
 

@@ -184,7 +184,7 @@ class Pricing:
         m, past, w = self.moments, self.past, self.weights
         last, before = past.keeper[:, : self.n]
         recent = past.last_alone[: self.n]
-        found = w.keep * price.keep_cost(m.keeper[:, o, None], last, before, recent, self.table.leading_side)
+        found = w.keep * price.keep_cost(m.keeper[:, o, None], last, before, recent, m.line, self.table.leading_side)
         again = (m.alone[:, o, None] == recent) & (m.alone[:, o, None] < BOTH)
         again &= (m.keeper[:, o, None] == NOBODY) & ~past.last_kept[: self.n]
         weak = m.alone[:, o, None] == 1 - self.table.leading_side

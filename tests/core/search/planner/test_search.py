@@ -258,3 +258,20 @@ def test_an_odd_bar_begins_with_the_leading_hand_anew():
     """Common practice: hand to hand, and the bar begins as it began."""
     found = find_stickings(parse("meter 9/8 /8 ?> ? ? ?> ? ? ?> ? ?"), FIVE, PLAYER, 150, best=1, repeat=True)
     assert "".join(found.best[0].hands) == "RLRLRLRLR"
+
+
+HATS = "/16 ?@hh+K ?@hh ?@hh ?@hh ?@sn> ?@hh ?@hh ?@hh"
+
+
+@pytest.mark.parametrize(("tempo", "hands"), [(60, "RRRRLRRR"), (120, "RLRLRLRL")])
+def test_one_line_on_the_hats_is_shared_where_one_hand_is_hurried(tempo, hands):
+    """Common practice: slow sixteenths stay in one hand; fast ones go hand to hand, the backbeat by the right."""
+    found = find_stickings(parse(HATS), FIVE, PLAYER, tempo, best=1, repeat=True)
+    assert "".join(found.best[0].hands) == hands
+
+
+def test_a_hat_under_backbeats_stays_in_one_hand_at_any_tempo_it_can_be_played_at():
+    """The hands strike together there, so it is no line."""
+    text = "/16 ?@hh+K ?@hh ?@hh ?@hh ?@hh+?> ?@hh ?@hh ?@hh"
+    strokes = find_stickings(parse(text), FIVE, PLAYER, 84, best=1, repeat=True).best[0].pattern.strokes
+    assert len({s.limb for s in strokes if s.voice == "hh"}) == 1
