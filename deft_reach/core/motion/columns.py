@@ -121,7 +121,7 @@ def surface_of(pattern: Pattern, repeat: bool) -> str | None:
     """The surface that a figure keeps, whoever plays it.
 
     A voice that is no drum, struck at least four times (in a loop, once a round), at four moments of the hands in a
-    row or with two fifths of all their strokes, and more often than any other such voice. None if there is none.
+    row or with three eighths of all their strokes, and more often than any other such voice. None if there is none.
     Drums are told by their usual codes, as a pattern knows no kit.
     """
     struck = [{s.voice for s in event.strokes if s.limb not in FEET} for event in pattern.events]
@@ -136,7 +136,7 @@ def surface_of(pattern: Pattern, repeat: bool) -> str | None:
     if not rows or (rows[0][0] < 4 and not repeat) or (len(rows) > 1 and rows[1][0] == rows[0][0]):
         return None
     count, voice = rows[0]
-    if 5 * count >= 2 * total:
+    if 8 * count >= 3 * total:
         return voice
     # A run may go on into the next round.
     run = 0

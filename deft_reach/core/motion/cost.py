@@ -167,9 +167,9 @@ FAR_LANDING_COST: Final = 0.4
 FIGURE_COST: Final = 0.25
 #: A kept surface: a stroke by the other hand than last, hand to hand or else; the second stroke of a hand that took
 #: it over; and any stroke by the hand that does not lead.
-HAND_TO_HAND_COST, PASSED_COST, TAKEN_COST, OTHER_KEEP_COST = 0.62, 1.8, 0.5, 0.15
+HAND_TO_HAND_COST, PASSED_COST, TAKEN_COST, OTHER_KEEP_COST = 0.62, 1.8, 0.5, 0.3
 #: Hand to hand in a figure whose hands never strike together: one line, which hands share as they do on one drum.
-LINE_COST: Final = 0.4
+LINE_COST: Final = 0.3
 
 
 def keep_cost(now: Any, last: Any, before: Any, alone: Any, line: Any, leading: int) -> Any:

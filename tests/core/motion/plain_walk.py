@@ -107,7 +107,7 @@ def keep_cost(now: str, last: str, before: str, alone: str, line: bool) -> float
         return 0.0
     if now == last:
         return 0.5 if before and before != last and alone == now else 0.0
-    return (0.4 if line else 0.62) if alone and alone != now else 1.8
+    return (0.3 if line else 0.62) if alone and alone != now else 1.8
 
 
 def figure_cost() -> float:
@@ -605,7 +605,7 @@ class Walker:
             line = all(len([s for s in e.strokes if s.limb not in FEET]) < 2 for e in events)
             cost = keep_cost(sides[k], last, before, self.alone_before_event(on[k][0], repeat), line)
             if sides[k] and (sides[k] == RIGHT) != (self.table.player.handedness == "right"):
-                cost += 0.15
+                cost += 0.3
             out.rows[first.index].cost["keep"] += w.keep * cost
         moments = [e for e in events if e.hands]
         length = self.pattern.length
@@ -671,7 +671,7 @@ class Walker:
 
 
 def kept_surface(pattern: Pattern, repeat: bool) -> str | None:
-    """The voice that is no drum with the most strokes, four at least: at four moments in a row, or two fifths of all.
+    """The voice that is no drum with the most strokes, four at least: four moments in a row, or three eighths of all.
 
     A loop is looked at as four rounds.
     """
@@ -686,7 +686,7 @@ def kept_surface(pattern: Pattern, repeat: bool) -> str | None:
     if len(first) != 1 or most < 4:
         return None
     marks = "".join("x" if first[0] in m else "-" for m in moments)
-    return first[0] if "xxxx" in marks or 5 * most >= 2 * sum(len(m) for m in moments) else None
+    return first[0] if "xxxx" in marks or 8 * most >= 3 * sum(len(m) for m in moments) else None
 
 
 def leads_at(pattern: Pattern, event: Event) -> bool:

@@ -275,3 +275,11 @@ def test_a_hat_under_backbeats_stays_in_one_hand_at_any_tempo_it_can_be_played_a
     text = "/16 ?@hh+K ?@hh ?@hh ?@hh ?@hh+?> ?@hh ?@hh ?@hh"
     strokes = find_stickings(parse(text), FIVE, PLAYER, 84, best=1, repeat=True).best[0].pattern.strokes
     assert len({s.limb for s in strokes if s.voice == "hh"}) == 1
+
+
+@pytest.mark.parametrize("tempo", [80, 120])
+def test_ghosts_between_the_hats_are_the_other_hands(tempo):
+    """Common practice: the leading hand has hat and backbeat, the other one the ghosts between."""
+    text = "/16 ?@hh+K ?. ?@hh ?. ?@sn> ?. ?@hh ?. ?@hh ?. ?@hh+K ?. ?@sn> ?. ?@hh ?."
+    found = find_stickings(parse(text), FIVE, PLAYER, tempo, best=1, repeat=True)
+    assert "".join(found.best[0].hands) == "RL" * 8
