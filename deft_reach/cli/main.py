@@ -6,12 +6,13 @@ Exit codes: 0 done, 1 the question was answered with "no", 2 bad input. Verbs ne
 from __future__ import annotations
 
 import argparse
+import gc
 import io
 import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
-from typing import NoReturn
+from typing import Final, NoReturn
 
 from deft_reach import __version__
 
@@ -25,6 +26,10 @@ VERBS = (
 )  # fmt: skip
 
 DONE, NO, BAD_INPUT = 0, 1, 2
+
+
+#: New objects after which cycles are looked for: a verb is over soon, and makes many objects that stay.
+COLLECTED_AFTER: Final = 500_000
 
 
 class _Parser(argparse.ArgumentParser):
@@ -82,6 +87,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
     if isinstance(sys.stdout, io.TextIOWrapper):
         # Names from files may hold what the terminal cannot show.
         sys.stdout.reconfigure(errors="backslashreplace")
+    thresholds = gc.get_threshold()
+    gc.set_threshold(COLLECTED_AFTER, *thresholds[1:])
     try:
         code = int(parsed.run(parsed))
         sys.stdout.flush()
@@ -92,6 +99,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
         # Whoever read the output has gone; nothing is to be written on the way out either.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return DONE
+    finally:
+        gc.set_threshold(*thresholds)
     return code
 
 

@@ -1,5 +1,6 @@
 """The command contract: what is printed, in which shape, and with which exit code."""
 
+import gc
 import json
 import os
 import subprocess
@@ -537,3 +538,9 @@ def test_an_empty_text_is_nothing_to_read(capsys, tmp_path, verb_name):
     if verb_name != "take":
         code, out, err = run(capsys, verb_name, str(empty), *more)
         assert code == 2 and not out and "empty.txt: there is nothing to read" in err
+
+
+def test_the_collector_works_as_before_once_a_verb_is_done(capsys):
+    before = gc.get_threshold()
+    assert main(["analyse", "-e", "R L R L"]) == 0 and gc.get_threshold() == before
+    assert main(["analyse", "-e", "no such text"]) == 2 and gc.get_threshold() == before
