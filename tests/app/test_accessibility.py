@@ -48,6 +48,50 @@ def test_the_value_of_a_drawing_is_the_chosen_stroke_and_its_finding(window, qap
     assert finding is not None and str(finding.said) in interface(weave).text(QAccessible.Text.Value)
 
 
+def test_the_chosen_stroke_is_the_focused_child_of_the_drawing(window, qapp):
+    window.session.show_plan("storm")
+    window.go("reach")
+    qapp.processEvents()
+    weave = window.reach_station.weave
+    window.activateWindow()
+    weave.setFocus()
+    window.session.select_stroke(None)
+    assert interface(weave).focusChild() is None or interface(weave).focusChild().object() is not weave.chosen
+    QTest.keyClick(weave, Qt.Key.Key_Home)
+    gc.collect()
+    drawing = interface(weave)
+    child = drawing.focusChild()
+    assert child.object() is weave.chosen and child.role() == QAccessible.Role.ListItem
+    assert child.text(QAccessible.Text.Name) == weave.chosen_in_words() and child.parent().object() is weave
+    assert drawing.childCount() == 1 and drawing.indexOfChild(child) == 0
+    QTest.keyClick(weave, Qt.Key.Key_Right)
+    assert "left hand" in interface(weave).focusChild().text(QAccessible.Text.Name)
+    # It takes neither clicks nor room.
+    assert weave.childAt(0, 0) is None and weave.chosen.size().width() == 1
+
+
+def tree(found, depth=0):
+    """Everything below an interface, asked for all that a screen reader asks for."""
+    yield found.role(), found.text(QAccessible.Text.Name)
+    for kind in (QAccessible.Text.Value, QAccessible.Text.Description):
+        found.text(kind)
+    found.rect(), found.state(), found.focusChild()
+    for k in range(found.childCount()):
+        if (child := found.child(k)) is not None and depth < 12:
+            yield from tree(child, depth + 1)
+
+
+@pytest.mark.parametrize("name", STATIONS)
+def test_the_whole_tree_of_a_station_can_be_read_again_and_again(window, qapp, name):
+    window.go(name)
+    qapp.processEvents()
+    first = list(tree(interface(window)))
+    gc.collect()
+    assert list(tree(interface(window))) == first and len(first) > 150
+    drawings = [text for role, text in first if role == QAccessible.Role.Graphic]
+    assert drawings and all(drawings)
+
+
 @pytest.mark.parametrize("name", STATIONS)
 def test_every_control_has_a_name(window, qapp, name):
     window.go(name)

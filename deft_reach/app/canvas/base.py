@@ -80,6 +80,17 @@ class Same:
         return id(self.thing)
 
 
+class ChosenStroke(QWidget):
+    """Nothing to be seen: the chosen stroke of a drawing as a thing of its own, for screen readers."""
+
+    def __init__(self, canvas: Canvas) -> None:
+        super().__init__(canvas)
+        self.canvas = canvas
+        self.setGeometry(0, 0, 1, 1)
+        self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.setAttribute(Qt.WidgetAttribute.WA_NoSystemBackground)
+
+
 class Canvas(QWidget):
     """A drawing that listens to the session and takes the keyboard."""
 
@@ -100,6 +111,7 @@ class Canvas(QWidget):
         # Every drawing fills itself, so nothing behind it has to be painted first.
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName(name)
+        self.chosen = ChosenStroke(self)
         self._pace = DragPace(self, lambda: self.refresh())
         session.verdict.connect(self._heard)
         session.selected.connect(self._heard)
