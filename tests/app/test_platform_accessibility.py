@@ -36,7 +36,7 @@ def choose():
     print(weave.chosen_in_words(), flush=True)
 
 QTimer.singleShot(500, choose)
-QTimer.singleShot(60_000, app.quit)
+QTimer.singleShot(90_000, app.quit)
 # Whoever reads is done when the other end of the pipe says so.
 import threading
 threading.Thread(target=lambda: (sys.stdin.read(), QTimer.singleShot(0, app, app.quit)), daemon=True).start()
@@ -44,6 +44,7 @@ sys.exit(app.exec())
 """
 READ = """
 import sys, time
+from pathlib import Path
 import pyatspi
 
 def below(node, depth=0):
@@ -53,11 +54,16 @@ def below(node, depth=0):
         if child is not None:
             yield from below(child, depth + 1)
 
-end = time.monotonic() + 40
+said, end, rows = Path(sys.argv[1]), time.monotonic() + 60, []
 while time.monotonic() < end:
+    # Not before the stroke is chosen.
+    words = said.read_text().strip() if said.exists() else ""
+    if not words:
+        time.sleep(0.2)
+        continue
     rows = [(n.getRoleName(), n.name or "", n.parent.name or "") for app in pyatspi.Registry.getDesktop(0)
             if app.name == "Deft Reach" for n in below(app)]
-    if any(role == "list item" and parent.startswith("Weave") and "hand on" in name for role, name, parent in rows):
+    if any(role == "list item" and parent.startswith("Weave") and name == words for role, name, parent in rows):
         break
     time.sleep(0.5)
 for row in rows:
@@ -69,7 +75,7 @@ sleep 1
 mkfifo {folder}/end
 {python} {folder}/app.py {folder} < {folder}/end > {folder}/said & app=$!
 exec 9> {folder}/end
-/usr/bin/python3 {folder}/read.py
+/usr/bin/python3 {folder}/read.py {folder}/said
 exec 9>&-
 wait $app; echo "exit $?"
 kill $bus
@@ -89,7 +95,7 @@ def test_over_the_bus_of_the_desktop(tmp_path):
     env = {**os.environ, "PYTHONPATH": os.getcwd(), "QT_LINUX_ACCESSIBILITY_ALWAYS_ON": "1", "QT_QPA_PLATFORM": "xcb"}
     done = subprocess.run(
         ["xvfb-run", "-a", "dbus-run-session", "--", "bash", str(tmp_path / "run.sh")],
-        capture_output=True, text=True, timeout=120, env=env,
+        capture_output=True, text=True, timeout=150, env=env,
     )  # fmt: skip
     lines = done.stdout.splitlines()
     rows = [tuple(line.split("\t")) for line in lines if line.count("\t") == 2]
