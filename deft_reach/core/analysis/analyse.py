@@ -16,12 +16,11 @@ from deft_reach.core.model.limbs import HANDS, LIMBS
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion import cost as price
-from deft_reach.core.motion.clearance import passing
 from deft_reach.core.motion.cost import Weights
-from deft_reach.core.motion.follow import follow, voices_of
+from deft_reach.core.motion.follow import voices_of
 from deft_reach.core.motion.reach_table import ReachTable, reach_table
 from deft_reach.core.motion.stroke_types import stroke_types
-from deft_reach.core.motion.walk import Walk, squeezed, walk
+from deft_reach.core.motion.walk import Walk, full_walk
 
 DEFAULT_TEMPO: Final = 100.0
 DEFAULT_WEIGHTS: Final = Weights()
@@ -56,7 +55,7 @@ def analyse(
     times = [start * whole for start in pattern.starts]
     length = float(pattern.length) * whole
     table = reach_table(kit, player, voices_of(pattern))
-    walked = _walked(pattern, table, whole, repeat, weights)
+    walked = full_walk(pattern, table, whole, repeat, weights)
     types = stroke_types(pattern, repeat)
     strokes = StrokeReports(pattern, times, tempo, walked, types)
     findings = find_all(pattern, walked, table, times, length, repeat)
@@ -74,12 +73,7 @@ def cost_by_term(
 ) -> dict[str, float]:  # fmt: skip
     """What a pattern costs by each term, as ``analyse`` says it, for searches that need nothing else of most."""
     table = reach_table(kit, player, voices_of(pattern))
-    return _terms(_walked(pattern, table, 240.0 / tempo, repeat, weights))
-
-
-def _walked(pattern: Pattern, table: ReachTable, whole: float, repeat: bool, weights: Weights) -> Walk:
-    followed = follow(pattern, table.names, repeat)
-    return squeezed(walk(pattern, followed, whole, table, weights), passing(pattern, table, repeat), weights)
+    return _terms(full_walk(pattern, table, 240.0 / tempo, repeat, weights))
 
 
 def _terms(walked: Walk) -> dict[str, float]:

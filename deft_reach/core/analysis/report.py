@@ -178,7 +178,7 @@ class StrokeReports(Sequence[StrokeReport]):
 
     def limits(self) -> list[float]:
         """Every stroke's tempo limit (BPM), its graces' where that is lower; infinite where it has none."""
-        found = [self._tempo / pace if pace else math.inf for pace in self._walk.pace]
+        found = [math.inf if limit is None else limit for limit in self.tempo_limits()]
         for grace in self._walk.graces:
             found[grace.index] = min(found[grace.index], self._tempo / grace.pace)
         return found

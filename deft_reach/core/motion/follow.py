@@ -173,9 +173,8 @@ class _Follower:
         """By stroke the voice that its limb comes from."""
         names = np.array([*self.names, None], dtype=object)
         voices = [*self.c.voices, *(self.c.graced[k][0] for k in self.pick[graced].tolist())]
-        n, first = len(self.pick), len(self.c.voices)
+        first = len(self.c.voices)
         entry = np.concatenate([self.pick, first + np.arange(len(graced))])
-        assert len(entry) == n + len(graced)
         came = np.where(hand, names[was[row_of]], np.array([*voices, None], dtype=object)[entry[origin[row_of]]])
         came[~has[row_of]] = None
         found = np.full(self.count, None, dtype=object)

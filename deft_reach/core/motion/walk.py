@@ -17,8 +17,9 @@ import numpy as np
 from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.motion import cost as price
-from deft_reach.core.motion.clearance import Passing
+from deft_reach.core.motion.clearance import Passing, passing
 from deft_reach.core.motion.cost import TERMS, Weights
+from deft_reach.core.motion.follow import follow
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import Cross, ReachTable
 from deft_reach.core.motion.sequence import Flags, Follow, Hands, Ints
@@ -111,6 +112,12 @@ def _or_none(values: Floats) -> list[float | None]:
 
 
 @np.errstate(invalid="ignore")
+def full_walk(pattern: Pattern, table: ReachTable, whole: float, repeat: bool, weights: Weights) -> Walk:
+    """The walk through a pattern with what passing close costs; ``whole`` is a whole note in seconds."""
+    walked = walk(pattern, follow(pattern, table.names, repeat), whole, table, weights)
+    return squeezed(walked, passing(pattern, table, repeat), weights)
+
+
 def walk(pattern: Pattern, followed: Follow, whole: float, table: ReachTable, weights: Weights) -> Walk:
     """Walk the pattern; ``whole`` is the length of a whole note in seconds."""
     n = followed.count

@@ -26,12 +26,11 @@ from deft_reach.core.model.kit import Kit, voice_name
 from deft_reach.core.model.limbs import EITHER, FEET, HANDS, LEFT, RIGHT
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.player import Player
-from deft_reach.core.motion.clearance import passing
 from deft_reach.core.motion.columns import given_to, share
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.motion.follow import follow, voices_of
 from deft_reach.core.motion.reach_table import reach_table
-from deft_reach.core.motion.walk import COORDINATION, squeezed, walk
+from deft_reach.core.motion.walk import COORDINATION, full_walk
 from deft_reach.core.search.errors import SearchError
 from deft_reach.core.search.planner.assign import given, with_hands
 from deft_reach.core.search.planner.graph import Graph
@@ -293,12 +292,11 @@ class _Search:
             share(filled, self.pattern)
         else:
             given_to(filled, self._model, self.pattern.unassigned, hands)
-        followed = follow(filled, self.table.names, self.repeat)
-        walked = walk(filled, followed, self.whole, self.table, self.weights)
-        walked = squeezed(walked, passing(filled, self.table, self.repeat), self.weights)
+        walked = full_walk(filled, self.table, self.whole, self.repeat, self.weights)
         total = math.fsum(walked.costs.ravel().tolist())
         # What hands and feet cost that take turns is the same whichever hands they are.
-        mine = np.delete(walked.costs, COORDINATION, axis=0)[:, followed.hands.index]
+        struck = follow(filled, self.table.names, self.repeat).hands.index
+        mine = np.delete(walked.costs, COORDINATION, axis=0)[:, struck]
         return _Costed(total, math.fsum(mine.ravel().tolist()), hands)
 
     def _loops(self, graph: Graph) -> Iterator[tuple[float, tuple[str, ...]]]:
