@@ -8,6 +8,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from functools import cache
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any, Final
@@ -126,12 +127,13 @@ def dump_note_map(found: NoteMap) -> bytes:
     return (json.dumps(whole, indent=1, ensure_ascii=False) + "\n").encode()
 
 
-def shipped_maps() -> dict[str, NoteMap]:
+@cache
+def shipped_maps() -> Mapping[str, NoteMap]:
     """The note maps that ship with the app, by the names that the commands take."""
     found = {"general-midi": GENERAL_MIDI}
     for path in sorted(_SHIPPED.glob(f"*{SUFFIX}")):
         found[path.stem] = load_note_map(path.read_bytes())
-    return found
+    return MappingProxyType(found)
 
 
 @dataclass(frozen=True)
