@@ -178,7 +178,7 @@ class ImportDialog(QDialog):
 
     def _show(self, found: Imported, pattern: Pattern, first: bool) -> None:
         meters = ", ".join(dict.fromkeys(f"{bar.meter[0]}/{bar.meter[1]}" for bar in pattern.bar_rows))
-        tempo = f"{bpm(found.tempo)}" if found.tempo is not None else "no tempo in the file"
+        tempo = bpm(found.tempo) if found.tempo is not None else "no tempo in the file"
         bars = counted(len(pattern.bar_rows), "bar")
         swing = f", {pattern.swing.text}" if pattern.swing is not None else ""
         self.facts.setText(f"{counted(len(pattern.strokes), 'stroke')} in {bars} of {meters}, {tempo}{swing}.")

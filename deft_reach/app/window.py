@@ -142,7 +142,7 @@ class MainWindow(QMainWindow):
         self.setAcceptDrops(True)
         self.transport = Transport(self.session, self)
         self._desktop_motion = DesktopMotion(self, self._less_motion)
-        self.transport.in_steps = self.settings.text("motion", "system", motion.CHOICES) == "steps"
+        self.transport.in_steps = self._motion == "steps"
         self.transport.silent.connect(self._say_silent)
         self.actions_by_name = make_actions(self)
         self._build()
@@ -351,13 +351,18 @@ class MainWindow(QMainWindow):
         self.transport.in_steps = name == "steps"
         self.ask_for_motion()
 
+    @property
+    def _motion(self) -> str:
+        """How much is to move, as the player has set it."""
+        return self.settings.text("motion", "system", motion.CHOICES)
+
     def ask_for_motion(self) -> None:
         """Ask the desktop how much is to move, where the player leaves that to it."""
-        if self.settings.text("motion", "system", motion.CHOICES) == "system":
+        if self._motion == "system":
             self._desktop_motion.ask()
 
     def _less_motion(self) -> None:
-        if self.settings.text("motion", "system", motion.CHOICES) == "system":
+        if self._motion == "system":
             self.transport.in_steps = True
 
     def scale_text(self, by: float) -> None:

@@ -113,8 +113,8 @@ class Canvas(QWidget):
         self.setAccessibleName(name)
         self.chosen = ChosenStroke(self)
         self._pace = DragPace(self, lambda: self.refresh())
-        session.verdict.connect(self._heard)
-        session.selected.connect(self._heard)
+        session.verdict.connect(self._pace.ask)
+        session.selected.connect(self._pace.ask)
         session.moved.connect(self._moved)
 
     def event(self, event: QEvent) -> bool:
@@ -125,9 +125,6 @@ class Canvas(QWidget):
         if left and event.type() == QEvent.Type.MouseButtonRelease:
             drag_pace.released()
         return done
-
-    def _heard(self) -> None:
-        self._pace.ask()
 
     def refresh(self) -> None:
         """The session has changed: say it in words, and draw again; out of sight, wait until shown.

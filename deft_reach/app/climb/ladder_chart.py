@@ -154,7 +154,7 @@ class LadderChart(QWidget):
                 middle = QPointF(box.center().x(), box.bottom() + 9)
                 label(painter, middle, _MARKS[verdict], theme.ui_font(9), verdict_colour(verdict))
             if here:
-                words = f"{bpm(rung.tempo)}"
+                words = bpm(rung.tempo)
                 above = QPointF(min(max(box.center().x(), LEFT + 30), self.width() - 40), box.top() - 11)
                 label(painter, above, words, theme.ui_font(10, bold=True), QColor(c.ink), halo=QColor(c.sheet))
         begins = [

@@ -141,7 +141,7 @@ class NowCard(QWidget):
             self.pause.setVisible(False)
             return
         rung = runner.rung
-        self.tempo.setText(f"{bpm(rung.tempo)}")
+        self.tempo.setText(bpm(rung.tempo))
         self.stage.setText(runner.stage.name)
         count = f"{played} of {rung.repeats} played" if playing else counted(rung.repeats, "time")
         clean = f", {runner.cleans} clean in a row" if runner.cleans else ""

@@ -147,7 +147,7 @@ class PlanEffects(QTableWidget):
     def _fill_row(self, row: int, plan: Plan) -> None:
         c = theme.colours()
         report, before = self._report_now(plan), self._report_before(plan)
-        cells = [plan.name, f"{bpm(plan.tempo)}", "cannot be read", "", ""]
+        cells = [plan.name, bpm(plan.tempo), "cannot be read", "", ""]
         colours = [c.ink, c.muted, c.stop, c.ink, c.ink]
         if report is not None:
             limit, ease = report.summary.tempo_limit, report.summary.ease

@@ -103,9 +103,9 @@ class LogStation(Station):
         self._filling = True
         self.plans.setRowCount(len(rows))
         for k, row in enumerate(rows):
-            clean = "–" if row.clean_tempo is None else f"{bpm(row.clean_tempo)}"
+            clean = "–" if row.clean_tempo is None else bpm(row.clean_tempo)
             state = "stuck" if row.stuck else row.state
-            for column, text in enumerate((row.plan.name, state, clean, f"{bpm(row.plan.tempo)}")):
+            for column, text in enumerate((row.plan.name, state, clean, bpm(row.plan.tempo))):
                 item = QTableWidgetItem(text)
                 item.setData(ID, row.plan.id)
                 item.setToolTip(plain_tip(f"{row.plan.name}: {row.attempts} attempts, {row.minutes:.0f} min"))

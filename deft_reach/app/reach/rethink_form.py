@@ -214,7 +214,7 @@ class RethinkForm(SearchForm):
         for k, row in enumerate(rows):
             ease, limit, cautions = verdict_cells(row.report)
             hands = "".join(x for x in row.pattern.sticking.split() if x in "RL")
-            cells = (ease, f"{decimal(row.report.summary.cost, '.1f')}", limit, cautions, hands)
+            cells = (ease, decimal(row.report.summary.cost, ".1f"), limit, cautions, hands)
             for column, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 item.setToolTip(plain_tip(text))

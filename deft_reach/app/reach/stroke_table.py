@@ -97,7 +97,7 @@ class StrokeModel(QAbstractTableModel):
             case "needs":
                 return f"{stroke.needed * 1000:.0f} ms"
             case "pace":
-                return "–" if stroke.pace is None else f"{decimal(stroke.pace, '.2f')}"
+                return "–" if stroke.pace is None else decimal(stroke.pace, ".2f")
             case "breaks at":
                 return "–" if stroke.tempo_limit is None else f"{stroke.tempo_limit:.0f} BPM"
             case "arms":
@@ -105,7 +105,7 @@ class StrokeModel(QAbstractTableModel):
                 if cross is None:
                     return ""
                 return f"{'right' if cross.over == RIGHT else 'left'} over, {units.length(cross.clearance)}"
-        return f"{decimal(stroke.total, '.2f')}"
+        return decimal(stroke.total, ".2f")
 
     def _value(self, row: int, column: int) -> object:
         """What a column is sorted by."""

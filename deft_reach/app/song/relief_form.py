@@ -228,7 +228,7 @@ class ReliefForm(SearchForm):
             assert own is not None
             who = limb_name(own.table.kit, one.limb)
             rest = f"{one.rest * 1000:.0f} ms" if one.rest < 10 else f"{one.rest:.0f} s"
-            cells = (who, f"{decimal(one.rate, '.1f')}", str(one.longest_run), rest, lasting_words(one.lasts))
+            cells = (who, decimal(one.rate, ".1f"), str(one.longest_run), rest, lasting_words(one.lasts))
             fill_row(self.loads, k, cells)
         if self.rows and self._asked != self._key():
             self._say("The plan has changed since: find again.", "hint")

@@ -109,7 +109,7 @@ def _cells(row: ShowRow) -> tuple[str, ...]:
         tempo = "–"
     else:
         low, high = row.tempo
-        tempo = f"{bpm(low)}" if low == high else f"{decimal(low, '.4g')}–{bpm(high)}"
+        tempo = bpm(low) if low == high else f"{decimal(low, '.4g')}–{bpm(high)}"
     if row.headroom is None:
         room = "–"
     else:

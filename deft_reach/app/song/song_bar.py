@@ -234,7 +234,7 @@ class SongBar(Listener):
             row, plan = verdicts.get(k), names.get(section.plan)
             here = "–" if row is None or row.tempo_limit is None else f"{row.tempo_limit:.0f}"
             alone = "–" if row is None or row.alone_limit is None else f"{row.alone_limit:.0f}"
-            tempo = f"{decimal(row.tempo, '.4g')}" if row is not None else "–"
+            tempo = decimal(row.tempo, ".4g") if row is not None else "–"
             name = plan.name if plan is not None else "a plan that is gone"
             for column, text in enumerate((name, str(section.times), tempo, here, alone)):
                 item = QTableWidgetItem(text)
