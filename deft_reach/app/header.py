@@ -173,6 +173,7 @@ class Header(QFrame):
         self.find_button.clicked.connect(self.find_hands)
         self.committed.clicked.connect(self.show_commitments)
         session.verdict.connect(self.refresh)
+        session.typed.connect(self._reading)
         session.saved.connect(self.refresh)
         self.refresh()
 
@@ -184,6 +185,10 @@ class Header(QFrame):
 
     def _choose(self, row: int) -> None:
         self.session.show_plan(self.plans.itemData(row))
+
+    def _reading(self) -> None:
+        if self.session.reading:
+            self.refresh()
 
     def refresh(self) -> None:
         # Long: one field after the other.
@@ -217,7 +222,10 @@ class Header(QFrame):
         self.about.setText(
             f"{session.kit.name} · {who}{f' · {skill}' if skill else ''}{' · loop' if plan.repeat else ''}"
         )
-        if report is None:
+        if session.reading:
+            self.limit.show_value("–", "being read …")
+            self.ease.show_value("–", "ease of 100")
+        elif report is None:
             self.limit.show_value("–", "cannot be read", "stop")
             self.ease.show_value("–", "ease of 100")
         else:

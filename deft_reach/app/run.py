@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final
 
 from PySide6.QtCore import QByteArray, Qt, QTimer
 from PySide6.QtWidgets import QApplication
@@ -16,6 +16,11 @@ from deft_reach.app.cycle_collector import CycleCollector
 
 if TYPE_CHECKING:
     from deft_reach.app.window import MainWindow
+
+
+#: How long (seconds) another thread may go on while the window waits for the interpreter. With Python's own 5 ms a
+#: drawing would be late by as much with each call into Qt.
+SWITCH_INTERVAL: Final = 0.001
 
 
 def make_app() -> QApplication:
@@ -31,6 +36,7 @@ def make_app() -> QApplication:
     theme.load_fonts()
     install_accessibility()
     CycleCollector(app)
+    sys.setswitchinterval(SWITCH_INTERVAL)
     return app
 
 

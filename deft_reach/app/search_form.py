@@ -31,13 +31,18 @@ class SearchForm(Listener):
         self.task.finished.connect(self._finished)
         self.task.progressed.connect(self.progress)
         self.find_button = SearchButton(button, self.task)
-        self.find_button.requested.connect(self.search)
+        self.find_button.requested.connect(self.start_search)
         self.find_button.stopped.connect(self.stopped)
         self.words = HintLabel()
         self.preview = PlainLabel()
         set_font(self.preview, theme.mono, 9.5)
         self.preview.setWordWrap(True)
         self.preview.setAlignment(Qt.AlignmentFlag.AlignTop)
+
+    def start_search(self) -> None:
+        """Search in the plan as it is written, whatever of it is still being read."""
+        self.session.catch_up()
+        self.search()
 
     def search(self) -> None:
         """Ask what the fields say."""

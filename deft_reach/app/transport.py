@@ -130,6 +130,7 @@ class Transport(QObject):
     def start(self, stretch: tuple[Fraction, Fraction, bool] | None = None) -> None:
         """Play a stretch (from, to, whether over and over), or the chosen part."""
         self.stop()
+        self.session.catch_up()
         found, plan, report = stretch or self.stretch(), self.session.plan, self.session.report
         if found is None or plan is None or report is None:
             return

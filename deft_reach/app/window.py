@@ -27,6 +27,7 @@ from deft_reach import __version__
 from deft_reach.app import motion, theme, units
 from deft_reach.app.actions import make_actions
 from deft_reach.app.autosave_controller import AutosaveController
+from deft_reach.app.background_analysis import BackgroundAnalysis
 from deft_reach.app.canvas.base import Canvas
 from deft_reach.app.document_controller import DocumentController
 from deft_reach.app.exchange_controller import ExchangeController
@@ -117,8 +118,9 @@ class MainWindow(QMainWindow):
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(KEYS_REST_MS)
-        self._rest.timeout.connect(self._catch_up)
+        self._rest.timeout.connect(self._keys_rest)
         self.session.later = lambda _: self._rest.start()
+        self._analysis = BackgroundAnalysis(self.session, self)
         self.autosave = AutosaveController(self.session, keep_in)
         #: The player's log; beside the kept work where that is somewhere else than usual.
         self.own_logbook = logbook_file() if keep_in is None else keep_in / "logbook.sqlite"
@@ -156,8 +158,8 @@ class MainWindow(QMainWindow):
     def _say_refusal(self) -> None:
         self.notice.say(self.session.refusal, tone="stop")
 
-    def _catch_up(self) -> None:
-        self.session.catch_up()
+    def _keys_rest(self) -> None:
+        self.session.keys_rest()
 
     # --- building ---------------------------------------------------------------------------------------------
 

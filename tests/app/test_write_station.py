@@ -2,9 +2,10 @@
 
 import pytest
 from PySide6.QtCore import QPointF, Qt
-from PySide6.QtGui import QTextCharFormat
+from PySide6.QtGui import QGuiApplication, QTextCharFormat
 from PySide6.QtTest import QTest
 
+from deft_reach.app.reach.findings_list import FINDING
 from tests.app.conftest import click, type_text
 
 
@@ -115,3 +116,54 @@ def test_pasting_more_than_a_file_holds_is_refused_with_a_sentence(window, qapp)
     QTest.keyClick(editor, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
     assert window.session.text == before == editor.toPlainText()
     assert "at most 1,000,000 fit in a file" in window.notice.text.text() and window.notice.isVisible()
+
+
+def paste(window, text: str) -> None:
+    editor = window.write_station.editor
+    editor.setFocus()
+    editor.selectAll()
+    QGuiApplication.clipboard().setText(text)
+    QTest.keyClick(editor, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+
+
+def test_a_very_long_paste_is_read_while_the_window_goes_on(write, qtbot):
+    session, editor, message = write.session, write.write_station.editor, write.write_station.message
+    limit = write.header.limit.caption
+    before = session.text
+    text = ("R@hh+K L@sn R@t1 L@ft> " * 4 + "|\n") * 400
+    paste(write, text)
+    assert session.text == text and session.reading and len(session.report.strokes) == 4
+    assert message.text() == f"Reading {len(text):,} characters …" and "being read" in limit.text()
+    assert write.isEnabled() and editor.hasFocus()
+    qtbot.waitUntil(lambda: not session.behind, timeout=30_000)
+    assert len(session.report.strokes) == 400 * 20 and "8000 strokes in 400 bars" in message.text()
+    assert "being read" not in limit.text()
+    lines = [editor.document().findBlockByNumber(k) for k in range(400)]
+    qtbot.waitUntil(lambda: all(line.layout().formats() for line in lines), timeout=30_000)
+    QTest.keyClick(editor, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.text == before == editor.toPlainText() and len(session.report.strokes) == 4
+    QTest.keyClick(editor, Qt.Key.Key_Y, Qt.KeyboardModifier.ControlModifier)
+    assert editor.toPlainText() == text
+    QTest.keyClick(editor, Qt.Key.Key_End, Qt.KeyboardModifier.ControlModifier)
+    type_text(editor, "Q")
+    qtbot.waitUntil(lambda: not session.behind, timeout=30_000)
+    assert session.error is not None and underlined(write) == ["Q"]
+
+
+def test_a_line_too_long_to_read_stays_plain(write, qtbot):
+    editor = write.write_station.editor
+    paste(write, "R@t2 L@rd K " * 600 + "\nR L")
+    qtbot.waitUntil(lambda: not write.session.behind, timeout=30_000)
+    first, second = (editor.document().findBlockByNumber(k) for k in range(2))
+    assert not first.layout().formats() and second.layout().formats()
+
+
+def test_findings_out_of_sight_are_listed_when_they_are_shown(write, qapp):
+    editor, findings = write.write_station.editor, write.reach_station.findings
+    editor.selectAll()
+    type_text(editor, "/32 R@ft R@hh R@ft L@hh R@ft L@hh")
+    listed = lambda: [findings.item(k).data(FINDING) for k in range(findings.count())]  # noqa: E731
+    assert len(write.session.report.findings) > 1 and set(listed()) != set(write.session.report.findings)
+    QTest.keyClick(write, Qt.Key.Key_4, Qt.KeyboardModifier.ControlModifier)
+    qapp.processEvents()
+    assert findings.isVisible() and set(listed()) == set(write.session.report.findings)

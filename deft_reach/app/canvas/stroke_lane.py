@@ -98,7 +98,8 @@ class StrokeLane(Timeline):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(c.selection))
             painter.drawRect(QRectF(x - 9, 0, 18, self.height()))
-        for bar in [row.start for row in pattern.bar_rows if row.number] + [pattern.length]:
+        seen = pattern.bars_between(self.axis.time(GUTTER - 12), self.axis.time(self.width() + 10))
+        for bar in [row.start for row in seen if row.number] + [pattern.length]:
             x = self.axis.x(bar) - 10
             painter.setPen(QPen(QColor(c.line), 1.4))
             painter.drawLine(QPointF(x, 4), QPointF(x, self.height() - 4))

@@ -10,7 +10,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPolyg
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from deft_reach.app import theme
-from deft_reach.app.canvas.base import Canvas, label
+from deft_reach.app.canvas.base import Canvas, Same, label
 from deft_reach.app.canvas.explain import stroke_title, where
 from deft_reach.app.canvas.sprites import text_size
 from deft_reach.app.numbers import bpm, decimal
@@ -34,6 +34,8 @@ class TempoRule(Canvas):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         self._dragging = False
         self._range = (60.0, 200.0)
+        #: The marks, and what they were stacked for.
+        self._marked: tuple[object, list[tuple[float, float, int]]] = (None, [])
         super().__init__(session, "Tempo rule", parent)
         set_scaled(self, QWidget.setMinimumHeight, 78, least=1.0)
         self.refresh()
@@ -71,15 +73,21 @@ class TempoRule(Canvas):
         report = self.session.report
         if report is None:
             return []
+        key = (Same(report), self._range, self.width(), self.height())
+        if key != self._marked[0]:
+            self._marked = key, self._stack(report)
+        return self._marked[1]
+
+    def _stack(self, report: Report) -> list[tuple[float, float, int]]:
+        high = self._range[1]
+        limits = sorted(
+            (limit, i) for i, limit in enumerate(report.strokes.tempo_limits()) if limit is not None and limit <= high
+        )
+        columns = [round(self.x_at(limit) / 5) for limit, _ in limits]
+        rise = min(7.0, 31.0 / max(Counter(columns).values(), default=1))
         heights: Counter[int] = Counter()
         found = []
-        limits = [(limit, i) for i, limit in enumerate(report.strokes.tempo_limits()) if limit is not None]
-        tallest = max(Counter(round(self.x_at(limit) / 5) for limit, _ in limits).values(), default=1)
-        rise = min(7.0, 31.0 / tallest)
-        for limit, i in sorted(limits):
-            if limit > self._range[1]:
-                break
-            column = round(self.x_at(limit) / 5)
+        for column, (_, i) in zip(columns, limits):
             found.append((column * 5.0, self.rule_y - 2 - heights[column] * rise, i))
             heights[column] += 1
         return found
@@ -174,9 +182,15 @@ class TempoRule(Canvas):
             if long:
                 label(painter, QPointF(x, y + 13), f"{bpm:.0f}", theme.lettering(9), QColor(c.muted))
             bpm += step
+        drawn: set[tuple[float, int, str]] = set()
         for x, top, i in self.marks():
+            limb = report.pattern.strokes[i].limb
+            # Of a long plan thousands lie on each other: one of them is seen.
+            if (x, round(2 * top), limb) in drawn and i != self.session.stroke:
+                continue
+            drawn.add((x, round(2 * top), limb))
             painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(c.hand(report.strokes[i].limb))
+            painter.setBrush(c.hand(limb))
             if i == self.session.stroke:
                 painter.setPen(QPen(QColor(c.ink), 1.5))
                 painter.drawRect(QRectF(x - 3, top - 6, 6, 7))

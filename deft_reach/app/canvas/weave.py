@@ -10,6 +10,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import (
     QColor,
+    QFontMetricsF,
     QMouseEvent,
     QPainter,
     QPen,
@@ -301,20 +302,25 @@ class Weave(Timeline):
     # --- findings ---------------------------------------------------------------------------------------------
 
     def placed_findings(self) -> list[tuple[Finding, QRectF, bool]]:
-        """Each finding's mark above the threads: its rectangle, and whether there is room for its name."""
+        """The mark above the threads of each finding in view and of the chosen one.
+
+        With it come its rectangle and whether there is room for its name.
+        """
         report = self.session.report
         if report is None:
             return []
         metrics_width = {}
-        font = theme.lettering(9)
-        from PySide6.QtGui import QFontMetricsF
-
-        metrics = QFontMetricsF(font)
+        metrics = QFontMetricsF(theme.lettering(9))
+        starts = report.pattern.starts
+        seen = range(
+            bisect_left(starts, self.axis.time(GUTTER - 60)), bisect_right(starts, self.axis.time(self.width()))
+        )
         marks = []
         for finding in report.findings:
-            name = KINDS[finding.kind]
-            metrics_width[finding.kind] = metrics.horizontalAdvance(name)
-            marks.append((self.axis.x(report.pattern.starts[min(finding.strokes)]), finding))
+            first = min(finding.strokes)
+            if first in seen or finding is self.session.finding:
+                metrics_width[finding.kind] = metrics.horizontalAdvance(KINDS[finding.kind])
+                marks.append((self.axis.x(starts[first]), finding))
         marks.sort(key=lambda m: (m[0], -m[1].severity.rank))
         placed = []
         taken = -1e9

@@ -69,9 +69,7 @@ def draw_rows(weave: Weave, painter: QPainter, c: theme.Colours, report: Report,
 
 def draw_time(weave: Weave, painter: QPainter, c: theme.Colours, report: Report) -> None:
     pattern = report.pattern
-    for bar in pattern.bar_rows:
-        if weave.axis.x(bar.start + bar.length) < GUTTER - 2 or weave.axis.x(bar.start) > weave.width():
-            continue
+    for bar in pattern.bars_between(weave.axis.time(GUTTER - 2), weave.axis.time(weave.width())):
         first = math.ceil(bar.offset * bar.meter[1])
         for beat in range(first, math.ceil(bar.beat(bar.start + bar.length) - 1)):
             x = weave.axis.x(bar.time_of(beat))

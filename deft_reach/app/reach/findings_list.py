@@ -2,8 +2,20 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRect, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPaintEvent, QTextLayout, QTextOption
+from PySide6.QtGui import (
+    QColor,
+    QFont,
+    QHideEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QShowEvent,
+    QTextLayout,
+    QTextOption,
+)
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QListWidget,
@@ -27,6 +39,8 @@ FINDING = Qt.ItemDataRole.UserRole
 #: What was found to remove it, in words.
 REMEDIES = Qt.ItemDataRole.UserRole + 1
 _LEFT = 34
+#: So many rows are laid out at a time.
+BATCH = 25
 #: Heights of so many rows are kept.
 MOST_HEIGHTS = 4096
 
@@ -96,6 +110,23 @@ class _Delegate(QStyledItemDelegate):
         painter.restore()
 
 
+class _Item(QListWidgetItem):
+    """A finding in words, put together when they are asked for: of a long plan hardly any are."""
+
+    def __init__(self, finding: Finding) -> None:
+        super().__init__()
+        self.setData(FINDING, finding)
+
+    def data(self, role: int) -> Any:
+        if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            return super().data(role)
+        finding: Finding = super().data(FINDING)
+        words = f"{finding.severity.capitalize()}, {KINDS[finding.kind]}: {units.text_of(finding.said)}"
+        if role == Qt.ItemDataRole.DisplayRole:
+            return words
+        return f"{words} {super().data(REMEDIES) or units.text_of(finding.advised)}"
+
+
 class FindingsList(QListWidget):
     """The findings, the most serious first; the chosen one shows what would help."""
 
@@ -108,6 +139,7 @@ class FindingsList(QListWidget):
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setResizeMode(QListWidget.ResizeMode.Adjust)
+        self.setBatchSize(BATCH)
         self.setMinimumHeight(60)
         self._filling = False
         self.currentRowChanged.connect(self._choose)
@@ -122,7 +154,21 @@ class FindingsList(QListWidget):
         self.clear()
         self.fill()
 
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.fill()
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        # Nothing is laid out any more where nobody sees it.
+        self._filling = True
+        self.clear()
+        self._filling = False
+
     def fill(self) -> None:
+        """Show the findings as they are now; out of sight that waits until they are shown."""
+        if not self.isVisible():
+            return
         report = self.session.report
         # Stops first, then cautions; among those alike the earlier first.
         findings = sorted(report.findings, key=lambda f: -f.severity.rank) if report is not None else []
@@ -131,14 +177,10 @@ class FindingsList(QListWidget):
             self._filling = True
             place = self.verticalScrollBar().value()
             self.clear()
+            # A long list is laid out a part at a time.
+            self.setLayoutMode(QListWidget.LayoutMode.Batched)
             for finding in findings:
-                item = QListWidgetItem()
-                item.setData(FINDING, finding)
-                name = KINDS[finding.kind]
-                words = f"{finding.severity.capitalize()}, {name}: {units.text_of(finding.said)}"
-                item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{words} {units.text_of(finding.advised)}")
-                item.setData(Qt.ItemDataRole.DisplayRole, words)
-                self.addItem(item)
+                self.addItem(_Item(finding))
             self.verticalScrollBar().setValue(place)
             self._filling = False
         self._follow()
@@ -149,7 +191,6 @@ class FindingsList(QListWidget):
             item = self.item(row)
             if item.data(FINDING) == finding:
                 item.setData(REMEDIES, words)
-                item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{item.text()} {words}")
                 self.scheduleDelayedItemsLayout()
                 self.scrollToItem(item)
 
@@ -164,6 +205,10 @@ class FindingsList(QListWidget):
         rows = [i for i in range(self.count()) if self.item(i).data(FINDING) == self.session.finding]
         if rows:
             self.setCurrentRow(rows[0])
+            if not self.visualItemRect(self.item(rows[0])).isValid():
+                # Its place is not known yet, so the whole list is laid out now.
+                self.setLayoutMode(QListWidget.LayoutMode.SinglePass)
+                self.doItemsLayout()
             self.scrollToItem(self.item(rows[0]))
         else:
             self.setCurrentRow(-1)

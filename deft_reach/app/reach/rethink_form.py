@@ -155,7 +155,7 @@ class RethinkForm(SearchForm):
     def ask_for(self, which: str) -> None:
         """Ask about a part of WHICH at once, with everything else as it is set."""
         self.which.setCurrentIndex(self.which.findData(which))
-        self.search()
+        self.start_search()
 
     def search(self) -> None:
         """Ask in the background; only the newest answer counts."""

@@ -178,7 +178,7 @@ class RefitForm(SearchForm):
 
     def _settle(self, source: str, target: str) -> None:
         self.chosen[source] = target
-        self.search()
+        self.start_search()
 
     def keep_it(self) -> None:
         """Add the chosen answer as a plan on that kit; the plan in view stays as it is."""

@@ -162,7 +162,7 @@ class LaneEditor(StrokeLane):
     def _draw_faults(self, painter: QPainter, c: theme.Colours) -> None:
         """Bars that do not add up: how much is missing or over, at their bar line."""
         pattern = self.lane.pattern
-        if pattern is None:
+        if pattern is None or not pattern.faults:
             return
         ends = {bar.number: bar.start + bar.length for bar in pattern.bar_rows}
         for fault in pattern.faults:

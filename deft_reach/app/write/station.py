@@ -153,6 +153,7 @@ class WriteStation(Station):
         self.note.textEdited.connect(lambda text: session.plans.change_plan("Remark", "note", note=text))
         self.note.editingFinished.connect(session.end_merge)
         self.loop.toggled.connect(session.plans.set_repeat)
+        session.typed.connect(self._say_reading)
         self.follow()
         self._say_lane()
 
@@ -207,6 +208,10 @@ class WriteStation(Station):
         if text.strip():
             self.session.plans.change_plan("Rename plan", "name", name=text)
 
+    def _say_reading(self) -> None:
+        if self.session.reading and self.isVisible():
+            self.refresh()
+
     def refresh(self) -> None:
         session = self.session
         plan, report, error = session.plan, session.report, session.error
@@ -223,7 +228,9 @@ class WriteStation(Station):
         if plan is None:
             self.message.setText("There is no plan to write in. Plan › New plan makes one (Ctrl+N).")
             return
-        if error is not None:
+        if session.reading:
+            say(self.message, f"Reading {len(session.text):,} characters …")
+        elif error is not None:
             place = f"line {error.line}, column {error.column}"
             say(
                 self.message,

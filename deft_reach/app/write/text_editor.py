@@ -4,16 +4,19 @@ from __future__ import annotations
 
 import os
 import re
+import time
 
-from PySide6.QtCore import QMimeData, QSignalBlocker, Qt
+from PySide6.QtCore import QMimeData, QSignalBlocker, Qt, QTimer
 from PySide6.QtGui import (
     QColor,
     QFont,
     QKeyEvent,
     QKeySequence,
     QSyntaxHighlighter,
+    QTextBlock,
     QTextCharFormat,
     QTextCursor,
+    QTextDocument,
 )
 from PySide6.QtWidgets import QPlainTextEdit, QTextEdit, QWidget
 
@@ -29,8 +32,44 @@ _TOKEN = re.compile(
 )
 
 
+#: Longer lines stay plain: whoever pastes one would wait for each key, and nobody reads it by its colours.
+LONGEST_COLOURED = 5_000
+#: Lines are coloured for so many seconds at a time; the others follow when the window has answered.
+SLICE = 0.015
+
+
 class _Colouring(QSyntaxHighlighter):
+    def __init__(self, document: QTextDocument) -> None:
+        super().__init__(document)
+        self._begin: float | None = None
+        self._waiting: list[QTextBlock] = []
+        self._next = QTimer(self)
+        self._next.setSingleShot(True)
+        self._next.timeout.connect(self._go_on)
+
     def highlightBlock(self, text: str) -> None:
+        if len(text) > LONGEST_COLOURED:
+            return
+        now = time.perf_counter()
+        if self._begin is None:
+            self._begin = now
+            self._next.start()
+        if now - self._begin > SLICE:
+            self._waiting.append(self.currentBlock())
+            return
+        self._colour(text)
+
+    def _go_on(self) -> None:
+        """Colour what did not fit into the last slice."""
+        waiting, self._waiting, self._begin = self._waiting, [], None
+        for k, block in enumerate(waiting):
+            if self._waiting:
+                self._waiting += waiting[k:]
+                break
+            if block.isValid():
+                self.rehighlightBlock(block)
+
+    def _colour(self, text: str) -> None:
         forms: dict[tuple[str, bool, bool], QTextCharFormat] = {}
         for match in _TOKEN.finditer(text):
             token = match.group()

@@ -1,7 +1,7 @@
 """Documents: the records of a file, reading and analysing its plans, commitments, and the limits of the format."""
 
 from deft_reach.core.document.commitments import changes_since, commit, standing
-from deft_reach.core.document.plans import analyse_plan, read_text, read_unfinished
+from deft_reach.core.document.plans import analyse_plan, read_text, read_unfinished, unread_characters, verdict_on
 from deft_reach.core.document.records import (
     FORMAT_VERSION,
     Candidate,
@@ -18,4 +18,5 @@ from deft_reach.core.document.records import (
 __all__ = [
     "FORMAT_VERSION", "Candidate", "Commitment", "Document", "MissingError", "Plan", "Score", "Section", "Song",
     "analyse_plan", "changes_since", "commit", "new_document", "read_text", "read_unfinished", "standing",
+    "unread_characters", "verdict_on",
 ]  # fmt: skip

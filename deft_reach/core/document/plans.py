@@ -35,6 +35,20 @@ def analyse_plan(document: Document, plan: Plan, *, unfinished: bool = False) ->
     return analyse(pattern, kit, document.player(plan.player), plan.tempo, repeat=plan.repeat, weights=plan.weights)
 
 
+def verdict_on(document: Document, plan: Plan) -> tuple[Report | None, StrokeTextError | None]:
+    """The report on a plan, and what is wrong with its text.
+
+    Where only a bar does not add up, there are both. There is no report where the text cannot be read at all.
+    """
+    try:
+        return analyse_plan(document, plan), None
+    except StrokeTextError as error:
+        try:
+            return analyse_plan(document, plan, unfinished=True), error
+        except StrokeTextError:
+            return None, error
+
+
 def read_text(text: str, kit: Kit) -> Pattern:
     """Read stroke text for a kit: its own voices and those of the shipped kits are known.
 
@@ -44,7 +58,7 @@ def read_text(text: str, kit: Kit) -> Pattern:
         pattern = _read(text, kit.voices)
     except StrokeTextError:
         # Once more, for the first mistake may be a bar before it that does not add up.
-        parse(text, STANDARD_VOICES | frozenset(kit.voices))
+        parse(text, _known_voices(kit.voices))
         raise
     if pattern.faults:
         raise fault_error(text, pattern.faults[0], pattern.finest)
@@ -56,12 +70,21 @@ def read_unfinished(text: str, kit: Kit) -> Pattern:
     return _read(text, kit.voices)
 
 
+def unread_characters(text: str, kit: Kit) -> int:
+    """How many characters of a text would have to be read anew: few where it was edited a moment ago."""
+    return _REREADER.unread(text, _known_voices(kit.voices))
+
+
 _REREADER: Final = IncrementalParser()
 
 
 @lru_cache(maxsize=64)
 def _read(text: str, voices: tuple[str, ...]) -> Pattern:
-    return _REREADER.read(text, STANDARD_VOICES | frozenset(voices))
+    return _REREADER.read(text, _known_voices(voices))
+
+
+def _known_voices(voices: tuple[str, ...]) -> frozenset[str]:
+    return STANDARD_VOICES | frozenset(voices)
 
 
 def strikes_on(text: str, kit: Kit, code: str) -> tuple[int, ...]:

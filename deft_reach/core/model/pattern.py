@@ -238,6 +238,11 @@ class Pattern:
     def _bar_begins(self) -> list[Fraction]:
         return [bar.start for bar in self.bar_rows]
 
+    def bars_between(self, start: float, end: float) -> tuple[Bar, ...]:
+        """The bars of which something lies between two times (whole notes), or that begin at the second."""
+        low = max(0, bisect_right(self._bar_begins, start) - 1)
+        return self.bar_rows[low : bisect_right(self._bar_begins, end)]
+
     @property
     def many_bars(self) -> bool:
         """Whether a place needs its bar to be found: there are several, or a pickup."""

@@ -7,19 +7,25 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from contextlib import suppress
 from dataclasses import dataclass, replace
-from typing import Final
+from typing import Any, Final
 
-from deft_reach.core.analysis.finding import Finding
 from deft_reach.core.analysis.report import Report
-from deft_reach.core.document import Document, Plan, analyse_plan, new_document, read_unfinished
+from deft_reach.core.document import (
+    Document,
+    Plan,
+    new_document,
+    read_unfinished,
+    unread_characters,
+    verdict_on,
+)
 from deft_reach.core.document.limits import beyond_limits
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.layouts import layout
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.player import Player
 from deft_reach.core.notation.stroke_text import StrokeTextError
+from deft_reach.core.session.selection import Selection
 from deft_reach.core.session.signals import Signal
 
 #: Edits of one kind that follow each other faster than this (seconds) are one undo step.
@@ -27,6 +33,22 @@ MERGE_WITHIN: Final = 1.5
 HISTORY: Final = 1000
 #: A plan of more steps than this shows what is typed before it is analysed.
 LONG: Final = 200
+#: A text of more characters than this is worked on in the background: some 2,000 strokes, a tenth of a second.
+LONG_TEXT: Final = 8_000
+
+
+#: A report, and what is wrong with the text.
+Verdict = tuple[Report | None, StrokeTextError | None]
+
+
+def _prepared(verdict: Verdict) -> Verdict:
+    """The same, with what every drawing asks of a pattern already worked out."""
+    report = verdict[0]
+    if report is not None:
+        pattern = report.pattern
+        for name in ("starts", "event_starts", "shortest_step", "by_limb_and_voice", "sticking", "unassigned"):
+            getattr(pattern, name)
+    return verdict
 
 
 @dataclass(frozen=True)
@@ -38,34 +60,39 @@ class UndoStep:
     label: str
 
 
-class History:
+class History(Selection):
     """One open document, what is selected in it, and the edits that led to it.
 
     Signals: ``changed`` after any edit, undo or opening; ``verdict`` right after it, once report, error and selection
     are settled; ``selected`` when nothing but the selected stroke, finding or piece changes; ``saved`` when the
     document has been written to its file. ``typed`` comes alone, ahead of the first two, when a key has changed a
-    long plan: what is written is known then, what it means follows when the keys rest. ``moved`` when the playing
-    position has changed. ``refused`` when an edit would have made the document larger than its file may be: nothing
-    was changed then, and ``refusal`` says why.
+    long plan: what is written is known then, what it means follows when the keys rest. After an edit of a very long
+    text ``typed`` and ``changed`` come at once, and ``verdict`` when the background has worked it out. ``moved`` when
+    the playing position has changed. ``refused`` when an edit would have made the document larger than its file may
+    be: nothing was changed then, and ``refusal`` says why.
     """
 
     def __init__(self, document: Document | None = None, clock: Callable[[], float] = time.monotonic) -> None:
+        super().__init__()
         self.changed = Signal()
         self.verdict = Signal()
-        self.selected = Signal()
         self.saved = Signal()
         self.typed = Signal()
-        self.moved = Signal()
         self.refused = Signal()
         self.refusal = ""
         #: Whether the document belongs to a file: without one, nothing is saved, however little has changed.
         self.in_file = False
-        self._position: float | None = None
         #: How the hands use their gaps while the plan is played: ``early`` or ``late``, see motion.paths.
         self.preparing = "early"
         #: Puts work off until keys rest; without it everything is worked out at once.
         self.later: Callable[[Callable[[], None]], None] | None = None
+        #: Does work in the background and hands its result over, unless other work has been given since; without it
+        #: everything is worked out at once.
+        self.background: Callable[[Callable[[], Any], Callable[[Any], None]], None] | None = None
         self._behind = False
+        self._unread: str | None = None
+        #: The plan that the report is on.
+        self._reported = ""
         self._clock = clock
         self.start(document or new_document())
 
@@ -80,10 +107,8 @@ class History:
         self._merge: str | None = None
         self._merge_time = 0.0
         self._saved: Document | None = document if clean else None
-        self._stroke: int | None = None
-        self._finding: Finding | None = None
-        self._piece: str | None = None
-        self.report: Report | None = None
+        self._clear_selection()
+        self.report = None
         self.error: StrokeTextError | None = None
         self._refresh()
         self._select_first()
@@ -157,13 +182,16 @@ class History:
                 del self._steps[0]
             self._at = len(self._steps) - 1
         self._merge, self._merge_time = merge, now
-        shown = self.shown_pattern
-        if typing and self.later is not None and shown is not None and len(shown.moments) > LONG:
+        if typing and self.later is not None and self._is_long():
             self._behind = True
             self.typed.emit()
             self.later(self.catch_up)
         else:
             self._after_edit()
+
+    def _is_long(self) -> bool:
+        shown = self.shown_pattern
+        return shown is not None and len(shown.moments) > LONG
 
     def show_plan(self, id: str) -> None:
         """Bring a plan into view. Not an edit: undo does not come back through it."""
@@ -190,8 +218,18 @@ class History:
         """Whether what was typed is not analysed yet."""
         return self._behind
 
+    @property
+    def reading(self) -> bool:
+        """Whether the text is so new that the background is still reading it; until then there is no pattern."""
+        return self._unread is not None
+
     def catch_up(self) -> None:
-        """Work out what was put off while keys were typed."""
+        """Work out at once what was put off, for what cannot wait for it."""
+        if self._behind:
+            self._settle(verdict_on(self.document, self.plan) if self.plan is not None else (None, None))
+
+    def keys_rest(self) -> None:
+        """Work out what was put off while keys were typed: a very long text in the background."""
         if self._behind:
             self._after_edit()
 
@@ -242,30 +280,54 @@ class History:
         self.saved.emit()
 
     def _after_edit(self) -> None:
-        self._behind = False
-        self._refresh()
+        document, plan, text = self.document, self.plan, self.text
+        if self.background is None or plan is None or len(text) <= LONG_TEXT or self._is_reported(plan, text):
+            self._settle(verdict_on(document, plan) if plan is not None else (None, None))
+            return
+        self._behind = True
+        # What is new in a text is read at once where it is little, so that it is shown while the rest is worked out.
+        self._unread = text if unread_characters(text, self.kit) > LONG_TEXT else None
+        self.error = None
+        if self._reported != plan.id:
+            self.report = None
+
+        def arrived(verdict: Verdict) -> None:
+            if self._behind and self.plan is plan and self.document is document:
+                self._settle(verdict)
+
+        self.background(lambda: _prepared(verdict_on(document, plan)), arrived)
+        self.typed.emit()
+        self.changed.emit()
+
+    def _is_reported(self, plan: Plan, text: str) -> bool:
+        """Whether the report is on this text: a tempo or a kit that changes is worked out at once."""
+        return self.report is not None and self._reported == plan.id and self.report.pattern.text == text
+
+    def _settle(self, verdict: Verdict) -> None:
+        """Take over what an edit has led to, and tell everybody."""
+        self._behind, self._unread = False, None
+        self._take(verdict)
         self._clamp()
         self.changed.emit()
         self.verdict.emit()
 
+    def _take(self, verdict: Verdict) -> None:
+        report, self.error = verdict
+        self._reported = self.plan.id if self.plan is not None else ""
+        # A text that cannot be read: the last verdict stays in view, marked as old, until it can be again.
+        if report is not None or self.plan is None:
+            self.report = report
+
     def _refresh(self) -> None:
         plan = self.plan
-        self.error = None
-        if plan is None:
-            self.report = None
-            return
-        try:
-            self.report = analyse_plan(self.document, plan)
-        except StrokeTextError as error:
-            self.error = error
-            # Where only a bar does not add up, all the rest is known. Otherwise the last verdict stays in view,
-            # marked as old, until the text can be read again.
-            with suppress(StrokeTextError):
-                self.report = analyse_plan(self.document, plan, unfinished=True)
+        self._behind, self._unread = False, None
+        self._take(verdict_on(self.document, plan) if plan is not None else (None, None))
 
     @property
     def shown_pattern(self) -> Pattern | None:
         """The pattern as the text stands now, or while that cannot be read, as it last did."""
+        if self.reading:
+            return self.report.pattern if self.report is not None else None
         try:
             return read_unfinished(self.text, self.kit)
         except StrokeTextError:
@@ -275,86 +337,3 @@ class History:
     def outdated(self) -> bool:
         """Whether the report is of an earlier text, because the present one cannot be read."""
         return self.report is not None and self.report.pattern.text != self.text
-
-    # --- what is selected -------------------------------------------------------------------------------------
-
-    @property
-    def stroke(self) -> int | None:
-        """Index of the selected stroke."""
-        return self._stroke
-
-    @property
-    def finding(self) -> Finding | None:
-        return self._finding
-
-    @property
-    def piece(self) -> str | None:
-        """Code of the selected piece."""
-        return self._piece
-
-    @property
-    def position(self) -> float | None:
-        """Where the plan is being played (whole notes), None while it is not."""
-        return self._position
-
-    def set_position(self, position: float | None) -> None:
-        if position != self._position:
-            self._position = position
-            self.moved.emit()
-
-    def select_stroke(self, index: int | None) -> None:
-        """Select a stroke by its index, or none; the nearest one where there are fewer."""
-        count = len(self.report.strokes) if self.report else 0
-        if index is not None:
-            index = max(0, min(index, count - 1)) if count else None
-        if index != self._stroke or self._finding is not None:
-            self._stroke, self._finding = index, None
-            self.selected.emit()
-
-    def step_stroke(self, by: int) -> None:
-        """Select the stroke so many further on; from nothing, the first or last one."""
-        if self._stroke is None:
-            self.select_stroke(0 if by > 0 else 10**9)
-        else:
-            self.select_stroke(self._stroke + by)
-
-    def select_finding(self, finding: Finding | None) -> None:
-        """Select a finding and its first stroke."""
-        if finding is not None and finding != self._finding:
-            self._finding = finding
-            self._stroke = finding.strokes[0]
-            self.selected.emit()
-
-    def step_finding(self, by: int) -> None:
-        """Go to the next or previous finding, round and round."""
-        findings = self.report.findings if self.report else ()
-        if not findings:
-            return
-        if self._finding in findings:
-            at = findings.index(self._finding) + by
-        else:
-            at = 0 if by > 0 else len(findings) - 1
-        self.select_finding(findings[at % len(findings)])
-
-    def select_piece(self, code: str | None) -> None:
-        if code != self._piece:
-            self._piece = code
-            self.selected.emit()
-
-    def _select_first(self) -> None:
-        """A new pattern comes up with something worth seeing: its worst finding, or else its first stroke."""
-        if self.report and self.report.strokes:
-            serious = self.report.serious
-            self._stroke = serious[0].strokes[0] if serious else 0
-
-    def _clamp(self) -> None:
-        count = len(self.report.strokes) if self.report else 0
-        if self._stroke is not None and self._stroke >= count:
-            self._stroke = count - 1 if count else None
-        if self._finding is not None and self.report:
-            same = [
-                f for f in self.report.findings if (f.kind, f.strokes) == (self._finding.kind, self._finding.strokes)
-            ]
-            self._finding = same[0] if same else None
-        if self._piece is not None and self._piece not in self.kit:
-            self._piece = None

@@ -28,7 +28,7 @@ from deft_reach.core.model.limbs import EITHER, HANDS
 from deft_reach.core.model.pattern import Element
 from deft_reach.core.notation.stroke_text import StrokeTextError, parse, write, write_strike
 from deft_reach.core.session import lane_groups
-from deft_reach.core.session.lane_cursor import LaneCursor
+from deft_reach.core.session.lane_cursor import BEING_READ, LaneCursor
 from deft_reach.core.session.lane_overwriting import overwritten
 
 LIMB_KEYS: Final = {"r": "R", "l": "L", "k": "K", "j": "J", "h": "H", "?": "?"}
@@ -44,7 +44,8 @@ class Lane(LaneCursor):
         """Act on a typed character; True if it meant something here."""
         self.problem = ""
         if self.pattern is None:
-            self.problem = "the text cannot be read at the moment: mend it above first"
+            unread = "the text cannot be read at the moment: mend it above first"
+            self.problem = BEING_READ if self.session.reading else unread
             self.changed.emit()
             return True
         if (

@@ -21,6 +21,7 @@ from deft_reach.core.session.signals import Signal
 
 #: Edits that follow each other quickly are one undo step.
 MERGE: Final = "lane"
+BEING_READ: Final = "the text is still being read"
 
 
 class Extent(NamedTuple):
@@ -204,6 +205,10 @@ class LaneCursor:
 
     def apply(self, text: str, label: str, merge: str | None = None) -> bool:
         """Make the edit, unless the text could not be read any more: then say why and leave it."""
+        if self.session.reading:
+            self.problem = BEING_READ
+            self.changed.emit()
+            return False
         try:
             read_unfinished(text, self.session.kit)
         except StrokeTextError as error:

@@ -133,9 +133,9 @@ class PlanCommands:
         self._session.apply(document.with_plan(plan), "Back to what was committed")
 
     def changes(self) -> list[Message]:
-        """What differs from the newest commitment."""
+        """What differs from the newest commitment; nothing while the text is still being read."""
         plan, commitment = self._session.plan, self.commitment
-        if plan is None or commitment is None:
+        if plan is None or commitment is None or self._session.reading:
             return []
         return changes_since(
             commitment, self._session.document, plan, self._session.report if self._session.error is None else None

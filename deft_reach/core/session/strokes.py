@@ -5,16 +5,14 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from deft_reach.core.document import read_text
-from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import EITHER, HANDS, other_hand
 from deft_reach.core.model.pattern import OVER, UNDER
 from deft_reach.core.notation.stroke_text import (
     TEMPO_RANGE,
-    StrokeTextError,
     replace_strike,
     replace_strikes,
     strike_of,
+    tempo_of,
 )
 
 if TYPE_CHECKING:
@@ -33,11 +31,8 @@ class StrokeCommands:
         if plan is None or text == self._session.text:
             return
         document = self._session.document.with_text(plan, text)
-        written, before = (
-            _written_tempo(text, self._session.kit),
-            _written_tempo(self._session.text, self._session.kit),
-        )
-        if written is not None and written != before:
+        written = tempo_of(text)
+        if written is not None and written != tempo_of(self._session.text):
             document = document.with_plan(replace(plan, tempo=written))
         self._session.apply(document, label, merge, typing=typing)
 
@@ -159,11 +154,3 @@ class StrokeCommands:
         strike = strike_of(pattern, index)
         strike = replace(strike, grace="" if strike.grace == grace else grace, grace_voice=None, grace_marks="")
         self.set_text(replace_strike(pattern, index, strike), "Grace note", None)
-
-
-def _written_tempo(text: str, kit: Kit) -> float | None:
-    """The tempo a text asks for, None if it asks for none or cannot be read."""
-    try:
-        return read_text(text, kit).tempo
-    except StrokeTextError:
-        return None

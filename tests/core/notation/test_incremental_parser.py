@@ -79,3 +79,14 @@ def test_any_chain_of_edits(data):
         put = data.draw(st.text(alphabet="RLKH|()=-+/816t.>@snx #\n?f", max_size=3))
         text = text[:at] + put + text[at + cut :]
         same(text, rereader)
+
+
+def test_how_much_of_a_text_is_new():
+    reader = IncrementalParser()
+    assert reader.unread(BAR, STANDARD_VOICES) == len(BAR), "nothing was read yet"
+    reader.read(BAR * 3, STANDARD_VOICES)
+    assert reader.unread(BAR * 3, STANDARD_VOICES) == 0
+    assert reader.unread(BAR + "K L " + BAR * 2, STANDARD_VOICES) <= 4
+    assert reader.unread(BAR * 2, STANDARD_VOICES) == 0, "what was taken away is not new"
+    assert reader.unread(BAR * 3, {"sn"}) == len(BAR * 3), "with other voices everything is read anew"
+    assert reader.unread("H J H J", STANDARD_VOICES) == 7

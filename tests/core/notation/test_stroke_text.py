@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from deft_reach.core.model.elements import Strike
 from deft_reach.core.notation.rudiments import RUDIMENTS
-from deft_reach.core.notation.stroke_text import StrokeTextError, parse, replace_strike, strike_of, write
+from deft_reach.core.notation.stroke_text import StrokeTextError, parse, replace_strike, strike_of, tempo_of, write
 from tests.strategies import texts
 
 EXAMPLE = "/16 (R@ft> L. K R@t2) (L@t1> K R. L.) (R@c2>+K L. R@ft) (K L@t1 R@t2) R> - |"
@@ -257,3 +257,35 @@ def test_marks_may_stand_before_the_voice():
 def test_graces_and_choices_that_cannot_be_are_refused_in_words(text, words):
     with pytest.raises(StrokeTextError, match=re.escape(words)):
         parse(text)
+
+
+@pytest.mark.parametrize(
+    ("text", "tempo"),
+    [
+        ("tempo 96 R L", 96.0),
+        ("# at the quay\nmeter 3/4 swing 66 /8 tempo 72.5 /8 R L", 72.5),
+        ("tempo 96 R L Q", 96.0),
+        ("R L", None),
+        ("", None),
+        ("tempo 9999 R L", None),
+        ("Q tempo 96 R L", None),
+        ("tempo 90 tempo 96 R L", 90.0),
+    ],
+)
+def test_the_tempo_is_known_from_the_head_alone(text, tempo):
+    assert tempo_of(text) == tempo
+
+
+@given(texts())
+def test_the_head_says_the_tempo_that_the_whole_text_has(text):
+    assert tempo_of(text) == parse(text, lenient=True).tempo
+    assert tempo_of("tempo 77 " + text.replace("tempo", "# tempo")) == 77
+
+
+@given(texts(), st.floats(-1, 9), st.floats(0, 5))
+def test_bars_between_two_times(text, start, length):
+    pattern, end = parse(text, lenient=True), start + length
+    wanted = [bar for bar in pattern.bar_rows if bar.start <= end and bar.start + bar.length > start]
+    found = list(pattern.bars_between(start, end))
+    assert [bar for bar in found if bar in wanted] == wanted
+    assert len(found) <= len(wanted) + 1, "at most the last bar before them"

@@ -25,10 +25,11 @@ from deft_reach.core.notation.stroke_text.grammar import (
     StrokeTextError,
 )
 from deft_reach.core.notation.stroke_text.incremental import IncrementalParser
-from deft_reach.core.notation.stroke_text.parser import fault_error, parse
+from deft_reach.core.notation.stroke_text.parser import fault_error, parse, tempo_of
 from deft_reach.core.notation.stroke_text.writer import write, write_strike
 
 __all__ = [
     "GRID_VALUES", "MAX_TEXT", "MAX_TUPLET", "METER_VALUES", "TEMPO_RANGE", "IncrementalParser", "StrokeTextError",
-    "fault_error", "parse", "replace_strike", "replace_strikes", "rewrite", "strike_of", "write", "write_strike",
+    "fault_error", "parse", "replace_strike", "replace_strikes", "rewrite", "strike_of", "tempo_of",
+    "write", "write_strike",
 ]  # fmt: skip

@@ -24,13 +24,25 @@ class IncrementalParser:
     def read(self, text: str, voices: Collection[str]) -> Pattern:
         """The pattern of a text. Raises StrokeTextError."""
         reader = Parser(text, voices)
-        with self._lock:
-            known = [old for old in self._readers if old.voices == voices]
-        if known:
-            # The one that has most in common is the one that was edited.
-            nearest = max(known, key=lambda old: common_start(text, old.text) - abs(len(text) - len(old.text)))
+        nearest = self._nearest(text, voices)
+        if nearest is not None:
             reader.read_on_from(nearest)
         pattern = reader.read()
         with self._lock:
             self._readers = [reader, *(old for old in self._readers if old.text != text)][: self._keep]
         return pattern
+
+    def unread(self, text: str, voices: Collection[str]) -> int:
+        """How many characters of a text are in no text that was read lately: those have to be read anew."""
+        nearest = self._nearest(text, voices)
+        if nearest is None:
+            return len(text)
+        start = common_start(text, nearest.text)
+        shared = common_start(text[start:][::-1], nearest.text[start:][::-1])
+        return len(text) - start - shared
+
+    def _nearest(self, text: str, voices: Collection[str]) -> Parser | None:
+        """The earlier reading that has most in common with a text: that is the one that was edited."""
+        with self._lock:
+            known = [old for old in self._readers if old.voices == voices]
+        return max(known, key=lambda old: common_start(text, old.text) - abs(len(text) - len(old.text)), default=None)

@@ -6,6 +6,7 @@ from __future__ import annotations
 import math
 from bisect import bisect_right
 from collections.abc import Collection
+from contextlib import suppress
 from fractions import Fraction
 from typing import Any, NamedTuple
 
@@ -79,6 +80,19 @@ def parse(text: str, voices: Collection[str] = STANDARD_VOICES, *, lenient: bool
     if pattern.faults and not lenient:
         raise fault_error(text, pattern.faults[0], pattern.finest)
     return pattern
+
+
+def tempo_of(text: str) -> float | None:
+    """The tempo that a text asks for, None if it asks for none. Only what stands before the first step is read.
+
+    >>> tempo_of("tempo 96 /8 R L R L"), tempo_of("R L")
+    (96.0, None)
+    """
+    reader = Parser(text, ())
+    with suppress(StrokeTextError):
+        while not reader.started and (char := reader.next_item()):
+            reader.item(char)
+    return reader.tempo
 
 
 def fault_error(text: str, fault: BarFault, finest: int) -> StrokeTextError:
@@ -182,15 +196,8 @@ class Parser(Scanner):
         text = self.text
         if len(text) > MAX_TEXT:
             raise self.error(f"{len(text):,} characters", f"at most {MAX_TEXT:,}", MAX_TEXT)
-        size = len(text)
-        while True:
-            at = self.at
-            while at < size and text[at] in BLANK:
-                at += 1
-            self.at = at
-            if at >= size:
-                break
-            self.item(text[at])
+        while char := self.next_item():
+            self.item(char)
             if self.ahead and self.at in self.ahead and self.take_tail(self.ahead[self.at]):
                 break
         if self.group is not None:
@@ -202,6 +209,11 @@ class Parser(Scanner):
         self.ahead = {}
         # What is read on from is the pattern as written.
         return self.pattern if self.swing is None else played(self.pattern, self.swing)
+
+    def next_item(self) -> str:
+        """Go past blanks; the character that stands there, empty at the end."""
+        self.at = self.skip_blank(self.at)
+        return self.text[self.at : self.at + 1]
 
     def item(self, char: str) -> None:
         """Read whatever begins with ``char`` at the present place, and go past it.
