@@ -16,6 +16,7 @@ from deft_reach.core.document import FORMAT_VERSION, Document
 from deft_reach.core.model.kit import Kit, KitError, check_kit
 from deft_reach.core.model.player import Player, PlayerError, check_player
 from deft_reach.formats.plain_text import DocumentError, reader
+from deft_reach.formats.record_text import object_text, record_rows, value_text
 from deft_reach.formats.records import from_dict, to_dict
 from deft_reach.formats.strict_json import read_json
 
@@ -39,7 +40,7 @@ def schema() -> dict[str, Any]:
 
 def dump_document(document: Document) -> bytes:
     """A document as the bytes of its file. Raises DocumentError for more than could be read again."""
-    return _write_json({"format": FORMAT, **to_dict(document)})
+    return _write_json({"format": FORMAT}, document)
 
 
 @reader
@@ -81,7 +82,7 @@ def _share(raw: dict[str, Any]) -> None:
 
 def dump_kit(kit: Kit) -> bytes:
     """A kit alone as the bytes of its file."""
-    return _write_json({"format": KIT_FORMAT, "version": FORMAT_VERSION, "kit": to_dict(kit)})
+    return _write_json({"format": KIT_FORMAT, "version": FORMAT_VERSION, "kit": kit})
 
 
 @reader
@@ -108,7 +109,7 @@ def load_kit(data: bytes) -> Kit:
 
 def dump_player(player: Player) -> bytes:
     """A player alone as the bytes of a file that load_player reads."""
-    return _write_json({"player": to_dict(player)})
+    return _write_json({"player": player})
 
 
 def player_dict(player: Player) -> dict[str, Any]:
@@ -153,27 +154,26 @@ def _record(kind: type[T], raw: Any, where: str) -> T:
         raise DocumentError(str(error), where) from None
 
 
-def _write_json(data: dict[str, Any]) -> bytes:
-    found = _as_bytes(data, 1)
+def _write_json(head: dict[str, Any], record: Document | None = None) -> bytes:
+    """The fields of the head, then those of a record."""
+    rows = {name: value_text(value) for name, value in head.items()}
+    if record is not None:
+        rows |= record_rows(record)
+    text = object_text(rows) + "\n"
+    try:
+        found = text.encode()
+    except UnicodeEncodeError:
+        # Half a character, pasted from somewhere: written as an escape it survives.
+        found = json.dumps(json.loads(text), ensure_ascii=True, indent=1, allow_nan=False).encode() + b"\n"
     if len(found) > MAX_BYTES:
         # Without the white space that is there for people.
-        found = _as_bytes(data, None)
+        compact = json.dumps(json.loads(found), ensure_ascii=b"\\ud" in found, separators=(",", ":"), allow_nan=False)
+        found = compact.encode() + b"\n"
     if len(found) > MAX_BYTES:
         raise DocumentError(
             f"the document has {len(found):,} bytes; at most {MAX_BYTES:,} fit in a file: move some plans to another"
         )
     return found
-
-
-def _as_bytes(data: dict[str, Any], indent: int | None) -> bytes:
-    separators = (",", ":") if indent is None else None
-    text = json.dumps(data, ensure_ascii=False, indent=indent, allow_nan=False, separators=separators)
-    try:
-        return (text + "\n").encode()
-    except UnicodeEncodeError:
-        # Half a character, pasted from somewhere: written as an escape it survives.
-        text = json.dumps(data, ensure_ascii=True, indent=indent, allow_nan=False, separators=separators)
-        return (text + "\n").encode()
 
 
 def _check_format(raw: dict[str, Any], wanted: str, what: str) -> None:

@@ -110,6 +110,9 @@ def _plain(value: Any) -> Any:
         return to_dict(value)
     if isinstance(value, tuple):
         return [_plain(item) for item in value]
-    if isinstance(value, float) and value.is_integer() and abs(value) < 1e15:
-        return int(value)
-    return value
+    return whole_number(value)
+
+
+def whole_number(value: Any) -> Any:
+    """A number without a fraction as an integer, everything else as it is."""
+    return int(value) if isinstance(value, float) and value.is_integer() and abs(value) < 1e15 else value
