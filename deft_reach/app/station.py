@@ -143,12 +143,15 @@ class Station(Listener):
     def offering(self, view: CandidateView, tabs: PageTabs) -> None:
         """Show what the page in view offers as a candidate, for as long as that page is in view."""
         self._candidate, self._pages = view, tabs
-        for k in range(tabs.count()):
-            page = tabs.widget(k)
-            if isinstance(page, Offers):
-                page.offered.connect(self._show_offer)
+        for page in tabs.pages:
+            self._hear(page)
+        tabs.made.connect(self._hear)
         tabs.currentChanged.connect(lambda _: self._show_offer())
         view.shown.connect(self.played_changed)
+
+    def _hear(self, page: QWidget) -> None:
+        if isinstance(page, Offers):
+            page.offered.connect(self._show_offer)
 
     def _show_offer(self) -> None:
         view, pages = self._candidate, self._pages
@@ -198,12 +201,12 @@ class Station(Listener):
         self.splitters.append(splitter)
         return splitter
 
-    def tab_sheet(self, pages: Sequence[tuple[QWidget, str]]) -> tuple[PageTabs, QFrame]:
+    def tab_sheet(self, pages: Sequence[tuple[QWidget | str, str]]) -> tuple[PageTabs, QFrame]:
         """Pages behind tabs on a sheet of their own: the tabs, and the sheet to lay out.
 
         A page that is too large scrolls: it never pushes the drawings aside.
         """
-        tabs = PageTabs()
+        tabs = PageTabs(self)
         for form, title in pages:
             tabs.addTab(form, title)
         tabs.setMinimumSize(300, 140)

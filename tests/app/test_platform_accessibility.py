@@ -28,6 +28,7 @@ window.documents.open_demo()
 window.session.show_plan("storm")
 window.show()
 window.go("reach")
+window.reach_station.tabs.setCurrentIndex(1)
 weave = window.reach_station.weave
 
 def choose():

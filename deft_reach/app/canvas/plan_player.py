@@ -12,7 +12,7 @@ from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 from deft_reach.app import theme, units
 from deft_reach.app.canvas.base import label
 from deft_reach.core.model.limbs import HANDS, LEFT, RIGHT
-from deft_reach.core.motion.pose import Floats, reach_contour
+from deft_reach.core.motion.pose import Floats, reach_contours
 
 if TYPE_CHECKING:
     from deft_reach.app.canvas.reach_plan import ReachPlan
@@ -20,6 +20,8 @@ if TYPE_CHECKING:
 #: Heights (mm) at which reach is drawn: on the drums, and on the cymbals.
 DRUM_HEIGHT: Final = 650.0
 CYMBAL_HEIGHT: Final = 1000.0
+#: The reaches that are drawn.
+COMFORTABLE, ALL = 0.8, 1.0
 
 
 def draw_contours(plan: ReachPlan, painter: QPainter, c: theme.Colours) -> None:
@@ -27,11 +29,12 @@ def draw_contours(plan: ReachPlan, painter: QPainter, c: theme.Colours) -> None:
 
     Each is a soft band: its near edge is the contour at drum height, its far edge the one at cymbal height.
     """
-    player = plan.session.player
+    limits = tuple((height, reach) for reach in (COMFORTABLE, ALL) for height in (DRUM_HEIGHT, CYMBAL_HEIGHT))
+    contours = dict(zip(limits, reach_contours(plan.session.player, limits)))
     for hand, side in ((RIGHT, 1), (LEFT, -1)):
-        for reach, style in ((0.8, Qt.PenStyle.SolidLine), (1.0, Qt.PenStyle.DashLine)):
+        for reach, style in ((COMFORTABLE, Qt.PenStyle.SolidLine), (ALL, Qt.PenStyle.DashLine)):
             lines = [
-                [plan.to_px(x * side, y) for x, y in reach_contour(player, height, reach)]
+                [plan.to_px(x * side, y) for x, y in contours[height, reach]]
                 for height in (DRUM_HEIGHT, CYMBAL_HEIGHT)
             ]
             band = QPolygonF([*lines[0], *reversed(lines[1])])

@@ -2,27 +2,35 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING, Final
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from deft_reach.app.canvas.elevation import Elevation
 from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.canvas.tape_tool import TapeTool
-from deft_reach.app.kit.compare_form import CompareForm
+from deft_reach.app.canvas.view_switch import ViewSwitch
 from deft_reach.app.kit.effect import PlanEffects
 from deft_reach.app.kit.kit_bar import KitBar
 from deft_reach.app.kit.pieces_form import PiecesForm
-from deft_reach.app.kit.player_form import PlayerForm
-from deft_reach.app.kit.shape_form import ShapeForm
-from deft_reach.app.kit.tape_form import TapeForm
-from deft_reach.app.page_tabs import PageTabs
+from deft_reach.app.page_tabs import PageTabs, late_page
 from deft_reach.app.panel import Panel
-from deft_reach.app.reach.station import ViewSwitch
 from deft_reach.app.station import Station
 from deft_reach.core.session import Session
 
 DRAGGING = "drag a piece; arrows move it 1 mm, with Shift 10 mm"
 MEASURING = "drag from one point to another"
+
+
+#: The tab of the comparison.
+COMPARE: Final = 4
+
+if TYPE_CHECKING:
+    from deft_reach.app.kit.compare_form import CompareForm
+    from deft_reach.app.kit.player_form import PlayerForm
+    from deft_reach.app.kit.shape_form import ShapeForm
+    from deft_reach.app.kit.tape_form import TapeForm
 
 
 class TapeButtons(QWidget):
@@ -67,25 +75,18 @@ class KitStation(Station):
         self.tape_buttons = TapeButtons(self.tape)
         self.bar = KitBar(session)
         self.pieces_form = PiecesForm(session, self.plan)
-        self.shape_form = ShapeForm(session)
-        self.player_form = PlayerForm(session)
-        self.tape_form = TapeForm(session, self.tape)
-        self.compare_form = CompareForm(session)
         self.effects = PlanEffects(session)
 
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
         self.plan_panel = Panel("Floor plan", self.plan, DRAGGING, self.tape_buttons)
         heights = Panel("Heights", self.elevation, "drag up and down", ViewSwitch(self.elevation))
         drawings = self.split(down, "kitLeft", [self.plan_panel, heights], [470, 200], [1, 0])
-        self.tabs = PageTabs()
-        for form, name in (
-            (self.pieces_form, "Pieces"),
-            (self.shape_form, "Shape"),
-            (self.player_form, "Player"),
-            (self.tape_form, "Tape"),
-            (self.compare_form, "Compare"),
-        ):
-            self.tabs.addTab(form, name)
+        self.tabs = PageTabs(self)
+        self.tabs.addTab(self.pieces_form, "Pieces")
+        self.tabs.addTab("shape_form", "Shape")
+        self.tabs.addTab("player_form", "Player")
+        self.tabs.addTab("tape_form", "Tape")
+        self.tabs.addTab("compare_form", "Compare")
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
@@ -99,9 +100,38 @@ class KitStation(Station):
 
         self.bar.refused.connect(self._refuse)
         self.tabs.currentChanged.connect(lambda _: self._compare())
-        self.compare_form.compared.connect(self._compare)
         self.tape.changed.connect(self._say_tape)
         self.follow()
+
+    @late_page
+    def shape_form(self) -> ShapeForm:
+        """The chosen piece in numbers."""
+        from deft_reach.app.kit.shape_form import ShapeForm
+
+        return ShapeForm(self.session)
+
+    @late_page
+    def player_form(self) -> PlayerForm:
+        """The player's body and skill."""
+        from deft_reach.app.kit.player_form import PlayerForm
+
+        return PlayerForm(self.session)
+
+    @late_page
+    def tape_form(self) -> TapeForm:
+        """The kit as measured with a tape."""
+        from deft_reach.app.kit.tape_form import TapeForm
+
+        return TapeForm(self.session, self.tape)
+
+    @late_page
+    def compare_form(self) -> CompareForm:
+        """Another kit beside this one."""
+        from deft_reach.app.kit.compare_form import CompareForm
+
+        form = CompareForm(self.session)
+        form.compared.connect(self._compare)
+        return form
 
     def first_focus(self) -> QWidget:
         return self.plan
@@ -117,7 +147,7 @@ class KitStation(Station):
 
     def _compare(self) -> None:
         """While the comparison is in front, drawings and list are against the other kit."""
-        comparing = self.tabs.currentWidget() is self.compare_form
+        comparing = self.tabs.currentIndex() == COMPARE
         other = self.compare_form.other if comparing else None
         self.plan.ghost = other
         self.plan.refresh()

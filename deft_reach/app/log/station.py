@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import datetime
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -15,13 +16,11 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app.canvas.explain import limb_name
-from deft_reach.app.log.calibration_form import CalibrationForm
 from deft_reach.app.log.charts import PracticeChart, TempoChart
-from deft_reach.app.log.entries_form import EntriesForm
-from deft_reach.app.log.hand_test_form import HandTestForm
 from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.log.take_form import TakeForm
 from deft_reach.app.numbers import bpm
+from deft_reach.app.page_tabs import late_page
 from deft_reach.app.panel import Panel
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Station
@@ -33,6 +32,11 @@ from deft_reach.core.practice.progress_log import PlanProgress, progress, what_n
 from deft_reach.core.session import Session
 from deft_reach.store.note_maps import NoteMaps
 from deft_reach.store.practice_log import PracticeLog
+
+if TYPE_CHECKING:
+    from deft_reach.app.log.calibration_form import CalibrationForm
+    from deft_reach.app.log.entries_form import EntriesForm
+    from deft_reach.app.log.hand_test_form import HandTestForm
 
 ID = Qt.ItemDataRole.UserRole
 #: So many attempts at one plan are drawn: some years of them.
@@ -76,12 +80,10 @@ class LogStation(Station):
         self.tempo = TempoChart()
         self.tempo_panel = Panel("Tempo over time", self.tempo)
         self.takes = TakeForm(session, log, recorder, notes)
-        self.calibration = CalibrationForm(session, log)
-        self.entries = EntriesForm(session, log)
-        self.hand_test = HandTestForm(session, log, notes)
+        self.notes = notes
         pages = (
-            (self.takes, "Check a take"), (self.hand_test, "Hand test"), (self.calibration, "Your own speed"),
-            (self.entries, "Entries"),
+            (self.takes, "Check a take"), ("hand_test", "Hand test"), ("calibration", "Your own speed"),
+            ("entries", "Entries"),
         )  # fmt: skip
         self.tabs, bottom = self.tab_sheet(pages)
         right = self.split(down, "logRight", [self.tempo_panel, bottom], [270, 420], [1, 1])
@@ -90,6 +92,27 @@ class LogStation(Station):
         log.changed.connect(self._heard)
         self._filling = False
         self.follow(shown_later=True)
+
+    @late_page
+    def hand_test(self) -> HandTestForm:
+        """Each hand alone against the click."""
+        from deft_reach.app.log.hand_test_form import HandTestForm
+
+        return HandTestForm(self.session, self.log, self.notes)
+
+    @late_page
+    def calibration(self) -> CalibrationForm:
+        """How fast this player moves, from what was played."""
+        from deft_reach.app.log.calibration_form import CalibrationForm
+
+        return CalibrationForm(self.session, self.log)
+
+    @late_page
+    def entries(self) -> EntriesForm:
+        """Every attempt in a table."""
+        from deft_reach.app.log.entries_form import EntriesForm
+
+        return EntriesForm(self.session, self.log)
 
     def first_focus(self) -> QWidget:
         return self.plans

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING, Final
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
@@ -14,13 +16,12 @@ from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.canvas.stroke_lane import StrokeLane
 from deft_reach.app.canvas.tempo_rule import TempoRule
 from deft_reach.app.canvas.time_axis import TimeAxis
+from deft_reach.app.canvas.view_switch import ViewSwitch
 from deft_reach.app.canvas.weave import Weave
+from deft_reach.app.page_tabs import late_page
 from deft_reach.app.panel import Panel
 from deft_reach.app.reach.findings_list import FindingsList, SeverityLegend
-from deft_reach.app.reach.rethink_form import RethinkForm
 from deft_reach.app.reach.stroke_card import StrokeCard
-from deft_reach.app.reach.stroke_table import StrokeTable
-from deft_reach.app.reach.tray import Tray
 from deft_reach.app.station import Station
 from deft_reach.core.analysis.finding import KINDS, Finding
 from deft_reach.core.analysis.report import serious_words
@@ -32,25 +33,13 @@ from deft_reach.core.search.remedies import Remedy, find_remedies, sticking_name
 from deft_reach.core.session import Session
 from deft_reach.core.session.candidate_view import CandidateView
 
+if TYPE_CHECKING:
+    from deft_reach.app.reach.rethink_form import RethinkForm
+    from deft_reach.app.reach.stroke_table import StrokeTable
+    from deft_reach.app.reach.tray import Tray
 
-class ViewSwitch(QPushButton):
-    """Turns an elevation from the front to the side and back."""
-
-    def __init__(self, elevation: Elevation) -> None:
-        super().__init__()
-        self.setObjectName("quiet")
-        self.setToolTip("Look from behind the player or from the side")
-        self._elevation = elevation
-        self.clicked.connect(self._turn)
-        self._say()
-
-    def _turn(self) -> None:
-        self._elevation.set_from_side(not self._elevation.from_side)
-        self._say()
-
-    def _say(self) -> None:
-        self.setText("from the side" if self._elevation.from_side else "from behind")
-        self.setAccessibleName(f"Elevation {self.text()}; press to turn it")
+#: The tab of the tray.
+TRAY: Final = 3
 
 
 def _remedy_words(found: list[Remedy]) -> str:
@@ -98,9 +87,6 @@ class ReachStation(Station):
         self.threads = ChangingDrawing(threads, self.candidate, lambda: CandidateThreads(self.candidate))
         self.weave_panel = Panel("Weave", self.threads, "which hand is where, from far left (top) to far right")
         rule_panel = Panel("Tempo rule", self.rule, "every stroke's own limit; drag the home mark")
-        self.rethink = RethinkForm(session)
-        self.tray = Tray(session)
-        self.strokes = StrokeTable(session)
         self.try_it = QPushButton("Try it")
         self.try_it.setObjectName("quiet")
         self.try_it.setToolTip("Look for what removes the chosen finding, and put it in the tray to compare")
@@ -126,12 +112,7 @@ class ReachStation(Station):
         # What happens is the answer: it has the room.
         left = self.split(down, "reachLeft", [self.plan_panel, self.findings_panel], [372, 288], [3, 2])
         stroke = self.split(across, "reachBottom", [card_panel, elevation_panel], [372, 324], [1, 1])
-        pages = (
-            (stroke, "This stroke"),
-            (self.strokes, "Strokes"),
-            (self.rethink, "Other hands"),
-            (self.tray, "Tray"),
-        )
+        pages = ((stroke, "This stroke"), ("strokes", "Strokes"), ("rethink", "Other hands"), ("tray", "Tray"))
         self.tabs, bottom = self.tab_sheet(pages)
         # Larger text takes its room from the pages below, which scroll.
         large = max(1.0, theme.text_scale())
@@ -140,6 +121,27 @@ class ReachStation(Station):
         self.fill(self.split(across, "reachAcross", [left, right], [496, 696], [2, 3]))
         self.offering(self.candidate, self.tabs)
         self.follow()
+
+    @late_page
+    def strokes(self) -> StrokeTable:
+        """Every stroke in a table."""
+        from deft_reach.app.reach.stroke_table import StrokeTable
+
+        return StrokeTable(self.session)
+
+    @late_page
+    def rethink(self) -> RethinkForm:
+        """The search for other hands."""
+        from deft_reach.app.reach.rethink_form import RethinkForm
+
+        return RethinkForm(self.session)
+
+    @late_page
+    def tray(self) -> Tray:
+        """The stickings that are kept to compare."""
+        from deft_reach.app.reach.tray import Tray
+
+        return Tray(self.session)
 
     def ease(self) -> None:
         """Try what would help against the chosen finding: other hands for its strokes, put in the tray."""
@@ -197,9 +199,9 @@ class ReachStation(Station):
         serious = serious_words(report) if report is not None else ""
         words = f"{serious}, {counted(count, 'finding')} in all" if serious else counted(count, "finding")
         kept = len(self.session.stickings.candidates)
-        title, at = f"Tray · {kept}" if kept else "Tray", self.tabs.indexOf(self.tray)
-        if self.tabs.tabText(at) != title:
+        title = f"Tray · {kept}" if kept else "Tray"
+        if self.tabs.tabText(TRAY) != title:
             # Setting a title lays the whole side out again, even where it stays the same.
-            self.tabs.setTabText(at, title)
+            self.tabs.setTabText(TRAY, title)
         self.try_it.setEnabled(self.session.finding is not None and not self.session.outdated)
         self.findings_panel.set_note(words + (" · N for the next" if count else ""))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING, Final
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QVBoxLayout, QWidget
@@ -11,13 +13,10 @@ from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.canvas.stroke_lane import StrokeLane
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.weave import Weave
+from deft_reach.app.page_tabs import late_page
 from deft_reach.app.panel import Panel
-from deft_reach.app.song.layout_form import LayoutForm
 from deft_reach.app.song.meet_form import MeetForm
-from deft_reach.app.song.refit_form import RefitForm
-from deft_reach.app.song.relief_form import ReliefForm
 from deft_reach.app.song.section_strip import SectionStrip
-from deft_reach.app.song.show_form import ShowForm
 from deft_reach.app.song.song_bar import SongBar
 from deft_reach.app.station import Station
 from deft_reach.app.transport import Transport
@@ -26,13 +25,22 @@ from deft_reach.core.session.read_only import ReadOnlySession
 from deft_reach.core.session.song_view import SongView
 from deft_reach.store.practice_log import PracticeLog
 
+if TYPE_CHECKING:
+    from deft_reach.app.song.layout_form import LayoutForm
+    from deft_reach.app.song.refit_form import RefitForm
+    from deft_reach.app.song.relief_form import ReliefForm
+    from deft_reach.app.song.show_form import ShowForm
+
+#: The tab on which better places are searched.
+MOVE_PIECES: Final = 3
+
 
 class SongStation(Station):
     """The song's list and the reach plan on the left; strip, weave, lane and the work on the right."""
 
     def __init__(self, session: Session, log: PracticeLog, transport: Transport) -> None:
         super().__init__(session)
-        self.transport = transport
+        self.transport, self.log = transport, log
         self.view = SongView(session)
         self.axis = TimeAxis(self.view, self)
         self.bar = SongBar(session, self.view)
@@ -42,10 +50,6 @@ class SongStation(Station):
         self.weave = Weave(self.view, self.axis)
         self.lane = StrokeLane(self.view, self.axis)
         self.meet = MeetForm(session, self.view)
-        self.show_form = ShowForm(session, self.view, log)
-        self.refit = RefitForm(session)
-        self.relief = ReliefForm(session, self.view)
-        self.layout_form = LayoutForm(session)
         self.plan_panel = Panel("Reach plan", self.plan)
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
         left = self.split(down, "songLeft", [Panel("Song", self.bar), self.plan_panel], [420, 260], [1, 1])
@@ -59,21 +63,50 @@ class SongStation(Station):
         self.weave_panel = Panel("The song as one", threads)
         pages = (
             (self.meet, "Where they meet"),
-            (self.relief, "Relief"),
-            (self.refit, "Another kit"),
-            (self.layout_form, "Move pieces"),
-            (self.show_form, "Whole show"),
+            ("relief", "Relief"),
+            ("refit", "Another kit"),
+            ("layout_form", "Move pieces"),
+            ("show_form", "Whole show"),
         )
         self.tabs, bottom = self.tab_sheet(pages)
         right = self.split(down, "songRight", [self.weave_panel, bottom], [392, 298], [3, 2])
         self.fill(self.split(across, "songAcross", [left, right], [392, 800], [1, 3]))
         self.tabs.currentChanged.connect(lambda _: self._draw_places())
-        self.layout_form.shown.connect(self._draw_places)
         self.bar.played_from.connect(self._play_from)
         self.view.refused.connect(self._refused)
         self.view.verdict.connect(self._say)
         self.view.selected.connect(self._say)
         self.follow()
+
+    @late_page
+    def relief(self) -> ReliefForm:
+        """Rests and easier bars for tired limbs."""
+        from deft_reach.app.song.relief_form import ReliefForm
+
+        return ReliefForm(self.session, self.view)
+
+    @late_page
+    def refit(self) -> RefitForm:
+        """The plan on another kit."""
+        from deft_reach.app.song.refit_form import RefitForm
+
+        return RefitForm(self.session)
+
+    @late_page
+    def layout_form(self) -> LayoutForm:
+        """Better places for pieces."""
+        from deft_reach.app.song.layout_form import LayoutForm
+
+        form = LayoutForm(self.session)
+        form.shown.connect(self._draw_places)
+        return form
+
+    @late_page
+    def show_form(self) -> ShowForm:
+        """All songs in order."""
+        from deft_reach.app.song.show_form import ShowForm
+
+        return ShowForm(self.session, self.view, self.log)
 
     def showEvent(self, event: QShowEvent) -> None:
         self.view.set_active(True)
@@ -120,7 +153,7 @@ class SongStation(Station):
 
     def _draw_places(self) -> None:
         """While places are searched, the kit that would be, with the present one in outlines."""
-        layout = self.layout_form.current if self.tabs.currentWidget() is self.layout_form else None
+        layout = self.layout_form.current if self.tabs.currentIndex() == MOVE_PIECES else None
         ghost = layout.kit if layout is not None else None
         if ghost != self.plan.ghost:
             self.plan.ghost = ghost

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -20,21 +22,23 @@ from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.canvas.staff import Staff
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.weave import Weave
-from deft_reach.app.page_tabs import PageTabs
+from deft_reach.app.page_tabs import PageTabs, late_page
 from deft_reach.app.panel import Panel
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.station import Station
 from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.app.words import say
 from deft_reach.app.write.cells_form import CellsForm
-from deft_reach.app.write.change_form import ChangeForm
 from deft_reach.app.write.lane_editor import LaneEditor
-from deft_reach.app.write.tap_form import TapForm
 from deft_reach.app.write.text_editor import TextEditor
 from deft_reach.core.model.counting import phrase
 from deft_reach.core.session import Session
 from deft_reach.core.session.lane_groups import group, group_words
 from deft_reach.store.note_maps import NoteMaps
+
+if TYPE_CHECKING:
+    from deft_reach.app.write.change_form import ChangeForm
+    from deft_reach.app.write.tap_form import TapForm
 
 CRIB = (
     ("R  L", "right, left hand"),
@@ -106,25 +110,13 @@ class WriteStation(Station):
         grid.addWidget(self.loop, 2, 1)
         about_panel = Panel("Plan", about)
 
-        crib = QWidget()
-        sheet = QGridLayout(crib)
-        sheet.setContentsMargins(10, 0, 10, 6)
-        sheet.setHorizontalSpacing(12)
-        sheet.setVerticalSpacing(1)
-        for row, (text, meaning) in enumerate(CRIB):
-            sign, words = PlainLabel(text), PlainLabel(meaning)
-            set_font(sign, theme.mono, 9.5)
-            words.setObjectName("hint")
-            sheet.addWidget(sign, row, 0)
-            sheet.addWidget(words, row, 1)
-        sheet.setColumnStretch(1, 1)
-        sheet.setRowStretch(len(CRIB), 1)
         self.cells = CellsForm(self.lane.lane)
-        self.change = ChangeForm(session)
-        self.tabs = PageTabs()
-        self.tap = TapForm(self.lane.lane, notes)
-        for form, title in ((self.cells, "Cells"), (self.change, "Change"), (self.tap, "Tap"), (crib, "Signs")):
-            self.tabs.addTab(form, title)
+        self.notes = notes
+        self.tabs = PageTabs(self)
+        self.tabs.addTab(self.cells, "Cells")
+        self.tabs.addTab("change", "Change")
+        self.tabs.addTab("tap", "Tap")
+        self.tabs.addTab("crib", "Signs")
         tools = Panel("Tools", self.tabs)
 
         threads = QWidget()
@@ -156,6 +148,38 @@ class WriteStation(Station):
         session.typed.connect(self._say_reading)
         self.follow()
         self._say_lane()
+
+    @late_page
+    def change(self) -> ChangeForm:
+        """What can be done to the whole pattern."""
+        from deft_reach.app.write.change_form import ChangeForm
+
+        return ChangeForm(self.session)
+
+    @late_page
+    def tap(self) -> TapForm:
+        """Tapping a rhythm in."""
+        from deft_reach.app.write.tap_form import TapForm
+
+        return TapForm(self.lane.lane, self.notes)
+
+    @late_page
+    def crib(self) -> QWidget:
+        """The signs of stroke text."""
+        page = QWidget()
+        sheet = QGridLayout(page)
+        sheet.setContentsMargins(10, 0, 10, 6)
+        sheet.setHorizontalSpacing(12)
+        sheet.setVerticalSpacing(1)
+        for row, (text, meaning) in enumerate(CRIB):
+            sign, words = PlainLabel(text), PlainLabel(meaning)
+            set_font(sign, theme.mono, 9.5)
+            words.setObjectName("hint")
+            sheet.addWidget(sign, row, 0)
+            sheet.addWidget(words, row, 1)
+        sheet.setColumnStretch(1, 1)
+        sheet.setRowStretch(len(CRIB), 1)
+        return page
 
     def clear(self) -> None:
         """An empty plan to write into, in one step that can be undone."""

@@ -207,27 +207,33 @@ def foot_reach(player: Player, side: int, pedal: tuple[float, float, float]) -> 
     return math.sqrt(dx * dx + dy * dy + dz * dz) / player.leg_mm
 
 
+Contour = tuple[tuple[float, float], ...]
+
+
 @lru_cache(maxsize=64)
-def reach_contour(player: Player, height: float, reach: float) -> tuple[tuple[float, float], ...]:
-    """Where the right tip may be at the most, in plan view, for a given reach at a given height; mm.
+def reach_contours(player: Player, limits: tuple[tuple[float, float], ...]) -> tuple[Contour, ...]:
+    """Where the right tip may be at the most, in plan view, for each (height in mm, reach); mm.
 
     Points (x, y) from the player's left by the front to the right and behind, by bisection from the shoulder
     outwards, with the other hand at rest. Directions in which the height alone is too much are left out.
     """
     degrees = np.radians(np.arange(-90.0, 151.0, 4.0))
     x, y, _ = player.shoulder
-    direction = np.stack([np.sin(degrees), np.cos(degrees), np.zeros(len(degrees))], axis=1)
-    start = np.array([x, y, height])
-    near, far = np.full(len(degrees), 250.0), np.full(len(degrees), 2000.0)
+    heights, reaches = (np.repeat(column, len(degrees)) for column in zip(*limits))
+    around = np.stack([np.sin(degrees), np.cos(degrees), np.zeros(len(degrees))], axis=1)
+    direction = np.tile(around, (len(limits), 1))
+    start = np.stack([np.full(len(heights), x), np.full(len(heights), y), heights], axis=1)
+    near, far = np.full(len(heights), 250.0), np.full(len(heights), 2000.0)
 
-    def at(distance: Any) -> Floats:
-        return strike_poses(player, 1, start + distance[:, None] * direction).reach
+    def fits(distance: Any) -> Any:
+        return strike_poses(player, 1, start + distance[:, None] * direction).reach <= reaches
 
-    fits = at(near) <= reach
+    begun = fits(near)
     # To a tenth of a millimetre.
     for _ in range(14):
         middle = (near + far) / 2
-        inside = at(middle) <= reach
+        inside = fits(middle)
         near, far = np.where(inside, middle, near), np.where(inside, far, middle)
-    points = start[None, :2] + near[:, None] * direction[:, :2]
-    return tuple((float(a), float(b)) for (a, b), fit in zip(points, fits) if fit)
+    points = start[:, :2] + near[:, None] * direction[:, :2]
+    rows = [slice(k * len(degrees), (k + 1) * len(degrees)) for k in range(len(limits))]
+    return tuple(tuple((float(a), float(b)) for (a, b), fit in zip(points[row], begun[row]) if fit) for row in rows)

@@ -14,7 +14,7 @@ from deft_reach.core.model.player import Segments
 from deft_reach.core.motion.pose import (
     MAX_LEAN_MM,
     elbow_degrees,
-    reach_contour,
+    reach_contours,
     solve_elbow,
     strike_poses,
     trunk_turn,
@@ -135,7 +135,7 @@ def test_reach_contours_agree_with_sampled_poses(reach, height):
     """Brute force: of the tips sampled in the contour's own directions the farthest within the reach lies on it."""
     player = Player()
     sx, sy, _ = player.shoulder
-    contour = reach_contour(player, height, reach)
+    contour, _ = reach_contours(player, ((height, reach), (700.0, 0.7)))
     assert len(contour) > 40
     for x, y in contour[:: len(contour) // 6]:
         direction = np.array([x - sx, y - sy]) / math.hypot(x - sx, y - sy)
