@@ -11,7 +11,7 @@ from __future__ import annotations
 import heapq
 import math
 from bisect import insort
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Final, NamedTuple
@@ -29,13 +29,15 @@ from deft_reach.core.model.player import Player
 from deft_reach.core.motion.columns import given_to, share
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.motion.follow import follow, voices_of
+from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import reach_table
-from deft_reach.core.motion.walk import COORDINATION, full_walk
+from deft_reach.core.motion.walk import COORDINATION, Walk, full_walk
 from deft_reach.core.search.errors import SearchError
 from deft_reach.core.search.planner.assign import given, with_hands
 from deft_reach.core.search.planner.graph import Graph
 from deft_reach.core.search.planner.moments import left_open, moments_of
 from deft_reach.core.search.planner.pricing import Limits, Problem
+from deft_reach.core.search.planner.repeated_bars import alike
 from deft_reach.core.search.planner.schools import HATS, SCHOOLS, allowed_hands
 from deft_reach.core.search.planner.states import States
 from deft_reach.core.search.planner.ways import ways_through
@@ -241,6 +243,10 @@ class _Search:
                 break
         if not found:
             raise self._nothing()
+        if len(self.moments) > LONG and self.limits == Limits():
+            stuck = self._alike(found)
+            proven = proven and stuck is found
+            found = stuck
         # Among what costs the same the leading hand comes first.
         lead = RIGHT if self.player.handedness == "right" else LEFT
         rows = sorted(found.values(), key=lambda row: (round(row.total, 9), [hand != lead for hand in row.hands]))[
@@ -260,6 +266,29 @@ class _Search:
             proven,
             self.open,
         )  # fmt: skip
+
+    def _alike(self, found: dict[tuple[str, ...], _Costed]) -> dict[tuple[str, ...], _Costed]:
+        """The stickings with repeated bars stuck alike, as in the cheapest one."""
+        rows = sorted(found.values(), key=lambda row: row.total)[: self.best]
+        names = self.pattern.unassigned
+        changed = alike(self.pattern, dict(zip(names, rows[0].hands)), self.allowed, self._prices)
+        if not changed:
+            return found
+        stuck = {tuple(changed.get(i, hand) for i, hand in zip(names, row.hands)) for row in rows}
+        return {hands: self._costed(hands) for hands in stuck}
+
+    def _prices(self, hands: Mapping[int, str]) -> Floats:
+        return np.asarray(self._walked(hands)[1].costs.sum(axis=0))
+
+    def _walked(self, hands: Mapping[int, str]) -> tuple[Pattern, Walk]:
+        # Only what the walk reads has to fit together: the text is written for those that are kept.
+        filled = replace(self.pattern, strokes=given(self.pattern, hands))
+        if self._model is None:
+            self._model = filled
+            share(filled, self.pattern)
+        else:
+            given_to(filled, self._model, self.pattern.unassigned, tuple(hands.values()))
+        return filled, full_walk(filled, self.table, self.whole, self.repeat, self.weights)
 
     def _collect(self, graph: Graph, found: dict[tuple[str, ...], _Costed], most: int) -> bool:
         """Cost stickings in the order of their bounds until no other can be among the best; whether that came."""
@@ -284,15 +313,7 @@ class _Search:
 
     def _costed(self, hands: tuple[str, ...]) -> _Costed:
         """A sticking as the analysis costs it."""
-        # Only what the walk reads has to fit together: the text is written for those that are kept.
-        strokes = given(self.pattern, dict(zip(self.pattern.unassigned, hands)))
-        filled = replace(self.pattern, strokes=strokes)
-        if self._model is None:
-            self._model = filled
-            share(filled, self.pattern)
-        else:
-            given_to(filled, self._model, self.pattern.unassigned, hands)
-        walked = full_walk(filled, self.table, self.whole, self.repeat, self.weights)
+        filled, walked = self._walked(dict(zip(self.pattern.unassigned, hands)))
         total = math.fsum(walked.costs.ravel().tolist())
         # What hands and feet cost that take turns is the same whichever hands they are.
         struck = follow(filled, self.table.names, self.repeat).hands.index
