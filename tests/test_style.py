@@ -43,6 +43,31 @@ def test_modules_say_what_they_are(path):
     assert not text.strip() or ast.get_docstring(ast.parse(text)), "a module begins with a docstring"
 
 
+#: Joined words that are no name of a class: a font.
+NAMES_SHOWN = {"DejaVu"}
+
+
+def class_names_in_sentences(text: str) -> list[str]:
+    """Names written LikeThis inside sentences that can be shown."""
+    tree = ast.parse(text)
+    docstrings = {id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Expr)}
+    found = []
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Constant) and isinstance(node.value, str) and id(node) not in docstrings:
+            found += re.findall(r"\b[A-Z][a-z]+(?:[A-Z][a-z]+)+\b", node.value) if " " in node.value else []
+    return [name for name in found if name not in NAMES_SHOWN]
+
+
+@pytest.mark.parametrize("path", FILES, ids=lambda path: str(path.relative_to(ROOT)))
+def test_sentences_name_no_class(path):
+    assert class_names_in_sentences(path.read_text(encoding="utf-8")) == []
+
+
+def test_a_class_named_in_a_sentence_is_found():
+    text = '"""Of a ReadOnlySession."""\nsay("ReadOnlySession for now")'
+    assert class_names_in_sentences(text) == ["ReadOnlySession"]
+
+
 def test_packages_of_the_core_are_described_where_they_are_explained():
     page = (ROOT / "docs" / "architecture.md").read_text(encoding="utf-8")
     rooms = {path.parent.name for path in (ROOT / "deft_reach" / "core").glob("*/__init__.py")}

@@ -123,7 +123,8 @@ class ExchangeController:
         said = "; ".join(found.remarks)
         words = f"{dialog.path.name} was read{f': {said}' if said else ''}."
         open_hands = dialog.pattern is not None and bool(dialog.pattern.unassigned)
-        offers = [("Find the hands", self._window.find_hands)] if open_hands and not dialog.as_song else []
+        find = self._window.song_station.bar.hands.find_hands if dialog.as_song else self._window.find_hands
+        offers = [("Find the hands", find)] if open_hands else []
         self._window.notice.say(words, *offers)
 
     def _read_pattern(self, path: Path) -> Imported | None:

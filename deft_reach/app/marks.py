@@ -11,8 +11,8 @@ from deft_reach.app import theme
 
 
 def severity_icon(severity: str | None) -> QIcon:
-    """The mark of a severity; nothing for None."""
-    return _icon(severity, theme.colours().name) if severity else QIcon()
+    """The mark of a severity; for none an empty place, so that the words of all rows begin below each other."""
+    return _icon(severity or "", theme.colours().name)
 
 
 def verdict_colour(verdict: str) -> QColor:
@@ -27,6 +27,7 @@ def _icon(severity: str, _theme: str) -> QIcon:
     pixmap.setDevicePixelRatio(2)
     pixmap.fill(Qt.GlobalColor.transparent)
     painter = QPainter(pixmap)
-    theme.draw_severity(painter, severity, QPointF(8, 8), 5.4)
+    if severity:
+        theme.draw_severity(painter, severity, QPointF(8, 8), 5.4)
     painter.end()
     return QIcon(pixmap)

@@ -99,6 +99,14 @@ def test_a_long_file_is_proposed_as_a_song(window, tmp_path, qtbot):
     song = window.session.songs.song
     assert [section.times for section in song.sections] == [9, 1, 10]
     assert song.sections[0].plan == song.sections[2].plan
+    assert [button.text() for button in window.notice.buttons] == ["Find the hands", "Close"]
+    press(window.notice.buttons[0])
+    bar = window.song_station.bar
+    qtbot.waitUntil(lambda: not bar.hands.task.busy, timeout=30_000)
+    assert (
+        bar.words.text().startswith("2 plans have their hands.")
+        and len(window.song_station.view.report.strokes) > 200
+    )
 
 
 def test_a_file_dropped_on_the_window_that_holds_no_drums_says_so(window, tmp_path, qtbot):

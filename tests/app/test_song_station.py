@@ -6,8 +6,10 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QInputDialog
 
 from deft_reach.app.song.new_song_dialog import NewSongDialog
+from deft_reach.core import parse
 from deft_reach.core.document import read_text
 from deft_reach.core.song import analyse_song
+from deft_reach.core.song.sectioning import sections_of
 from deft_reach.formats.document import dump_document, load_document
 from tests.app.conftest import click
 
@@ -434,3 +436,32 @@ def test_larger_text_and_the_dark_keep_the_station(window, qapp):
         window.grab()
     window.scale_text(-0.2)
     window.set_theme("light")
+
+
+OPEN = " ".join(
+    ["/8 ?@hh+K ?@hh ?@hh+?@sn> ?@hh ?@hh+K ?@hh ?@hh+?@sn> ?@hh |"] * 5 + ["/16 ?@sn ?@sn ?@t1 ?@t1 ?@ft ?@ft K K |"]
+)
+
+
+def test_the_hands_of_all_plans_of_a_song_are_found_at_once(station, window, qtbot, qapp):
+    session, bar = window.session, station.bar
+    assert not bar.hands.isVisible(), "every stroke of the demo's song has a hand"
+    before = session.document
+    session.songs.add_sections("Open", sections_of(parse(OPEN, lenient=True)), 110.0)
+    qapp.processEvents()
+    assert bar.hands.isVisible() and "find the hands first" in bar.words.text()
+    assert "its mark says why" in station.weave_panel.note.text()
+    press(bar.hands)
+    assert bar.hands.text() == "Stop"
+    qtbot.waitUntil(lambda: not bar.hands.task.busy, timeout=30_000)
+    assert bar.words.text().startswith("2 plans have their hands.")
+    assert not bar.hands.isVisible() and station.view.report is not None and station.view.stroke is not None
+    assert "on the" in station.plan_panel.note.text() or "·" in station.plan_panel.note.text()
+    session.undo()
+    qapp.processEvents()
+    assert bar.hands.isVisible()
+    press(bar.hands)
+    press(bar.hands)
+    assert "Stopped" in bar.words.text() and bar.hands.text() == "Find the hands"
+    session.undo()
+    assert session.document == before

@@ -34,6 +34,9 @@ from deft_reach.core.session.plan_view import PlanView
 class Weave(Timeline):
     """Threads over time; a click on a mark above them selects a finding."""
 
+    #: What an empty weave says.
+    invitation = "Write a few strokes, and the hands appear here as two threads."
+
     def __init__(self, session: PlanView, axis: TimeAxis, parent: QWidget | None = None) -> None:
         super().__init__(session, axis, "Weave, where each hand is over time", parent)
         self.refresh()
@@ -194,7 +197,7 @@ class Weave(Timeline):
         report = self.session.report
         c = theme.colours()
         if report is None or not report.strokes:
-            self.empty(painter, "Write a few strokes, and the hands appear here as two threads.")
+            self.empty(painter, self.invitation)
             return
         rows = self.rows(report)
         threads = self.threads(report, rows)

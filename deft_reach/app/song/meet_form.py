@@ -153,7 +153,7 @@ class MeetForm(Listener):
             return
         self.words.setText(self._text(seam))
         if seam.worst in ("stop", "caution"):
-            self.hint.setText("ReadOnlySession for ways out …")
+            self.hint.setText("Looking for ways out …")
             self._asked = (found, seam)
             document, song = self.session.document, found.song
             self._task.start(lambda _: exits(document, song, found, seam))

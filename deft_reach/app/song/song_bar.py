@@ -27,6 +27,7 @@ from deft_reach.app.hint_label import HintLabel
 from deft_reach.app.marks import severity_icon
 from deft_reach.app.numbers import decimal
 from deft_reach.app.plain_text import PlainLabel, plain_tip
+from deft_reach.app.song.hands_button import HandsButton
 from deft_reach.app.song.new_song_dialog import NewSongDialog
 from deft_reach.app.station import Listener
 from deft_reach.app.tables import make_list
@@ -76,6 +77,9 @@ class SongBar(Listener):
         column.addLayout(self._section())
         self.words = HintLabel(lines=3)
         column.addWidget(self.words)
+        self.hands = HandsButton(session)
+        self.hands.said.connect(lambda text, tone: say(self.words, text, tone))
+        column.addWidget(self.hands)
         view.verdict.connect(self.refresh_if_visible)
         view.selected.connect(self.refresh_if_visible)
         self.table.currentCellChanged.connect(lambda row, *_: self._picked(row))
@@ -198,6 +202,8 @@ class SongBar(Listener):
             self.tempo.setValue(song.tempo or self.tempo.minimum())
             self._fill_kits()
         self._fill_table()
+        found = self.view.found
+        self.hands.setVisible(found is not None and any(problem.open_hands for problem in found.problems))
         del blockers
         self._filling = False
         self._say()

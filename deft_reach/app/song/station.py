@@ -49,6 +49,8 @@ class SongStation(Station):
         self.strip = SectionStrip(self.view, self.axis)
         self.weave = Weave(self.view, self.axis)
         self.lane = StrokeLane(self.view, self.axis)
+        self.weave.invitation = "The hands of the song appear here once its sections can be played."
+        self.lane.invitation = "Its strokes stand here, one section after the other."
         self.meet = MeetForm(session, self.view)
         self.plan_panel = Panel("Reach plan", self.plan)
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
@@ -136,17 +138,22 @@ class SongStation(Station):
 
     def _say(self) -> None:
         report, index = self.view.report, self.view.stroke
-        if report is None or index is None or index >= len(report.strokes):
-            self.weave_panel.set_note("Add plans to a song, and they are chained here.")
+        if report is None:
+            song = self.session.songs.song
+            there = song is not None and bool(song.sections)
+            none = "No section can be played yet: its mark says why."
+            self.weave_panel.set_note(none if there else "Add plans to a song, and they are chained here.")
             self.plan_panel.set_note("")
             return
         found = self.view.found
         assert found is not None and found.chain is not None
-        part = found.chain.part_at(index)
         serious = len(report.serious)
         think = f", {serious} to think about" if serious else ""
         self.weave_panel.set_note(f"{len(report.findings)} findings{think} · N for the next")
-        self.plan_panel.set_note(f"{part.plan.name} · {where(report, index)}")
+        if index is None or index >= len(report.strokes):
+            self.plan_panel.set_note("")
+        else:
+            self.plan_panel.set_note(f"{found.chain.part_at(index).plan.name} · {where(report, index)}")
 
     def _refused(self) -> None:
         self.weave_panel.set_note("A song is edited plan by plan: this stroke's plan is in view in Write and Reach.")

@@ -46,7 +46,7 @@ class SongView(ReadOnlySession):
         key = (self.main.document, self.main.songs.song)
         if not self.active or (self._key is not None and key == self._key):
             return
-        before = self.found.song.id if self.found is not None else None
+        before = self.found.song.id if self.found is not None and self.found.report is not None else None
         self._key = key
         self._refresh()
         if self.main.songs.song is None or self.main.songs.song.id != before:

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from deft_reach.core.document import Plan, Score, Section, Song
+from deft_reach.core.document import Document, Plan, Score, Section, Song
 from deft_reach.core.model.counting import counted
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE
@@ -163,6 +163,20 @@ class SongCommands:
         self._song = song.id
         shown = sections[0].plan if sections else None
         session.apply(document.with_song(song), f"New song “{song.name}”", plan=shown)
+
+    def give_hands(self, texts: Mapping[str, str], read: Document) -> int:
+        """Give plans (by id) these stroke texts in one step; how many got theirs.
+
+        ``read`` is the document the texts were made from: a plan that was edited since keeps what it has.
+        """
+        document, given = self._session.document, 0
+        for id, text in texts.items():
+            plan = next((plan for plan in document.plans if plan.id == id), None)
+            if plan is not None and document.score(plan.pattern).text == read.score(read.plan(id).pattern).text:
+                document = document.with_text(plan, text)
+                given += 1
+        self._session.apply(document, "Hands of the song")
+        return given
 
     # --- what adapting a plan ends in -------------------------------------------------------------------------
 

@@ -44,13 +44,16 @@ def kit_of(document: Document, song: Song) -> Kit | None:
     return document.kit(document.plan(first.plan).kit) if first is not None else None
 
 
-def chain_song(document: Document, song: Song) -> Chain | None:
-    """The song as one pattern, with what had to be left out said in ``problems``; None where nothing is left."""
+def chain_song(document: Document, song: Song, *, open_strokes: bool = False) -> Chain | None:
+    """The song as one pattern, with what had to be left out said in ``problems``; None where nothing is left.
+
+    Plans with ``open_strokes`` are left out unless that is asked for.
+    """
     kit = kit_of(document, song)
     problems: list[Problem] = []
     if kit is None:
         return None
-    parts, player = _parts(document, song, kit, problems)
+    parts, player = _parts(document, song, kit, problems, open_strokes)
     if not parts or player is None:
         return None
     repeat = song.repeat
@@ -78,7 +81,9 @@ def problems_of(document: Document, song: Song) -> tuple[Problem, ...]:
 # --- what is chained --------------------------------------------------------------------------------------------
 
 
-def _parts(document: Document, song: Song, kit: Kit, problems: list[Problem]) -> tuple[list[Part], Player | None]:
+def _parts(
+    document: Document, song: Song, kit: Kit, problems: list[Problem], open_strokes: bool = False
+) -> tuple[list[Part], Player | None]:
     """Every round of every section that can be played, one after the other; problems say what cannot."""
     parts: list[Part] = []
     player: Player | None = None
@@ -97,10 +102,13 @@ def _parts(document: Document, song: Song, kit: Kit, problems: list[Problem]) ->
         if not pattern.strokes:
             problems.append(Problem(number, Severity.STOP, f"“{plan.name}” has no strokes yet"))
             continue
-        if pattern.unassigned:
+        if pattern.unassigned and not open_strokes:
             problems.append(
                 Problem(
-                    number, Severity.STOP, f"“{plan.name}” has strokes without a hand (?): let Reach find them first"
+                    number,
+                    Severity.STOP,
+                    f"“{plan.name}” has strokes without a hand (?): find the hands first",
+                    open_hands=True,
                 )
             )
             continue
@@ -160,11 +168,12 @@ def _check(parts: list[Part], repeat: bool, problems: list[Problem]) -> None:
             if part.round == 0:
                 problems.append(
                     Problem(
-                        part.section, Severity.STOP,
+                        part.section,
+                        Severity.STOP,
                         f"the pickup of “{part.plan.name}” is {_beats(part.head)} long and only {_beats(before)} "
                         "come before it; it is left out",
                     )
-                )  # fmt: skip
+                )
         after = total if repeat else total - part.start - part.body
         last = k == len(parts) - 1
         if parts[k].tail > after and (not last or repeat):
@@ -172,10 +181,11 @@ def _check(parts: list[Part], repeat: bool, problems: list[Problem]) -> None:
             if part.round == 0:
                 problems.append(
                     Problem(
-                        part.section, Severity.STOP,
+                        part.section,
+                        Severity.STOP,
                         f"the landing of “{part.plan.name}” is longer than what follows it; it is left out",
                     )
-                )  # fmt: skip
+                )
 
 
 def _beats(length: Fraction) -> str:

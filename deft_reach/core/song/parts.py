@@ -15,11 +15,15 @@ from deft_reach.core.model.player import Player
 
 
 class Problem(NamedTuple):
-    """Something about one section that keeps it out of the chain (``stop``) or should be known (``note``)."""
+    """Something about one section that keeps it out of the chain (``stop``) or should be known (``note``).
+
+    ``open_hands`` says that strokes of its plan have no hand yet.
+    """
 
     section: int | None
     severity: Severity
     message: Message | str
+    open_hands: bool = False
 
 
 class Part(NamedTuple):
