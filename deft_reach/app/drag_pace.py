@@ -7,6 +7,7 @@ session at most every EVERY_MS, and exactly as it is at the release.
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass, field
 from typing import Final
 from weakref import WeakSet
 
@@ -16,25 +17,26 @@ from PySide6.QtWidgets import QWidget
 EVERY_MS: Final = 60
 
 
-class _Held:
+@dataclass
+class _Drag:
     """The drawing in which a mouse button is down, and what waits for it."""
 
     widget: QWidget | None = None
-    waiting: WeakSet[DragPace]
+    waiting: WeakSet[DragPace] = field(default_factory=WeakSet)
 
 
-_Held.waiting = WeakSet()
+_drag = _Drag()
 
 
 def pressed(widget: QWidget) -> None:
     """A mouse button went down in a drawing."""
-    _Held.widget = widget
+    _drag.widget = widget
 
 
 def released() -> None:
     """It came up again: what waited is done now."""
-    _Held.widget = None
-    for pace in list(_Held.waiting):
+    _drag.widget = None
+    for pace in list(_drag.waiting):
         pace.catch_up()
 
 
@@ -57,14 +59,14 @@ class DragPace(QObject):
     @property
     def waiting(self) -> bool:
         """Whether work was asked for and is still to come."""
-        return self in _Held.waiting
+        return self in _drag.waiting
 
     def ask(self) -> None:
         """The session has changed."""
-        if _Held.widget is None or _Held.widget is self._widget:
+        if _drag.widget is None or _drag.widget is self._widget:
             self._do()
         else:
-            _Held.waiting.add(self)
+            _drag.waiting.add(self)
             if not self._timer.isActive():
                 self._timer.start(self._offset)
 
@@ -72,9 +74,9 @@ class DragPace(QObject):
         """Do what was asked for and waits."""
         if self.waiting:
             self._do()
-            if _Held.widget is not None:
+            if _drag.widget is not None:
                 self._timer.start(EVERY_MS)
 
     def _do(self) -> None:
-        _Held.waiting.discard(self)
+        _drag.waiting.discard(self)
         self._work()

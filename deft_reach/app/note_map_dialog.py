@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from PySide6.QtWidgets import (
-    QComboBox,
     QDialog,
     QDialogButtonBox,
     QHBoxLayout,
@@ -15,19 +14,17 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme
-from deft_reach.app.choices import fill_box
 from deft_reach.app.hint_label import HintLabel
 from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.plain_text import PlainLabel
+from deft_reach.app.port_box import SIMULATED_KIT, PortBox
 from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import say, sentence
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.practice.hits import Hit
 from deft_reach.formats.note_map import Learner, NoteMap
-from deft_reach.sound.midi_ports import input_names, why_no_ports
 
-SIMULATED = "simulated kit"
 #: The notes of the simulated kit go up from here, and it strikes a pad every so many seconds.
 FIRST_NOTE, EVERY_S = 60, 0.4
 INVITATION = "Press Start, then strike each pad once as it is asked for. Save when the rest is not on your kit."
@@ -42,11 +39,7 @@ class NoteMapDialog(QDialog):
         self.learner = Learner(kit)
         self.recorder = Recorder(self)
         self.result_map: NoteMap | None = None
-        self.ports = QComboBox()
-        self.ports.setAccessibleName("What is played on")
-        names = input_names()
-        fill_box(self.ports, [(name, name) for name in (*names, SIMULATED)])
-        self.ports.setToolTip("" if names else why_no_ports())
+        self.ports = PortBox("What is played on", last=(SIMULATED_KIT,))
         self.start = QPushButton("Start")
         self.asked = PlainLabel()
         set_font(self.asked, theme.ui_font, 15, bold=True)
@@ -112,7 +105,7 @@ class NoteMapDialog(QDialog):
             return
         source = self.ports.currentText()
         try:
-            if source == SIMULATED:
+            if source == SIMULATED_KIT:
                 self.recorder.perform(self._simulated(), source)
             else:
                 self.recorder.record(source)

@@ -21,6 +21,11 @@ def say(label: QLabel, text: str, tone: str = "hint") -> None:
         label.style().polish(label)
 
 
+def offset_words(ms: float) -> str:
+    """How late or early a stroke comes."""
+    return "on it" if abs(ms) < 1 else f"{abs(ms):.0f} ms {'late' if ms > 0 else 'early'}"
+
+
 def sentence(said: Message | Exception | str) -> str:
     """An error, or what the core said, as a sentence of its own."""
     words = units.text_of(said)

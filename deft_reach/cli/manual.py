@@ -10,6 +10,12 @@ from typing import Final
 from deft_reach import __version__
 from deft_reach.cli.main import build_parser
 
+#: Options of the program itself, and what they do, for shells that show it.
+_OWN: Final = {
+    "--demo": "open the demo", "--new-window": "open another window", "--help": "show help",
+    "--version": "show the version",
+}  # fmt: skip
+
 
 def verbs_of(parser: argparse.ArgumentParser) -> dict[str, argparse.ArgumentParser]:
     """The verbs of a parser, each with its own."""
@@ -35,12 +41,17 @@ def _options(parser: argparse.ArgumentParser) -> Iterator[str]:
         head = f"{names} \\fI{_escaped(value)}\\fR".strip() if names else f"\\fI{_escaped(value)}\\fR"
         yield ".TP"
         yield head
-        yield _escaped(" ".join(((action.help or "") % vars_of(parser, action)).split()))
+        yield _escaped(_words(action, parser))
 
 
 def vars_of(parser: argparse.ArgumentParser, action: argparse.Action) -> dict[str, object]:
     """What a help text can name."""
     return {**vars(action), "prog": parser.prog}
+
+
+def _words(action: argparse.Action, parser: argparse.ArgumentParser) -> str:
+    """An option's help in one line."""
+    return " ".join(((action.help or "") % vars_of(parser, action)).split())
 
 
 def man_page() -> str:
@@ -80,7 +91,7 @@ def bash_completion() -> str:
             "_deft_reach() {",
             '  local word="${COMP_WORDS[COMP_CWORD]}" words=""',
             '  if [ "$COMP_CWORD" -eq 1 ]; then',
-            f'    words="{" ".join(verbs)} --demo --new-window --help --version"',
+            f'    words="{" ".join([*verbs, *_OWN])}"',
             "  else",
             '    case "${COMP_WORDS[1]}" in',
             *cases,
@@ -92,18 +103,6 @@ def bash_completion() -> str:
             "",
         ]
     )
-
-
-#: Options of the program itself, and what they do, for shells that show it.
-_OWN: Final = {
-    "--demo": "open the demo", "--new-window": "open another window", "--help": "show help",
-    "--version": "show the version",
-}  # fmt: skip
-
-
-def _words(action: argparse.Action, parser: argparse.ArgumentParser) -> str:
-    """An option's help in one line."""
-    return " ".join(((action.help or "") % vars_of(parser, action)).split())
 
 
 def zsh_completion() -> str:

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
+from deft_reach.app import port_box
 from deft_reach.core.practice.progress_log import Point
 from deft_reach.formats.midi_take import load_performance
 from deft_reach.store.log_entries import Attempt, TakeEntry
@@ -177,7 +178,6 @@ def test_the_simulated_kit_plays_live_into_the_app(station, window, qtbot):
 
 
 def test_a_kit_at_a_port_is_recorded(station, window, qtbot, monkeypatch):
-    from deft_reach.app.log import take_form
     from deft_reach.sound import midi_ports
 
     heard = []
@@ -189,7 +189,7 @@ def test_a_kit_at_a_port_is_recorded(station, window, qtbot, monkeypatch):
             self.closed = True
 
     port = Port()
-    monkeypatch.setattr(take_form, "input_names", lambda: ["Pads"])
+    monkeypatch.setattr(port_box, "input_names", lambda: ["Pads"])
     monkeypatch.setattr(midi_ports, "open_notes", lambda name, hit: heard.append((name, hit)) or port)
     form = station.takes
     form.refresh()
@@ -236,13 +236,12 @@ def test_a_recording_goes_on_through_another_theme(station, window, qtbot, qapp)
 
 
 def test_a_port_that_cannot_be_opened_says_so(station, monkeypatch):
-    from deft_reach.app.log import take_form
     from deft_reach.sound import midi_ports
 
     def refuse(name, hit):
         raise OSError("the MIDI port “Pads” cannot be opened: busy")
 
-    monkeypatch.setattr(take_form, "input_names", lambda: ["Pads"])
+    monkeypatch.setattr(port_box, "input_names", lambda: ["Pads"])
     monkeypatch.setattr(midi_ports, "open_notes", refuse)
     station.takes.refresh()
     station.takes.ports.setCurrentText("Pads")

@@ -4,8 +4,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialogButtonBox, QFileDialog, QMessageBox
 
-from deft_reach.app import note_map_box
-from deft_reach.app.log import take_form
+from deft_reach.app import note_map_box, port_box
 from deft_reach.app.note_map_dialog import NoteMapDialog
 from deft_reach.cli.main import main
 from deft_reach.formats.midi_take import dump_performance
@@ -140,7 +139,7 @@ def test_the_commands_take_note_maps(tmp_path, capsys):
 
 
 def test_the_choice_is_hidden_where_no_kit_is_played_on(window, station, monkeypatch):  # noqa: F811
-    monkeypatch.setattr(take_form, "input_names", list)
+    monkeypatch.setattr(port_box, "input_names", list)
     station.takes.refresh()
     assert not station.hand_test.notes.isVisibleTo(station.hand_test)
     assert station.takes.notes.isVisibleTo(station.takes)

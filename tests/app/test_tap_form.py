@@ -6,6 +6,7 @@ import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 
+from deft_reach.app import port_box
 from tests.app.conftest import click
 
 
@@ -163,7 +164,7 @@ def test_a_midi_port_is_played_on_and_its_hands_stay_open(form, window, monkeypa
         kept[name] = (hit, Port())
         return kept[name][1]
 
-    monkeypatch.setattr(tap_form, "input_names", lambda: ["Pad 1"])
+    monkeypatch.setattr(port_box, "input_names", lambda: ["Pad 1"])
     monkeypatch.setattr(tap_form, "open_notes", open_notes)
     form.refresh()
     assert form.ports.isVisible()

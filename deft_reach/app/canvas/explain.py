@@ -9,6 +9,7 @@ from deft_reach.core.model.counting import in_bar, place
 from deft_reach.core.model.elements import GRACES
 from deft_reach.core.model.kit import Kit, voice_name
 from deft_reach.core.model.limbs import FEET, HANDS, KICK, LEFT, RIGHT
+from deft_reach.core.model.pattern import Pattern, Stroke
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion.comfort import comfort, easier
 from deft_reach.core.motion.pose import MAX_LEAN_MM
@@ -26,10 +27,19 @@ def limb_name(kit: Kit, limb: str) -> str:
     return "right foot" if right else "left foot"
 
 
-def where(report: Report, index: int) -> str:
+def place_of(pattern: Pattern, stroke: Stroke) -> str:
     """Bar and beat: "bar 2, 3 &", or without the bar when there is only one."""
-    stroke = report.strokes[index]
-    return in_bar(stroke.bar, stroke.beat) if report.pattern.many_bars else place(stroke.beat)
+    return in_bar(stroke.bar, stroke.beat) if pattern.many_bars else place(stroke.beat)
+
+
+def name_of(kit: Kit, stroke: Stroke) -> str:
+    """Limb and piece: "right hand on the floor tom"."""
+    return f"{limb_name(kit, stroke.limb)} on the {voice_name(kit, stroke.voice)}"
+
+
+def where(report: Report, index: int) -> str:
+    """Bar and beat of a stroke, see ``place_of``."""
+    return place_of(report.pattern, report.pattern.strokes[index])
 
 
 def stroke_facts(report: Report, index: int) -> list[tuple[str, str]]:
@@ -96,8 +106,8 @@ def comfort_lines(kit: Kit, player: Player, voice: str) -> list[str]:
 
 
 def stroke_title(report: Report, index: int) -> str:
-    stroke, kit = report.strokes[index], report.table.kit
-    return f"{limb_name(kit, stroke.limb)} on the {voice_name(kit, stroke.voice)}"
+    """Limb and piece of a stroke, see ``name_of``."""
+    return name_of(report.table.kit, report.pattern.strokes[index])
 
 
 def stroke_words(report: Report, index: int) -> str:

@@ -10,7 +10,6 @@ from pathlib import Path
 from PySide6.QtCore import QEvent, QObject, QTimer
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
-    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QPushButton,
@@ -20,12 +19,12 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme
-from deft_reach.app.choices import fill_box
 from deft_reach.app.hint_label import HintLabel
 from deft_reach.app.log.hand_chart import HandChart, Test
 from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.note_map_box import NoteMapBox
 from deft_reach.app.plain_text import PlainLabel
+from deft_reach.app.port_box import PortBox
 from deft_reach.app.station import Listener
 from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.app.tables import fill_row, make_list
@@ -52,7 +51,6 @@ from deft_reach.formats.general_midi import FOOT_KEYS, hand_test_keys
 from deft_reach.formats.midi_file import MAX_BYTES
 from deft_reach.formats.midi_take import load_performance, load_texts
 from deft_reach.formats.plain_text import DocumentError
-from deft_reach.sound.midi_ports import input_names, why_no_ports
 from deft_reach.store.log_entries import TakeEntry
 from deft_reach.store.note_maps import NoteMaps
 from deft_reach.store.practice_log import PracticeLog
@@ -88,8 +86,7 @@ class HandTestForm(Listener):
         column = QVBoxLayout(side)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
-        self.ports = QComboBox()
-        self.ports.setAccessibleName("What the test is played on")
+        self.ports = PortBox("What the test is played on", (KEYBOARD, SIMULATED))
         self.start = QPushButton("Begin the test")
         self.browse_button = QPushButton("A recording…")
         for button in (self.start, self.browse_button):
@@ -146,9 +143,7 @@ class HandTestForm(Listener):
         self.follow(shown_later=True)
 
     def refresh(self) -> None:
-        names = input_names()
-        fill_box(self.ports, [(name, name) for name in (KEYBOARD, SIMULATED, *names)])
-        self.ports.setToolTip("" if names else why_no_ports())
+        self.ports.refresh()
         self.chart.show_tests(_tests(self.log.takes(PLAN)))
         measured = self.session.player.constants != Constants()
         self.back.setVisible(measured)

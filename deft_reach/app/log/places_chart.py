@@ -10,10 +10,11 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label, sheet_painter
-from deft_reach.app.canvas.explain import limb_name
+from deft_reach.app.canvas.explain import name_of, place_of
 from deft_reach.app.plain_text import plain_tip
-from deft_reach.core.model.counting import counted, in_bar, place
-from deft_reach.core.model.kit import Kit, voice_name
+from deft_reach.app.words import offset_words
+from deft_reach.core.model.counting import counted
+from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.practice.take_report import PlaceTake, Take
 
@@ -57,8 +58,7 @@ class PlacesChart(QWidget):
         self.places = []
         for row in take.places:
             s = pattern.strokes[row.stroke]
-            at = in_bar(s.bar, s.beat) if pattern.many_bars else place(s.beat)
-            words = f"{at}: {limb_name(kit, s.limb)} on the {voice_name(kit, s.voice)}"
+            words = f"{place_of(pattern, s)}: {name_of(kit, s)}"
             self.places.append(Place(float(s.start), s.limb, words, row))
         self.setAccessibleDescription(self.in_words())
         self.update()
@@ -70,8 +70,7 @@ class PlacesChart(QWidget):
         played = row.played
         parts = []
         if played.offset_ms is not None:
-            side = "late" if played.offset_ms > 0 else "early"
-            parts.append("on it" if abs(played.offset_ms) < 1 else f"{abs(played.offset_ms):.0f} ms {side}")
+            parts.append(offset_words(played.offset_ms))
             parts.append(f"spread {played.spread_ms:.0f} ms")
         if played.missed:
             parts.append(f"missed {played.missed} of {counted(self.rounds, 'time')}")

@@ -11,7 +11,6 @@ from typing import Any, NamedTuple
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QDoubleSpinBox,
     QFileDialog,
     QFormLayout,
@@ -28,18 +27,18 @@ from PySide6.QtWidgets import (
 from deft_reach.app import theme
 from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.canvas.explain import limb_name
-from deft_reach.app.choices import fill_box
 from deft_reach.app.decimal_box import DecimalBox
 from deft_reach.app.log.places_chart import PlacesChart
 from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.note_map_box import NoteMapBox
 from deft_reach.app.numbers import bpm, decimal
 from deft_reach.app.plain_text import PlainLabel
+from deft_reach.app.port_box import SIMULATED_KIT, PortBox
 from deft_reach.app.save_name import OtherFormatError, ask_name
 from deft_reach.app.station import Listener
 from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.app.tables import fill_row, make_list
-from deft_reach.app.words import VERDICT_WORDS, say, sentence
+from deft_reach.app.words import VERDICT_WORDS, offset_words, say, sentence
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Plan
 from deft_reach.core.model.counting import counted
@@ -54,7 +53,6 @@ from deft_reach.formats.general_midi import kit_keys, pattern_keys
 from deft_reach.formats.midi_file import MAX_BYTES
 from deft_reach.formats.midi_take import dump_performance, load_performance
 from deft_reach.formats.plain_text import DocumentError
-from deft_reach.sound.midi_ports import input_names, why_no_ports
 from deft_reach.store.atomic import write_atomic
 from deft_reach.store.log_entries import TakeEntry
 from deft_reach.store.note_maps import NoteMaps
@@ -71,7 +69,6 @@ FAULTS = (
     ("flat", "dynamics flat by", " %", 0, 100, 10, 0.01, 0),
     ("jitter", "unsteady by", " ms", 0, 40, 1, 0.001, 3),
 )
-SIMULATED = "simulated kit"
 
 
 class _Asked(NamedTuple):
@@ -119,8 +116,7 @@ class TakeForm(Listener):
         column.setContentsMargins(0, 0, 6, 0)
         column.setSpacing(4)
         self.browse_button = QPushButton("Check a recording…")
-        self.ports = QComboBox()
-        self.ports.setAccessibleName("Record live from")
+        self.ports = PortBox("Record live from", (SIMULATED_KIT,))
         self.record = QPushButton("Record live")
         self.play = QPushButton("Let the simulated kit play")
         self.save = QPushButton("Save what it plays…")
@@ -339,9 +335,7 @@ class TakeForm(Listener):
         self._task.start(check)
 
     def refresh(self) -> None:
-        names = input_names()
-        fill_box(self.ports, [(name, name) for name in (SIMULATED, *names)])
-        self.ports.setToolTip("" if names else why_no_ports())
+        self.ports.refresh()
 
     def record_live(self) -> None:
         """Begin to record from the chosen source; pressed again, or when the simulated kit is through, check it."""
@@ -349,14 +343,14 @@ class TakeForm(Listener):
             self.record.setText("Record live")
             hits, source = self.recorder.stop(), self.recorder.source
             if hits:
-                simulated = source == SIMULATED
+                simulated = source == SIMULATED_KIT
                 self._check(hits if simulated else self._by_map(hits), "" if simulated else f"recorded from {source}")
             else:
                 say(self.words, "Nothing was heard: is the kit on, and the right port chosen?", "error")
             return
         source = self.ports.currentText()
         try:
-            if source == SIMULATED:
+            if source == SIMULATED_KIT:
                 hits = self.performed() or ()
                 if not hits:
                     return
@@ -395,12 +389,10 @@ class TakeForm(Listener):
         kit = self.session.kit
         self.limbs.setRowCount(len(result.limbs))
         for k, (limb, row) in enumerate(result.limbs.items()):
-            side = "late" if row.bias_ms > 0 else "early"
-            off = "on it" if abs(row.bias_ms) < 1 else f"{abs(row.bias_ms):.0f} ms {side}"
             cells = (
                 limb_name(kit, limb),
                 str(row.strokes),
-                off,
+                offset_words(row.bias_ms),
                 f"{row.spread_ms:.0f} ms",
                 str(row.missed or "none"),
             )

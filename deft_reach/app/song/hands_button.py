@@ -11,8 +11,8 @@ from deft_reach.app.words import sentence
 from deft_reach.core.document import Document
 from deft_reach.core.model.counting import counted
 from deft_reach.core.search.errors import SearchError
-from deft_reach.core.search.song_hands import SongHands, find_song_hands
 from deft_reach.core.session import Session
+from deft_reach.core.song.hands import SongHands, find_song_hands
 
 
 class HandsButton(SearchButton):

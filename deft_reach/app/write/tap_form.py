@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout
 from deft_reach.app.hint_label import HintLabel
 from deft_reach.app.note_map_box import NoteMapBox
 from deft_reach.app.plain_text import PlainLabel
+from deft_reach.app.port_box import PortBox
 from deft_reach.app.station import Listener
 from deft_reach.app.write.practice_pad import PracticePad
 from deft_reach.core.model.counting import counted
@@ -23,12 +24,14 @@ from deft_reach.core.notation.tapping import GRIDS, Tap, write_taps
 from deft_reach.core.session.lane import Lane
 from deft_reach.formats.general_midi import sound_of
 from deft_reach.sound.click import Click
-from deft_reach.sound.midi_ports import input_names, open_notes, why_no_ports
+from deft_reach.sound.midi_ports import open_notes
 from deft_reach.sound.output import BUFFER_MS, Output, open_output
 from deft_reach.store.note_maps import NoteMaps
 
 #: From these MIDI velocities on a stroke is an accent, and below this one a ghost (common practice).
 ACCENT_FROM, GHOST_BELOW = 105, 45
+#: What the ports stand beside.
+KEYS = "keys and the pads above"
 INVITATION = "Press Start, watch the pulse, and tap with the hands you mean: strokes stand in the lane as they fall."
 _MERGE = "tap in"
 
@@ -61,9 +64,7 @@ class TapForm(Listener):
         column.addWidget(self.pad, 1)
         self.words = HintLabel()
         column.addWidget(self.words)
-        self.ports = QComboBox()
-        self.ports.setAccessibleName("What is played on")
-        self.ports.addItem("keys and the pads above", "")
+        self.ports = PortBox("What is played on", (KEYS,))
         self.notes = NoteMapBox(notes, lambda: lane.session.kit)
         column.addWidget(self.ports)
         column.addWidget(self.notes)
@@ -89,7 +90,7 @@ class TapForm(Listener):
         # A port calls from a thread of its own; the signal brings its strokes here.
         self._port: Any = None
         self._played.connect(self._take_played)
-        self.ports.currentIndexChanged.connect(lambda _: self.notes.setVisible(bool(self.ports.currentData())))
+        self.ports.currentIndexChanged.connect(lambda _: self.notes.setVisible(self.ports.currentText() != KEYS))
         self.notes.setVisible(False)
         self.start.clicked.connect(self.begin)
         self.discard.clicked.connect(self.take_back)
@@ -120,8 +121,8 @@ class TapForm(Listener):
         beats, value = self.meter
         self.pad.beats = beats
         bar = 240.0 / self._tempo * beats / value
-        name = self.ports.currentData()
-        if name:
+        name = self.ports.currentText()
+        if name != KEYS:
             try:
                 self._port = open_notes(name, self._played.emit)
             except OSError as error:
@@ -240,13 +241,8 @@ class TapForm(Listener):
                 self._stop()
             self._say(INVITATION)
         self.pad.use_kit(self.session.kit)
-        names = input_names() if self.begun is None else []
-        self.ports.setToolTip("" if names else why_no_ports())
-        if self.begun is None and names != [self.ports.itemData(k) for k in range(1, self.ports.count())]:
-            while self.ports.count() > 1:
-                self.ports.removeItem(1)
-            for name in names:
-                self.ports.addItem(name, name)
+        if self.begun is None:
+            self.ports.refresh()
         self.ports.setVisible(self.ports.count() > 1)
 
     def hideEvent(self, event: QHideEvent) -> None:

@@ -5,9 +5,9 @@ import pytest
 from deft_reach.core import parse
 from deft_reach.core.document import new_document, read_text
 from deft_reach.core.search.progress import Cancelled, Progress
-from deft_reach.core.search.song_hands import SongHandsError, find_song_hands
 from deft_reach.core.session import Session
 from deft_reach.core.song import analyse_song
+from deft_reach.core.song.hands import SongHandsError, find_song_hands
 from deft_reach.core.song.sectioning import sections_of
 
 GROOVE = "/8 ?@hh+K ?@hh ?@hh+?@sn> ?@hh ?@hh+K ?@hh ?@hh+?@sn> ?@hh |"
