@@ -14,7 +14,7 @@ from statistics import median
 from typing import Final, NamedTuple
 
 from deft_reach.core.model.elements import Swing
-from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.kit import Kit, piece_of
 from deft_reach.core.model.limbs import HAT_FOOT, KICK
 from deft_reach.core.notation.compose import place_on, place_played
 from deft_reach.core.notation.swing import straight_part, swung_part
@@ -118,7 +118,7 @@ def voices_of(kit: Kit, keys: set[int]) -> tuple[dict[int, Sound], list[str]]:
         elif key in (22, 26) and kit.of_kind("hi-hat") is not None:
             edge = "hh:edge" if "hh:edge" in kit.voices else "hh"
             sound = Sound(edge, "o" if key == 26 else "")
-        elif key in SUBSTITUTES and sound.voice.partition(":")[0] not in kit:
+        elif key in SUBSTITUTES and piece_of(sound.voice) not in kit:
             name, kinds, marks = SUBSTITUTES[key]
             piece = next((piece for kind in kinds if (piece := kit.of_kind(kind)) is not None), None)
             if piece is not None:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from typing import Final, NamedTuple
 
-from deft_reach.core.model.kit import Kit, Piece
+from deft_reach.core.model.kit import Kit, Piece, piece_of
 from deft_reach.core.model.layouts import layout
 from deft_reach.core.model.limbs import EITHER, HAT_FOOT, KICK, RIGHT, SECOND_KICK
 from deft_reach.core.model.pattern import Pattern
@@ -175,7 +175,7 @@ def kit_keys(kit: Kit) -> frozenset[int]:
     """The keys that something on a kit sounds; keys of pieces that it does not have are no part of its playing."""
     found = {BASS, BASS_2, STICKS}
     for key in (HAT_PEDAL, *TOMS, *(row.number for row in KEYS)):
-        code = sound_of(kit, key).voice.partition(":")[0]
+        code = piece_of(sound_of(kit, key).voice)
         if code in kit:
             found.add(key)
     return frozenset(found)

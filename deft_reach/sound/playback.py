@@ -15,7 +15,7 @@ from typing import NamedTuple
 import numpy as np
 
 from deft_reach.core.model.elements import GRACE_NOTES
-from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.kit import Kit, piece_of
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.motion.timing import GRACE_APART, GRACE_LEAD
 from deft_reach.sound.click import BETWEEN_HZ, FIRST_HZ, OTHER_HZ, PLACES, RATE, Clicks, Samples, tone
@@ -112,7 +112,7 @@ class Playback:
         found = list(hits)
         on_hat = [
             k for k, h in enumerate(found)
-            if h.stroke is not None and self.pattern.strokes[h.stroke].voice.partition(":")[0] == code
+            if h.stroke is not None and piece_of(self.pattern.strokes[h.stroke].voice) == code
         ]  # fmt: skip
         on_hat.sort(key=lambda k: found[k].time)
         for a, b in pairwise(on_hat):

@@ -11,7 +11,7 @@ from PySide6.QtGui import QBrush, QColor, QPainter, QPen
 from deft_reach.app import theme, units
 from deft_reach.app.canvas.base import label
 from deft_reach.app.canvas.sprites import sprite, stamp, text_size
-from deft_reach.core.model.kit import CYMBALS, DRUMS, Kit, Piece
+from deft_reach.core.model.kit import CYMBALS, DRUMS, Kit, Piece, piece_of
 from deft_reach.core.model.limbs import HAT_FOOT, KICK, SECOND_KICK
 from deft_reach.core.motion.comfort import comforts
 from deft_reach.core.motion.pose import MAX_LEAN_MM
@@ -120,7 +120,7 @@ def _unreachable(plan: ReachPlan) -> set[str]:
     if report is not None:
         for finding in report.findings:
             if finding.kind == "out-of-reach":
-                found.add(report.strokes[finding.strokes[0]].voice.partition(":")[0])
+                found.add(piece_of(report.strokes[finding.strokes[0]].voice))
     return found
 
 

@@ -21,6 +21,7 @@ from typing import Final
 import numpy as np
 
 from deft_reach.core.model.derived import derived
+from deft_reach.core.model.kit import piece_of
 from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.motion.reach_table import ReachTable
@@ -124,7 +125,7 @@ def demands_of(pattern: Pattern, walked: Walk, table: ReachTable, length: float,
     held = 0
     for posture in walked.postures:
         if posture.cross is not None and posture.right is not None and posture.left is not None:
-            pair = {kinds.get(voice.partition(":")[0]) for voice in (posture.right, posture.left)}
+            pair = {kinds.get(piece_of(voice)) for voice in (posture.right, posture.left)}
             held += pair != ordinary
     hands = [i for i, stroke in enumerate(pattern.strokes) if stroke.limb in HANDS]
     return Demands(

@@ -10,7 +10,7 @@ from deft_reach.core.analysis.analyse import analyse
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document.records import Document, Plan
 from deft_reach.core.model.elements import Strike
-from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.kit import Kit, piece_of
 from deft_reach.core.model.layouts import STANDARD_VOICES
 from deft_reach.core.model.limbs import DEFAULT_VOICE, EITHER, HANDS
 from deft_reach.core.model.pattern import Pattern
@@ -112,7 +112,7 @@ def exchange_piece(text: str, kit: Kit, code: str, instead: str) -> str:
 
 
 def _piece(voice: str | None) -> str:
-    return "" if voice is None else voice.partition(":")[0]
+    return "" if voice is None else piece_of(voice)
 
 
 def _moved(strike: Strike, kit: Kit, code: str, instead: str) -> Strike:

@@ -390,6 +390,15 @@ def _check_measures(piece: Piece, where: str) -> None:
             raise KitError(outside(f"{where}, zone '{zone.name}': width", zone.width, 10, 600))
 
 
+def piece_of(voice: str) -> str:
+    """The code of the piece that a voice is struck on.
+
+    >>> piece_of("rd:bell")
+    'rd'
+    """
+    return voice.partition(":")[0]
+
+
 def voice_name(kit: Kit, voice: str) -> str:
     """A voice as a player says it: "floor tom", "ride bell", "hi-hat pedal"."""
     code, _, zone = voice.partition(":")

@@ -11,6 +11,7 @@ from typing import Final, NamedTuple
 import numpy as np
 
 from deft_reach.core.model.derived import derived
+from deft_reach.core.model.kit import piece_of
 from deft_reach.core.model.limbs import EITHER, FEET, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
 from deft_reach.core.model.pattern import OVER, RUN_IN_EVENTS, UNDER, Pattern, lead_beat
 from deft_reach.core.model.ticks import Ticks
@@ -129,9 +130,7 @@ def surface_of(pattern: Pattern, repeat: bool) -> str | None:
     total = sum(s.limb not in FEET for s in pattern.strokes)
     counts = Counter(voice for voices in struck for voice in voices)
     rows = [
-        (count, voice)
-        for voice, count in counts.most_common()
-        if voice.partition(":")[0].rstrip("0123456789") not in _DRUMS
+        (count, voice) for voice, count in counts.most_common() if piece_of(voice).rstrip("0123456789") not in _DRUMS
     ]
     if not rows or (rows[0][0] < 4 and not repeat) or (len(rows) > 1 and rows[1][0] == rows[0][0]):
         return None

@@ -7,7 +7,7 @@ from typing import Final, NamedTuple
 
 import numpy as np
 
-from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.kit import Kit, piece_of
 from deft_reach.core.model.limbs import LEFT, RIGHT
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion.pose import (
@@ -53,7 +53,7 @@ def comforts(kit: Kit, player: Player, voices: tuple[str, ...]) -> dict[str, dic
     """Comfort of each hand at each of these voices; those that hands do not play are left out."""
     points = {}
     for voice in voices:
-        piece = kit.piece(voice.partition(":")[0])
+        piece = kit.piece(piece_of(voice))
         found = kit.voice_point(voice)
         if found is not None and piece is not None and piece.kind != "bass" and not voice.endswith(":foot"):
             points[voice] = found[0]

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deft_reach.core.model.derived import DerivedValues
-from deft_reach.core.model.kit import SPLIT_FOOT_MM, Kit
+from deft_reach.core.model.kit import SPLIT_FOOT_MM, Kit, piece_of
 from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion.cost import reach_costs
@@ -304,7 +304,7 @@ def _build(kit: Kit, player: Player, voices: tuple[str, ...]) -> ReachTable:
 
 def _far_crashes(kit: Kit, names: Sequence[str], tips: Floats) -> NDArray[np.bool_]:
     """Which voices are crashes on the other side of the player than each hand, (2, n + 1)."""
-    kinds = [piece.kind if (piece := kit.piece(name.partition(":")[0])) is not None else "" for name in names]
+    kinds = [piece.kind if (piece := kit.piece(piece_of(name))) is not None else "" for name in names]
     crash = np.array([kind == "crash" for kind in kinds], dtype=bool)
     found = np.zeros((2, len(names) + 1), dtype=bool)
     found[0, :-1], found[1, :-1] = crash & (tips[:, 0] < 0), crash & (tips[:, 0] > 0)

@@ -16,7 +16,7 @@ from typing import Final, NamedTuple
 import numpy as np
 
 from deft_reach.core.model.collisions import trouble
-from deft_reach.core.model.kit import Kit, Piece
+from deft_reach.core.model.kit import Kit, Piece, piece_of
 from deft_reach.core.model.limbs import HANDS
 from deft_reach.core.model.message import Length, Message, joined, message
 from deft_reach.core.model.player import Player
@@ -187,7 +187,7 @@ class _Search:
                     (s.limb, s.voice)
                     for plan in plans
                     for s in plan.pattern.strokes
-                    if s.limb in HANDS and s.voice.partition(":")[0] == code
+                    if s.limb in HANDS and piece_of(s.voice) == code
                 }
             )
             for code in pieces

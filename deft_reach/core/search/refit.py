@@ -15,7 +15,7 @@ from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import read_unfinished
 from deft_reach.core.model.elements import Strike
-from deft_reach.core.model.kit import Kit, Piece, voice_name
+from deft_reach.core.model.kit import Kit, Piece, piece_of, voice_name
 from deft_reach.core.model.layouts import STANDARD_VOICES, new_piece
 from deft_reach.core.model.layouts import layout as shipped
 from deft_reach.core.model.limbs import HANDS
@@ -147,7 +147,7 @@ def _maps(
     voices: Sequence[str], source: Kit, target: Kit, chosen: Mapping[str, str]
 ) -> Iterator[tuple[float, dict[str, str]]]:
     """Every way to give the target's voices to these, with what is lost in likeness."""
-    codes = list(dict.fromkeys(voice.partition(":")[0] for voice in voices))
+    codes = list(dict.fromkeys(piece_of(voice) for voice in voices))
     homes = {code: _home(code, source) for code in codes}
     toms = sorted((p for code in codes if (p := homes[code]) is not None and p.kind in _TOMS), key=_pitch)
     there = sorted((p for p in target if p.kind in _TOMS), key=_pitch)
@@ -163,7 +163,7 @@ def _maps(
                 pieces[code] = piece
                 loss += price
             loss += _shared(pieces)
-            mapping = {voice: _zone(voice, pieces[voice.partition(":")[0]]) for voice in voices}
+            mapping = {voice: _zone(voice, pieces[piece_of(voice)]) for voice in voices}
             mapping.update(chosen)
             yield loss, mapping
 
@@ -246,10 +246,10 @@ def _voiced(
 
 
 def _why(was: str, now: str, source: Kit, target: Kit, mapping: Mapping[str, str]) -> str:
-    home = _home(was.partition(":")[0], source)
-    known = source.piece(was.partition(":")[0]) is not None
+    home = _home(piece_of(was), source)
+    known = source.piece(piece_of(was)) is not None
     name = voice_name(source, was) if known else home.name if home is not None else f"'{was}'"
-    there = target.piece(now.partition(":")[0])
+    there = target.piece(piece_of(now))
     words = voice_name(target, now)
     if home is None or there is None:
         return f"{name} is on neither kit; the {words} takes it"

@@ -18,7 +18,7 @@ from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import read_unfinished
 from deft_reach.core.model.counting import in_bar, place
 from deft_reach.core.model.elements import Strike
-from deft_reach.core.model.kit import Kit, voice_name
+from deft_reach.core.model.kit import Kit, piece_of, voice_name
 from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, KICK, SECOND_KICK
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.substitutes import LIKE, pieces_like, substitute
@@ -186,7 +186,7 @@ def _voices(report: Report, own: list[int]) -> Iterator[tuple[str, str, str]]:
 
 def _others_like(kit: Kit, voice: str) -> list[str]:
     """Pieces of a kind that can stand in for a voice, the nearest first."""
-    code = voice.partition(":")[0]
+    code = piece_of(voice)
     piece = kit.piece(code)
     if kit.voice_point(voice) is None or piece is None:
         found = substitute(kit, voice)

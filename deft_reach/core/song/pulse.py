@@ -12,6 +12,7 @@ from fractions import Fraction
 from typing import Final, NamedTuple
 
 from deft_reach.core.model.derived import derived
+from deft_reach.core.model.kit import piece_of
 from deft_reach.core.model.limbs import HANDS, HAT_FOOT, KICK, SECOND_KICK
 from deft_reach.core.model.pattern import Bar, Pattern, Stroke, lead_beat
 from deft_reach.core.song.parts import Chain
@@ -68,12 +69,7 @@ def _beats(stroke: Stroke, into: Fraction, meter: tuple[int, int]) -> Iterable[B
         yield Beat(BASS, beat)
     elif stroke.limb == HAT_FOOT:
         yield Beat(FOOT, beat)
-    elif (
-        stroke.limb in HANDS
-        and stroke.voice.partition(":")[0] == "sn"
-        and number % 2 == 1
-        and "." not in stroke.marks
-    ):
+    elif stroke.limb in HANDS and piece_of(stroke.voice) == "sn" and number % 2 == 1 and "." not in stroke.marks:
         yield Beat(BACKBEAT, beat)
 
 

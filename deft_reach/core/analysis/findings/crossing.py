@@ -8,7 +8,8 @@ from typing import Final, NamedTuple
 
 from deft_reach.core.analysis import sentences
 from deft_reach.core.analysis.finding import Finding, Severity, caution_if
-from deft_reach.core.analysis.findings.figure import HURRIED_PACE, SIDES, Figure, finding, piece_of
+from deft_reach.core.analysis.findings.figure import HURRIED_PACE, SIDES, Figure, finding
+from deft_reach.core.model.kit import piece_of
 from deft_reach.core.model.limbs import HANDS, LEFT, RIGHT, other_hand
 from deft_reach.core.model.message import NOTHING, Message
 from deft_reach.core.motion.reach_table import Cross

@@ -8,7 +8,8 @@ from typing import Final
 
 from deft_reach.core.analysis import sentences
 from deft_reach.core.analysis.finding import Finding, Severity, caution_if
-from deft_reach.core.analysis.findings.figure import HURRIED_PACE, Figure, finding, piece_of
+from deft_reach.core.analysis.findings.figure import HURRIED_PACE, Figure, finding
+from deft_reach.core.model.kit import piece_of
 from deft_reach.core.model.limbs import FEET, HAT_FOOT, KICK, SECOND_KICK
 from deft_reach.core.model.pattern import Stroke
 from deft_reach.core.motion.columns import RUN_GAP

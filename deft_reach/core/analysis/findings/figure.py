@@ -80,11 +80,6 @@ class Figure:
         return low
 
 
-def piece_of(voice: str) -> str:
-    """The code of a voice's piece."""
-    return voice.partition(":")[0]
-
-
 def finding(
     kind: str, strokes: Sequence[int], limb: str | None, severity: Severity, sentence: sentences.Sentence,
     over: str | None = None,

@@ -9,8 +9,9 @@ from typing import Final
 from deft_reach.core.analysis import sentences
 from deft_reach.core.analysis.endurance import SUSTAINED, kind_of, lasting
 from deft_reach.core.analysis.finding import Finding, Severity
-from deft_reach.core.analysis.findings.figure import HURRIED_PACE, LATE, Figure, finding, piece_of
+from deft_reach.core.analysis.findings.figure import HURRIED_PACE, LATE, Figure, finding
 from deft_reach.core.model.elements import GRACES
+from deft_reach.core.model.kit import piece_of
 from deft_reach.core.model.limbs import FEET, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK, other_hand
 from deft_reach.core.model.message import Message
 from deft_reach.core.model.pattern import Stroke

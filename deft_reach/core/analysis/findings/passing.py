@@ -9,8 +9,9 @@ import numpy as np
 
 from deft_reach.core.analysis import sentences
 from deft_reach.core.analysis.finding import Finding, caution_if
-from deft_reach.core.analysis.findings.figure import HURRIED_PACE, SIDES, Figure, finding, piece_of
+from deft_reach.core.analysis.findings.figure import HURRIED_PACE, SIDES, Figure, finding
 from deft_reach.core.model.counting import place
+from deft_reach.core.model.kit import piece_of
 from deft_reach.core.model.limbs import LEFT, RIGHT, other_hand
 from deft_reach.core.model.message import Message, message
 from deft_reach.core.motion.clearance import part_words

@@ -8,7 +8,7 @@ from __future__ import annotations
 from fractions import Fraction
 from typing import Final
 
-from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.kit import Kit, piece_of
 from deft_reach.core.model.limbs import EITHER, FEET, HANDS, LEFT, RIGHT
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.player import Player
@@ -49,7 +49,7 @@ def allowed_hands(
             step = _step_of(pattern, stroke.moment)
             number = (bar.offset + stroke.start - bar.start) / step
             hands &= {lead if int(number) % 2 == 0 else other}
-        piece = kit.piece(stroke.voice.partition(":")[0])
+        piece = kit.piece(piece_of(stroke.voice))
         if hat != "free" and piece is not None and piece.kind == "hi-hat":
             hands &= {across if hat == "crossed" else beside}
         if stroke.index in excluded:
