@@ -5,13 +5,14 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QInputDialog
 
+from deft_reach.app import units
 from deft_reach.app.song.new_song_dialog import NewSongDialog
 from deft_reach.core import parse
 from deft_reach.core.document import read_text
 from deft_reach.core.song import analyse_song
 from deft_reach.core.song.sectioning import sections_of
 from deft_reach.formats.document import dump_document, load_document
-from tests.app.conftest import click
+from tests.app.conftest import click, enter
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 GROOVE = "/16 R@hh+K R@hh R@hh R@hh R@hh+L> R@hh R@hh R@hh R@hh+K R@hh R@hh R@hh R@hh+L> R@hh R@hh R@hh |"
@@ -465,3 +466,16 @@ def test_the_hands_of_all_plans_of_a_song_are_found_at_once(station, window, qtb
     assert "Stopped" in bar.words.text() and bar.hands.text() == "Find the hands"
     session.undo()
     assert session.document == before
+
+
+def test_how_far_pieces_may_move_is_shown_and_typed_in_the_players_unit(station, window, qapp):
+    show(station, "Move pieces")
+    box = station.layout_form.within
+    assert box.text() == "80 mm"
+    try:
+        window.set_unit("in")
+        assert box.text().endswith(" in") and box.value() == 80
+        enter(box, "4 in")
+        assert box.value() == pytest.approx(101.6)
+    finally:
+        units.set_unit("mm")

@@ -8,13 +8,14 @@ from PySide6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QPushButton,
-    QSpinBox,
     QTableWidget,
     QVBoxLayout,
 )
 
 from deft_reach.app import units
+from deft_reach.app.length_box import LengthBox
 from deft_reach.app.numbers import decimal
+from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.search_form import SearchForm
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.core.document import read_text
@@ -60,13 +61,13 @@ class LayoutForm(SearchForm):
         lists.addWidget(self.plans)
         column.addLayout(lists, 1)
         low = QHBoxLayout()
-        self.within = QSpinBox()
-        self.within.setRange(GRID, int(MOST_MM))
-        self.within.setSingleStep(10)
+        self.within = LengthBox("How far a piece may move", GRID, MOST_MM, 10)
         self.within.setValue(80)
-        self.within.setPrefix("within ")
-        self.within.setSuffix(" mm")
-        self.within.setAccessibleName("How far a piece may move")
+        self.within.refused.connect(lambda why: self._say(why, "error"))
+        near = PlainLabel("within")
+        near.setObjectName("caption")
+        near.setBuddy(self.within)
+        low.addWidget(near)
         low.addWidget(self.within, 1)
         low.addWidget(self.find_button)
         column.addLayout(low)
