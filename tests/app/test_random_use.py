@@ -5,6 +5,7 @@ import time
 import pytest
 from PySide6.QtWidgets import QFileDialog
 
+from deft_reach.core.session import history
 from deft_reach.formats.document import dump_document, load_document
 from tests.hostile.random_use import Hands, Watchdog, work
 
@@ -14,10 +15,16 @@ STEPS = 260
 FROZEN = 5.0
 
 
-@pytest.mark.parametrize(("seed", "unfinished"), [(1, False), (2, True), (3, False)])
+@pytest.mark.parametrize(
+    ("seed", "unfinished", "background"),
+    [(1, False, False), (2, True, False), (3, False, False), (4, False, True), (5, True, True)],
+)
 def test_whatever_is_clicked_and_typed_nothing_fails_and_all_can_be_undone(
-    window, qapp, qtbot, monkeypatch, seed, unfinished
+    window, qapp, qtbot, monkeypatch, seed, unfinished, background
 ):
+    if background:
+        # As with very long texts: every edit is read and analysed in the background.
+        monkeypatch.setattr(history, "LONG_TEXT", 4)
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: ("", ""))
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: ("", ""))
     session, taken = window.session, []
