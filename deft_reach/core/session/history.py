@@ -93,6 +93,8 @@ class History(Selection):
         self._unread: str | None = None
         #: The plan that the report is on.
         self._reported = ""
+        #: Whether its plan has just come into view.
+        self._fresh = False
         self._clock = clock
         self.start(document or new_document())
 
@@ -108,12 +110,8 @@ class History(Selection):
         self._merge_time = 0.0
         self._saved: Document | None = document if clean else None
         self._clear_selection()
-        self.report = None
         self.error: StrokeTextError | None = None
-        self._refresh()
-        self._select_first()
-        self.changed.emit()
-        self.verdict.emit()
+        self._come_into_view()
         self.saved.emit()
 
     @property
@@ -200,11 +198,7 @@ class History(Selection):
         self._steps[self._at] = replace(self._steps[self._at], plan=id)
         self._merge = None
         self._stroke = self._finding = None
-        self.report = None
-        self._refresh()
-        self._select_first()
-        self.changed.emit()
-        self.verdict.emit()
+        self._come_into_view()
 
     def pattern(self) -> Pattern | None:
         """The pattern as the text stands now, None while it cannot be read."""
@@ -279,6 +273,11 @@ class History(Selection):
         self._saved = self.document if document is None else document
         self.saved.emit()
 
+    def _come_into_view(self) -> None:
+        """Another plan: nothing is known of it yet, and nothing is selected in it."""
+        self.report, self._reported, self._fresh = None, "", True
+        self._after_edit()
+
     def _after_edit(self) -> None:
         document, plan, text = self.document, self.plan, self.text
         if self.background is None or plan is None or len(text) <= LONG_TEXT or self._is_reported(plan, text):
@@ -307,21 +306,20 @@ class History(Selection):
         """Take over what an edit has led to, and tell everybody."""
         self._behind, self._unread = False, None
         self._take(verdict)
+        if self._fresh:
+            self._fresh = False
+            self._select_first()
         self._clamp()
         self.changed.emit()
         self.verdict.emit()
 
     def _take(self, verdict: Verdict) -> None:
         report, self.error = verdict
-        self._reported = self.plan.id if self.plan is not None else ""
-        # A text that cannot be read: the last verdict stays in view, marked as old, until it can be again.
-        if report is not None or self.plan is None:
+        id = self.plan.id if self.plan is not None else ""
+        # A text that cannot be read any more: its last verdict stays in view, marked as old, until it can be again.
+        if report is not None or self._reported != id:
             self.report = report
-
-    def _refresh(self) -> None:
-        plan = self.plan
-        self._behind, self._unread = False, None
-        self._take(verdict_on(self.document, plan) if plan is not None else (None, None))
+        self._reported = id
 
     @property
     def shown_pattern(self) -> Pattern | None:

@@ -124,6 +124,34 @@ def test_another_plan_does_not_show_the_strokes_of_the_last_one(session, long):
     assert session.plans.changes() == []
 
 
+def test_a_very_long_plan_comes_into_view_in_the_background(session, long):
+    session.strokes.set_text("R L K", "Text", None)
+    short = session.plan.id
+    session.plans.new_plan("Long", long, show=False)
+    other = session.document.plans[-1].id
+    background = Background(session)
+    session.show_plan(other)
+    assert session.plan.id == other and session.reading and (session.report, session.stroke) == (None, None)
+    session.show_plan(short)
+    assert session.report.pattern.text == "R L K" and session.stroke == 0
+    background.work()
+    assert session.report.pattern.text == "R L K", "what was looked for is not in view any more"
+    session.show_plan(other)
+    background.work()
+    assert len(session.report.strokes) == STROKES and session.stroke is not None
+    document = session.document
+    session.start(document, plan=other)
+    assert session.behind and (session.report, session.is_saved) == (None, True)
+    background.work()
+    assert len(session.report.strokes) == STROKES and session.stroke is not None
+
+
+def test_a_new_plan_that_cannot_be_read_does_not_show_the_last_one(session):
+    session.strokes.set_text("R L K", "Text", None)
+    session.plans.new_plan("Broken", "R Q")
+    assert session.error is not None and session.report is None and session.pattern() is None
+
+
 TEXTS = ["R L", "R L Q", "R L | R |", "tempo 90 R L", "K R L " * 9, "R" * 40]
 STEPS = st.lists(
     st.one_of(
