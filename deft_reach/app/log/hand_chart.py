@@ -12,9 +12,10 @@ from PySide6.QtWidgets import QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label, sheet_painter
+from deft_reach.app.canvas.sprites import text_size
 from deft_reach.core.model.counting import counted
 
-LEFT, RIGHT, TOP, BOTTOM = 56.0, 96.0, 14.0, 22.0
+TOP, BOTTOM = 14.0, 22.0
 #: What is drawn: the constant, and what it is called here.
 LINES: Final = (("right", "right hand"), ("left", "left hand"), ("kick", "bass-drum foot"))
 
@@ -71,20 +72,24 @@ class HandChart(QWidget):
 
     def _draw(self, painter: QPainter, c: theme.Colours, low: float, high: float) -> None:
         small, muted = theme.lettering(9), QColor(c.muted)
-        wide, tall = self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM
+        line = text_size("0", small)[1]
+        left = text_size("888 ms", small)[0] + 14
+        right = max(text_size(said, small)[0] for _, said in LINES) + 14
+        wide, tall = self.width() - left - right, self.height() - TOP - BOTTOM
         first, last = self.tests[0].at, self.tests[-1].at
         span = max((last - first).total_seconds(), 1.0)
 
         def place(at: datetime, value: float) -> QPointF:
             part = (at - first).total_seconds() / span if last > first else 0.5
-            return QPointF(LEFT + 6 + part * (wide - 12), TOP + (value - low) / (high - low) * tall)
+            return QPointF(left + 6 + part * (wide - 12), TOP + (value - low) / (high - low) * tall)
 
-        step = 20 if high - low > 60 else 10
+        # So far apart that the numbers stand clear of each other.
+        step = next((ms for ms in (10, 20, 50) if ms / (high - low) * tall >= line), 100)
         for value in range(int(low // step + 1) * step, int(high) + 1, step):
             y = place(first, value).y()
             painter.setPen(QPen(QColor(c.grid), 1))
-            painter.drawLine(QPointF(LEFT, y), QPointF(LEFT + wide, y))
-            label(painter, QPointF(LEFT - 6, y), f"{value} ms", small, muted, Qt.AlignmentFlag.AlignRight)
+            painter.drawLine(QPointF(left, y), QPointF(left + wide, y))
+            label(painter, QPointF(left - 6, y), f"{value} ms", small, muted, Qt.AlignmentFlag.AlignRight)
         ends: list[float] = []
         for (name, said), colour in zip(LINES, (c.right, c.left, c.ink)):
             points = [place(test.at, test.constants[name] * 1000) for test in self.tests if name in test.constants]
@@ -96,11 +101,11 @@ class HandChart(QWidget):
             for point in points:
                 painter.drawEllipse(point, 3, 3)
             y = points[-1].y()
-            while any(abs(y - other) < 13 for other in ends):
-                y += 13
+            while any(abs(y - other) < line for other in ends):
+                y += line
             ends.append(y)
-            label(painter, QPointF(LEFT + wide + 6, y), said, small, QColor(colour), Qt.AlignmentFlag.AlignLeft)
+            label(painter, QPointF(left + wide + 6, y), said, small, QColor(colour), Qt.AlignmentFlag.AlignLeft)
         y = self.height() - 9
-        label(painter, QPointF(LEFT, y), f"{first:%d %b}", small, muted, Qt.AlignmentFlag.AlignLeft)
+        label(painter, QPointF(left, y), f"{first:%d %b}", small, muted, Qt.AlignmentFlag.AlignLeft)
         if last.date() != first.date():
-            label(painter, QPointF(LEFT + wide, y), f"{last:%d %b}", small, muted, Qt.AlignmentFlag.AlignRight)
+            label(painter, QPointF(left + wide, y), f"{last:%d %b}", small, muted, Qt.AlignmentFlag.AlignRight)

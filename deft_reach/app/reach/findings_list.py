@@ -28,6 +28,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app import theme, units
 from deft_reach.app.canvas.base import label, sheet_painter
+from deft_reach.app.canvas.sprites import text_size
 from deft_reach.app.drag_pace import DragPace
 from deft_reach.app.explanations import explained
 from deft_reach.app.plain_text import plain_tip
@@ -255,10 +256,14 @@ class SeverityLegend(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = sheet_painter(self)
         x, y, font = 12.0, self.height() / 2, theme.ui_font(9)
-        for name, words in self.WORDS:
+        texts = [f"{name}: {words}" for name, words in self.WORDS]
+        if x + sum(text_size(text, font)[0] + 33 for text in texts) > self.width():
+            # Too narrow for what they mean: the tooltip says it.
+            texts = [name for name, _ in self.WORDS]
+        for (name, _), text in zip(self.WORDS, texts):
             theme.draw_severity(painter, name, QPointF(x + 5, y), 4.6)
             box = label(
-                painter, QPointF(x + 15, y), f"{name}: {words}", font, QColor(theme.colours().muted),
+                painter, QPointF(x + 15, y), text, font, QColor(theme.colours().muted),
                 Qt.AlignmentFlag.AlignLeft,
             )  # fmt: skip
             x = box.right() + 16
