@@ -59,6 +59,8 @@ def engrave(
             "pageMarginTop": 20,
             "pageMarginBottom": 20,
             "spacingStaff": 6,
+            # Sixteenths stand clear of each other, with the letters of their hands below.
+            "spacingLinear": 0.4,
         }
     )
     if not toolkit.loadData(dump_musicxml(pattern, kit, tempo).decode()):
