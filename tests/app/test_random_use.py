@@ -17,7 +17,7 @@ FROZEN = 5.0
 
 @pytest.mark.parametrize(
     ("seed", "unfinished", "background"),
-    [(1, False, False), (2, True, False), (3, False, False), (4, False, True), (5, True, True)],
+    [(1, False, False), (2, True, False), (4, False, True)],
 )
 def test_whatever_is_clicked_and_typed_nothing_fails_and_all_can_be_undone(
     window, qapp, qtbot, monkeypatch, seed, unfinished, background

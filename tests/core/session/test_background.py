@@ -10,7 +10,7 @@ from deft_reach.core.document import new_document
 from deft_reach.core.session import Session, history
 from deft_reach.core.session.lane import Lane
 
-STROKES = 4800
+STROKES = 2200
 
 
 class Background:
@@ -162,7 +162,7 @@ STEPS = st.lists(
 )
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=100, deadline=None)
 @given(STEPS)
 def test_the_background_changes_nothing_in_the_end(steps):
     plain, late = Session(new_document(), lambda: 0.0), Session(new_document(), lambda: 0.0)
