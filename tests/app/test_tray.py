@@ -199,6 +199,10 @@ def test_try_it_puts_what_would_help_in_the_tray(station, window, qtbot):
         assert not any(starts & {row.report.pattern.strokes[i].start for i in f.strokes} for f in still), "it is gone"
     words = station.findings.currentItem().data(Qt.ItemDataRole.AccessibleTextRole)
     assert "Removed by" in words and all(c.name in words for c in window.session.stickings.candidates)
+    for key in (Qt.Key.Key_2, Qt.Key.Key_4):
+        QTest.keyClick(window, key, Qt.KeyboardModifier.ControlModifier)
+    again = station.findings.currentItem().data(Qt.ItemDataRole.AccessibleTextRole)
+    assert again == words, "it is still there when one comes back"
 
 
 def test_where_nothing_is_found_that_is_said_and_the_plan_stays(station, window, qtbot):

@@ -143,6 +143,9 @@ class FindingsList(QListWidget):
         self.setBatchSize(BATCH)
         self.setMinimumHeight(60)
         self._filling = False
+        #: The findings that are listed, or will be once the list is shown; and what removes some of them.
+        self._findings: list[Finding] = []
+        self._remedies: list[tuple[Finding, str]] = []
         self.currentRowChanged.connect(self._choose)
         self._pace = DragPace(self, lambda: self.fill())
         session.verdict.connect(self._pace.ask)
@@ -152,7 +155,9 @@ class FindingsList(QListWidget):
 
     def restyle(self) -> None:
         """Write the findings again: they have lengths in them."""
+        self._filling = True
         self.clear()
+        self._filling = False
         self.fill()
 
     def showEvent(self, event: QShowEvent) -> None:
@@ -168,26 +173,35 @@ class FindingsList(QListWidget):
 
     def fill(self) -> None:
         """Show the findings as they are now; out of sight that waits until they are shown."""
-        if not self.isVisible():
-            return
         report = self.session.report
         # Stops first, then cautions; among those alike the earlier first.
         findings = sorted(report.findings, key=lambda f: -f.severity.rank) if report is not None else []
-        shown = [self.item(i).data(FINDING) for i in range(self.count())]
-        if findings != shown:
+        other = findings != self._findings
+        if other:
+            self._findings = findings
+            self._remedies.clear()
+        if not self.isVisible():
+            return
+        if other or self.count() != len(findings):
             self._filling = True
             place = self.verticalScrollBar().value()
             self.clear()
             # A long list is laid out a part at a time.
             self.setLayoutMode(QListWidget.LayoutMode.Batched)
             for finding in findings:
-                self.addItem(_Item(finding))
+                item = _Item(finding)
+                words = next((words for eased, words in self._remedies if eased == finding), None)
+                if words is not None:
+                    item.setData(REMEDIES, words)
+                self.addItem(item)
             self.verticalScrollBar().setValue(place)
             self._filling = False
         self._follow()
 
     def show_remedies(self, finding: Finding, words: str) -> None:
         """Say below a finding what was found to remove it, until the verdict is another one."""
+        self._remedies = [(eased, said) for eased, said in self._remedies if eased != finding]
+        self._remedies.append((finding, words))
         for row in range(self.count()):
             item = self.item(row)
             if item.data(FINDING) == finding:
