@@ -111,13 +111,13 @@ def _or_none(values: Floats) -> list[float | None]:
     return [None if x != x else x for x in values.tolist()]
 
 
-@np.errstate(invalid="ignore")
 def full_walk(pattern: Pattern, table: ReachTable, whole: float, repeat: bool, weights: Weights) -> Walk:
     """The walk through a pattern with what passing close costs; ``whole`` is a whole note in seconds."""
     walked = walk(pattern, follow(pattern, table.names, repeat), whole, table, weights)
     return squeezed(walked, passing(pattern, table, repeat), weights)
 
 
+@np.errstate(invalid="ignore")
 def walk(pattern: Pattern, followed: Follow, whole: float, table: ReachTable, weights: Weights) -> Walk:
     """Walk the pattern; ``whole`` is the length of a whole note in seconds."""
     n = followed.count
