@@ -92,7 +92,7 @@ class History(Selection):
         self._behind = False
         self._unread: str | None = None
         #: The plan that the report is on.
-        self._reported = ""
+        self._reported: str | None = None
         #: Whether its plan has just come into view.
         self._fresh = False
         self._clock = clock
@@ -183,7 +183,7 @@ class History(Selection):
         if typing and self.later is not None and self._is_long():
             self._behind = True
             self.typed.emit()
-            self.later(self.catch_up)
+            self.later(self.keys_rest)
         else:
             self._after_edit()
 
@@ -220,7 +220,7 @@ class History(Selection):
     def catch_up(self) -> None:
         """Work out at once what was put off, for what cannot wait for it."""
         if self._behind:
-            self._settle(verdict_on(self.document, self.plan) if self.plan is not None else (None, None))
+            self._work_out()
 
     def keys_rest(self) -> None:
         """Work out what was put off while keys were typed: a very long text in the background."""
@@ -275,20 +275,23 @@ class History(Selection):
 
     def _come_into_view(self) -> None:
         """Another plan: nothing is known of it yet, and nothing is selected in it."""
-        self.report, self._reported, self._fresh = None, "", True
+        self._reported, self._fresh = None, True
         self._after_edit()
 
     def _after_edit(self) -> None:
         document, plan, text = self.document, self.plan, self.text
-        if self.background is None or plan is None or len(text) <= LONG_TEXT or self._is_reported(plan, text):
-            self._settle(verdict_on(document, plan) if plan is not None else (None, None))
+        id = plan.id if plan is not None else ""
+        if self._reported != id:
+            self.report, self._reported = None, id
+        # Strokes that are known already are worked out at once: a tempo or a kit that changes follows the hand.
+        known = self.report is not None and self.report.pattern.text == text
+        if self.background is None or plan is None or len(text) <= LONG_TEXT or known:
+            self._work_out()
             return
         self._behind = True
         # What is new in a text is read at once where it is little, so that it is shown while the rest is worked out.
         self._unread = text if unread_characters(text, self.kit) > LONG_TEXT else None
         self.error = None
-        if self._reported != plan.id:
-            self.report = None
 
         def arrived(verdict: Verdict) -> None:
             if self._behind and self.plan is plan and self.document is document:
@@ -298,28 +301,23 @@ class History(Selection):
         self.typed.emit()
         self.changed.emit()
 
-    def _is_reported(self, plan: Plan, text: str) -> bool:
-        """Whether the report is on this text: a tempo or a kit that changes is worked out at once."""
-        return self.report is not None and self._reported == plan.id and self.report.pattern.text == text
+    def _work_out(self) -> None:
+        plan = self.plan
+        self._settle(verdict_on(self.document, plan) if plan is not None else (None, None))
 
     def _settle(self, verdict: Verdict) -> None:
         """Take over what an edit has led to, and tell everybody."""
         self._behind, self._unread = False, None
-        self._take(verdict)
+        report, self.error = verdict
+        # A text that cannot be read any more: its last verdict stays in view, marked as old, until it can be again.
+        if report is not None:
+            self.report = report
         if self._fresh:
             self._fresh = False
             self._select_first()
         self._clamp()
         self.changed.emit()
         self.verdict.emit()
-
-    def _take(self, verdict: Verdict) -> None:
-        report, self.error = verdict
-        id = self.plan.id if self.plan is not None else ""
-        # A text that cannot be read any more: its last verdict stays in view, marked as old, until it can be again.
-        if report is not None or self._reported != id:
-            self.report = report
-        self._reported = id
 
     @property
     def shown_pattern(self) -> Pattern | None:

@@ -14,9 +14,9 @@ class Selection:
     Signals: ``selected`` when one of the first three changes, ``moved`` when the playing position has changed.
     """
 
-    report: Report | None
-
     def __init__(self) -> None:
+        #: What is selected in.
+        self.report: Report | None = None
         self.selected = Signal()
         self.moved = Signal()
         self._stroke: int | None = None
