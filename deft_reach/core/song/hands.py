@@ -46,30 +46,27 @@ def find_song_hands(document: Document, song: Song, progress: Progress = NO_PROG
     played: Counter[str] = Counter()
     for section in song.sections:
         played[section.plan] += section.times
-    given: dict[str, Pattern] = {}
-    for often in (True, False):
-        hands = _search(document, song, progress)
-        if hands is None:
-            break
-        for plan, found in hands.items():
-            if not often or played[plan.id] > 1:
-                given[plan.id] = found
-                document = document.with_text(plan, found.text)
+    given = _search(document, song, progress)
     if not given:
         raise SongHandsError("every stroke of the song has a hand")
+    often = {plan: found for plan, found in given.items() if played[plan.id] > 1}
+    if 0 < len(often) < len(given):
+        for plan, found in often.items():
+            document = document.with_text(plan, found.text)
+        given = _search(document, song, progress) | often
     return SongHands(
-        {id: pattern.text for id, pattern in given.items()}, sum(len(p.unassigned) for p in given.values())
+        {plan.id: pattern.text for plan, pattern in given.items()}, sum(len(p.unassigned) for p in given.values())
     )
 
 
-def _search(document: Document, song: Song, progress: Progress) -> dict[Plan, Pattern] | None:
-    """Each plan that has open strokes with the hands that suit most of its rounds; None where nothing is open."""
+def _search(document: Document, song: Song, progress: Progress) -> dict[Plan, Pattern]:
+    """Each plan that has open strokes, with the hands that suit most of its rounds."""
     short = replace(song, sections=tuple(replace(row, times=min(row.times, ROUNDS)) for row in song.sections))
     chain = chain_song(document, short, open_strokes=True)
     if chain is None:
         raise SongHandsError("no plan of the song can be played: see the marks of its sections")
     if not chain.pattern.unassigned:
-        return None
+        return {}
     found = find_stickings(
         chain.pattern, chain.kit, chain.player, chain.tempo, best=1, repeat=chain.repeat,
         weights=chain.parts[0].plan.weights, progress=progress,
