@@ -112,6 +112,10 @@ class PageTabs(QTabWidget):
         self._late[name].hold(page)
         self.made.emit(page)
 
+    def tab_of(self, name: str) -> int:
+        """Where a late page is, whether it has been made or not."""
+        return self._areas.index(self._late[name])
+
     @property
     def pages(self) -> list[QWidget]:
         """The pages that have been made."""

@@ -13,7 +13,7 @@ from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.search_button import SearchButton
 from deft_reach.app.station import Listener
 from deft_reach.app.styled import set_font
-from deft_reach.app.words import say, sentence
+from deft_reach.app.words import STOPPED, say, sentence
 from deft_reach.core.search.errors import SearchError
 from deft_reach.core.session import Session
 
@@ -61,7 +61,7 @@ class SearchForm(Listener):
 
     def stopped(self) -> None:
         """Say that it was stopped."""
-        self._say("Stopped; nothing was changed.", "hint")
+        self._say(STOPPED, "hint")
 
     def _finished(self, result: object) -> None:
         if isinstance(result, str):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QLabel
 
 from deft_reach.app import units
+from deft_reach.app.numbers import decimal
 from deft_reach.core.model.message import Message
 
 #: How a verdict on an attempt or a take is said.
@@ -19,6 +20,18 @@ def say(label: QLabel, text: str, tone: str = "hint") -> None:
         # The style sheet is asked again only by this.
         label.style().unpolish(label)
         label.style().polish(label)
+
+
+#: A search that was stopped.
+STOPPED = "Stopped; nothing was changed."
+
+
+def searching_words(looked: int, of: int | None, found: object) -> str:
+    """How far a search for hands is, and the cheapest it has so far."""
+    if of is not None:
+        return f"Searching … laying out what the hands can do, step {looked + 1} of {of}."
+    so_far = f", the cheapest so far costs {decimal(found, '.1f')}" if isinstance(found, float) else ""
+    return f"Searching … {looked:,} moves weighed{so_far}."
 
 
 def offset_words(ms: float) -> str:

@@ -160,20 +160,27 @@ def _write_json(head: dict[str, Any], record: Document | None = None) -> bytes:
     if record is not None:
         rows |= record_rows(record)
     text = object_text(rows) + "\n"
+    escaped = False
     try:
         found = text.encode()
     except UnicodeEncodeError:
         # Half a character, pasted from somewhere: written as an escape it survives.
-        found = json.dumps(json.loads(text), ensure_ascii=True, indent=1, allow_nan=False).encode() + b"\n"
+        escaped = True
+        found = _again(text, escaped, 1, None)
     if len(found) > MAX_BYTES:
         # Without the white space that is there for people.
-        compact = json.dumps(json.loads(found), ensure_ascii=b"\\ud" in found, separators=(",", ":"), allow_nan=False)
-        found = compact.encode() + b"\n"
+        found = _again(text, escaped, None, (",", ":"))
     if len(found) > MAX_BYTES:
         raise DocumentError(
             f"the document has {len(found):,} bytes; at most {MAX_BYTES:,} fit in a file: move some plans to another"
         )
     return found
+
+
+def _again(text: str, escaped: bool, indent: int | None, separators: tuple[str, str] | None) -> bytes:
+    """The same JSON in another form."""
+    data = json.loads(text)
+    return (json.dumps(data, ensure_ascii=escaped, indent=indent, separators=separators) + "\n").encode()
 
 
 def _check_format(raw: dict[str, Any], wanted: str, what: str) -> None:

@@ -31,11 +31,15 @@ def test_drawings_are_graphics_with_a_name_and_what_they_show(window, qapp):
         assert found.text(QAccessible.Text.Description), canvas.accessibleName()
 
 
-def test_the_value_of_a_drawing_is_the_chosen_stroke_and_its_finding(window, qapp):
+@pytest.fixture
+def weave(window, qapp):
     window.session.show_plan("storm")
     window.go("reach")
     qapp.processEvents()
-    weave = window.reach_station.weave
+    return window.reach_station.weave
+
+
+def test_the_value_of_a_drawing_is_the_chosen_stroke_and_its_finding(window, weave):
     weave.setFocus()
     window.session.select_stroke(None)
     assert interface(weave).text(QAccessible.Text.Value) == "Nothing is selected."
@@ -48,11 +52,7 @@ def test_the_value_of_a_drawing_is_the_chosen_stroke_and_its_finding(window, qap
     assert finding is not None and str(finding.said) in interface(weave).text(QAccessible.Text.Value)
 
 
-def test_the_chosen_stroke_is_the_focused_child_of_the_drawing(window, qapp):
-    window.session.show_plan("storm")
-    window.go("reach")
-    qapp.processEvents()
-    weave = window.reach_station.weave
+def test_the_chosen_stroke_is_the_focused_child_of_the_drawing(window, weave, qapp):
     window.activateWindow()
     weave.setFocus()
     window.session.select_stroke(None)

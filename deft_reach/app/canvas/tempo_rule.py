@@ -185,10 +185,11 @@ class TempoRule(Canvas):
         drawn: set[tuple[float, int, str]] = set()
         for x, top, i in self.marks():
             limb = report.pattern.strokes[i].limb
+            mark = (x, round(2 * top), limb)
             # Of a long plan thousands lie on each other: one of them is seen.
-            if (x, round(2 * top), limb) in drawn and i != self.session.stroke:
+            if mark in drawn and i != self.session.stroke:
                 continue
-            drawn.add((x, round(2 * top), limb))
+            drawn.add(mark)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(c.hand(limb))
             if i == self.session.stroke:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
@@ -22,9 +22,6 @@ from deft_reach.core.session import Session
 DRAGGING = "drag a piece; arrows move it 1 mm, with Shift 10 mm"
 MEASURING = "drag from one point to another"
 
-
-#: The tab of the comparison.
-COMPARE: Final = 4
 
 if TYPE_CHECKING:
     from deft_reach.app.kit.compare_form import CompareForm
@@ -147,7 +144,7 @@ class KitStation(Station):
 
     def _compare(self) -> None:
         """While the comparison is in front, drawings and list are against the other kit."""
-        comparing = self.tabs.currentIndex() == COMPARE
+        comparing = self.tabs.currentIndex() == self.tabs.tab_of("compare_form")
         other = self.compare_form.other if comparing else None
         self.plan.ghost = other
         self.plan.refresh()

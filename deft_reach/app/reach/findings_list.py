@@ -155,9 +155,7 @@ class FindingsList(QListWidget):
 
     def restyle(self) -> None:
         """Write the findings again: they have lengths in them."""
-        self._filling = True
-        self.clear()
-        self._filling = False
+        self._empty()
         self.fill()
 
     def showEvent(self, event: QShowEvent) -> None:
@@ -167,6 +165,9 @@ class FindingsList(QListWidget):
     def hideEvent(self, event: QHideEvent) -> None:
         super().hideEvent(event)
         # Nothing is laid out any more where nobody sees it.
+        self._empty()
+
+    def _empty(self) -> None:
         self._filling = True
         self.clear()
         self._filling = False

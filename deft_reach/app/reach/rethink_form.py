@@ -27,7 +27,7 @@ from deft_reach.app.search_form import SearchForm
 from deft_reach.app.station import Offer
 from deft_reach.app.styled import set_scaled
 from deft_reach.app.tables import make_list, verdict_cells
-from deft_reach.app.words import sentence
+from deft_reach.app.words import searching_words, sentence
 from deft_reach.core.document import Candidate
 from deft_reach.core.notation.transforms import exchange_hands
 from deft_reach.core.search.candidates import WHICH, both_hats, opened, rethought
@@ -190,11 +190,7 @@ class RethinkForm(SearchForm):
 
     def progress(self, looked: int, of: int | None, found: object) -> None:
         """How far the search is, and the cheapest it has so far."""
-        if of is not None:
-            self._say(f"Searching … laying out what the hands can do, step {looked + 1} of {of}.", "hint")
-            return
-        so_far = f", the cheapest so far costs {decimal(found, '.1f')}" if isinstance(found, float) else ""
-        self._say(f"Searching … {looked:,} moves weighed{so_far}.", "hint")
+        self._say(searching_words(looked, of, found), "hint")
 
     def answered(self, result: Stickings) -> None:
         self.found = result

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
@@ -37,9 +37,6 @@ if TYPE_CHECKING:
     from deft_reach.app.reach.rethink_form import RethinkForm
     from deft_reach.app.reach.stroke_table import StrokeTable
     from deft_reach.app.reach.tray import Tray
-
-#: The tab of the tray.
-TRAY: Final = 3
 
 
 def _remedy_words(found: list[Remedy]) -> str:
@@ -199,9 +196,9 @@ class ReachStation(Station):
         serious = serious_words(report) if report is not None else ""
         words = f"{serious}, {counted(count, 'finding')} in all" if serious else counted(count, "finding")
         kept = len(self.session.stickings.candidates)
-        title = f"Tray · {kept}" if kept else "Tray"
-        if self.tabs.tabText(TRAY) != title:
+        title, at = f"Tray · {kept}" if kept else "Tray", self.tabs.tab_of("tray")
+        if self.tabs.tabText(at) != title:
             # Setting a title lays the whole side out again, even where it stays the same.
-            self.tabs.setTabText(TRAY, title)
+            self.tabs.setTabText(at, title)
         self.try_it.setEnabled(self.session.finding is not None and not self.session.outdated)
         self.findings_panel.set_note(words + (" · N for the next" if count else ""))

@@ -5,9 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 
 from deft_reach.app.background_task import BackgroundTask
-from deft_reach.app.numbers import decimal
 from deft_reach.app.search_button import SearchButton
-from deft_reach.app.words import sentence
+from deft_reach.app.words import STOPPED, searching_words, sentence
 from deft_reach.core.document import Document
 from deft_reach.core.model.counting import counted
 from deft_reach.core.search.errors import SearchError
@@ -27,7 +26,7 @@ class HandsButton(SearchButton):
         self._session = session
         self._document: Document | None = None
         self.requested.connect(self.find_hands)
-        self.stopped.connect(lambda: self.said.emit("Stopped; nothing was changed.", "hint"))
+        self.stopped.connect(lambda: self.said.emit(STOPPED, "hint"))
         self.task.progressed.connect(self._progress)
         self.task.finished.connect(self._finished)
 
@@ -40,11 +39,7 @@ class HandsButton(SearchButton):
             self.said.emit("Searching …", "hint")
 
     def _progress(self, looked: int, of: int | None, found: object) -> None:
-        if of is not None:
-            self.said.emit(f"Searching … laying out what the hands can do, step {looked + 1} of {of}.", "hint")
-        else:
-            so_far = f", the cheapest so far costs {decimal(found, '.1f')}" if isinstance(found, float) else ""
-            self.said.emit(f"Searching … {looked:,} moves weighed{so_far}.", "hint")
+        self.said.emit(searching_words(looked, of, found), "hint")
 
     def _finished(self, result: SongHands | str) -> None:
         if isinstance(result, str) or self._document is None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QHideEvent, QShowEvent
@@ -30,9 +30,6 @@ if TYPE_CHECKING:
     from deft_reach.app.song.refit_form import RefitForm
     from deft_reach.app.song.relief_form import ReliefForm
     from deft_reach.app.song.show_form import ShowForm
-
-#: The tab on which better places are searched.
-MOVE_PIECES: Final = 3
 
 
 class SongStation(Station):
@@ -160,7 +157,8 @@ class SongStation(Station):
 
     def _draw_places(self) -> None:
         """While places are searched, the kit that would be, with the present one in outlines."""
-        layout = self.layout_form.current if self.tabs.currentIndex() == MOVE_PIECES else None
+        searched = self.tabs.currentIndex() == self.tabs.tab_of("layout_form")
+        layout = self.layout_form.current if searched else None
         ghost = layout.kit if layout is not None else None
         if ghost != self.plan.ghost:
             self.plan.ghost = ghost

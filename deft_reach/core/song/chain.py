@@ -168,12 +168,11 @@ def _check(parts: list[Part], repeat: bool, problems: list[Problem]) -> None:
             if part.round == 0:
                 problems.append(
                     Problem(
-                        part.section,
-                        Severity.STOP,
+                        part.section, Severity.STOP,
                         f"the pickup of “{part.plan.name}” is {_beats(part.head)} long and only {_beats(before)} "
                         "come before it; it is left out",
                     )
-                )
+                )  # fmt: skip
         after = total if repeat else total - part.start - part.body
         last = k == len(parts) - 1
         if parts[k].tail > after and (not last or repeat):
@@ -181,11 +180,10 @@ def _check(parts: list[Part], repeat: bool, problems: list[Problem]) -> None:
             if part.round == 0:
                 problems.append(
                     Problem(
-                        part.section,
-                        Severity.STOP,
+                        part.section, Severity.STOP,
                         f"the landing of “{part.plan.name}” is longer than what follows it; it is left out",
                     )
-                )
+                )  # fmt: skip
 
 
 def _beats(length: Fraction) -> str:
