@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QByteArray, QPointF, QRectF, Qt
+from PySide6.QtCore import QByteArray, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFont, QPageSize, QPainter, QPdfWriter, QPen, QPixmap
 from PySide6.QtSvg import QSvgRenderer
 
 from deft_reach.app import theme, units
+from deft_reach.app.canvas.floor_drawing import FloorDrawing
 from deft_reach.app.canvas.plan_pieces import draw_labels, draw_pedals, draw_pieces
 from deft_reach.app.canvas.plan_player import draw_body, draw_path
-from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.commitments import day
 from deft_reach.app.numbers import bpm, decimal
 from deft_reach.app.pdf import write_pdf
@@ -33,12 +33,25 @@ CARE = (
 )
 
 
-class PathsPlan(ReachPlan):
-    """The kit from above with every move of both hands, the more often the darker; no arms."""
+class PathsPlan(FloorDrawing):
+    """The kit from above with every move of both hands, the more often the darker; no arms.
+
+    On paper alone: it listens to nothing, and is gone when it has been drawn.
+    """
+
+    def __init__(self, session: Session, size: QSize) -> None:
+        self.session, self.size = session, size
+        self.frame = self.frame_for()
+
+    def width(self) -> int:
+        return self.size.width()
+
+    def height(self) -> int:
+        return self.size.height()
 
     def draw(self, painter: QPainter) -> None:
         c = theme.colours()
-        painter.fillRect(self.rect(), QColor(c.sheet))
+        painter.fillRect(QRectF(0, 0, self.width(), self.height()), QColor(c.sheet))
         draw_pedals(self, painter, c)
         draw_pieces(self, painter, c, set())
         draw_labels(self, painter, c, [p for p in self.session.kit if not p.is_pedal])
@@ -146,11 +159,9 @@ def _staff(page: _Page, session: Session, report: Report, top: float, lowest: fl
 
 
 def _plan(page: _Page, session: Session, room: QRectF) -> None:
-    plan = PathsPlan(session)
-    plan.resize(round(room.width() * 1.25), round(room.height() * 1.25))
-    picture = QPixmap(plan.size() * 3)
+    plan = PathsPlan(session, QSize(round(room.width() * 1.25), round(room.height() * 1.25)))
+    picture = QPixmap(plan.size * 3)
     picture.setDevicePixelRatio(3)
-    plan.frame = plan.frame_for()
     painter = QPainter(picture)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     plan.draw(painter)
@@ -159,7 +170,6 @@ def _plan(page: _Page, session: Session, room: QRectF) -> None:
     page.painter.setPen(QPen(QColor("#999999"), 0.8))
     page.painter.setBrush(Qt.BrushStyle.NoBrush)
     page.painter.drawRect(room)
-    plan.deleteLater()
 
 
 def _findings(page: _Page, report: Report, room: QRectF) -> None:

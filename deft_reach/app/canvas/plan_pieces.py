@@ -17,12 +17,12 @@ from deft_reach.core.motion.comfort import comforts
 from deft_reach.core.motion.pose import MAX_LEAN_MM
 
 if TYPE_CHECKING:
-    from deft_reach.app.canvas.reach_plan import ReachPlan
+    from deft_reach.app.canvas.floor_drawing import FloorDrawing
 
 _KIND_OF_FOOT = {KICK: "bass-pedal", SECOND_KICK: "second-bass-pedal", HAT_FOOT: "hat-pedal"}
 
 
-def draw_pieces(plan: ReachPlan, painter: QPainter, c: theme.Colours, touching: set[str]) -> None:
+def draw_pieces(plan: FloorDrawing, painter: QPainter, c: theme.Colours, touching: set[str]) -> None:
     """Everything that is struck, the highest on top; ``touching`` are those that stand inside another."""
     unreachable = _unreachable(plan)
     ratio = painter.device().devicePixelRatioF()
@@ -34,7 +34,7 @@ def draw_pieces(plan: ReachPlan, painter: QPainter, c: theme.Colours, touching: 
             _draw_outline(plan, painter, piece)
 
 
-def draw_ghost(plan: ReachPlan, painter: QPainter, c: theme.Colours, other: Kit) -> None:
+def draw_ghost(plan: FloorDrawing, painter: QPainter, c: theme.Colours, other: Kit) -> None:
     """Where another kit has its pieces: outlines, each joined to the piece of the same code here."""
     painter.setBrush(Qt.BrushStyle.NoBrush)
     for piece in other:
@@ -49,7 +49,7 @@ def draw_ghost(plan: ReachPlan, painter: QPainter, c: theme.Colours, other: Kit)
             label(painter, plan.to_px(*piece.body), piece.name, theme.lettering(9), QColor(c.muted))
 
 
-def _draw_outline(plan: ReachPlan, painter: QPainter, piece: Piece) -> None:
+def _draw_outline(plan: FloorDrawing, painter: QPainter, piece: Piece) -> None:
     if piece.kind == "bass":
         painter.drawRect(_lying(plan, piece))
     else:
@@ -57,7 +57,7 @@ def _draw_outline(plan: ReachPlan, painter: QPainter, piece: Piece) -> None:
         painter.drawEllipse(plan.to_px(*piece.body), radius, radius)
 
 
-def _lying(plan: ReachPlan, piece: Piece) -> QRectF:
+def _lying(plan: FloorDrawing, piece: Piece) -> QRectF:
     """A drum on its side, from above."""
     x, y = piece.body
     a = plan.to_px(x - piece.diameter / 2, y + piece.depth / 2)
@@ -65,7 +65,7 @@ def _lying(plan: ReachPlan, piece: Piece) -> QRectF:
 
 
 def _draw_piece(
-    plan: ReachPlan, painter: QPainter, c: theme.Colours, piece: Piece, unreachable: bool, ratio: float
+    plan: FloorDrawing, painter: QPainter, c: theme.Colours, piece: Piece, unreachable: bool, ratio: float
 ) -> None:
     selected = piece.code == plan.session.piece
     scale = plan.mm
@@ -112,7 +112,7 @@ def _draw_piece(
     stamp(painter, picture, centre.x() - half, centre.y() - half)
 
 
-def _unreachable(plan: ReachPlan) -> set[str]:
+def _unreachable(plan: FloorDrawing) -> set[str]:
     """Pieces out of reach for a hand that has to play them here, or for both hands."""
     kit, report = plan.session.kit, plan.session.report
     each = comforts(kit, plan.session.player, kit.struck)
@@ -124,7 +124,7 @@ def _unreachable(plan: ReachPlan) -> set[str]:
     return found
 
 
-def draw_pedals(plan: ReachPlan, painter: QPainter, c: theme.Colours) -> None:
+def draw_pedals(plan: FloorDrawing, painter: QPainter, c: theme.Colours) -> None:
     report, index = plan.session.report, plan.session.stroke
     struck = set()
     if report is not None and index is not None and index < len(report.strokes):
@@ -152,7 +152,7 @@ def draw_pedals(plan: ReachPlan, painter: QPainter, c: theme.Colours) -> None:
         label(painter, at, piece.code, theme.lettering(8.5), QColor(c.feet))
 
 
-def draw_labels(plan: ReachPlan, painter: QPainter, c: theme.Colours, pieces: list[Piece]) -> None:
+def draw_labels(plan: FloorDrawing, painter: QPainter, c: theme.Colours, pieces: list[Piece]) -> None:
     """Name and height of each piece where they cover least: other labels, tips and hands are avoided."""
     taken: list[QRectF] = []
     for joints in plan.arms().values():

@@ -15,7 +15,7 @@ from deft_reach.core.model.limbs import HANDS, LEFT, RIGHT
 from deft_reach.core.motion.pose import Floats, reach_contours
 
 if TYPE_CHECKING:
-    from deft_reach.app.canvas.reach_plan import ReachPlan
+    from deft_reach.app.canvas.floor_drawing import FloorDrawing
 
 #: Heights (mm) at which reach is drawn: on the drums, and on the cymbals.
 DRUM_HEIGHT: Final = 650.0
@@ -24,7 +24,7 @@ CYMBAL_HEIGHT: Final = 1000.0
 COMFORTABLE, ALL = 0.8, 1.0
 
 
-def draw_contours(plan: ReachPlan, painter: QPainter, c: theme.Colours) -> None:
+def draw_contours(plan: FloorDrawing, painter: QPainter, c: theme.Colours) -> None:
     """Where comfortable reach ends (whole line) and where all reach ends (dashed).
 
     Each is a soft band: its near edge is the contour at drum height, its far edge the one at cymbal height.
@@ -50,7 +50,7 @@ def draw_contours(plan: ReachPlan, painter: QPainter, c: theme.Colours) -> None:
                 painter.drawPolyline(line)
 
 
-def draw_legend(plan: ReachPlan, painter: QPainter, c: theme.Colours) -> None:
+def draw_legend(plan: FloorDrawing, painter: QPainter, c: theme.Colours) -> None:
     """What the bands mean, in the corner."""
     halo = QColor(c.sheet)
     halo.setAlphaF(0.8)
@@ -60,7 +60,7 @@ def draw_legend(plan: ReachPlan, painter: QPainter, c: theme.Colours) -> None:
         label(painter, at, text, theme.lettering(9), QColor(c.muted), Qt.AlignmentFlag.AlignLeft, halo)
 
 
-def draw_body(plan: ReachPlan, painter: QPainter, c: theme.Colours) -> None:
+def draw_body(plan: FloorDrawing, painter: QPainter, c: theme.Colours) -> None:
     player = plan.session.player
     sx = player.shoulder[0]
     left, right = plan.shoulders()
@@ -89,7 +89,7 @@ def draw_body(plan: ReachPlan, painter: QPainter, c: theme.Colours) -> None:
     painter.restore()
 
 
-def draw_arms(plan: ReachPlan, painter: QPainter, c: theme.Colours) -> None:
+def draw_arms(plan: FloorDrawing, painter: QPainter, c: theme.Colours) -> None:
     report, index = plan.session.report, plan.session.stroke
     if report is None or index is None or index >= len(report.strokes):
         return
@@ -139,7 +139,7 @@ def draw_arms(plan: ReachPlan, painter: QPainter, c: theme.Colours) -> None:
 
 
 def _draw_arm(
-    plan: ReachPlan, painter: QPainter, c: theme.Colours, hand: str, joints: Floats, striking: bool, faded: bool
+    plan: FloorDrawing, painter: QPainter, c: theme.Colours, hand: str, joints: Floats, striking: bool, faded: bool
 ) -> None:
     points = [plan.to_px(float(x), float(y)) for x, y in joints[:, :2]]
     shoulder, elbow, grip, tip = points
@@ -167,7 +167,7 @@ def _draw_arm(
     painter.drawPath(theme.mark_path(hand, tip, 8.5 if striking else 6))
 
 
-def _draw_swept(plan: ReachPlan, painter: QPainter, c: theme.Colours, hand: str) -> None:
+def _draw_swept(plan: FloorDrawing, painter: QPainter, c: theme.Colours, hand: str) -> None:
     """What forearm and stick pass over on the way into this stroke."""
     joints = plan.swept(hand)
     if joints is None:
@@ -187,7 +187,7 @@ def _draw_swept(plan: ReachPlan, painter: QPainter, c: theme.Colours, hand: str)
     painter.fillPath(area, colour)
 
 
-def _draw_moves(plan: ReachPlan, painter: QPainter, c: theme.Colours, hand: str, at: int) -> None:
+def _draw_moves(plan: FloorDrawing, painter: QPainter, c: theme.Colours, hand: str, at: int) -> None:
     """Where the hand has just been (solid) and where it goes next (dashed)."""
     report = plan.session.report
     assert report is not None
@@ -209,7 +209,7 @@ def _draw_moves(plan: ReachPlan, painter: QPainter, c: theme.Colours, hand: str,
 
 
 def draw_path(
-    plan: ReachPlan, painter: QPainter, c: theme.Colours, hand: str, start: str | None, end: str | None,
+    plan: FloorDrawing, painter: QPainter, c: theme.Colours, hand: str, start: str | None, end: str | None,
     style: Qt.PenStyle, alpha: float,
 ) -> None:  # fmt: skip
     """A hand's move from one voice to another; nothing where either is none of the kit's."""

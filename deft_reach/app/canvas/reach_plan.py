@@ -15,27 +15,22 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from deft_reach.app import theme, units
 from deft_reach.app.canvas.base import Canvas, handle_stroke_key, label
 from deft_reach.app.canvas.explain import comfort_lines, stroke_title, where
+from deft_reach.app.canvas.floor_drawing import FloorDrawing
 from deft_reach.app.canvas.plan_pieces import draw_ghost, draw_labels, draw_pedals, draw_pieces
 from deft_reach.app.canvas.plan_player import draw_arms, draw_body, draw_contours, draw_legend
 from deft_reach.app.canvas.tape_tool import TapeTool
 from deft_reach.app.plain_text import plain_tip
-from deft_reach.core.analysis.playing import Playing
-from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.collisions import Collision, collisions
 from deft_reach.core.model.kit import Kit, KitError, Piece, voice_name
-from deft_reach.core.model.limbs import LEFT, RIGHT
+from deft_reach.core.model.limbs import RIGHT
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.session import Session
-
-#: What is always in view (mm): left, right, back, front.
-FRAME = (-520.0, 520.0, -185.0, 900.0)
-
 
 #: Radius (px) of the mark of a crossing.
 CROSS_PX = 17.0
 
 
-class ReachPlan(Canvas):
+class ReachPlan(Canvas, FloorDrawing):
     """The kit from above. ``laying_out`` gives the arrow keys to the selected piece instead of the strokes.
 
     ``ghost`` is another kit to show behind this one; ``tape`` measures where the station has one.
@@ -56,14 +51,10 @@ class ReachPlan(Canvas):
         self._touching: tuple[Collision, ...] = ()
         self._ground_key: object = None
         self._ground_pixmap = QPixmap()
-        self.frame = FRAME
         self._framed = ""
-        self._map_key: object = None
-        self._mapped = (1.0, 0.0, 0.0)
         self.ghost: Kit | None = None
         self.tape: TapeTool | None = TapeTool(session) if laying_out else None
         super().__init__(session, "Reach plan, the kit from above", parent)
-        self._playing: Playing | None = None
         self.setCursor(Qt.CursorShape.ArrowCursor)
         if self.tape is not None:
             self.tape.changed.connect(self.refresh)
@@ -90,46 +81,6 @@ class ReachPlan(Canvas):
             (left, right, back, front), now = frame, self.frame
             frame = min(left, now[0]), max(right, now[1]), min(back, now[2]), max(front, now[3])
         self.frame, self._framed = frame, kit
-
-    def frame_for(self) -> tuple[float, float, float, float]:
-        left, right, back, front = FRAME
-        for piece in self.session.kit:
-            x, y = piece.body
-            r = piece.diameter / 2 + 25
-            left, right = min(left, x - r), max(right, x + r)
-            back, front = min(back, y - r), max(front, y + r)
-        return left, right, back, front
-
-    @property
-    def mm(self) -> float:
-        """Pixels in a millimetre."""
-        return self._map()[0]
-
-    def _map(self) -> tuple[float, float, float]:
-        """Scale, and where the origin is (px); worked out once for a frame and size."""
-        key = (self.frame, self.width(), self.height())
-        if key != self._map_key:
-            left, right, back, front = self.frame
-            scale = min((key[1] - 12) / (right - left), (key[2] - 12) / (front - back))
-            origin = (key[1] / 2 - (left + right) / 2 * scale, key[2] / 2 + (back + front) / 2 * scale)
-            self._map_key, self._mapped = key, (scale, *origin)
-        return self._mapped
-
-    def to_px(self, x: float, y: float) -> QPointF:
-        scale, x0, y0 = self._map()
-        return QPointF(x0 + x * scale, y0 - y * scale)
-
-    def to_mm(self, at: QPointF) -> tuple[float, float]:
-        scale, x0, y0 = self._map()
-        return (at.x() - x0) / scale, (y0 - at.y()) / scale
-
-    def project(self, x: float, y: float, z: float) -> QPointF:
-        """A point of the room on the drawing: heights do not show from above."""
-        return self.to_px(x, y)
-
-    def floor_at(self, at: QPointF) -> tuple[float, float, float]:
-        """The point on the floor below a pixel, mm."""
-        return (*self.to_mm(at), 0.0)
 
     def piece_at(self, at: QPointF) -> Piece | None:
         """The highest piece under a point: what one would touch from above."""
@@ -335,54 +286,14 @@ class ReachPlan(Canvas):
         names = {piece.code: piece.name for piece in kit}
         return ", ".join(f"{names[c.a]} and {names[c.b]} overlap by {units.length(c.depth)}" for c in self._touching)
 
-    def cross_place(self) -> QPointF | None:
-        """Where the arms cross at the selected stroke."""
-        report, index = self.session.report, self.session.stroke
-        if report is None or index is None or index >= len(report.strokes):
-            return None
-        cross = report.postures[report.posture_of[index]].cross
-        return None if cross is None else self.to_px(*cross.place)
-
     def on_cross(self, at: QPointF) -> bool:
         """Whether a place is on the mark of the crossing at the selected stroke."""
         place = None if self.session.outdated or self.session.position is not None else self.cross_place()
         return place is not None and math.hypot(place.x() - at.x(), place.y() - at.y()) <= CROSS_PX
 
-    def shoulders(self) -> tuple[QPointF, QPointF]:
-        arms = self.arms()
-        sx, sy, _ = self.session.player.shoulder
-        points = []
-        for hand, side in ((LEFT, -1), (RIGHT, 1)):
-            joints = arms.get(hand)
-            points.append(
-                self.to_px(sx * side, sy) if joints is None else self.to_px(float(joints[0, 0]), float(joints[0, 1]))
-            )
-        return points[0], points[1]
-
-    def arms(self) -> dict[str, Floats]:
-        """The joints of each hand: on its way while the plan is played, else at the selected stroke."""
-        report, index = self.session.report, self.session.stroke
-        if report is not None and self.session.position is not None:
-            return self._paths(report).arms(self.session.position)
-        if report is None or index is None or index >= len(report.strokes):
-            return {}
-        # At the moment of the stroke: a hand that is already on its way is drawn where it is.
-        posture = report.postures[report.posture_of[index]]
-        arms = self._paths(report).arms(float(posture.start))
-        return {hand: arms[hand] for hand in (RIGHT, LEFT) if posture.voice(hand) is not None and hand in arms}
-
-    def _paths(self, report: Report) -> Playing:
-        travel, kept = self.session.preparing, self._playing
-        if kept is None or kept.report is not report or kept.travel != travel:
-            self._playing = kept = Playing(report, travel)
-        return kept
-
     def swept(self, hand: str) -> Floats | None:
-        """Joints of a hand's arm on the way into the selected stroke; None where it stays, or a piece is dragged."""
-        report, index = self.session.report, self.session.stroke
-        if report is None or index is None or self._drag is not None or self.session.outdated:
-            return None
-        return self._paths(report).swept(hand, float(report.pattern.strokes[index].start))
+        # While a piece is dragged the ways change with every pixel.
+        return None if self._drag is not None else super().swept(hand)
 
     def _draw_drag(self, painter: QPainter, c: theme.Colours) -> None:
         problem = self.problem or self.touching_words()

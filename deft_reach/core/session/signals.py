@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable
 from types import MethodType
 from weakref import WeakMethod
@@ -12,8 +13,9 @@ Listener = Callable[[], object]
 class Signal:
     """Calls its listeners when emitted.
 
-    Methods are held weakly, so a view that goes away stops listening by itself; plain functions are held until they
-    are disconnected.
+    A listener that fails is reported to ``sys.excepthook``, and the others are called all the same: what one view
+    cannot show, the document and the other views must not miss. Methods are held weakly, so a view that goes away
+    stops listening by itself; plain functions are held until they are disconnected.
     """
 
     def __init__(self) -> None:
@@ -33,4 +35,7 @@ class Signal:
             if listener is None:
                 self._listeners.remove(held)
             else:
-                listener()
+                try:
+                    listener()
+                except Exception as error:
+                    sys.excepthook(type(error), error, error.__traceback__)

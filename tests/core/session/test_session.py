@@ -227,6 +227,20 @@ def test_a_view_that_is_gone_no_longer_listens(session):
     session.plans.set_tempo(103, None)
 
 
+def test_a_view_that_fails_is_reported_and_keeps_nobody_from_hearing(session, monkeypatch):
+    reported, heard = [], []
+    monkeypatch.setattr("sys.excepthook", lambda kind, error, trace: reported.append(str(error)))
+
+    def fail():
+        raise RuntimeError("gone")
+
+    session.changed.connect(fail)
+    session.changed.connect(lambda: heard.append("changed"))
+    session.verdict.connect(lambda: heard.append("verdict"))
+    session.plans.set_tempo(101, None)
+    assert reported == ["gone"] and heard == ["changed", "verdict"]
+
+
 def test_keys_in_a_long_plan_show_at_once_and_are_analysed_when_they_rest():
     session = Session()
     session.strokes.set_text("R L R L " * 60, "Text", None)
