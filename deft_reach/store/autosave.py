@@ -19,6 +19,7 @@ from deft_reach.formats.plain_text import DocumentError
 from deft_reach.store.atomic import remove_orphans, write_atomic
 from deft_reach.store.file_lock import FileLock, is_free, remove_idle
 from deft_reach.store.places import autosave_dir
+from deft_reach.store.reading import read_file
 
 #: An edit is on disk at most this long after it was made (seconds), plus the time one write takes.
 DELAY = 0.8
@@ -106,9 +107,7 @@ def discard(leftover: Leftover) -> None:
 
 
 def _read(file: Path) -> Leftover:
-    if file.stat().st_size > MAX_BYTES + 10_000:
-        raise DocumentError("too large")
-    head, _, body = file.read_bytes().partition(b"\n")
+    head, _, body = read_file(file, MAX_BYTES + 10_000).partition(b"\n")
     facts = json.loads(head)
     path = facts["path"]
     time = datetime.fromisoformat(facts["time"])

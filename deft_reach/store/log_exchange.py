@@ -20,6 +20,8 @@ VERSION: Final = 1
 MOST_ROWS: Final = 2_000_000
 #: A byte-order mark, as some programs write it before everything else.
 MARK: Final = "\ufeff"
+#: Larger files are not read (bytes): decades of practice, in JSON.
+MAX_BYTES: Final = 200_000_000
 #: What a spreadsheet takes for the beginning of a formula, and the guard itself.
 FORMULAS: Final = ("=", "+", "-", "@", "\t", "\r", "'")
 FORMAT: Final = "deft-reach-logbook"

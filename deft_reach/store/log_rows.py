@@ -5,11 +5,14 @@ from __future__ import annotations
 import json
 import shutil
 import sqlite3
+from bisect import bisect_left, bisect_right
+from collections import deque
+from collections.abc import Sequence
 from contextlib import closing, suppress
 from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from typing import Final
+from typing import Final, NamedTuple
 
 from deft_reach.store.log_entries import Attempt, Entry, TakeEntry, entry_from
 
@@ -17,8 +20,13 @@ from deft_reach.store.log_entries import Attempt, Entry, TakeEntry, entry_from
 _AS_JSON: Final = frozenset({"load", "found", "speed"})
 #: What belongs to a database file, by its ending.
 PARTS: Final = ("", "-journal", "-wal", "-shm")
-#: So many rows behind a damaged page are looked for one by one.
-_MOST_LOOKED_FOR: Final = 20_000
+#: A row has at least so many bytes: what an attempt cannot do without.
+_LEAST_ROW: Final = 64
+#: The tables of entries, and an index of each that has all numbers.
+_TABLES: Final[dict[type[Attempt] | type[TakeEntry], tuple[str, str]]] = {
+    Attempt: ("attempts", "attempts_of_plan"),
+    TakeEntry: ("takes", "takes_by_plan"),
+}
 
 
 def text_of(data: bytes) -> str:
@@ -37,9 +45,17 @@ def entry_of(kind: type[Entry], row: sqlite3.Row) -> Entry:
     return replace(entry_from(kind, values), id=values["id"], session=values["session"])
 
 
-def rows_of_damaged(path: Path) -> list[Attempt | TakeEntry]:
+class Saved(NamedTuple):
+    """What could be read in a damaged logbook, and how many of its entries could not, None where nothing tells."""
+
+    entries: list[Attempt | TakeEntry]
+    lost: int | None
+
+
+def rows_of_damaged(path: Path) -> Saved:
     """Every entry that can still be read in a damaged file, which is left as it is."""
     found: list[Attempt | TakeEntry] = []
+    lost: int | None = None
     # A copy, because reading may roll a journal back.
     with TemporaryDirectory(prefix="deft-reach-") as folder, suppress(OSError, sqlite3.Error, UnicodeDecodeError):
         copy = Path(folder) / "logbook.sqlite"
@@ -49,33 +65,58 @@ def rows_of_damaged(path: Path) -> list[Attempt | TakeEntry]:
                 shutil.copyfile(there, copy.with_name(copy.name + part))
         with closing(sqlite3.connect(copy)) as base:
             base.row_factory, base.text_factory = sqlite3.Row, text_of
-            for row in _rows_left(base, "attempts"):
-                with suppress(ValueError):
-                    found.append(replace(entry_of(Attempt, row), id=None, session=None))
-            for row in _rows_left(base, "takes"):
-                with suppress(ValueError):
-                    found.append(replace(entry_of(TakeEntry, row), id=None, session=None))
+            held: list[int | None] = []
+            for kind, (table, index) in _TABLES.items():
+                ids = _ids_in(base, table, index)
+                rows = _rows_left(base, table, ids, copy.stat().st_size)
+                held.append(None if ids is None else len(rows.keys() | ids))
+                for id in sorted(rows):
+                    with suppress(ValueError):
+                        found.append(replace(entry_of(kind, rows[id]), id=None, session=None))
+            counts = [count for count in held if count is not None]
+            lost = sum(counts) - len(found) if len(counts) == len(held) else None
+    return Saved(found, lost)
+
+
+def _ids_in(base: sqlite3.Connection, table: str, index: str) -> list[int] | None:
+    """The numbers that a table's index has, which is in other pages than the rows; None where it is damaged too."""
+    try:
+        return sorted(int(id) for (id,) in base.execute(f"SELECT id FROM {table} INDEXED BY {index}"))
+    except (sqlite3.Error, UnicodeDecodeError):
+        return None
+
+
+def _rows_left(base: sqlite3.Connection, table: str, ids: list[int] | None, size: int) -> dict[int, sqlite3.Row]:
+    """A table's readable rows by number: from both ends up to damaged pages, then both halves of what is left.
+
+    ``ids`` are the numbers to be found, in order; where they are not known, those that a file of ``size`` bytes can
+    have had.
+    """
+    found: dict[int, sqlite3.Row] = {}
+    numbers: Sequence[int] = range(1, size // _LEAST_ROW + 2) if ids is None else ids
+    # Stretches of the numbers, from and to.
+    stretches = deque([(0, len(numbers))] if numbers else [])
+    while stretches:
+        begin, end = stretches.popleft()
+        begin = bisect_left(numbers, _walk(base, table, numbers[begin], numbers[end - 1], found, up=True))
+        if begin < end:
+            end = bisect_right(numbers, _walk(base, table, numbers[begin], numbers[end - 1], found, up=False))
+        if end - begin > 1:
+            middle = (begin + end) // 2
+            stretches += [(begin, middle), (middle, end)]
     return found
 
 
-def _rows_left(base: sqlite3.Connection, table: str) -> list[sqlite3.Row]:
-    """A table's rows up to the first damaged page, from the end back to the last one, and between them singly."""
-    found: dict[int, sqlite3.Row] = {}
-    ends: list[int] = []
-    for order in ("ASC", "DESC"):
-        at = None
-        with suppress(sqlite3.Error, UnicodeDecodeError):
-            for row in base.execute(f"SELECT * FROM {table} ORDER BY id {order}"):
-                at = int(row["id"])
-                if at in found:
-                    break
-                found[at] = row
-        if at is not None:
-            ends.append(at)
-    if len(ends) == 2:
-        for id in range(ends[0] + 1, min(ends[1], ends[0] + _MOST_LOOKED_FOR)):
-            with suppress(sqlite3.Error, UnicodeDecodeError):
-                row = base.execute(f"SELECT * FROM {table} WHERE id = ?", (id,)).fetchone()
-                if row is not None:
-                    found[id] = row
-    return [found[id] for id in sorted(found)]
+def _walk(
+    base: sqlite3.Connection, table: str, low: int, high: int, found: dict[int, sqlite3.Row], *, up: bool
+) -> int:
+    """Take rows of a range of numbers in one direction as far as they can be read; the first number that is left."""
+    at = low - 1 if up else high + 1
+    order = "ASC" if up else "DESC"
+    try:
+        for row in base.execute(f"SELECT * FROM {table} WHERE id BETWEEN ? AND ? ORDER BY id {order}", (low, high)):
+            at = int(row["id"])
+            found[at] = row
+    except (sqlite3.Error, UnicodeDecodeError):
+        return at + 1 if up else at - 1
+    return high + 1 if up else low - 1

@@ -10,6 +10,7 @@ import json
 import os
 import shutil
 import sqlite3
+from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import closing, contextmanager, suppress
 from datetime import datetime
@@ -28,7 +29,7 @@ from deft_reach.store.log_entries import (
     checked,
     speed_from,
 )
-from deft_reach.store.log_rows import PARTS, entry_of, rows_of_damaged, text_of
+from deft_reach.store.log_rows import PARTS, Saved, entry_of, rows_of_damaged, text_of
 from deft_reach.store.log_schema import MIGRATIONS, SUMS, TABLES, VERSION
 from deft_reach.store.sqlite_errors import is_busy, is_damaged
 
@@ -77,15 +78,12 @@ class Logbook:
                 self._prepare()
             except sqlite3.Error as again:
                 raise self._refused(again) from None
+            left = rows_of_damaged(aside)
             saved = 0
             with suppress(LogbookError):
-                saved = self.merge(rows_of_damaged(aside))
+                saved = self.merge(left.entries)
             said = f"The logbook was damaged: it is kept as {aside.name}, and a new one was begun"
-            self.remarks.append(
-                f"{said}, with {saved:,} {'entry' if saved == 1 else 'entries'} that could be saved from it."
-                if saved
-                else f"{said}."
-            )
+            self.remarks.append(f"{said}{_saved_in_words(saved, left)}.")
 
     def connect(self) -> None:
         """Open the database, which only its owner may read."""
@@ -360,18 +358,23 @@ class Logbook:
             raise self._refused(error) from None
 
     def merge(self, rows: Sequence[Attempt | TakeEntry]) -> int:
-        """Add those entries that are not there yet, all or none; how many that were. Raises LogbookError."""
+        """Add those entries that are not there yet, all or none; how many that were. Raises LogbookError.
+
+        What is there once and comes twice is added once more: somebody may be quick enough.
+        """
         there = {
-            table: {tuple(row) for row in self.query(f"SELECT at, plan, tempo, verdict FROM {table}")}
+            table: Counter(map(tuple, self.query(f"SELECT {', '.join(_told_apart_by(table))} FROM {table}")))
             for table in ("attempts", "takes")
         }
         count = 0
         try:
             with self._change():
                 for entry in rows:
-                    table, key = _table(entry), (entry.at, entry.plan, entry.tempo, entry.verdict)
-                    if key not in there[table]:
-                        there[table].add(key)
+                    table = _table(entry)
+                    key = tuple(getattr(entry, name) for name in _told_apart_by(table))
+                    if there[table][key]:
+                        there[table][key] -= 1
+                    else:
                         self.write(table, _row(entry, "id", "session"))
                         count += 1
         except sqlite3.Error as error:
@@ -381,6 +384,26 @@ class Logbook:
 
 def _table(entry: Attempt | TakeEntry) -> str:
     return "attempts" if isinstance(entry, Attempt) else "takes"
+
+
+def _told_apart_by(table: str) -> tuple[str, ...]:
+    """What two entries of one second differ in, if they are not the same one."""
+    stage = ("stage",) if table == "attempts" else ()
+    return ("at", "plan", "tempo", "verdict", *stage, "note")
+
+
+def _saved_in_words(saved: int, left: Saved) -> str:
+    """How many entries of a damaged logbook are in the new one, and how many are not."""
+    had = f", with {entries(saved)} saved from it" if saved else ""
+    if left.lost is None:
+        return f"{had}; whether it held more cannot be told" if saved else ""
+    lost = left.lost + len(left.entries) - saved
+    return f"{had}; {entries(lost) if lost else 'none'} could not be read"
+
+
+def entries(count: int) -> str:
+    """How many entries, in words."""
+    return f"{count:,} {'entry' if count == 1 else 'entries'}"
 
 
 def _row(entry: Attempt | TakeEntry, *without: str) -> dict[str, Any]:

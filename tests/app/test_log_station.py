@@ -1,5 +1,6 @@
 """The Log station: what the log says, takes checked, the player's own speed, entries out and in."""
 
+import os
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
@@ -12,6 +13,7 @@ from deft_reach.app import port_box
 from deft_reach.core.practice.progress_log import Point
 from deft_reach.formats.midi_take import load_performance
 from deft_reach.store.log_entries import Attempt, TakeEntry
+from deft_reach.store.log_exchange import MAX_BYTES
 from deft_reach.store.logbook import Logbook
 from tests.app.conftest import click, enter
 from tests.app.test_climb_station import let_time_pass
@@ -314,6 +316,27 @@ def test_the_players_own_speed_is_shown_and_applied_only_when_asked(station, win
     QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
     assert window.session.player.skill == before
     form.chart.grab()
+
+
+@pytest.mark.parametrize("kind", ["a device", "a pipe", "a folder", "too large"])
+def test_what_is_no_plain_file_is_not_read_as_a_logbook(station, window, qtbot, tmp_path, monkeypatch, kind):
+    """A device never ends, and a pipe may never begin."""
+    path = tmp_path / "log.json"
+    if kind == "a device":
+        path.symlink_to("/dev/zero")
+    elif kind == "a pipe":
+        os.mkfifo(path)
+    elif kind == "a folder":
+        path.mkdir()
+    else:
+        with path.open("wb") as file:
+            file.truncate(MAX_BYTES + 1)
+    show(station, "Entries")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(path), ""))
+    press(station.entries.import_button)
+    why = "at most 200,000,000 are read" if kind == "too large" else "not a plain file"
+    qtbot.waitUntil(lambda: why in station.entries.words.text(), timeout=8000)
+    assert station.entries.import_button.isEnabled() and window.log.count() == 0
 
 
 @pytest.mark.parametrize("suffix", [".json", ".csv"])

@@ -10,8 +10,8 @@ from deft_reach.store.logbook import Logbook
 NOW = datetime(2026, 3, 1, 19, 30, tzinfo=UTC)
 
 
-def attempt(tempo=90.0, verdict="clean", plan="storm", at=NOW, **more):
-    return Attempt(at.isoformat(), plan, plan.title(), "R L R L", "everything", tempo, verdict, 4, 12.5, **more)
+def attempt(tempo=90.0, verdict="clean", plan="storm", at=NOW, stage="everything", **more):
+    return Attempt(at.isoformat(), plan, plan.title(), "R L R L", stage, tempo, verdict, 4, 12.5, **more)
 
 
 @pytest.fixture

@@ -34,6 +34,19 @@ def test_out_and_in_again(book, tmp_path):
     assert json.loads(to_json(book))["format"] == "deft-reach-logbook"
 
 
+def test_entries_of_one_second_are_one_only_if_they_are_alike(book, tmp_path):
+    """Two stages tried within a second, a note more, and the same attempt twice are four entries."""
+    rows = [attempt(), attempt(stage="hands"), attempt(note="sloppy"), attempt(), attempt(tempo=91)]
+    for row in rows:
+        book.add(row)
+    for text, read in ((to_json(book), from_json), (to_csv(book), from_csv)):
+        other = Logbook(tmp_path / f"{read.__name__}.sqlite")
+        other.add(attempt(stage="hands"))
+        assert read(other, text) == 4
+        assert read(other, text) == 0 and len(other.attempts()) == 5
+        other.close()
+
+
 @pytest.mark.parametrize(
     ("read", "text", "words"),
     [

@@ -176,7 +176,9 @@ def test_a_damaged_logbook_is_moved_aside_and_kept(tmp_path, damage):
     # A page in the middle takes some rows with it at most, a lost head takes all.
     saved = len(book.attempts())
     assert 150 <= saved <= 200 if damage == "middle" else saved == 0
-    assert (f"{saved} entries that could be saved" in book.remarks[0]) == (saved > 0)
+    lost = 200 - saved
+    said = f"{saved} entries saved from it; {lost or 'none'}{' entries' * (lost > 0)} could not be read"
+    assert (said in book.remarks[0]) == (saved > 0)
     aside = path.with_name("book.sqlite.damaged-20260301-193000")
     assert aside.read_bytes() == kept
     book.add(attempt(tempo=61.5))
@@ -224,6 +226,64 @@ def test_rows_on_both_sides_of_a_damaged_page_are_saved(tmp_path):
     book = Logbook(path)
     tempi = {row.tempo for row in book.attempts()}
     assert {60.0, 459.0} <= tempi and 340 <= len(tempi) < 400, "all but those of that page"
+    book.close()
+
+
+def write_quickly(path, count):
+    """A logbook of many attempts, none like another."""
+    book = Logbook(path)
+    with book._change():
+        for k in range(count):
+            entry = attempt(60.0 + k % 200, at=NOW + timedelta(seconds=k), note=f"row {k} " * 4)
+            row = {**vars(entry), "load": "{}"}
+            book.write("attempts", {name: value for name, value in row.items() if name != "id"})
+    book.close()
+
+
+def ruin(path, *marks):
+    """Lose the pages that hold these texts; how many rows were in them."""
+    raw = bytearray(path.read_bytes())
+    rows = 0
+    for page in {raw.index(mark) // 4096 * 4096 for mark in marks}:
+        rows += raw[page : page + 4096].count(b"everything")
+        raw[page : page + 4096] = b"\xff" * 4096
+    path.write_bytes(raw)
+    return rows
+
+
+def test_of_a_long_logbook_only_the_damaged_pages_are_lost_and_it_says_how_many_entries(tmp_path):
+    """Two pages far apart: what lies between them is most of it."""
+    path = tmp_path / "book.sqlite"
+    write_quickly(path, 50_000)
+    lost = ruin(path, b"row 9000 ", b"row 44000 ")
+    book = Logbook(path)
+    saved = {row.note.split()[1] for row in book.attempts()}
+    assert len(saved) == 50_000 - lost and 20 < lost < 100 and {"9000", "44000"}.isdisjoint(saved)
+    assert f"with {len(saved):,} entries saved from it; {lost} entries could not be read" in book.remarks[0]
+    book.close()
+
+
+@pytest.mark.parametrize("lost", ["index", "first", "last", "every other"])
+def test_whatever_pages_of_a_logbook_are_lost_the_others_are_read(tmp_path, lost):
+    path = tmp_path / "book.sqlite"
+    write_quickly(path, 3000)
+    with closing(sqlite3.connect(path)) as base:
+        root = base.execute("SELECT rootpage FROM sqlite_master WHERE name = 'attempts_of_plan'").fetchone()[0]
+    marks = {
+        "index": [b"row 1500 "],
+        "first": [b"row 0 "],
+        "last": [b"row 2999 "],
+        "every other": [b"row %d " % k for k in range(100, 2900, 100)],
+    }
+    gone = ruin(path, *marks[lost])
+    if lost == "index":
+        raw = bytearray(path.read_bytes())
+        raw[(root - 1) * 4096 : root * 4096] = b"\xff" * 4096
+        path.write_bytes(raw)
+    book = Logbook(path)
+    assert len(book.attempts()) == 3000 - gone < 3000
+    count = "whether it held more cannot be told" if lost == "index" else f"{gone} entries could not be read"
+    assert count in book.remarks[0]
     book.close()
 
 

@@ -24,11 +24,13 @@ from deft_reach.app.station import Listener
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import say, sentence
 from deft_reach.core.session import Session
+from deft_reach.formats.plain_text import DocumentError, decode
 from deft_reach.store.atomic import write_atomic
 from deft_reach.store.log_entries import Attempt, LogbookError, TakeEntry
-from deft_reach.store.log_exchange import from_csv, from_json, to_csv, to_json
+from deft_reach.store.log_exchange import MAX_BYTES, from_csv, from_json, to_csv, to_json
 from deft_reach.store.logbook import Logbook
 from deft_reach.store.practice_log import PracticeLog
+from deft_reach.store.reading import read_file
 
 FILES = {"Logbook (*.json)": ".json", "Attempts as a table (*.csv)": ".csv"}
 #: The newest so many entries are listed; all of them are in the files.
@@ -147,15 +149,15 @@ def _export(own: Path, path: Path) -> str:
 
 def _bring_in(own: Path, path: Path) -> str:
     try:
-        text = path.read_text(encoding="utf-8")
-    except (OSError, UnicodeDecodeError) as error:
+        text = decode(read_file(path, MAX_BYTES))
+    except (OSError, DocumentError) as error:
         raise LogbookError(f"{path.name}: {getattr(error, 'strerror', None) or error}") from None
     with closing(Logbook(own)) as book:
         try:
             count = from_csv(book, text) if path.suffix.lower() == ".csv" else from_json(book, text)
         except LogbookError as error:
             raise LogbookError(f"{path.name}: {error}") from None
-    return f"{count} new {'entry' if count == 1 else 'entries'} from {path.name}."
+    return f"{count:,} new {'entry' if count == 1 else 'entries'} from {path.name}."
 
 
 def _cells(row: Attempt | TakeEntry) -> tuple[str, str, str, str, str]:
