@@ -22,11 +22,6 @@ _AS_JSON: Final = frozenset({"load", "found", "speed"})
 PARTS: Final = ("", "-journal", "-wal", "-shm")
 #: A row has at least so many bytes: what an attempt cannot do without.
 _LEAST_ROW: Final = 64
-#: The tables of entries, and an index of each that has all numbers.
-_TABLES: Final[dict[type[Attempt] | type[TakeEntry], tuple[str, str]]] = {
-    Attempt: ("attempts", "attempts_of_plan"),
-    TakeEntry: ("takes", "takes_by_plan"),
-}
 
 
 def text_of(data: bytes) -> str:
@@ -65,17 +60,25 @@ def rows_of_damaged(path: Path) -> Saved:
                 shutil.copyfile(there, copy.with_name(copy.name + part))
         with closing(sqlite3.connect(copy)) as base:
             base.row_factory, base.text_factory = sqlite3.Row, text_of
-            held: list[int | None] = []
-            for kind, (table, index) in _TABLES.items():
-                ids = _ids_in(base, table, index)
-                rows = _rows_left(base, table, ids, copy.stat().st_size)
-                held.append(None if ids is None else len(rows.keys() | ids))
-                for id in sorted(rows):
-                    with suppress(ValueError):
-                        found.append(replace(entry_of(kind, rows[id]), id=None, session=None))
-            counts = [count for count in held if count is not None]
-            lost = sum(counts) - len(found) if len(counts) == len(held) else None
+            size = copy.stat().st_size
+            attempts, lost_attempts = _entries_left(base, Attempt, "attempts", "attempts_of_plan", size)
+            takes, lost_takes = _entries_left(base, TakeEntry, "takes", "takes_by_plan", size)
+            found = [*attempts, *takes]
+            lost = None if lost_attempts is None or lost_takes is None else lost_attempts + lost_takes
     return Saved(found, lost)
+
+
+def _entries_left(
+    base: sqlite3.Connection, kind: type[Entry], table: str, index: str, size: int
+) -> tuple[list[Entry], int | None]:
+    """A table's entries that can be read, and how many cannot; the latter is told by an index that has all numbers."""
+    ids = _ids_in(base, table, index)
+    rows = _rows_left(base, table, ids, size)
+    found = []
+    for id in sorted(rows):
+        with suppress(ValueError):
+            found.append(replace(entry_of(kind, rows[id]), id=None, session=None))
+    return found, None if ids is None else len(rows.keys() | ids) - len(found)
 
 
 def _ids_in(base: sqlite3.Connection, table: str, index: str) -> list[int] | None:
