@@ -5,9 +5,7 @@ from __future__ import annotations
 import json
 import shutil
 import sqlite3
-from bisect import bisect_left, bisect_right
 from collections import deque
-from collections.abc import Sequence
 from contextlib import closing, suppress
 from dataclasses import replace
 from pathlib import Path
@@ -22,6 +20,7 @@ _AS_JSON: Final = frozenset({"load", "found", "speed"})
 PARTS: Final = ("", "-journal", "-wal", "-shm")
 #: A row has at least so many bytes: what an attempt cannot do without.
 _LEAST_ROW: Final = 64
+_LARGEST_ID: Final = 2**63 - 1
 
 
 def text_of(data: bytes) -> str:
@@ -71,9 +70,9 @@ def rows_of_damaged(path: Path) -> Saved:
 def _entries_left(
     base: sqlite3.Connection, kind: type[Entry], table: str, index: str, size: int
 ) -> tuple[list[Entry], int | None]:
-    """A table's entries that can be read, and how many cannot; the latter is told by an index that has all numbers."""
+    """A table's entries that can be read, and how many cannot: an index has the numbers of all."""
     ids = _ids_in(base, table, index)
-    rows = _rows_left(base, table, ids, size)
+    rows = _rows_left(base, table, size // _LEAST_ROW + 1 if ids is None else max(ids, default=0))
     found = []
     for id in sorted(rows):
         with suppress(ValueError):
@@ -81,32 +80,30 @@ def _entries_left(
     return found, None if ids is None else len(rows.keys() | ids) - len(found)
 
 
-def _ids_in(base: sqlite3.Connection, table: str, index: str) -> list[int] | None:
+def _ids_in(base: sqlite3.Connection, table: str, index: str) -> set[int] | None:
     """The numbers that a table's index has, which is in other pages than the rows; None where it is damaged too."""
     try:
-        return sorted(int(id) for (id,) in base.execute(f"SELECT id FROM {table} INDEXED BY {index}"))
+        return {int(id) for (id,) in base.execute(f"SELECT id FROM {table} INDEXED BY {index}")}
     except (sqlite3.Error, UnicodeDecodeError):
         return None
 
 
-def _rows_left(base: sqlite3.Connection, table: str, ids: list[int] | None, size: int) -> dict[int, sqlite3.Row]:
+def _rows_left(base: sqlite3.Connection, table: str, last: int) -> dict[int, sqlite3.Row]:
     """A table's readable rows by number: from both ends up to damaged pages, then both halves of what is left.
 
-    ``ids`` are the numbers to be found, in order; where they are not known, those that a file of ``size`` bytes can
-    have had.
+    Entries are numbered from 1 without gaps; beyond the damaged pages at the end there may be some up to ``last``.
     """
     found: dict[int, sqlite3.Row] = {}
-    numbers: Sequence[int] = range(1, size // _LEAST_ROW + 2) if ids is None else ids
-    # Stretches of the numbers, from and to.
-    stretches = deque([(0, len(numbers))] if numbers else [])
+    stretches = deque([(1, _LARGEST_ID)])
     while stretches:
-        begin, end = stretches.popleft()
-        begin = bisect_left(numbers, _walk(base, table, numbers[begin], numbers[end - 1], found, up=True))
-        if begin < end:
-            end = bisect_right(numbers, _walk(base, table, numbers[begin], numbers[end - 1], found, up=False))
-        if end - begin > 1:
-            middle = (begin + end) // 2
-            stretches += [(begin, middle), (middle, end)]
+        low, high = stretches.popleft()
+        low = _walk(base, table, low, high, found, up=True)
+        if low <= high:
+            high = _walk(base, table, low, high, found, up=False)
+        high = min(high, last)
+        if low < high:
+            middle = (low + high) // 2
+            stretches += [(low, middle), (middle + 1, high)]
     return found
 
 
