@@ -11,6 +11,8 @@ import io
 import math
 import zlib
 from collections.abc import Sequence
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Any, Final
 
@@ -19,7 +21,7 @@ from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import EITHER, HANDS, LIMBS
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.motion.timing import GRACE_APART, GRACE_LEAD
-from deft_reach.core.notation.compose import Onset, compose, place_played
+from deft_reach.core.notation.compose import Onset, place_played
 from deft_reach.core.notation.stroke_text import (
     METER_VALUES,
     TEMPO_RANGE,
@@ -29,23 +31,28 @@ from deft_reach.core.notation.stroke_text import (
 )
 from deft_reach.formats.drum_notes import Note, loudness_marks, merged
 from deft_reach.formats.general_midi import key_of, sound_of
-from deft_reach.formats.imported import AS_FOUND, Choices, Imported
+from deft_reach.formats.imported import AS_FOUND, Choices, Imported, as_written
 from deft_reach.formats.midi_file import open_midi
-from deft_reach.formats.midi_foreign import DRUMS, checked, drum_parts, foreign_pattern, frame_of
+from deft_reach.formats.midi_foreign import DRUMS, drum_parts, foreign_pattern, frame_of
 from deft_reach.formats.plain_text import DocumentError, reader
+from deft_reach.formats.writing_down import written_down
 
 MAX_NOTES: Final = 40_000
 #: A thousand bars of four beats.
 MAX_BEATS: Final = 4000
 GHOST, PLAIN, ACCENT = 38, 80, 115
+#: Things of one kind that were not understood are said of so many.
+MOST_SAID: Final = 4
 #: What our own text events begin with.
 OWN_TEXT: Final = "deft-reach strokes "
+#: Our own text where the pattern is a loop.
+LOOP: Final = "deft-reach loop"
 #: Our own marker where a file begins after an empty bar.
 BEGINS: Final = "deft-reach begins"
 _TICKS: Final = 480
 
 
-def dump_midi(pattern: Pattern, kit: Kit, tempo: float) -> bytes:
+def dump_midi(pattern: Pattern, kit: Kit, tempo: float, repeat: bool = False) -> bytes:
     """The pattern as a type 1 file: a conductor track and a drum track on channel 10."""
     import mido
 
@@ -57,6 +64,8 @@ def dump_midi(pattern: Pattern, kit: Kit, tempo: float) -> bytes:
     checksum = _checksum([(tick, key, velocity) for tick, key, velocity, _ in notes])
     conductor.append(mido.MetaMessage("track_name", name="Deft Reach", time=0))
     conductor.append(mido.MetaMessage("text", text=f"{OWN_TEXT}{checksum:08x}\n{pattern.text}", time=0))
+    if repeat:
+        conductor.append(mido.MetaMessage("text", text=LOOP, time=0))
     conductor.append(mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(tempo), time=0))
     last, meter = 0, None
     for bar in pattern.bar_rows:
@@ -104,11 +113,17 @@ def load_midi(data: bytes, kit: Kit, track: int | None = None, choices: Choices 
     that other programs wrote. Raises DocumentError for what is no MIDI file, is too large, or holds no drums.
     """
     file = open_midi(data)
-    tempi, meters, own, begin = _conductor(file)
+    said = _conductor(file)
     parts = drum_parts(file)
     names = tuple((name, len(notes)) for name, notes in parts)
     if track is not None and not 0 <= track < len(parts):
         raise DocumentError(f"there is no drum track {track + 1}; there are {len(parts)}")
+    if file.type == 2 and track is None and len(parts) > 1:
+        # Tracks of this type do not sound together.
+        track = max(range(len(parts)), key=lambda k: names[k][1])
+        said.remarks.append(f"the file holds {len(parts)} patterns of their own: the fullest is read")
+    if file.clip:
+        said.remarks.append("the file is damaged in places: keys and velocities above 127 are read as 127")
     if len(parts) == 1:
         track = 0
     notes = parts[track][1] if track is not None else merged([note for _, rows in parts for note in rows])
@@ -119,18 +134,19 @@ def load_midi(data: bytes, kit: Kit, track: int | None = None, choices: Choices 
             f"the last drum note is at beat {float(notes[-1].beat):,.0f}; at most {MAX_BEATS:,} are read"
         )
     beats = file.ticks_per_beat
-    tempo = tempi[0][1] if tempi else None
-    if own is not None and own[0] == _checksum([(round(n.beat * beats), n.key, n.velocity) for n in notes]):
-        try:
-            parse(own[1])
-            return Imported(own[1], tempo, names, track)
-        except StrokeTextError:
-            pass  # written by a newer version: the notes still say what they say
+    tempo = said.tempi[0][1] if said.tempi else None
+    if said.own is not None and said.own[0] == _checksum([(round(n.beat * beats), n.key, n.velocity) for n in notes]):
+        text = as_written(said.own[1], tempo)
+        if text is not None:
+            return Imported(text, tempo, names, track, repeat=said.loop)
     if not any(note.said for note in notes):
+        meters = said.meters
         if choices.meter is not None:
             meters = [(Fraction(0), choices.meter)]
-        return foreign_pattern(notes, kit, tempi, meters, names, track, choices)
-    return _from_notes(notes, kit, tempo, meters, names, track, begin)
+        found = foreign_pattern(notes, kit, said.tempi, meters, names, track, choices)
+    else:
+        found = _from_notes(notes, kit, tempo, said.meters, names, track, said.begin)
+    return replace(found, remarks=(*said.remarks, *found.remarks), repeat=said.loop)
 
 
 # --- writing --------------------------------------------------------------------------------------------------------
@@ -178,39 +194,56 @@ def _checksum(notes: Sequence[tuple[int, int, int]]) -> int:
 # --- reading --------------------------------------------------------------------------------------------------------
 
 
-def _conductor(
-    file: Any,
-) -> tuple[list[tuple[Fraction, float]], list[tuple[Fraction, tuple[int, int]]], tuple[int, str] | None, Fraction]:
-    """Every tempo and every meter with where it begins (beats), our own text with its checksum, and the beat on which
-    we said that it begins.
+@dataclass
+class _Said:
+    """What a file says beside its notes: every tempo and meter with where it begins (beats), our own text with its
+    checksum, whether it is a loop, and the beat on which we said that it begins.
     """
+
+    tempi: list[tuple[Fraction, float]] = field(default_factory=list)
+    meters: list[tuple[Fraction, tuple[int, int]]] = field(default_factory=list)
+    own: tuple[int, str] | None = None
+    loop: bool = False
+    begin: Fraction = Fraction(0)
+    #: What was not understood, in words.
+    remarks: list[str] = field(default_factory=list)
+
+
+def _conductor(file: Any) -> _Said:
+    """What the tracks say of time, and of themselves."""
     import mido
 
+    said = _Said()
     tempi: dict[Fraction, float] = {}
-    meters: list[tuple[Fraction, tuple[int, int]]] = []
-    own: tuple[int, str] | None = None
-    begin = Fraction(0)
     low, high = TEMPO_RANGE
+    strange: list[str] = []
     for track in file.tracks:
         tick = 0
         for message in track:
             tick += message.time
             beat = Fraction(tick, file.ticks_per_beat)
-            if message.type == "set_tempo" and message.tempo > 0:
-                tempi[beat] = min(high, max(low, round(mido.tempo2bpm(message.tempo), 3)))
+            if message.type == "set_tempo":
+                bpm = round(mido.tempo2bpm(message.tempo), 3) if message.tempo > 0 else math.inf
+                tempi[beat] = min(high, max(low, bpm))
+                if not low <= bpm <= high:
+                    strange.append(f"a tempo of {bpm:.4g} BPM is read as {tempi[beat]:g}")
             elif message.type == "time_signature":
                 beats, value = message.numerator, message.denominator
                 if 1 <= beats <= 64 and value in METER_VALUES:
-                    meters.append((beat, (beats, value)))
+                    said.meters.append((beat, (beats, value)))
+                else:
+                    strange.append(f"a meter of {beats}/{value} cannot be written and is left out")
             elif message.type == "marker" and message.text == BEGINS:
-                begin = beat
-            elif message.type == "text" and message.text.startswith(OWN_TEXT) and own is None:
+                said.begin = beat
+            elif message.type == "text" and message.text == LOOP:
+                said.loop = True
+            elif message.type == "text" and message.text.startswith(OWN_TEXT) and said.own is None:
                 head, _, text = message.text.partition("\n")
-                try:
-                    own = (int(head[len(OWN_TEXT) :], 16), text)
-                except ValueError:
-                    own = None
-    return sorted(tempi.items()), sorted(meters), own, begin
+                with suppress(ValueError):
+                    said.own = (int(head[len(OWN_TEXT) :], 16), text)
+    said.tempi, said.meters = sorted(tempi.items()), sorted(said.meters)
+    said.remarks = list(dict.fromkeys(strange))[:MOST_SAID]
+    return said
 
 
 def _from_notes(
@@ -247,11 +280,12 @@ def _from_notes(
         if strike not in row:
             row.append(strike)
     meters = [(max(beat - begin, Fraction(0)), meter) for beat, meter in meters]
-    frame = frame_of(meters, max(rows, default=Fraction(0)))
-    text = compose([Onset(start, tuple(row)) for start, row in sorted(rows.items())], frame)
+    frame, misplaced = frame_of(meters, max(rows, default=Fraction(0)))
+    text, moved = written_down([Onset(start, tuple(row)) for start, row in sorted(rows.items())], frame)
+    remarks += filter(None, [misplaced, *moved])
     if any(s.limb == EITHER for row in rows.values() for s in row):
         remarks.append("hands are not in the file: they are written as ? and still to be chosen")
-    return Imported(checked(text), tempo, tracks, track, tuple(remarks))
+    return Imported(text, tempo, tracks, track, tuple(remarks))
 
 
 def _places(beats: Sequence[Fraction]) -> list[Fraction]:

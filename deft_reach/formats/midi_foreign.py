@@ -13,8 +13,7 @@ from deft_reach.core.model.counting import counted, place
 from deft_reach.core.model.elements import Strike
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import EITHER
-from deft_reach.core.notation.compose import Frame, Onset, compose
-from deft_reach.core.notation.stroke_text import MAX_TEXT
+from deft_reach.core.notation.compose import Frame, Onset
 from deft_reach.formats.drum_notes import (
     MOVED_FROM,
     Note,
@@ -28,6 +27,7 @@ from deft_reach.formats.drum_notes import (
 )
 from deft_reach.formats.imported import Choices, Imported
 from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.writing_down import written_down
 
 #: General MIDI's channel for percussion, from 0.
 DRUMS: Final = 9
@@ -114,9 +114,10 @@ def foreign_pattern(
             row.append(strike)
         else:
             doubled += 1
-    frame = frame_of(frame_meters, max(rows, default=Fraction(0)))
+    frame, misplaced = frame_of(frame_meters, max(rows, default=Fraction(0)))
     frame = replace(frame, tempo=None if tempo is None else round(tempo, 2), swing=timing.swing)
-    text = checked(compose([Onset(start, tuple(row)) for start, row in sorted(rows.items())], frame))
+    text, moved = written_down([Onset(start, tuple(row)) for start, row in sorted(rows.items())], frame)
+    remarks += filter(None, [misplaced, *moved])
     unknown = sorted(key for key, sound in voices.items() if sound.voice.startswith("gm"))
     if unknown:
         keys = ", ".join(map(str, unknown))
@@ -210,23 +211,24 @@ def _place_in(start: Fraction, frame: Frame) -> tuple[int, str]:
     return number, place(1 + (start - at) * meter[1])
 
 
-def checked(text: str) -> str:
-    """Stroke text of a size that can be read. Raises DocumentError for more."""
-    if len(text) > MAX_TEXT:
-        raise DocumentError(f"that would be {len(text):,} characters of stroke text; at most {MAX_TEXT:,} are read")
-    return text
-
-
-def frame_of(meters: Sequence[tuple[Fraction, tuple[int, int]]], last: Fraction) -> Frame:
-    """Meters that begin where a bar ends; others are left out, as a bar that does not add up could not be read."""
+def frame_of(meters: Sequence[tuple[Fraction, tuple[int, int]]], last: Fraction) -> tuple[Frame, str]:
+    """Meters that begin where a bar ends, and in words whether there are others: those are left out, as a bar that
+    does not add up could not be read.
+    """
     kept: list[tuple[Fraction, tuple[int, int]]] = [(Fraction(0), (4, 4))]
+    misplaced: list[tuple[int, int]] = []
     for beat, meter in meters:
         start = beat / 4
         if start == 0:
             kept[0] = (start, meter)
-        elif (start - kept[-1][0]) % Fraction(*kept[-1][1]) == 0 and start <= last and meter != kept[-1][1]:
-            kept.append((start, meter))
+        elif start <= last and meter != kept[-1][1]:
+            if (start - kept[-1][0]) % Fraction(*kept[-1][1]) == 0:
+                kept.append((start, meter))
+            else:
+                misplaced.append(meter)
     begin, meter = kept[-1]
     bar = Fraction(*meter)
     whole = math.floor((last - begin) / bar) + 1
-    return Frame(tuple(kept), begin + whole * bar)
+    names = ", ".join(f"{beats}/{value}" for beats, value in dict.fromkeys(misplaced))
+    words = f"changes of the meter inside a bar are left out: {names}" if misplaced else ""
+    return Frame(tuple(kept), begin + whole * bar), words

@@ -26,6 +26,8 @@ def load_performance(data: bytes) -> tuple[Hit, ...]:
     file = open_midi(data)
     if file.type == 2:
         raise DocumentError("a MIDI file of unrelated tracks cannot be read as a take")
+    if file.clip:
+        raise DocumentError("the MIDI file is damaged: it holds notes or velocities above 127")
     drums: list[Hit] = []
     others: list[Hit] = []
     now = 0.0

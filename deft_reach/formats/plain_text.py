@@ -57,6 +57,15 @@ def exact(text: str) -> Fraction:
         raise ValueError(f"'{text[:40]}' divides by nothing") from None
 
 
+def number_text(value: float) -> str:
+    """A number as it is written into a file: no more digits than it needs, and no exponent.
+
+    >>> number_text(132.0), number_text(98.5)
+    ('132', '98.5')
+    """
+    return f"{value:.6f}".rstrip("0").rstrip(".")
+
+
 def reader(read: Callable[P, R]) -> Callable[P, R]:
     """Let nothing out of a reader of files but its result or a DocumentError.
 

@@ -1,5 +1,8 @@
 """The table of strokes, out and in."""
 
+import csv
+import io
+
 import pytest
 from hypothesis import example, given
 
@@ -41,7 +44,9 @@ def test_only_start_and_limb_are_needed():
 
 
 def test_marks_that_look_like_a_formula_are_quoted():
-    assert b"@" not in dump_strokes(parse(FIGURE))
+    for text in (FIGURE, "- R L", "R=L'"):
+        cells = [cell for row in csv.reader(io.StringIO(dump_strokes(parse(text)).decode())) for cell in row]
+        assert not [cell for cell in cells if cell[:1] in tuple("=+-@")]
 
 
 @pytest.mark.parametrize(

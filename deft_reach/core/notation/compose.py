@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import lru_cache
 from itertools import pairwise
-from typing import Final
+from typing import Final, NamedTuple
 
 from deft_reach.core.model.elements import BarLine, Grid, LineBreak, Meter, Rest, Step, Strike, Swing, Tempo, Tie
 from deft_reach.core.model.limbs import DEFAULT_VOICE
@@ -44,7 +44,31 @@ class Frame:
     swing: Swing | None = None
 
 
-def compose(onsets: Sequence[Onset], frame: Frame) -> str:  # noqa: C901 - see below
+class Composed(NamedTuple):
+    """A stroke text, and the onsets that are not where they were asked for: from, to (whole notes)."""
+
+    text: str
+    moved: tuple[tuple[Fraction, Fraction], ...] = ()
+
+    @property
+    def moved_in_words(self) -> str:
+        """How many strokes were moved and how far, empty for none."""
+        if not self.moved:
+            return ""
+        most = max(abs(b - a) for a, b in self.moved)
+        places = "1 place lies" if len(self.moved) == 1 else f"{len(self.moved):,} places lie"
+        return (
+            f"{places} on no grid that can be written: moved to the nearest one, by at most {float(most) * 4:.3f} of "
+            "a quarter note"
+        )
+
+
+def compose(onsets: Sequence[Onset], frame: Frame) -> str:
+    """Stroke text that reads back to these onsets, as ``composed``, which also says what was moved."""
+    return composed(onsets, frame).text
+
+
+def composed(onsets: Sequence[Onset], frame: Frame) -> Composed:  # noqa: C901 - see below
     """Stroke text that reads back to these onsets.
 
     Onsets must be in order, none twice at one time; those too fine for any grid are moved to the nearest place that
@@ -95,6 +119,7 @@ def compose(onsets: Sequence[Onset], frame: Frame) -> str:  # noqa: C901 - see b
     starts = [int(start * fine) for start, _, _ in rows]
     stops = [None if stop is None else int(stop * fine) for _, _, stop in rows]
     at, held = 0, 0
+    moved: list[tuple[Fraction, Fraction]] = []
     meters = dict(frame.meters[1:])
     for (a, b, closes, full), need in zip(units, needs):
         if a in meters:
@@ -120,6 +145,8 @@ def compose(onsets: Sequence[Onset], frame: Frame) -> str:  # noqa: C901 - see b
             while at < len(rows) and 2 * starts[at] * steps < now + after:
                 strikes += rows[at][1]
                 stop_at = stops[at]
+                if starts[at] * steps != now:
+                    moved.append((rows[at][0], Fraction(now, steps * fine)))
                 at += 1
             if strikes:
                 elements.append(Step(tuple(map(_plain, strikes))))
@@ -132,7 +159,7 @@ def compose(onsets: Sequence[Onset], frame: Frame) -> str:  # noqa: C901 - see b
             elements += [BarLine(), LineBreak()]
     while elements and isinstance(elements[-1], LineBreak):
         elements.pop()
-    return write(elements)
+    return Composed(write(elements), tuple(moved))
 
 
 def empty_bar(meter: tuple[int, int] = (4, 4)) -> str:

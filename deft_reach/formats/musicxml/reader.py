@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 import zipfile
 import zlib
-from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Final
 from xml.etree import ElementTree as Tree
@@ -13,21 +12,33 @@ from xml.etree import ElementTree as Tree
 from deft_reach.core.model.elements import Strike, Swing
 from deft_reach.core.model.kit import Kit, voice_name
 from deft_reach.core.model.limbs import EITHER, HANDS, HAT_FOOT, KICK
-from deft_reach.core.notation.compose import Frame, Onset, compose
-from deft_reach.core.notation.stroke_text import METER_VALUES, TEMPO_RANGE, StrokeTextError, parse
+from deft_reach.core.notation.compose import Frame, Onset
+from deft_reach.core.notation.stroke_text import TEMPO_RANGE, StrokeTextError, parse
 from deft_reach.core.notation.swing import SWING_RANGE, straight
 from deft_reach.formats.drum_notes import voices_of
 from deft_reach.formats.general_midi import Sound
-from deft_reach.formats.imported import Imported
+from deft_reach.formats.imported import Imported, as_written
 from deft_reach.formats.midi import MAX_BEATS, MAX_NOTES
-from deft_reach.formats.midi_foreign import checked
 from deft_reach.formats.musicxml.common import PLAY, SUM_FIELD, TEXT_FIELD, checksum
 from deft_reach.formats.musicxml.instruments import voice_by_words
-from deft_reach.formats.plain_text import DocumentError, exact, reader
+from deft_reach.formats.musicxml.measures import PartWalk, Row, int_of, shortened
+from deft_reach.formats.plain_text import DocumentError, exact, number_text, reader
+from deft_reach.formats.writing_down import written_down
 from deft_reach.formats.xml_tree import parse_xml
 
 #: Larger files are refused unread.
 MAX_BYTES: Final = 8_000_000
+#: What a metronome mark counts, in quarter notes.
+_UNITS: Final = {
+    "whole": Fraction(4), "half": Fraction(2), "quarter": Fraction(1), "eighth": Fraction(1, 2),
+    "16th": Fraction(1, 4),
+}  # fmt: skip
+#: A remark names so many of the measures that it is about.
+NAMED: Final = 3
+#: Heads of notes that say nothing but what is struck, or how.
+_HEADS: Final = frozenset(
+    ("normal", "x", "cross", "diamond", "circle-x", "slashed", "back slashed", "square", "triangle", "none")
+)
 #: What a place on the staff means where a file names no instrument: with an ordinary head, and with a cross.
 _BY_PLACE: Final = {
     "C5": ("sn", "sn"), "F4": ("bd", "bd"), "E4": ("bd", "bd"), "D4": ("hh:foot", "hh:foot"), "G5": ("hh", "hh"),
@@ -78,12 +89,27 @@ def _unpack(data: bytes) -> bytes:
         raise DocumentError(f"the compressed file is broken: {str(error)[:120]}") from None
 
 
-@dataclass
-class _Row:
-    """What is struck at one moment, while it is gathered."""
+def _swing_of(element: Tree.Element) -> Swing | None:
+    first, second, kind = (element.findtext(tag) or "" for tag in ("first", "second", "swing-type"))
+    if not (first.isdecimal() and second.isdecimal() and len(first) < 6 and len(second) < 6 and int(second)):
+        return None
+    percent = round(100 * int(first) / (int(first) + int(second)), 3)
+    value = {"": 8, "eighth": 8, "16th": 16}.get(kind)
+    low, high = SWING_RANGE
+    return Swing(percent, value) if value is not None and low < percent <= high else None
 
-    strikes: list[Strike] = field(default_factory=list)
-    length: Fraction = Fraction(0)
+
+def _per_minute(metronome: Tree.Element) -> str | None:
+    """A metronome mark in quarter notes a minute, None where it says something else than a tempo."""
+    unit, count = _UNITS.get((metronome.findtext("beat-unit") or "").strip()), metronome.findtext("per-minute")
+    if unit is None or count is None:
+        return None
+    dots = len(metronome.findall("beat-unit-dot"))
+    try:
+        quarters = exact(count) * unit * (2 - Fraction(1, 2**dots))
+    except ValueError:
+        return count
+    return number_text(float(quarters))
 
 
 class _Score:
@@ -91,7 +117,7 @@ class _Score:
         self.root, self.kit = root, kit
         self.keys: dict[str, int] = {}
         for midi in root.iter("midi-instrument"):
-            key = _int(midi.findtext("midi-unpitched"))
+            key = int_of(midi.findtext("midi-unpitched"))
             if key is not None:
                 self.keys[midi.get("id", "")] = key - 1
         self.voices, lacking = voices_of(kit, set(self.keys.values()))
@@ -105,7 +131,12 @@ class _Score:
         self.meant: dict[str, Sound | None] = {}
         self.meters: list[tuple[Fraction, tuple[int, int]]] = []
         self.pickup = Fraction(0)
-        self.remarks: list[str] = [f"the kit lacks some sounds: {', '.join(lacking)}"] if lacking else []
+        self.repeat = False
+        #: What was not understood or is odd, and in which measures.
+        self.remarked: dict[str, list[str]] = {}
+        if lacking:
+            self.remark(f"the kit lacks some sounds: {', '.join(lacking)}")
+        self.part = "the part"
         self.unknown = False
 
     def read(self, chosen: int | None) -> Imported:
@@ -125,34 +156,36 @@ class _Score:
         listed = tuple((name, count) for _, name, count in parts)
         if parts[chosen][2] > MAX_NOTES:
             raise DocumentError(f"{parts[chosen][2]:,} drum notes; at most {MAX_NOTES:,} are read")
+        self.part = f"“{parts[chosen][1]}”"
         rows, end = self._walk(parts[chosen][0])
         if end * 4 > MAX_BEATS:
             raise DocumentError(f"the part has {float(end * 4):,.0f} beats; at most {MAX_BEATS:,} are read")
         tempo = self._tempo()
-        own = self._own_text(rows)
+        own = self._own_text(rows, tempo)
         if own is not None:
-            return Imported(own, tempo, listed, chosen)
+            return Imported(own, tempo, listed, chosen, repeat=self.repeat)
         onsets = [Onset(start, tuple(row.strikes), row.length or None) for start, row in sorted(rows.items())]
         frame = Frame(tuple(self.meters) or ((Fraction(0), (4, 4)),), end, self.pickup, swing=self._swing())
-        text = compose(onsets, frame)
+        text, remarks = written_down(onsets, frame)
+        for what in remarks:
+            self.remark(what)
         if self.unknown:
-            self.remarks.append("hands are not in the file: they are written as ? and still to be chosen")
-        return Imported(checked(text), tempo, listed, chosen, tuple(dict.fromkeys(self.remarks)))
+            self.remark("hands are not in the file: they are written as ? and still to be chosen")
+        return Imported(text, tempo, listed, chosen, self.all_remarks, repeat=self.repeat)
 
     def _swing(self) -> Swing | None:
         """The first swing that is said, if it is one that can be written."""
-        element = next(self.root.iter("swing"), None)
-        if element is None:
-            return None
-        first, second, kind = (element.findtext(tag) or "" for tag in ("first", "second", "swing-type"))
-        if not (first.isdecimal() and second.isdecimal() and len(first) < 6 and len(second) < 6 and int(second)):
-            return None
-        percent = round(100 * int(first) / (int(first) + int(second)), 3)
-        value = {"": 8, "eighth": 8, "16th": 16}.get(kind)
-        low, high = SWING_RANGE
-        return Swing(percent, value) if value is not None and low < percent <= high else None
+        found: Swing | None = None
+        for k, element in enumerate(self.root.iter("swing")):
+            swing = _swing_of(element)
+            if swing is None and element.find("straight") is None:
+                self.remark("a swing that cannot be written is left out: all is read straight")
+            if k and swing != found:
+                self.remark("the swing changes: all is read with the first one")
+            found = swing if k == 0 else found
+        return found
 
-    def _own_text(self, rows: dict[Fraction, _Row]) -> str | None:
+    def _own_text(self, rows: dict[Fraction, Row], tempo: float | None) -> str | None:
         """The stroke text the file was made from, while its strokes are still those."""
         fields = {f.get("name"): f.text or "" for f in self.root.iter("miscellaneous-field")}
         if TEXT_FIELD not in fields or SUM_FIELD not in fields:
@@ -167,99 +200,52 @@ class _Score:
             for s in row.strikes
         )
         same = f"{zlib.crc32(repr(read).encode()):08x}" == fields[SUM_FIELD] == f"{checksum(pattern.strokes):08x}"
-        return fields[TEXT_FIELD] if same else None
+        return as_written(fields[TEXT_FIELD], tempo) if same else None
 
     def _tempo(self) -> float | None:
-        for sound in self.root.iter("sound"):
-            try:
-                tempo = float(sound.get("tempo", ""))
-            except ValueError:
+        """The first tempo that is said, by its sound or else by its mark."""
+        low, high = TEMPO_RANGE
+        found: list[float] = []
+        for said in (*self.root.iter("sound"), *self.root.iter("metronome")):
+            text = said.get("tempo") if said.tag == "sound" else _per_minute(said)
+            if text is None or (said.tag == "metronome" and found):
                 continue
-            low, high = TEMPO_RANGE
+            try:
+                tempo = float(exact(text))
+            except ValueError:
+                tempo = 0.0
             if low <= tempo <= high:
-                return tempo
-        return None
+                found.append(tempo)
+            else:
+                self.remark(f"a tempo of “{shortened(text)}” is left out; expected {low:g} to {high:g} BPM")
+        if len(set(found)) > 1:
+            self.remark(f"the tempo changes: all is read at {found[0]:g} BPM")
+        return found[0] if found else None
 
-    def _walk(self, part: Tree.Element) -> tuple[dict[Fraction, _Row], Fraction]:
+    def _walk(self, part: Tree.Element) -> tuple[dict[Fraction, Row], Fraction]:
         """Every struck moment of a part in whole notes from its beginning, and the part's length."""
-        rows: dict[Fraction, _Row] = {}
-        divisions = 1
-        begin = Fraction(0)
-        meter = (4, 4)
-        open_ties: dict[tuple[str, str], list[Fraction]] = {}
-        for number, measure in enumerate(part.findall("measure")):
-            at = furthest = previous = Fraction(0)
-            graces: dict[str, int] = {}
-            for item in measure:
-                if item.tag == "attributes":
-                    divisions = max(1, _int(item.findtext("divisions")) or divisions)
-                    new = self._meter(item)
-                    if new is not None:
-                        meter = new
-                        self.meters = [m for m in self.meters if m[0] != begin]
-                        self.meters.append((begin, meter))
-                elif item.tag in ("backup", "forward"):
-                    length = _length(item, divisions)
-                    at = max(Fraction(0), at - length) if item.tag == "backup" else at + length
-                elif item.tag == "barline" and item.find("repeat") is not None:
-                    self.remarks.append("repeat signs are not followed: every bar is read once")
-                elif item.tag == "note":
-                    voice = item.findtext("voice", "1")
-                    if item.find("grace") is not None:
-                        if item.find("chord") is None:
-                            graces[voice] = graces.get(voice, 0) + 1
-                        continue
-                    length = _length(item, divisions)
-                    start = previous if item.find("chord") is not None else at
-                    if item.find("unpitched") is not None and item.find("cue") is None:
-                        self._note(rows, item, begin + start, length, graces, voice, open_ties)
-                    if item.find("chord") is None:
-                        previous, at = at, at + length
-                furthest = max(furthest, at)
-            if number == 0 and measure.get("implicit") == "yes" and furthest < Fraction(*meter):
-                self.pickup = furthest
-            begin += furthest
-        return rows, begin
+        walk = PartWalk(part, self.part, self.strike, self.remark)
+        walk.walk()
+        self.meters, self.pickup, self.repeat = walk.meters, walk.pickup, walk.is_loop()
+        return walk.rows, walk.begin
 
-    @staticmethod
-    def _meter(attributes: Tree.Element) -> tuple[int, int] | None:
-        beats, value = (_int(attributes.findtext(f"time/{name}")) for name in ("beats", "beat-type"))
-        if beats is None or value is None or not 1 <= beats <= 64 or value not in METER_VALUES:
-            return None
-        return beats, value
+    def remark(self, what: str, measure: str = "") -> None:
+        """Say something once, and in which measures it is so."""
+        self.remarked.setdefault(what, []).append(measure)
 
-    def _note(
-        self,
-        rows: dict[Fraction, _Row],
-        note: Tree.Element,
-        start: Fraction,
-        length: Fraction,
-        graces: dict[str, int],
-        voice: str,
-        ties: dict[tuple[str, str], list[Fraction]],
-    ) -> None:
-        instrument = note.find("instrument")
-        which = (voice, instrument.get("id", "") if instrument is not None else note.findtext("unpitched/*", ""))
-        kinds = {tie.get("type") for tie in note.findall("tie")}
-        if "stop" in kinds and which in ties:
-            begun = ties[which][-1]
-            rows[begun].length = max(rows[begun].length, start + length - begun)
-            if "start" not in kinds:
-                # Both hands may hold the same voice: each of them ends a tie of its own.
-                ties[which].pop()
-                if not ties[which]:
-                    del ties[which]
-            return
-        row = rows.setdefault(start, _Row())
-        row.length = max(row.length, length)
-        if "start" in kinds:
-            ties.setdefault(which, []).append(start)
-        strike = self._strike(note, which[1], graces.pop(voice, 0))
-        # Where the hands are not said, both may strike one voice; a hand that is named strikes it once.
-        if row.strikes.count(strike) < (2 if strike.limb == EITHER else 1):
-            row.strikes.append(strike)
+    @property
+    def all_remarks(self) -> tuple[str, ...]:
+        """All remarks, each with its measures."""
+        found = []
+        for what, measures in self.remarked.items():
+            places = list(dict.fromkeys(filter(None, measures)))
+            more = f" and {len(places) - NAMED} more" if len(places) > NAMED else ""
+            where = f"measure {', '.join(places[:NAMED])}{more}: " if places else ""
+            found.append(where + what)
+        return tuple(found)
 
-    def _strike(self, note: Tree.Element, instrument: str, graces: int) -> Strike:
+    def strike(self, note: Tree.Element, instrument: str, graces: int) -> tuple[Strike, bool]:
+        """What a note strikes, and whether the file says so itself in our words."""
         for play in note.findall("play/other-play"):
             if play.get("type") == PLAY and play.text and len(play.text) < 40:
                 try:
@@ -267,9 +253,11 @@ class _Score:
                 except StrokeTextError:
                     continue
                 if len(stroke) == 1:
-                    return stroke[0].strike()
+                    return stroke[0].strike(), True
         head = note.find("notehead")
         shape = (head.text or "normal").strip() if head is not None else "normal"
+        if shape not in _HEADS:
+            self.remark(f"heads “{shortened(shape)}” are read as ordinary ones")
         voice, marks, limb = self._voice(note, instrument, shape)
         if head is not None and head.get("parentheses") == "yes":
             marks += "."
@@ -286,14 +274,14 @@ class _Score:
             limb = next((word for word in said if word in HANDS), EITHER)
             self.unknown = self.unknown or limb == EITHER
         grace = {0: "", 1: "f", 2: "d"}.get(graces, "u") if limb in (*HANDS, EITHER) else ""
-        return Strike(limb, voice, marks, grace)
+        return Strike(limb, voice, marks, grace), False
 
     def _by_words(self, instrument: str) -> Sound | None:
         """What an instrument's sound, or else its name, is taken for; said in a remark."""
         for words in self.words.get(instrument, ()):
             meant = voice_by_words(self.kit, words) if words else None
             if meant is not None:
-                self.remarks.append(f"“{words[:60]}” is taken for the {voice_name(self.kit, meant.voice)}")
+                self.remark(f"“{words[:60]}” is taken for the {voice_name(self.kit, meant.voice)}")
                 return meant
         return None
 
@@ -310,7 +298,7 @@ class _Score:
         place = note.findtext("unpitched/display-step", "C") + note.findtext("unpitched/display-octave", "5")
         pair = _BY_PLACE.get(place)
         if pair is None:
-            self.remarks.append(f"nothing is known to stand at {place} on the staff: written on the snare")
+            self.remark(f"nothing is known to stand at {place} on the staff: written on the snare")
             pair = ("sn", "sn")
         voice = pair[1] if shape in ("x", "cross", "diamond", "circle-x") else pair[0]
         if voice == "bd":
@@ -318,18 +306,3 @@ class _Score:
         if voice == "hh:foot":
             return voice, "", HAT_FOOT
         return voice, "x" if voice == "sn" and shape == "x" else "", EITHER
-
-
-def _int(text: str | None) -> int | None:
-    """A whole number of a size that scores have, None for anything else."""
-    words = (text or "").strip()
-    return int(words) if words.isascii() and words.isdigit() and len(words) <= 9 else None
-
-
-def _length(item: Tree.Element, divisions: int) -> Fraction:
-    """A duration in whole notes; absurd ones count as nothing."""
-    try:
-        value = exact(item.findtext("duration") or "0")
-    except ValueError:
-        return Fraction(0)
-    return value / (4 * divisions) if 0 <= value <= 10_000 * divisions else Fraction(0)

@@ -4,8 +4,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from fractions import Fraction
+from functools import lru_cache
 from typing import Final
 from xml.etree import ElementTree as Tree
 
@@ -18,7 +19,7 @@ from deft_reach.core.notation.swing import straight
 from deft_reach.formats.general_midi import key_of
 from deft_reach.formats.musicxml.beams import Chunk, beams_of, modification, tuplets_of
 from deft_reach.formats.musicxml.common import PLAY, SUM_FIELD, TEXT_FIELD, checksum, writable
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.plain_text import DocumentError, number_text
 
 _TYPES: Final = {
     Fraction(1): "whole",
@@ -46,9 +47,9 @@ _RACK_PLACES: Final = (("E", 5), ("D", 5), ("B", 4), ("B", 4))
 _FLOOR_PLACES: Final = (("A", 4), ("G", 4))
 
 
-def dump_musicxml(pattern: Pattern, kit: Kit, tempo: float, title: str = "Pattern") -> bytes:
-    """The pattern as a score with one percussion part."""
-    score: bytes = Tree.tostring(_Writer(pattern, kit, tempo, title).score(), encoding="utf-8")
+def dump_musicxml(pattern: Pattern, kit: Kit, tempo: float, title: str = "Pattern", repeat: bool = False) -> bytes:
+    """The pattern as a score with one percussion part, between repeat signs if it is a loop."""
+    score: bytes = Tree.tostring(_Writer(pattern, kit, tempo, title, repeat).score(), encoding="utf-8")
     return b'<?xml version="1.0" encoding="UTF-8"?>\n' + score
 
 
@@ -73,38 +74,48 @@ def _rows(pattern: Pattern) -> list[list[tuple[Fraction, Grid, int]]]:
     return found
 
 
-def _split(written: Fraction) -> Iterator[tuple[str, int, Fraction]]:
+@lru_cache(maxsize=4096)
+def _split(written: Fraction) -> tuple[tuple[str, int, Fraction], ...]:
     """A written value as note types with dots, the longest first."""
+    found = []
     while written > 0:
         for value, name in _TYPES.items():
             if value * 3 / 2 <= written and value > Fraction(1, 128):
-                yield name, 1, value * 3 / 2
+                found.append((name, 1, value * 3 / 2))
                 written -= value * 3 / 2
                 break
             if value <= written:
-                yield name, 0, value
+                found.append((name, 0, value))
                 written -= value
                 break
         else:
             raise DocumentError("a step is too short to be written as a note")
+    return tuple(found)
 
 
 class _Writer:
-    def __init__(self, pattern: Pattern, kit: Kit, tempo: float, title: str) -> None:
+    def __init__(self, pattern: Pattern, kit: Kit, tempo: float, title: str, repeat: bool) -> None:
         # Notation shows what is written; how it swings is said above.
         self.swing = pattern.swing
         pattern = straight(pattern)
-        self.pattern, self.kit, self.tempo, self.title = pattern, kit, tempo, title
+        self.pattern, self.kit, self.tempo, self.title, self.repeat = pattern, kit, tempo, title, repeat
         self.rows = _rows(pattern)
         self.bars: list[Bar] = list(pattern.bar_rows)
         if not self._steps_fit():
             # Bars that nobody closed, with a step across their border: one long bar says the same.
             self.bars = [Bar(1, Fraction(0), pattern.length, pattern.meter, Fraction(0))]
-        need = 1
+        lengths: set[tuple[Grid, int]] = set()
+        parts: set[int] = set()
         for row in self.rows:
             for start, grid, steps in row:
-                for chunk in self._chunks(start, grid, steps, (), False, False):
-                    need = math.lcm(need, (chunk.length * 4).denominator, (chunk.start * 4).denominator)
+                lengths.add((grid, steps))
+                parts.add((start * 4).denominator)
+        for grid, steps in lengths:
+            count, of = modification(grid)
+            parts.update(
+                (written * of / count * 4).denominator for _, _, written in _split(Fraction(steps, grid.value))
+            )
+        need = math.lcm(*parts)
         self.divisions = need
         #: The moments of each bar, with which of a moment's stretches they are.
         self.in_bar: list[list[tuple[int, int]]] = [[] for _ in self.bars]
@@ -117,12 +128,15 @@ class _Writer:
         self.feet = any(s.limb in FEET for s in pattern.strokes)
 
     def _steps_fit(self) -> bool:
-        borders = {bar.start for bar in self.bars}
+        bars = iter(self.pattern.bar_rows)
+        bar = next(bars, None)
         for row in self.rows:
             for start, grid, steps in row:
-                bar = self.pattern.bar_at(start)
-                end = start + grid.step * steps
-                if end > bar.start + bar.length and bar.start + bar.length in borders:
+                while bar is not None and bar.start + bar.length <= start:
+                    bar = next(bars, None)
+                if bar is None:
+                    return True
+                if start + grid.step * steps > bar.start + bar.length and bar is not self.pattern.bar_rows[-1]:
                     return False
         return True
 
@@ -164,6 +178,8 @@ class _Writer:
         if bar.number == 0:
             measure.set("implicit", "yes")
         first = k == 0
+        if self.repeat and first:
+            _repeat_sign(measure, "left", "heavy-light", "forward")
         if first or bar.meter != self.bars[k - 1].meter:
             attributes = _add(measure, "attributes")
             if first:
@@ -198,13 +214,15 @@ class _Writer:
             self._notes(measure, chunks, number, stem, bar, carried)
             # Common practice: where the hands carry the time, rests of the feet are not written.
             carried = True
+        if self.repeat and k == len(self.bars) - 1:
+            _repeat_sign(measure, "right", "light-heavy", "backward")
 
     def _tempo(self, measure: Tree.Element) -> None:
         direction = _add(measure, "direction", placement="above")
         mark = _add(_add(direction, "direction-type"), "metronome")
         _add(mark, "beat-unit", "quarter")
-        _add(mark, "per-minute", f"{self.tempo:g}")
-        sound = _add(direction, "sound", tempo=f"{self.tempo:g}")
+        _add(mark, "per-minute", number_text(self.tempo))
+        sound = _add(direction, "sound", tempo=number_text(self.tempo))
         if self.swing is not None:
             words = _add(measure, "direction", placement="above")
             name = "eighths" if self.swing.value == 8 else "sixteenths"
@@ -423,6 +441,12 @@ class _Writer:
                 state = "begin" if k == 0 else "end" if k == count - 1 else "continue"
                 for level in (1, 2):
                     _add(note, "beam", state, number=str(level))
+
+
+def _repeat_sign(measure: Tree.Element, side: str, style: str, direction: str) -> None:
+    line = _add(measure, "barline", location=side)
+    _add(line, "bar-style", style)
+    _add(line, "repeat", direction=direction)
 
 
 def _id(voice: str) -> str:

@@ -15,7 +15,7 @@ The grammar::
 Spaces between items are free: ``RLRR`` is four strokes.
 """
 
-from deft_reach.core.notation.stroke_text.edits import replace_strike, replace_strikes, rewrite, strike_of
+from deft_reach.core.notation.stroke_text.edits import replace_strike, replace_strikes, rewrite, strike_of, with_tempo
 from deft_reach.core.notation.stroke_text.grammar import (
     GRID_VALUES,
     MAX_TEXT,
@@ -31,5 +31,5 @@ from deft_reach.core.notation.stroke_text.writer import write, write_strike
 __all__ = [
     "GRID_VALUES", "MAX_TEXT", "MAX_TUPLET", "METER_VALUES", "TEMPO_RANGE", "IncrementalParser", "StrokeTextError",
     "fault_error", "parse", "replace_strike", "replace_strikes", "rewrite", "strike_of", "tempo_of",
-    "write", "write_strike",
+    "with_tempo", "write", "write_strike",
 ]  # fmt: skip

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
-from deft_reach.core.model.elements import Strike
+from deft_reach.core.model.elements import Strike, Tempo
 from deft_reach.core.model.pattern import Pattern
-from deft_reach.core.notation.stroke_text.writer import write_strike
+from deft_reach.core.notation.stroke_text.writer import write, write_strike
 
 
 def replace_strike(pattern: Pattern, index: int, strike: Strike) -> str:
@@ -22,6 +22,18 @@ def replace_strikes(pattern: Pattern, strikes: Mapping[int, Strike]) -> str:
         span = pattern.strokes[index].span
         text = text[: span.start] + write_strike(strikes[index]) + text[span.end :]
     return text
+
+
+def with_tempo(pattern: Pattern, tempo: float) -> str:
+    """The pattern's text with this tempo (quarter notes a minute) at its head, in place of another if it has one."""
+    setting = write([Tempo(tempo)])
+    if pattern.tempo == tempo:
+        return pattern.text
+    written = next((element for element in pattern.elements if isinstance(element, Tempo)), None)
+    if written is not None:
+        span = written.span
+        return pattern.text[: span.start] + setting + pattern.text[span.end :]
+    return f"{setting}\n{pattern.text}"
 
 
 def rewrite(pattern: Pattern, changes: Mapping[int, Strike | None]) -> str:
