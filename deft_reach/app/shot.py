@@ -20,7 +20,6 @@ from deft_reach.app.run import make_app
 from deft_reach.app.window import MainWindow
 from deft_reach.core.document import MissingError
 from deft_reach.core.session import Session
-from deft_reach.store.atomic import write_atomic
 from deft_reach.store.documents import open_document
 from deft_reach.store.log_exchange import from_csv
 from deft_reach.store.places import demo_file, demo_log_file
@@ -45,8 +44,8 @@ DEFAULT_PLAN = {
 }
 
 
-def take_shot(view: str, out: Path, size: tuple[int, int], plan: str | None, theme_name: str) -> None:
-    """Write a PNG of a view. Raises OSError when it cannot be written, KeyError for an unknown plan."""
+def take_shot(view: str, size: tuple[int, int], plan: str | None, theme_name: str) -> bytes:
+    """A PNG of a view. Raises KeyError for an unknown plan."""
     app = make_app()
     theme.apply(app, theme_name)
     with tempfile.TemporaryDirectory() as folder:
@@ -89,7 +88,7 @@ def take_shot(view: str, out: Path, size: tuple[int, int], plan: str | None, the
             picture = _with_dialog(window, picture, DIALOGS[view](window.session, window))
         window.session.mark_saved()
         window.close()
-        write_atomic(out, png_of(picture.toImage()))
+        return png_of(picture.toImage())
 
 
 def _wait(until: Callable[[], bool]) -> None:

@@ -3,26 +3,16 @@
 from __future__ import annotations
 
 import argparse
-from typing import Any
 
-from deft_reach.cli.inputs import InputError, add_pattern_options, print_json, question
+from deft_reach.cli.inputs import PATTERN, PATTERN_OPTIONS, question
+from deft_reach.cli.options import Verb
+from deft_reach.cli.output import InputError, print_json
 from deft_reach.core.analysis.analyse import analyse
 from deft_reach.core.analysis.report import Report, pace_word
 from deft_reach.core.model.counting import place
 from deft_reach.core.search.planner import PlanError, find_stickings
 
 _ROW = "{:>3} {:>3} {:<7}{:<5}{:<9}{:<7}{:>8}{:>9}{:>7}  {:>8}  {}"
-
-
-def add(verbs: Any) -> None:
-    """Add the verb and its options to the parser."""
-    parser = verbs.add_parser(
-        "analyse",
-        help="what the hands have to do, where it breaks, what it costs",
-        description="Follow every limb from strike to strike and say what happens. Exit 1 if it cannot be played.",
-    )
-    add_pattern_options(parser)
-    parser.set_defaults(run=run)
 
 
 def run(args: argparse.Namespace) -> int:
@@ -88,3 +78,13 @@ def in_words(report: Report) -> str:
     if report.findings:
         lines += ["", *(f"{f.severity:8}{f.kind:16}{f.message}" for f in report.findings)]
     return "\n".join(lines)
+
+
+VERB = Verb(
+    "analyse",
+    "what the hands have to do, where it breaks, what it costs",
+    "Follow every limb from strike to strike and say what happens. Exit 1 if it cannot be played.",
+    run,
+    (PATTERN,),
+    PATTERN_OPTIONS,
+)

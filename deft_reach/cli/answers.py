@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, ParamSpec, TypeVar
 
-from deft_reach.cli.inputs import InputError
+from deft_reach.cli.output import InputError
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.search.errors import SearchError
 

@@ -3,68 +3,94 @@
 from __future__ import annotations
 
 import argparse
-import sys
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
-from deft_reach.cli.inputs import InputError, add_pattern_options, print_json, question, write_out
+from deft_reach.cli.inputs import PATTERN, PLAYED_BY, REPEAT, SOURCE, TEMPO, Question, file_last, question
+from deft_reach.cli.options import Argument, Verb, any_of, say
+from deft_reach.cli.output import FORCE, JSON, STANDARD_OUTPUT, InputError, Output, no_json_beside, print_json
 from deft_reach.core.document import Document, Plan, Score
 from deft_reach.formats.document import dump_document
-from deft_reach.formats.patterns import WRITABLE, dump_pattern
+from deft_reach.formats.kinds import BY_SUFFIX, OTHER
+from deft_reach.formats.patterns import TEXT_SUFFIX, WRITABLE, dump_pattern, lost_in
 from deft_reach.store.documents import SUFFIX
-
-
-def add(verbs: Any) -> None:
-    """Add the verb and its options to the parser."""
-    parser = verbs.add_parser(
-        "convert",
-        help="a pattern from one format to another",
-        description="Read a pattern (stroke text, *.reach, MIDI, MusicXML, CSV of strokes) and write it as what OUT "
-        f"ends in: {', '.join(WRITABLE)} or {SUFFIX}. What a foreign file leaves open is said on standard error.",
-    )
-    add_pattern_options(parser)
-    parser.add_argument("out", metavar="OUT", help="the file to write")
-    parser.set_defaults(run=run)
 
 
 def run(args: argparse.Namespace) -> int:
     """Answer the verb on standard output; its exit status.
 
-    Raises InputError for what cannot be read or answered.
+    Raises InputError for what cannot be read or answered, OutputError for what cannot be written.
     """
-    if args.text is not None and args.out is None:
-        raise InputError("give the file to write")
+    if args.out is None:
+        raise InputError(f"give a pattern and the file to write ({STANDARD_OUTPUT} is standard output)")
+    suffix = _suffix(args)
+    out = Output(args.out, BY_SUFFIX.get(suffix.lower(), OTHER), force=args.force)
     asked = question(args)
-    out = Path(args.out)
+    tempo = asked.tempo if asked.tempo_said else None
     try:
-        if out.suffix.lower() == SUFFIX:
-            data = _document(asked, args)
+        if suffix.lower() == SUFFIX:
+            data = _document(asked)
         else:
-            data = dump_pattern(asked.pattern, out.suffix or ".txt", asked.kit, asked.tempo, asked.name)
+            data = dump_pattern(asked.pattern, suffix, asked.kit, tempo, asked.name, asked.repeat)
     except ValueError as error:
-        raise InputError(f"{out}: {error}") from None
-    write_out(out, data)
-    for remark in asked.remarks:
-        print(f"deft-reach: {remark}", file=sys.stderr)
+        raise InputError(f"{args.out}: {error}") from None
+    out.write(data)
+    lost = () if suffix.lower() == SUFFIX else lost_in(suffix, asked.pattern, asked.repeat)
+    for words in lost:
+        say(f"deft-reach: {words}")
     if args.json:
         print_json(
             {
-                "out": str(out),
+                "out": args.out,
                 "strokes": len(asked.pattern.strokes),
                 "text": asked.pattern.text,
                 "tempo": asked.tempo,
-                "remarks": list(asked.remarks),
+                "repeat": asked.repeat,
+                "remarks": [*asked.remarks, *lost],
             }
         )
-    else:
-        print(f"wrote {out}: {len(asked.pattern.strokes)} strokes at {asked.tempo:g} BPM", file=sys.stderr)
+    elif not out.is_standard:
+        say(f"wrote {args.out}: {len(asked.pattern.strokes)} strokes at {asked.tempo:g} BPM")
     return 0
 
 
-def _document(asked: Any, args: argparse.Namespace) -> bytes:
+def _suffix(args: argparse.Namespace) -> str:
+    """The ending that says what is written; standard output gets stroke text."""
+    return TEXT_SUFFIX if args.out in (None, STANDARD_OUTPUT) else Path(args.out).suffix or TEXT_SUFFIX
+
+
+def _document(asked: Question) -> bytes:
     kit = asked.kit if asked.kit.id else replace(asked.kit, id="kit-1")
     score = Score("pattern-1", asked.name, asked.pattern.text)
     plan = Plan("plan-1", asked.name, score.id, kit.id, asked.player.id, asked.tempo, asked.repeat)
     document = Document(asked.name, players=(asked.player,), kits=(kit,), patterns=(score,), plans=(plan,))
     return dump_document(document)
+
+
+def _into_documents(args: argparse.Namespace) -> str:
+    return "" if _suffix(args).lower() == SUFFIX else f"does nothing here: only a *{SUFFIX} document holds a player"
+
+
+def _keeps_loops(args: argparse.Namespace) -> str:
+    suffix = _suffix(args).lower()
+    return (
+        f"does nothing here: a *{suffix} file does not say that it is a loop"
+        if suffix in (TEXT_SUFFIX, ".wav")
+        else ""
+    )
+
+
+VERB = Verb(
+    "convert",
+    "a pattern from one format to another",
+    "Read a pattern (stroke text, *.reach, MIDI, MusicXML, CSV of strokes) and write it as what OUT ends in: "
+    f"{', '.join(WRITABLE)} or {SUFFIX}; {STANDARD_OUTPUT} writes stroke text to standard output. What a foreign "
+    "file leaves open, and what a format cannot hold, is said on standard error.",
+    run,
+    (PATTERN, Argument("out", "OUT", "the file to write", optional=True)),
+    (
+        *SOURCE, *any_of(PLAYED_BY, _into_documents), TEMPO, REPEAT.only(_keeps_loops), FORCE,
+        JSON.only(no_json_beside),
+    ),
+    file_last,
+)  # fmt: skip

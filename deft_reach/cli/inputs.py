@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import argparse
-import json
-import math
-import sys
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Final, TypeVar
 
+from deft_reach.cli.options import Argument, Option, named_or_number, real, say, whole
+from deft_reach.cli.output import JSON, InputError
 from deft_reach.core.document import Document, MissingError, Plan, read_text
 from deft_reach.core.model.counting import counted
 from deft_reach.core.model.kit import Kit
@@ -23,17 +22,12 @@ from deft_reach.core.practice.hits import Hit
 from deft_reach.formats.document import load_kit, load_player
 from deft_reach.formats.note_map import MAX_BYTES as MAP_BYTES
 from deft_reach.formats.note_map import NoteMap, load_note_map, shipped_maps
-from deft_reach.formats.patterns import MAX_BYTES, MIDI, MUSICXML, load_pattern, stem_of
+from deft_reach.formats.patterns import DEFAULT_TEMPO, MAX_BYTES, MIDI, MUSICXML, load_pattern, stem_of
 from deft_reach.formats.plain_text import DocumentError
-from deft_reach.store.atomic import write_atomic
 from deft_reach.store.documents import SUFFIX, open_document
 from deft_reach.store.reading import read_file
 
 T = TypeVar("T")
-
-
-class InputError(Exception):
-    """Something that was given cannot be used; the message says what, where and what to do."""
 
 
 @dataclass(frozen=True)
@@ -49,54 +43,67 @@ class Question:
     #: What to call it, and what the file it came from left open.
     name: str = "Pattern"
     remarks: tuple[str, ...] = ()
+    #: Whether anybody said its tempo.
+    tempo_said: bool = True
 
 
-def number(low: float, high: float, unit: str) -> type[float]:
-    """An argument type: a number within bounds that says its unit when it is refused."""
-
-    def convert(text: str) -> float:
-        try:
-            value = float(text)
-        except ValueError:
-            raise argparse.ArgumentTypeError(f"'{text}' is not a number") from None
-        if not (math.isfinite(value) and low <= value <= high):
-            raise argparse.ArgumentTypeError(f"{text} is out of range: expected {low:g} to {high:g}{unit}")
-        return value
-
-    return convert  # type: ignore[return-value]
+def _paths(args: argparse.Namespace) -> list[Path]:
+    """The files that patterns are read from."""
+    found = args.pattern if isinstance(args.pattern, list) else [args.pattern]
+    return [Path(name) for name in found if name is not None]
 
 
-def add_pattern_options(parser: argparse.ArgumentParser, many: bool = False) -> None:
-    """The pattern argument and the options common to every verb that takes one; ``many`` of them where it may."""
-    parser.add_argument(
-        "pattern",
-        nargs="*" if many else "?",
-        metavar="FILE",
-        help="a *.reach document, a MIDI or MusicXML file, a CSV of strokes, or a text file with stroke text",
-    )
-    parser.add_argument(
-        "-e", dest="text", metavar="TEXT", action="append" if many else "store", help="stroke text, instead of a file"
-    )
-    parser.add_argument("--plan", metavar="NAME", help="which plan of a *.reach document (default: the first)")
-    parser.add_argument(
-        "--track",
-        metavar="N",
-        type=int,
-        help="which drum part of a MIDI or MusicXML file, from 1 (default: the fullest)",
-    )
-    parser.add_argument("--kit", metavar="NAME|FILE", help=f"one of {', '.join(LAYOUTS)}, or a file (default five)")
-    add_player_options(parser)
-    low, high = TEMPO_RANGE
-    parser.add_argument(
-        "--tempo", metavar="BPM", type=number(low, high, " BPM"), help="quarter notes a minute (default 100)"
-    )
-    parser.add_argument("--repeat", action="store_true", help="treat the pattern as a loop")
-    parser.add_argument("--json", action="store_true", help="print one JSON object")
+def _of_documents(args: argparse.Namespace) -> str:
+    has = any(path.suffix.lower() == SUFFIX for path in _paths(args))
+    return "" if has else f"names a plan of a *{SUFFIX} document, and none was given"
 
 
-def add_player_options(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--player", metavar="FILE", help="a player as JSON, or a document (its first player)")
-    parser.add_argument("--skill", metavar="X", type=_skill, help="0.2 to 3, or untrained, working, advanced")
+def _of_scores(args: argparse.Namespace) -> str:
+    has = any(path.suffix.lower() in (*MIDI, *MUSICXML) for path in _paths(args))
+    return "" if has else "chooses a drum part of a MIDI or MusicXML file, and none was given"
+
+
+PATTERN: Final = Argument(
+    "pattern", "FILE",
+    "a *.reach document, a MIDI or MusicXML file, a CSV of strokes, or a text file with stroke text", optional=True,
+)  # fmt: skip
+PATTERNS: Final = replace(PATTERN, optional=False, many=True)
+TEXT: Final = Option("-e", "stroke text, instead of a file", "TEXT", dest="text")
+PLAN: Final = Option(
+    "--plan", f"which plan of a *{SUFFIX} document (default: the first)", "NAME", applies=(_of_documents,)
+)
+TRACK: Final = Option(
+    "--track", "which drum part of a MIDI or MusicXML file, from 1 (default: the fullest)", "N", whole(1, 1000),
+    applies=(_of_scores,),
+)  # fmt: skip
+KIT: Final = Option("--kit", f"one of {', '.join(LAYOUTS)}, or a file (default five)", "NAME|FILE")
+PLAYER: Final = Option("--player", "a player as JSON, or a document (its first player)", "FILE")
+SKILL: Final = Option("--skill", "0.2 to 3, or untrained, working, advanced", "X", named_or_number(SKILLS, 0.2, 3.0))
+TEMPO: Final = Option("--tempo", "quarter notes a minute (default 100)", "BPM", real(*TEMPO_RANGE, " BPM"))
+REPEAT: Final = Option("--repeat", "treat the pattern as a loop", default=False)
+#: Where a pattern comes from, and who plays it how.
+SOURCE: Final = (TEXT, PLAN, TRACK, KIT)
+PLAYED_BY: Final = (PLAYER, SKILL)
+PATTERN_OPTIONS: Final = (*SOURCE, *PLAYED_BY, TEMPO, REPEAT, JSON)
+
+
+def best(default: int, most: int = 50) -> Option:
+    """How many answers are wanted."""
+    return Option("--best", f"how many (default {default})", "K", whole(1, most), default)
+
+
+def notes_option(words: str) -> Option:
+    """``--notes``; ``words`` say whose notes they are."""
+    help = f"{words}: one of {', '.join(shipped_maps())} (default general-midi), or a note map's file"
+    return Option("--notes", help, "NAME|FILE", default="general-midi")
+
+
+def file_last(args: argparse.Namespace) -> None:
+    """With ``-e`` the only file is the one that comes last."""
+    last = "out" if hasattr(args, "out") else "performance"
+    if args.text is not None and getattr(args, last) is None:
+        args.pattern, file = None, args.pattern
+        setattr(args, last, file)
 
 
 def player_of(args: argparse.Namespace, player: Player | None = None) -> Player:
@@ -105,9 +112,9 @@ def player_of(args: argparse.Namespace, player: Player | None = None) -> Player:
     A skill that is asked for stands in the place of what was measured.
     """
     found = player or Player()
-    if args.player is not None:
+    if getattr(args, "player", None) is not None:
         found = guarded(Path(args.player), lambda path: load_player(read_file(path)))
-    if args.skill is not None:
+    if getattr(args, "skill", None) is not None:
         found = replace(found, skill=args.skill, constants=Constants())
     try:
         check_player(found)
@@ -116,14 +123,9 @@ def player_of(args: argparse.Namespace, player: Player | None = None) -> Player:
     return found
 
 
-def _skill(text: str) -> float:
-    if text in SKILLS:
-        return SKILLS[text]
-    return number(0.2, 3.0, "")(text)
-
-
 def question(args: argparse.Namespace) -> Question:
     """Read what the arguments name. Raises InputError."""
+    asked = {name: getattr(args, name, None) for name in ("plan", "track", "kit", "tempo", "repeat")}
     if (args.pattern is None) == (args.text is None):
         raise InputError("give a pattern: either a file or -e TEXT")
     plan: Plan | None = None
@@ -132,31 +134,30 @@ def question(args: argparse.Namespace) -> Question:
     kit, player = layout("five"), Player()
     name, source, remarks = "Pattern", "", tuple[str, ...]()
     file_tempo: float | None = None
-    if args.plan and (path is None or path.suffix != SUFFIX):
-        raise InputError("--plan names a plan of a *.reach document, and none was given")
-    if args.track is not None and (path is None or path.suffix.lower() not in (*MIDI, *MUSICXML)):
-        raise InputError("--track chooses a drum part of a MIDI or MusicXML file, and none was given")
+    repeat = bool(asked["repeat"])
     document: Document | None = None
-    if path is not None and path.suffix == SUFFIX:
+    if path is not None and path.suffix.lower() == SUFFIX:
         document, _ = guarded(path, open_document)
         if not document.plans:
             raise InputError(f"{path}: the document holds no plan")
         try:
-            plan = document.plan(args.plan) if args.plan else document.plans[0]
+            plan = document.plan(asked["plan"]) if asked["plan"] else document.plans[0]
         except MissingError as error:
             raise InputError(f"{path}: {error}") from None
         text, source, name = document.score(plan.pattern).text, f"{path}, plan '{plan.name}'", plan.name
         kit, player, weights = document.kit(plan.kit), document.player(plan.player), plan.weights
-    if args.kit is not None:
-        kit = read_kit(args.kit)
+        repeat = repeat or plan.repeat
+    if asked["kit"] is not None:
+        kit = read_kit(asked["kit"])
     if path is None:
         text = args.text
     elif document is None:
-        track = None if args.track is None else args.track - 1
+        track = None if asked["track"] is None else asked["track"] - 1
         found = guarded(path, lambda p: load_pattern(read_file(p, MAX_BYTES), p.suffix, kit, track))
         text, source, name = found.text, str(path), stem_of(path.name)
         file_tempo, remarks = found.tempo, found.remarks
-        if len(found.tracks) > 1 and args.track is None:
+        repeat = repeat or found.repeat
+        if len(found.tracks) > 1 and asked["track"] is None:
             listed = ", ".join(f"{k} {part} ({notes} notes)" for k, (part, notes) in enumerate(found.tracks, 1))
             read = "all of them as one" if found.track is None else str(found.track + 1)
             remarks += (f"{path} has several drum parts: {listed}; read {read}, choose with --track",)
@@ -167,9 +168,10 @@ def question(args: argparse.Namespace) -> Question:
         pattern = read_text(text, kit)
     except StrokeTextError as error:
         raise InputError(f"{source}: {error}" if source else str(error)) from None
-    tempo = args.tempo or (plan.tempo if plan else None) or pattern.tempo or file_tempo or 100.0
-    repeat = args.repeat or (plan is not None and plan.repeat)
-    return Question(pattern, kit, player, tempo, repeat, weights, name, remarks)
+    for remark in remarks:
+        say(f"deft-reach: {remark}")
+    said = asked["tempo"] or (plan.tempo if plan else None) or pattern.tempo or file_tempo
+    return Question(pattern, kit, player, said or DEFAULT_TEMPO, repeat, weights, name, remarks, said is not None)
 
 
 def read_kit(name: str) -> Kit:
@@ -180,14 +182,6 @@ def read_kit(name: str) -> Kit:
     if not is_there(path):
         raise InputError(f"there is no kit and no file '{name}'; the kits are {', '.join(LAYOUTS)}")
     return guarded(path, lambda p: load_kit(read_file(p)))
-
-
-def add_note_map_option(parser: argparse.ArgumentParser, words: str) -> None:
-    """Add ``--notes``; ``words`` say whose notes they are."""
-    parser.add_argument(
-        "--notes", metavar="NAME|FILE", default="general-midi",
-        help=f"{words}: one of {', '.join(shipped_maps())} (default general-midi), or a note map's file",
-    )  # fmt: skip
 
 
 def read_note_map(name: str) -> NoteMap:
@@ -207,19 +201,8 @@ def heard(args: argparse.Namespace, hits: Sequence[Hit]) -> tuple[Hit, ...]:
     strangers = found.strangers(hits)
     if strangers:
         notes = counted(len(strangers), "note")
-        print(
-            f"{notes} ({', '.join(map(str, strangers))}) not in the note map '{found.name}': not counted",
-            file=sys.stderr,
-        )
+        say(f"{notes} ({', '.join(map(str, strangers))}) not in the note map '{found.name}': not counted")
     return found.heard(hits)
-
-
-def write_out(name: str | Path, data: bytes) -> None:
-    """Write a file, or nothing of it. Raises InputError with its name."""
-    try:
-        write_atomic(Path(name), data)
-    except OSError as error:
-        raise InputError(f"{name}: {error.strerror or error}") from None
 
 
 def is_there(path: Path) -> bool:
@@ -242,26 +225,6 @@ def guarded(path: Path, read: Callable[[Path], T]) -> T:
         raise InputError(f"{path}: {error}") from None
 
 
-def check_count(option: str, value: int, low: int, high: int) -> None:
-    """Raises InputError for a number of things out of its range."""
-    if not low <= value <= high:
-        raise InputError(f"{option} is {value}; expected {low} to {high}")
-
-
 def words_of(text: str) -> list[str]:
     """Names given with commas or spaces between them."""
     return text.replace(",", " ").split()
-
-
-def tell(args: argparse.Namespace, as_dict: Callable[..., Any], in_words: Callable[..., str], *found: Any) -> None:
-    """Print what was found: one JSON object where that was asked for, words otherwise."""
-    if args.json:
-        print_json(as_dict(*found))
-    else:
-        print(in_words(*found))
-
-
-def print_json(value: Any) -> None:
-    """One JSON object on standard output and nothing else."""
-    json.dump(value, sys.stdout, allow_nan=False)
-    sys.stdout.write("\n")

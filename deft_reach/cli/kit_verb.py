@@ -4,50 +4,22 @@ from __future__ import annotations
 
 import argparse
 import math
-import sys
+from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import Any, Final
 
-from deft_reach.cli.inputs import InputError, guarded, print_json, read_kit, tell, write_out
+from deft_reach.cli.inputs import KIT, PLAYER, guarded, player_of, read_kit
+from deft_reach.cli.options import Argument, Option, Verb, say
+from deft_reach.cli.output import FORCE, JSON, InputError, Output, no_json_beside, out_option, print_json, tell
 from deft_reach.core.model.kit import Kit, KitError
 from deft_reach.core.model.layouts import LAYOUTS, layout
 from deft_reach.core.model.player import Player
 from deft_reach.core.model.tape import Measured, TapeError, measure
 from deft_reach.core.motion.comfort import Comfort, comforts
-from deft_reach.formats.document import dump_kit, kit_dict, load_player
+from deft_reach.formats import kinds
+from deft_reach.formats.document import dump_kit, kit_dict
 from deft_reach.formats.tape_csv import load_tape
 from deft_reach.store.reading import read_file
-
-
-def add(verbs: Any) -> None:
-    """Add the verb and its options to the parser."""
-    parser = verbs.add_parser(
-        "kit", help="list, show, measure or mirror kits", description="Kits and their measures."
-    )
-    actions = parser.add_subparsers(dest="action", metavar="list|show|measure|mirror", required=True)
-    lister = actions.add_parser("list", help="the kits that ship with the app")
-    shower = actions.add_parser("show", help="one kit in full")
-    mirrorer = actions.add_parser("mirror", help="a kit the other way round")
-    for sub in (shower, mirrorer):
-        sub.add_argument("kit", metavar="NAME|FILE", help=f"one of {', '.join(LAYOUTS)}, or a file")
-    measurer = actions.add_parser(
-        "measure",
-        help="a kit from tape readings",
-        description="Find where the pieces stand from distances measured with a tape. Each line of the sheet is "
-        "from,to,mm and, if need be, the uncertainty in mm; 'to' may be another piece, seat or floor. Exit 1 if the "
-        "readings cannot belong to one kit.",
-    )
-    measurer.add_argument("distances", metavar="DISTANCES.csv", help="the tape sheet")
-    measurer.add_argument("--kit", metavar="NAME|FILE", default="five", help="which pieces they are (default five)")
-    measurer.add_argument("--player", metavar="FILE", help="for the seat's height, if it is not in the sheet")
-    measurer.add_argument("--left", metavar="PIECE", help="a piece that stands to the player's left")
-    measurer.add_argument("--right", metavar="PIECE", help="a piece that stands to the player's right")
-    for sub in (mirrorer, measurer):
-        sub.add_argument("--out", metavar="FILE", help="write the kit to a file")
-    actions_run = ((lister, run_list), (shower, run_show), (mirrorer, run_mirror), (measurer, run_measure))
-    for sub, run in actions_run:
-        sub.add_argument("--json", action="store_true", help="print one JSON object")
-        sub.set_defaults(run=run)
 
 
 def run_list(args: argparse.Namespace) -> int:
@@ -73,9 +45,10 @@ def run_show(args: argparse.Namespace) -> int:
 
 def run_mirror(args: argparse.Namespace) -> int:
     """Answer the verb on standard output; its exit status."""
+    out = _output(args)
     kit = read_kit(args.kit).mirror()
-    if args.out:
-        _write(kit, args.out)
+    if out is not None:
+        _write(kit, out)
         if not args.json:
             return 0
     _show(kit, args.json)
@@ -85,13 +58,11 @@ def run_mirror(args: argparse.Namespace) -> int:
 def run_measure(args: argparse.Namespace) -> int:
     """Answer the verb on standard output; its exit status.
 
-    Raises InputError for what cannot be read or answered.
+    Raises InputError for what cannot be read or answered, OutputError for what cannot be written.
     """
+    out = _output(args)
     path = Path(args.distances)
-    base = read_kit(args.kit)
-    player = Player()
-    if args.player is not None:
-        player = guarded(Path(args.player), lambda p: load_player(read_file(p)))
+    base, player = layout("five") if args.kit is None else read_kit(args.kit), player_of(args)
     readings, lines = guarded(path, lambda p: load_tape(read_file(p, 1_000_000)))
     try:
         found = measure(readings, base, player, args.left, args.right)
@@ -100,11 +71,12 @@ def run_measure(args: argparse.Namespace) -> int:
         raise InputError(f"{path}: {where}{error}") from None
     except KitError as error:
         raise InputError(f"{path}: {error}") from None
-    if args.out and found.fits:
-        _write(found.kit, args.out)
-    tell(args, _measured, _in_words, found)
-    if args.out and not found.fits:
-        print(f"deft-reach: {args.out} was not written: put the readings above right first", file=sys.stderr)
+    if out is not None and found.fits:
+        _write(found.kit, out)
+    if out is None or not out.is_standard or not found.fits:
+        tell(args, _measured, _in_words, found)
+    if out is not None and not found.fits:
+        say(f"deft-reach: {args.out} was not written: put the readings above right first")
     return 0 if found.fits else 1
 
 
@@ -151,9 +123,14 @@ def _in_words(found: Measured) -> str:
     return "\n".join(lines)
 
 
-def _write(kit: Kit, name: str) -> None:
-    write_out(name, dump_kit(kit))
-    print(f"wrote {name}", file=sys.stderr)
+def _output(args: argparse.Namespace) -> Output | None:
+    return None if args.out is None else Output(args.out, kinds.KIT, force=args.force)
+
+
+def _write(kit: Kit, out: Output) -> None:
+    out.write(dump_kit(kit))
+    if not out.is_standard:
+        say(f"wrote {out.name}")
 
 
 def _comfort(found: dict[str, dict[str, Comfort]]) -> dict[str, dict[str, dict[str, float | None]]]:
@@ -185,3 +162,30 @@ def _show(kit: Kit, as_json: bool) -> None:
             f"{p.code:<6}{p.name:<20}{p.kind:<19}{p.x:>7.0f}{p.y:>7.0f}{p.z:>7.0f}{p.width:>7.0f}"
             f"{p.diameter:>8.0f}{p.tilt:>6.0f}°"
         )
+
+
+_NAMED: Final = Argument("kit", "NAME|FILE", f"one of {', '.join(LAYOUTS)}, or a file")
+_OUT: Final = out_option("FILE", "write the kit to a file")
+_JSON: Final = JSON.only(no_json_beside)
+VERBS: Final = (
+    Verb("kit list", "the kits that ship with the app", "The kits that ship with the app.", run_list, (), (JSON,)),
+    Verb("kit show", "one kit in full", "One kit in full.", run_show, (_NAMED,), (JSON,)),
+    Verb("kit mirror", "a kit the other way round", "A kit the other way round.", run_mirror, (_NAMED,),
+         (_OUT, FORCE, _JSON)),
+    Verb(
+        "kit measure",
+        "a kit from tape readings",
+        "Find where the pieces stand from distances measured with a tape. Each line of the sheet is from,to,mm and, "
+        "if need be, the uncertainty in mm; 'to' may be another piece, seat or floor. Exit 1 if the readings cannot "
+        "belong to one kit.",
+        run_measure,
+        (Argument("distances", "DISTANCES.csv", "the tape sheet"),),
+        (
+            KIT,
+            replace(PLAYER, help="for the seat's height, if it is not in the sheet"),
+            Option("--left", "a piece that stands to the player's left", "PIECE"),
+            Option("--right", "a piece that stands to the player's right", "PIECE"),
+            _OUT, FORCE, _JSON,
+        ),
+    ),
+)  # fmt: skip

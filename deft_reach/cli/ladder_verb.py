@@ -6,8 +6,11 @@ import argparse
 from collections.abc import Sequence
 from typing import Any
 
-from deft_reach.cli.inputs import InputError, add_pattern_options, check_count, number, question, tell
+from deft_reach.cli.inputs import PATTERN, PLAYED_BY, REPEAT, SOURCE, question
+from deft_reach.cli.options import Option, Verb, real, whole
+from deft_reach.cli.output import JSON, InputError, tell
 from deft_reach.core.model.counting import counted
+from deft_reach.core.notation.stroke_text import TEMPO_RANGE
 from deft_reach.core.practice.chunks import build_chunks
 from deft_reach.core.practice.ladder import (
     Equivalent,
@@ -21,37 +24,6 @@ from deft_reach.core.practice.ladder import (
 from deft_reach.core.practice.stages import Stage, build_up
 
 
-def add(verbs: Any) -> None:
-    """Add the verb and its options to the parser."""
-    parser = verbs.add_parser(
-        "ladder",
-        help="stages and tempi from slow to the target",
-        description="Build the pattern up in stages, and climb to the target tempo rung by rung. Without --start it "
-        "begins where the fastest passage is easy.",
-    )
-    add_pattern_options(parser)
-    parser.add_argument(
-        "--target", required=True, metavar="BPM", type=number(10, 1000, " BPM"), help="tempo to reach"
-    )
-    parser.add_argument("--start", metavar="BPM", type=number(10, 1000, " BPM"), help="tempo to begin with")
-    parser.add_argument(
-        "--step", metavar="N|N%", help="from rung to rung: BPM, percent, double, or shrinking (default)"
-    )
-    parser.add_argument("--overspeed", metavar="X%", help="a last rung so many percent above the target")
-    parser.add_argument(
-        "--by", choices=("layers", "chunks"), default="layers",
-        help="one thing added at a time (default), or group by group and bar by bar",
-    )  # fmt: skip
-    parser.add_argument(
-        "--minutes", metavar="M", type=number(1, 600, " min"), help="how long all of it should take to play"
-    )
-    parser.add_argument(
-        "--repeats", metavar="N", type=int, help="how often a rung is played (default: for 30 to 60 seconds)"
-    )
-    parser.add_argument("--straight", action="store_true", help="straight to the kit: no stages before it")
-    parser.set_defaults(run=run)
-
-
 def run(args: argparse.Namespace) -> int:
     """Answer the verb on standard output; its exit status.
 
@@ -60,10 +32,7 @@ def run(args: argparse.Namespace) -> int:
     asked = question(args)
     if asked.pattern.unassigned:
         raise InputError("a ladder needs a settled sticking: give every ? a hand first (deft-reach plan)")
-    if args.repeats is not None:
-        check_count("--repeats", args.repeats, 1, 1000)
     try:
-        overspeed = None if args.overspeed is None else _percent(args.overspeed)
         what = (asked.pattern, asked.kit, asked.player, args.target)
         if args.by == "chunks":
             stages = build_chunks(*what, repeat=asked.repeat, weights=asked.weights)
@@ -74,7 +43,7 @@ def run(args: argparse.Namespace) -> int:
             args.target,
             start=args.start,
             step=None if args.step is None else parse_step(args.step),
-            overspeed=overspeed,
+            overspeed=args.overspeed,
             repeats=args.repeats,
             minutes=args.minutes,
             each=args.by == "chunks",
@@ -89,9 +58,13 @@ def run(args: argparse.Namespace) -> int:
 
 def _percent(text: str) -> float:
     try:
-        return float(text.strip().rstrip("%"))
-    except ValueError:
-        raise InputError(f"--overspeed is '{text}'; expected percent such as 5%") from None
+        return real(0, 1000, " %")(text.strip().removesuffix("%"))
+    except argparse.ArgumentTypeError:
+        raise argparse.ArgumentTypeError(f"'{text}' is none; expected percent such as 5%") from None
+
+
+def _by_layers(args: argparse.Namespace) -> str:
+    return "does nothing with --by chunks, which have no stages before the kit" if args.by == "chunks" else ""
 
 
 def as_dict(stages: Sequence[Stage], rungs: Sequence[Rung], same: Sequence[Equivalent]) -> dict[str, Any]:
@@ -120,3 +93,30 @@ def in_words(stages: Sequence[Stage], rungs: Sequence[Rung], same: Sequence[Equi
     if same:
         lines.append("as fast as " + ", ".join(f"{e.grid} at {e.tempo:g}" for e in same))
     return "\n".join(lines)
+
+
+VERB = Verb(
+    "ladder",
+    "stages and tempi from slow to the target",
+    "Build the pattern up in stages, and climb to the target tempo rung by rung. Without --start it begins where the "
+    "fastest passage is easy.",
+    run,
+    (PATTERN,),
+    (
+        *SOURCE, *PLAYED_BY, REPEAT, JSON,
+        Option("--target", "tempo to reach", "BPM", real(*TEMPO_RANGE, " BPM"), required=True),
+        Option("--start", "tempo to begin with", "BPM", real(*TEMPO_RANGE, " BPM")),
+        Option("--step", "from rung to rung: BPM, percent, double, or shrinking (default)", "N|N%"),
+        Option("--overspeed", "a last rung so many percent above the target", "X%", _percent),
+        Option(
+            "--by", "one thing added at a time (default), or group by group and bar by bar", default="layers",
+            choices=("layers", "chunks"),
+        ),
+        Option("--minutes", "how long all of it should take to play", "M", real(1, 600, " min")),
+        Option("--repeats", "how often a rung is played (default: for 30 to 60 seconds)", "N", whole(1, 1000)),
+        Option(
+            "--straight", "straight to the kit: no stages before it", default=False,
+            applies=(_by_layers,),
+        ),
+    ),
+)  # fmt: skip

@@ -9,43 +9,29 @@ from typing import Any
 
 from deft_reach.cli.answers import answer
 from deft_reach.cli.inputs import (
-    InputError,
+    KIT,
+    PATTERNS,
+    PLAN,
+    PLAYED_BY,
+    REPEAT,
+    TEMPO,
+    TEXT,
+    TRACK,
     Question,
-    add_pattern_options,
-    check_count,
+    best,
     guarded,
     question,
-    tell,
     words_of,
 )
+from deft_reach.cli.options import Option, Verb, real, whole
+from deft_reach.cli.output import JSON, InputError, tell
 from deft_reach.core.search.joined_walk import Asked
-from deft_reach.core.search.layout_search import BUDGET, Layout, Layouts, find_layouts, move_words
+from deft_reach.core.search.layout_search import BUDGET, GRID, MOST_MM, Layout, Layouts, find_layouts, move_words
 from deft_reach.store.documents import SUFFIX, open_document
-
-
-def add(verbs: Any) -> None:
-    """Add the verb and its options to the parser."""
-    parser = verbs.add_parser(
-        "layout",
-        help="where pieces could stand so that patterns cost less",
-        description="Search places for chosen pieces that make one or more patterns cheaper together, with nothing "
-        "overlapping and everything in reach. A document without --plan is searched for all its plans on the same "
-        "kit. The kit is not changed. Exit 1 if nothing is cheaper.",
-    )
-    add_pattern_options(parser, many=True)
-    parser.add_argument("--move", required=True, metavar="PIECE,...", help="the pieces that may move, such as ft,rd")
-    parser.add_argument("--within", metavar="MM", type=float, default=100.0, help="how far each (default 100 mm)")
-    parser.add_argument("--best", metavar="K", type=int, default=3, help="how many (default 3)")
-    parser.add_argument(
-        "--evaluate", metavar="N", type=int, default=BUDGET, help=f"places looked at, at most (default {BUDGET})"
-    )
-    parser.set_defaults(run=run)
 
 
 def run(args: argparse.Namespace) -> int:
     """Answer the verb on standard output; its exit status."""
-    check_count("--best", args.best, 1, 20)
-    check_count("--evaluate", args.evaluate, 50, 1_000_000)
     asked = questions(args)
     pieces = words_of(args.move)
     plans = [Asked(q.name, q.pattern, q.tempo, q.repeat, q.weights) for q in asked]
@@ -75,11 +61,11 @@ def questions(args: argparse.Namespace) -> list[Question]:
         found.append(replace(question(argparse.Namespace(**one)), name=f"pattern {len(found) + 1}"))
     for name in args.pattern:
         names = [args.plan]
-        if Path(name).suffix == SUFFIX and args.plan is None:
+        if Path(name).suffix.lower() == SUFFIX and args.plan is None:
             document, _ = guarded(Path(name), open_document)
             first = document.plans[0] if document.plans else None
             names = [p.id for p in document.plans if first is not None and p.kit == first.kit] or [None]
-        elif Path(name).suffix != SUFFIX:
+        elif Path(name).suffix.lower() != SUFFIX:
             names = [None]
         for plan in names:
             found.append(question(argparse.Namespace(**{**rest, "pattern": name, "text": None, "plan": plan})))
@@ -124,3 +110,23 @@ def in_words(found: Layouts) -> str:
         lines.append("no move within that distance gains a twentieth of the cost")
     lines.append(f"{found.evaluated:,} layouts looked at")
     return "\n".join(lines)
+
+
+VERB = Verb(
+    "layout",
+    "where pieces could stand so that patterns cost less",
+    "Search places for chosen pieces that make one or more patterns cheaper together, with nothing overlapping and "
+    "everything in reach. A document without --plan is searched for all its plans on the same kit. The kit is not "
+    "changed. Exit 1 if nothing is cheaper.",
+    run,
+    (PATTERNS,),
+    (
+        replace(TEXT, repeatable=True), PLAN, TRACK, KIT, *PLAYED_BY, TEMPO, REPEAT, JSON,
+        Option("--move", "the pieces that may move, such as ft,rd", "PIECE,...", required=True),
+        Option("--within", "how far each (default 100 mm)", "MM", real(GRID, MOST_MM, " mm"), 100.0),
+        best(3, 20),
+        Option(
+            "--evaluate", f"places looked at, at most (default {BUDGET})", "N", whole(50, 1_000_000), BUDGET
+        ),
+    ),
+)  # fmt: skip

@@ -4,31 +4,38 @@ from __future__ import annotations
 
 import argparse
 from dataclasses import replace
-from typing import Any
+from typing import Any, Final
 
 from deft_reach.cli.inputs import (
-    InputError,
-    add_note_map_option,
-    add_pattern_options,
-    check_count,
-    number,
+    KIT,
+    PATTERN,
+    PLAN,
+    PLAYED_BY,
+    TEMPO,
+    TEXT,
+    TRACK,
+    file_last,
+    notes_option,
     player_of,
     question,
     read_kit,
     read_note_map,
-    write_out,
 )
+from deft_reach.cli.options import Argument, Option, Verb, any_of, real, whole, with_option, without_option
+from deft_reach.cli.output import FORCE, JSON, InputError, Output, no_json_beside, tell
 from deft_reach.core.analysis.analyse import analyse
+from deft_reach.core.model.layouts import layout
 from deft_reach.core.model.player import CONSTANTS
 from deft_reach.core.practice.hand_test import usual_constants
 from deft_reach.core.practice.hand_test_simulation import perform_test
 from deft_reach.core.practice.ramp import Ramp, RampError, parse_ramp
 from deft_reach.core.practice.simulation import Faults, simulate
+from deft_reach.formats import kinds
 from deft_reach.formats.general_midi import hand_test_keys, pattern_keys
 from deft_reach.formats.midi_take import dump_performance
 
 #: Option, field of Faults, what it is divided by, lowest, highest, and what it does.
-FAULTS = (
+FAULTS: Final = (
     ("--late-left", "late_left", 1000.0, -100.0, 100.0, "MS", "the left hand this late"),
     ("--late-right", "late_right", 1000.0, -100.0, 100.0, "MS", "the right hand this late"),
     ("--feet", "rush_feet", 1.0, 0.5, 1.5, "X", "runs of the feet this long against what is written (0.7 rushes)"),
@@ -46,50 +53,16 @@ FAULTS = (
     ("--bare", "bare", 100.0, 0.0, 100.0, "%", "so many of the graced strokes without their graces"),
     ("--graces", "grace_width", 1.0, 0.1, 4.0, "X", "graces so wide against what is usual"),
     ("--latency", "latency", 1000.0, 0.0, 500.0, "MS", "everything arrives this late"),
-    ("--count-in", "count_in", 1.0, 0, 16, "N", "so many beats before it"),
-    ("--broken-off", "broken_off", 1.0, 0, 500, "N", "so many hits missing at the very end"),
     ("--retrigger", "retrigger", 100.0, 0.0, 50.0, "%", "so many strokes sent twice by their pad"),
     ("--crosstalk", "crosstalk", 100.0, 0.0, 50.0, "%", "so many strokes set another pad off"),
 )
-
-
-def add(verbs: Any) -> None:
-    """Add the verb and its options to the parser."""
-    parser = verbs.add_parser(
-        "perform",
-        help="the simulated kit plays a pattern into a MIDI file",
-        description="Let the simulated electronic kit play a pattern into a MIDI file, perfectly or with faults, so "
-        "that takes can be tried without a kit.",
-    )
-    add_pattern_options(parser)
-    parser.add_argument("out", nargs="?", metavar="OUT.mid", help="where to write it")
-    parser.add_argument(
-        "--hands", action="store_true", help="play a hand test instead of a pattern, with the player's constants"
-    )
-    parser.add_argument(
-        "--constant", metavar="NAME=VALUE", action="append", default=[], type=_constant,
-        help=f"of a hand test, in seconds (rebounds as a part): {', '.join(CONSTANTS)} (repeatable)",
-    )  # fmt: skip
-    parser.add_argument(
-        "--ramp", metavar="A-BxN", help="from one tempo to another in so many rounds, such as 80-140x12"
-    )
-    parser.add_argument("--clicked", action="store_true", help="with the click that it was played to (note 33)")
-    parser.add_argument("--strain", action="store_true", help="strokes come late above the player's limit for them")
-    parser.add_argument("--rounds", metavar="N", type=int, default=4, help="how often (default 4)")
-    add_note_map_option(parser, "the notes that the simulated kit sends")
-    parser.add_argument("--seed", metavar="N", type=int, default=1, help="the same seed plays the same")
-    for option, field, _, low, high, unit, words in FAULTS:
-        parser.add_argument(
-            option, dest=field, metavar=unit, type=number(low, high, f" {unit}"), default=None, help=words
-        )
-    parser.set_defaults(run=run)
-
-
-def _ramp(text: str) -> Ramp:
-    try:
-        return parse_ramp(text)
-    except RampError as error:
-        raise InputError(f"--ramp: {error}") from None
+#: Faults that are counted: as above.
+COUNTED: Final = (
+    ("--count-in", "count_in", 16, "so many beats before it"),
+    ("--broken-off", "broken_off", 500, "so many hits missing at the very end"),
+)
+#: Faults that chance deals out; without one of them a seed would change nothing.
+BY_CHANCE: Final = ("--jitter", "--missed", "--extra", "--swapped", "--bare", "--retrigger", "--crosstalk")
 
 
 def _constant(text: str) -> tuple[str, float]:
@@ -97,15 +70,19 @@ def _constant(text: str) -> tuple[str, float]:
     if name not in CONSTANTS:
         raise argparse.ArgumentTypeError(f"there is no constant '{name}'; expected one of {', '.join(CONSTANTS)}")
     _, low, high = CONSTANTS[name]
-    return name, number(low, high, "")(value)
+    return name, real(low, high)(value)
 
 
-def _hand_test(args: argparse.Namespace) -> int:
+def _a_ramp(text: str) -> Ramp:
+    try:
+        return parse_ramp(text)
+    except RampError as error:
+        raise argparse.ArgumentTypeError(str(error)) from None
+
+
+def _hand_test(args: argparse.Namespace, out: Output) -> int:
     """Play a hand test into a file."""
-    out = args.out or args.pattern
-    if out is None or args.text is not None or (args.out and args.pattern):
-        raise InputError("a hand test needs no pattern: give only the file to write, OUT.mid")
-    kit = read_kit(args.kit or "five")
+    kit = layout("five") if args.kit is None else read_kit(args.kit)
     player = player_of(args)
     constants = replace(player.constants, **dict(args.constant))
     usual = usual_constants(player)
@@ -113,34 +90,35 @@ def _hand_test(args: argparse.Namespace) -> int:
         constants = replace(
             constants, move=constants.move or usual.move, move_per_bit=constants.move_per_bit or usual.move_per_bit
         )
-    jitter = 0.003 if args.jitter is None else args.jitter / 1000
+    jitter = 0.003 if args.fault_jitter is None else args.fault_jitter / 1000
     played = perform_test(
         replace(player, constants=constants), kit, hand_test_keys(kit), jitter=jitter, seed=args.seed
     )
-    write_out(out, dump_performance(read_note_map(args.notes).sent(played.hits), played.marks))
-    print(f"{out}: {len(played.hits)} hits, {len(played.marks)} exercises")
+    out.write(dump_performance(read_note_map(args.notes).sent(played.hits), played.marks))
+    exercises = [{"name": name, "time": time} for time, name in played.marks]
+    found = {"out": args.out, "hits": len(played.hits), "exercises": exercises}
+    _tell(args, out, found, f"{args.out}: {len(played.hits)} hits, {len(played.marks)} exercises")
     return 0
 
 
 def run(args: argparse.Namespace) -> int:
     """Answer the verb on standard output; its exit status.
 
-    Raises InputError for what cannot be read or answered.
+    Raises InputError for what cannot be read or answered, OutputError for what cannot be written.
     """
-    if args.hands:
-        return _hand_test(args)
-    if args.constant:
-        raise InputError("--constant is for a hand test: give --hands as well")
-    if args.text is not None and args.out is None:
-        args.pattern, args.out = None, args.pattern
+    if args.hands and args.pattern is not None:
+        raise InputError("a hand test needs no pattern: give only the file to write, OUT.mid")
     if args.out is None:
         raise InputError("give the file to write: OUT.mid")
-    check_count("--rounds", args.rounds, 1, 500)
+    out = Output(args.out, kinds.MIDI, force=args.force)
+    if args.hands:
+        return _hand_test(args, out)
     asked = question(args)
     if not asked.pattern.strokes or asked.pattern.unassigned:
         raise InputError("only a pattern with strokes and a settled sticking can be performed")
-    chosen = {field: getattr(args, field) / by for _, field, by, *_ in FAULTS if getattr(args, field) is not None}
-    chosen |= {field: round(chosen[field]) for field in ("count_in", "broken_off") if field in chosen}
+    given = {field: (getattr(args, f"fault_{field}"), by) for _, field, by, *_ in FAULTS}
+    chosen: dict[str, Any] = {field: value / by for field, (value, by) in given.items() if value is not None}
+    chosen |= {field: getattr(args, f"fault_{field}") for _, field, *_ in COUNTED}
     keys, graces = pattern_keys(asked.kit, asked.pattern)
     limits = None
     if args.strain:
@@ -148,10 +126,96 @@ def run(args: argparse.Namespace) -> int:
         limits = [stroke.tempo_limit for stroke in report.strokes]
     rounds, tempi = args.rounds, None
     if args.ramp is not None:
-        ramp = _ramp(args.ramp)
-        rounds, tempi = ramp.rounds, ramp.tempi.tolist()
+        rounds, tempi = args.ramp.rounds, args.ramp.tempi.tolist()
     faults = Faults(**chosen, clicked=args.clicked, seed=args.seed)
     played = simulate(asked.pattern, keys, asked.tempo, faults, rounds, tempi, limits, graces)
-    write_out(args.out, dump_performance(read_note_map(args.notes).sent(played.hits)))
-    print(f"{args.out}: {len(played.hits)} hits at {asked.tempo:g} BPM")
+    out.write(dump_performance(read_note_map(args.notes).sent(played.hits)))
+    at = f"{asked.tempo:g} BPM" if args.ramp is None else f"{args.ramp.start:g} to {args.ramp.end:g} BPM"
+    found = {
+        "out": args.out,
+        "hits": len(played.hits),
+        "rounds": rounds,
+        "tempo": asked.tempo if args.ramp is None else None,
+        "ramp": None if args.ramp is None else {"start": args.ramp.start, "end": args.ramp.end},
+        "missed": [{"round": turn + 1, "stroke": stroke} for turn, stroke in played.missed],
+        "swapped": [{"round": turn + 1, "stroke": stroke} for turn, stroke in played.swapped],
+    }
+    _tell(args, out, found, f"{args.out}: {len(played.hits)} hits at {at}")
     return 0
+
+
+def _tell(args: argparse.Namespace, out: Output, found: dict[str, Any], words: str) -> None:
+    if not out.is_standard:
+        tell(args, lambda: found, lambda: words)
+
+
+def _arrange(args: argparse.Namespace) -> None:
+    """With ``-e``, and of a hand test, the only file is the one to write."""
+    if args.hands and args.out is None:
+        args.pattern, args.out = None, args.pattern
+    file_last(args)
+
+
+def _by_player(args: argparse.Namespace) -> str:
+    return (
+        ""
+        if {"--hands", "--strain"} & args.given
+        else "does nothing here: the simulated kit plays as asked, whoever plays; see --strain"
+    )
+
+
+def _by_chance(args: argparse.Namespace) -> str:
+    dealt = {"--hands", *BY_CHANCE} & args.given
+    return "" if dealt else f"does nothing where nothing is left to chance, as by {', '.join(BY_CHANCE)}"
+
+
+_ALONE = without_option(
+    "--hands", "does nothing with --hands: a hand test is played without a pattern, in its own time"
+)
+_STEADY = without_option("--ramp", "does nothing with --ramp, which has its own rounds and tempi")
+VERB = Verb(
+    "perform",
+    "the simulated kit plays a pattern into a MIDI file",
+    "Let the simulated electronic kit play a pattern into a MIDI file, perfectly or with faults, so that takes can "
+    "be tried without a kit.",
+    run,
+    (PATTERN, Argument("out", "OUT.mid", "where to write it", optional=True)),
+    (
+        *any_of((TEXT, PLAN, TRACK), _ALONE), KIT, *any_of(PLAYED_BY, _by_player), TEMPO.only(_ALONE, _STEADY),
+        FORCE, JSON.only(no_json_beside),
+        Option("--hands", "play a hand test instead of a pattern, with the player's constants", default=False),
+        Option(
+            "--constant",
+            f"of a hand test, in seconds (rebounds as a part): {', '.join(CONSTANTS)} (repeatable)",
+            "NAME=VALUE", _constant, repeatable=True,
+            applies=(with_option("--hands", "is of a hand test; give --hands as well"),),
+        ),
+        Option(
+            "--ramp", "from one tempo to another in so many rounds, such as 80-140x12", "A-BxN", _a_ramp,
+            applies=(_ALONE,),
+        ),
+        Option(
+            "--clicked", "with the click that it was played to (note 33)", default=False, applies=(_ALONE,)
+        ),
+        Option(
+            "--strain", "strokes come late above the player's limit for them", default=False, applies=(_ALONE,)
+        ),
+        Option("--rounds", "how often (default 4)", "N", whole(1, 500), 4, applies=(_ALONE, _STEADY)),
+        notes_option("the notes that the simulated kit sends"),
+        Option(
+            "--seed", "the same seed plays the same (default 1)", "N", whole(0, 2**31 - 1), 1, applies=(_by_chance,)
+        ),
+        *(
+            Option(
+                flag, words, unit, real(low, high, f" {unit}"), dest=f"fault_{field}",
+                applies=(() if flag == "--jitter" else (_ALONE,)) + ((_STEADY,) if flag == "--drift" else ()),
+            )
+            for flag, field, _, low, high, unit, words in FAULTS
+        ),
+        *(
+            Option(flag, words, "N", whole(0, most), 0, dest=f"fault_{field}", applies=(_ALONE,))
+            for flag, field, most, words in COUNTED
+        ),
+    ),
+    _arrange,
+)  # fmt: skip

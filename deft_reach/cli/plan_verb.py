@@ -6,33 +6,15 @@ import argparse
 from typing import Any
 
 from deft_reach.cli.answers import answer, answer_dict, findings_of, searched_words, verdict_words
-from deft_reach.cli.inputs import add_pattern_options, check_count, question, tell
+from deft_reach.cli.inputs import PATTERN, PATTERN_OPTIONS, best, question
+from deft_reach.cli.options import Option, Verb, whole
+from deft_reach.cli.output import tell
 from deft_reach.core.search.planner import HATS, SCHOOLS, Stickings, find_stickings
-
-
-def add(verbs: Any) -> None:
-    """Add the verb and its options to the parser."""
-    parser = verbs.add_parser(
-        "plan",
-        help="the cheapest hands for strokes written ?",
-        description="Give every ? a hand so that the whole costs least, cheapest first. What is written stays. A "
-        "moment that no hands can play is named and stays open; the rest is planned. Exit 1 if even the best cannot "
-        "be played.",
-    )
-    add_pattern_options(parser)
-    parser.add_argument("--school", choices=SCHOOLS, default="free", help="who leads (default free)")
-    parser.add_argument(
-        "--hat", choices=HATS, default="free", help="the hi-hat crossed or open-handed (default free)"
-    )
-    parser.add_argument("--max-run", metavar="N", type=int, help="longest run of one hand")
-    parser.add_argument("--best", metavar="K", type=int, default=5, help="how many (default 5)")
-    parser.set_defaults(run=run)
 
 
 def run(args: argparse.Namespace) -> int:
     """Answer the verb on standard output; its exit status."""
     asked = question(args)
-    check_count("--best", args.best, 1, 50)
     found = answer(
         find_stickings,
         asked.pattern,
@@ -78,3 +60,20 @@ def in_words(found: Stickings) -> str:
     lines += found.open_in_words
     lines.append(searched_words(found.searched, "moments ", found.proven))
     return "\n".join(lines)
+
+
+VERB = Verb(
+    "plan",
+    "the cheapest hands for strokes written ?",
+    "Give every ? a hand so that the whole costs least, cheapest first. What is written stays. A moment that no "
+    "hands can play is named and stays open; the rest is planned. Exit 1 if even the best cannot be played.",
+    run,
+    (PATTERN,),
+    (
+        *PATTERN_OPTIONS,
+        Option("--school", "who leads (default free)", default="free", choices=SCHOOLS),
+        Option("--hat", "the hi-hat crossed or open-handed (default free)", default="free", choices=HATS),
+        Option("--max-run", "longest run of one hand", "N", whole(0, 1000)),
+        best(5),
+    ),
+)

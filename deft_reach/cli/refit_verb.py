@@ -7,30 +7,10 @@ from collections.abc import Sequence
 from typing import Any
 
 from deft_reach.cli.answers import answer, findings_of, verdict_words
-from deft_reach.cli.inputs import InputError, add_pattern_options, check_count, question, read_kit, tell
+from deft_reach.cli.inputs import PATTERN, PATTERN_OPTIONS, best, question, read_kit
+from deft_reach.cli.options import Option, Verb, whole
+from deft_reach.cli.output import InputError, tell
 from deft_reach.core.search.refit import Refitted, refit
-
-
-def add(verbs: Any) -> None:
-    """Add the verb and its options to the parser."""
-    parser = verbs.add_parser(
-        "refit",
-        help="the pattern on another kit, or with one pedal",
-        description="Put the pattern, meant for --kit, on the kit --to: drums keep their order from high to low, "
-        "cymbals go by their role. Closest in sound first, then cheapest. Exit 1 if even the best cannot be played.",
-    )
-    add_pattern_options(parser)
-    parser.add_argument("--to", metavar="NAME|FILE", help="the kit to play it on (default: the same kit)")
-    parser.add_argument("--pedals", metavar="1|2", type=int, choices=(1, 2), help="how many bass pedals there are")
-    parser.add_argument(
-        "--use",
-        metavar="VOICE=VOICE",
-        action="append",
-        default=[],
-        help="settle what a voice becomes; can be repeated",
-    )
-    parser.add_argument("--best", metavar="K", type=int, default=5, help="how many (default 5)")
-    parser.set_defaults(run=run)
 
 
 def run(args: argparse.Namespace) -> int:
@@ -41,7 +21,6 @@ def run(args: argparse.Namespace) -> int:
     asked = question(args)
     if args.to is None and args.pedals is None:
         raise InputError("give the kit to play it on with --to, or --pedals 1 or 2")
-    check_count("--best", args.best, 1, 50)
     target = asked.kit if args.to is None else read_kit(args.to)
     found = answer(
         refit,
@@ -92,3 +71,20 @@ def in_words(found: Sequence[Refitted]) -> str:
         if not row.substitutions:
             lines.append("   nothing has to change")
     return "\n".join(lines)
+
+
+VERB = Verb(
+    "refit",
+    "the pattern on another kit, or with one pedal",
+    "Put the pattern, meant for --kit, on the kit --to: drums keep their order from high to low, cymbals go by their "
+    "role. Closest in sound first, then cheapest. Exit 1 if even the best cannot be played.",
+    run,
+    (PATTERN,),
+    (
+        *PATTERN_OPTIONS,
+        Option("--to", "the kit to play it on (default: the same kit)", "NAME|FILE"),
+        Option("--pedals", "how many bass pedals there are", "1|2", whole(1, 2)),
+        Option("--use", "settle what a voice becomes; can be repeated", "VOICE=VOICE", repeatable=True),
+        best(5),
+    ),
+)

@@ -6,7 +6,9 @@ import argparse
 from typing import Any
 
 from deft_reach.cli.answers import answer, answer_dict
-from deft_reach.cli.inputs import add_pattern_options, check_count, question, tell, words_of
+from deft_reach.cli.inputs import PATTERN, PATTERN_OPTIONS, best, question, words_of
+from deft_reach.cli.options import Option, Verb, real
+from deft_reach.cli.output import tell
 from deft_reach.core.analysis.endurance import lasting_words
 from deft_reach.core.search.relief import (
     DEFAULT_KEEP,
@@ -20,33 +22,9 @@ from deft_reach.core.search.relief import (
 )
 
 
-def add(verbs: Any) -> None:
-    """Add the verb and its options to the parser."""
-    parser = verbs.add_parser(
-        "relieve",
-        help="lighter rewrites for a tired hand",
-        description="Rewrite what one hand keeps going so that it plays at most a share of its strokes: the rest go "
-        "to the other hand as ghosts on the snare, or are left out. Best first: by cost, and a stroke left out "
-        "counts. Exit 1 if too much is kept for that share.",
-    )
-    add_pattern_options(parser)
-    parser.add_argument("--hand", required=True, choices=("R", "L"), help="the hand to relieve")
-    parser.add_argument(
-        "--share", metavar="X", type=float, default=DEFAULT_SHARE,
-        help=f"how much of its strokes it plays at most, 0 to 1 (default {DEFAULT_SHARE:g})",
-    )  # fmt: skip
-    parser.add_argument(
-        "--keep", metavar="WHAT,...", default=",".join(DEFAULT_KEEP),
-        help=f"what stays with it, of {', '.join(KEEPS)} (default {','.join(DEFAULT_KEEP)})",
-    )  # fmt: skip
-    parser.add_argument("--best", metavar="K", type=int, default=5, help="how many (default 5)")
-    parser.set_defaults(run=run)
-
-
 def run(args: argparse.Namespace) -> int:
     """Answer the verb on standard output; its exit status."""
     asked = question(args)
-    check_count("--best", args.best, 1, 50)
     keep = words_of(args.keep)
     found = answer(
         find_reliefs,
@@ -110,3 +88,27 @@ def in_words(found: Reliefs) -> str:
         lines.append(f"   {moved}, {len(row.dropped)} left out, {row.heard * 100:.0f} % heard")
         lines.append(f"   {' '.join(row.text.split())}")
     return "\n".join(lines)
+
+
+VERB = Verb(
+    "relieve",
+    "lighter rewrites for a tired hand",
+    "Rewrite what one hand keeps going so that it plays at most a share of its strokes: the rest go to the other "
+    "hand as ghosts on the snare, or are left out. Best first: by cost, and a stroke left out counts. Exit 1 if too "
+    "much is kept for that share.",
+    run,
+    (PATTERN,),
+    (
+        *PATTERN_OPTIONS,
+        Option("--hand", "the hand to relieve", choices=("R", "L"), required=True),
+        Option(
+            "--share", f"how much of its strokes it plays at most, 0 to 1 (default {DEFAULT_SHARE:g})", "X",
+            real(0, 1), DEFAULT_SHARE,
+        ),
+        Option(
+            "--keep", f"what stays with it, of {', '.join(KEEPS)} (default {','.join(DEFAULT_KEEP)})", "WHAT,...",
+            default=",".join(DEFAULT_KEEP),
+        ),
+        best(5),
+    ),
+)  # fmt: skip

@@ -4,17 +4,10 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
-from typing import Any
 
-from deft_reach.cli.inputs import (
-    InputError,
-    add_note_map_option,
-    add_pattern_options,
-    guarded,
-    heard,
-    question,
-    tell,
-)
+from deft_reach.cli.inputs import PATTERN, REPEAT, SOURCE, TEMPO, file_last, guarded, heard, notes_option, question
+from deft_reach.cli.options import Argument, Option, Verb, real, without_option
+from deft_reach.cli.output import JSON, InputError, tell
 from deft_reach.core.model.counting import counted
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.practice.ramp import RampError, RampTake, check_ramp, parse_ramp
@@ -26,50 +19,16 @@ from deft_reach.formats.midi_take import load_performance
 from deft_reach.store.reading import read_file
 
 
-def add(verbs: Any) -> None:
-    """Add the verb and its options to the parser."""
-    parser = verbs.add_parser(
-        "take",
-        help="a performance from an electronic kit, checked",
-        description="Hold a performance (a MIDI file of an electronic kit) against a pattern: what was missed, who "
-        "is late, how even it is, and what would help. Exit 1 unless it is clean.",
-    )
-    add_pattern_options(parser)
-    parser.add_argument("performance", nargs="?", metavar="PERFORMANCE.mid", help="what was played")
-    parser.add_argument(
-        "--tolerance", metavar="MS", type=float, help="how far off counts as on (default: by the grid)"
-    )
-    parser.add_argument(
-        "--free", metavar="GROUP", action="append", default=[],
-        help="a group, by number from 1 or by name, that may be laid back or stretched (repeatable)",
-    )  # fmt: skip
-    parser.add_argument(
-        "--no-dynamics", dest="dynamics", action="store_false", help="loudness is shown and not judged"
-    )
-    parser.add_argument(
-        "--ramp", metavar="A-BxN",
-        help="it was played from one tempo to another in so many rounds, such as 80-140x12: say where strokes gave "
-        "out",
-    )  # fmt: skip
-    add_note_map_option(parser, "what the kit's notes stand for")
-    parser.set_defaults(run=run)
-
-
 def run(args: argparse.Namespace) -> int:
     """Answer the verb on standard output; its exit status.
 
     Raises InputError for what cannot be read or answered.
     """
-    if args.text is not None and args.performance is None:
-        # With -e the only file is the performance.
-        args.pattern, args.performance = None, args.pattern
     if args.performance is None:
         raise InputError("give a performance: a MIDI file")
     asked = question(args)
     if asked.pattern.unassigned:
         raise InputError("a take needs a settled sticking: give every ? a hand first (deft-reach plan)")
-    if args.tolerance is not None and not 1 <= args.tolerance <= 200:
-        raise InputError(f"--tolerance is {args.tolerance:g}; expected 1 to 200 ms")
     hits = heard(args, guarded(Path(args.performance), lambda path: load_performance(read_file(path, MAX_BYTES))))
     keys, graces = pattern_keys(asked.kit, asked.pattern)
     try:
@@ -120,3 +79,35 @@ def in_words(found: Take) -> str:
         lines.append(f"  evenness: {even} (1 is even)")
     lines += [f"  {line}" for line in (*found.advice, *found.ignored_words)]
     return "\n".join(lines)
+
+
+_RAMP = without_option("--ramp", "does nothing with --ramp, which has its own tempi and says where strokes gave out")
+VERB = Verb(
+    "take",
+    "a performance from an electronic kit, checked",
+    "Hold a performance (a MIDI file of an electronic kit) against a pattern: what was missed, who is late, how even "
+    "it is, and what would help. Exit 1 unless it is clean.",
+    run,
+    (PATTERN, Argument("performance", "PERFORMANCE.mid", "what was played", optional=True)),
+    (
+        *SOURCE, TEMPO.only(_RAMP), REPEAT.only(_RAMP), JSON,
+        Option(
+            "--tolerance", "how far off counts as on (default: by the grid)", "MS", real(1, 200, " ms"),
+            applies=(_RAMP,),
+        ),
+        Option(
+            "--free", "a group, by number from 1 or by name, that may be laid back or stretched (repeatable)",
+            "GROUP", repeatable=True, applies=(_RAMP,),
+        ),
+        Option(
+            "--no-dynamics", "loudness is shown and not judged", dest="dynamics", default=True, applies=(_RAMP,)
+        ),
+        Option(
+            "--ramp",
+            "it was played from one tempo to another in so many rounds, such as 80-140x12: say where strokes gave "
+            "out", "A-BxN",
+        ),
+        notes_option("what the kit's notes stand for"),
+    ),
+    file_last,
+)  # fmt: skip

@@ -6,39 +6,16 @@ import argparse
 from typing import Any
 
 from deft_reach.cli.answers import answer, answer_dict, findings_of, searched_words, verdict_words
-from deft_reach.cli.inputs import add_pattern_options, check_count, question, tell
+from deft_reach.cli.inputs import PATTERN, PATTERN_OPTIONS, best, question, words_of
+from deft_reach.cli.options import Option, Verb
+from deft_reach.cli.output import tell
 from deft_reach.core.search.voicing import CONTOURS, Voicings, find_voicings
-
-
-def add(verbs: Any) -> None:
-    """Add the verb and its options to the parser."""
-    parser = verbs.add_parser(
-        "voice",
-        help="a sticking put round the kit, the cheapest ways first",
-        description="Keep the hands and look for voices. Strokes written with a voice keep it; if all have one, all "
-        "are free. Every voice of the palette is used, changes fall on groups or beats, doubles stay together. "
-        "Exit 1 if even the best cannot be played.",
-    )
-    add_pattern_options(parser)
-    parser.add_argument("--palette", metavar="VOICE,…", required=True, help="the voices to choose from, in order")
-    parser.add_argument("--accents", metavar="VOICE,…", help="where accented strokes go")
-    parser.add_argument(
-        "--contour",
-        choices=tuple(CONTOURS),
-        default="free",
-        help="the way through the palette; hands: one voice a hand; strokes: voices may change at every stroke "
-        "(default free: they change at groups and beats)",
-    )
-    parser.add_argument("--best", metavar="K", type=int, default=5, help="how many (default 5)")
-    parser.set_defaults(run=run)
 
 
 def run(args: argparse.Namespace) -> int:
     """Answer the verb on standard output; its exit status."""
     asked = question(args)
-    check_count("--best", args.best, 1, 50)
-    palette = [voice.strip() for voice in args.palette.split(",") if voice.strip()]
-    accents = [voice.strip() for voice in (args.accents or "").split(",") if voice.strip()]
+    palette, accents = words_of(args.palette), words_of(args.accents or "")
     found = answer(
         find_voicings,
         asked.pattern,
@@ -73,3 +50,27 @@ def in_words(found: Voicings) -> str:
         lines += [f"   {line}" for line in row.text.splitlines()]
     lines.append(searched_words(found.searched, "", found.proven))
     return "\n".join(lines)
+
+
+VERB = Verb(
+    "voice",
+    "a sticking put round the kit, the cheapest ways first",
+    "Keep the hands and look for voices. Strokes written with a voice keep it; if all have one, all are free. Every "
+    "voice of the palette is used, changes fall on groups or beats, doubles stay together. Exit 1 if even the best "
+    "cannot be played.",
+    run,
+    (PATTERN,),
+    (
+        *PATTERN_OPTIONS,
+        Option("--palette", "the voices to choose from, in order", "VOICE,…", required=True),
+        Option("--accents", "where accented strokes go", "VOICE,…"),
+        Option(
+            "--contour",
+            "the way through the palette; hands: one voice a hand; strokes: voices may change at every stroke "
+            "(default free: they change at groups and beats)",
+            default="free",
+            choices=tuple(CONTOURS),
+        ),
+        best(5),
+    ),
+)

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
 import stat
 import tempfile
 import time
 from pathlib import Path
 from typing import Final
+
+from deft_reach.store.replacing import is_device, no_place
 
 #: A temporary file of this age (seconds) was left behind by a process that ended while it wrote.
 ORPHANED_AFTER: Final = 600.0
@@ -18,10 +21,18 @@ def write_atomic(path: Path, data: bytes, *, private: bool = False) -> None:
     """Write ``data`` to ``path`` through a temporary file beside it: write, fsync, rename, fsync the folder.
 
     A symbolic link is followed, so that the link stays one; permissions of an existing file are kept, and a
-    ``private`` file can be read by its owner alone. Raises OSError when the folder cannot be written; the old file is
-    then untouched.
+    ``private`` file can be read by its owner alone. A character device is written to as it is; a pipe, a socket or a
+    folder is never replaced. Raises OSError for those, and when the folder cannot be written; the old file is then
+    untouched.
     """
     target = Path(os.path.realpath(path))
+    if is_device(target):
+        with target.open("wb") as device:
+            device.write(data)
+        return
+    never = no_place(target)
+    if never:
+        raise OSError(errno.EINVAL, f"nothing can be written there: {never}")
     handle, name = tempfile.mkstemp(prefix=f".{target.name}.", suffix=".part", dir=target.parent)
     try:
         with os.fdopen(handle, "wb") as file:

@@ -26,7 +26,7 @@ def test_there_and_back_through_every_format(capsys, tmp_path, file):
         code, out, err = run(capsys, "convert", str(last), str(new), "--tempo", "90")
         assert code == 0 and out == "" and "10 strokes at 90 BPM" in err
         last = new
-    assert last.read_text() == file.read_text(), "the text survives to the letter"
+    assert last.read_text() == "tempo 90\n" + file.read_text(), "the text survives to the letter, with its tempo"
     run(capsys, "convert", str(file), str(tmp_path / "s.csv"))
     code, out, _ = run(capsys, "convert", str(tmp_path / "s.csv"), str(tmp_path / "s.txt"), "--json")
     assert code == 0 and json.loads(out)["strokes"] == 10
@@ -46,7 +46,8 @@ def test_text_straight_from_the_command_line(capsys, tmp_path):
     out = tmp_path / "a.csv"
     assert run(capsys, "convert", "-e", "R L R L", str(out))[0] == 0
     assert out.read_text().startswith(
-        "index,bar,count,start,length,meter,limb,voice,marks,grace\n0,1,1,0,1/16,4/4,R,sn"
+        "index,bar,count,start,length,meter,limb,voice,marks,grace,tempo,loop,text\n"
+        "0,1,1,0,1/16,4/4,R,sn,,,,no,R L R L"
     )
 
 

@@ -103,7 +103,7 @@ def simulate(  # noqa: C901 - see below
     """
     # Long: one fault after the other, on each stroke.
     random = np.random.default_rng(faults.seed)
-    whole = 240.0 / (tempo * (1.0 + faults.tempo))
+    whole = 240.0 / ((tempo if tempi is None else tempi[0]) * (1.0 + faults.tempo))
     length = float(pattern.length)
     total = max(length * rounds, 1e-9)
     run_of = _runs(pattern)
@@ -111,20 +111,23 @@ def simulate(  # noqa: C901 - see below
     hits: list[Hit] = []
     missed: list[tuple[int, int]] = []
     swapped: list[tuple[int, int]] = []
+
+    def place_time(turn: int, place: float) -> float:
+        """When a place of a round (whole notes) is played, in seconds."""
+        if tempi is None:
+            # Ever faster: the time so far is the integral of a tempo that grows evenly.
+            return whole * total * _warped((place + turn * length) / total, faults.drift)
+        return 240.0 / (1.0 + faults.tempo) * (length * sum(1.0 / t for t in tempi[:turn]) + place / tempi[turn])
+
     for turn in range(rounds):
         for s, key in zip(pattern.strokes, keys):
-            at = pattern.starts[s.index] + turn * length
+            at = pattern.starts[s.index]
             if s.limb in FEET and faults.rush_feet != 1.0:
                 at -= (1 - faults.rush_feet) * run_of.get(s.index, 0.0)
             if s.limb in HANDS and faults.uneven_doubles != 1.0 and s.index in run_of:
                 at -= (1 - faults.uneven_doubles) * run_of[s.index]
-            # Ever faster: the time so far is the integral of a tempo that grows evenly.
             now = tempo if tempi is None else tempi[turn]
-            if tempi is None:
-                time = whole * total * _warped(at / total, faults.drift)
-            else:
-                own = 240.0 / (1.0 + faults.tempo)
-                time = own * (length * sum(1.0 / t for t in tempi[:turn]) + pattern.starts[s.index] / now)
+            time = place_time(turn, at)
             limit = None if limits is None else limits[s.index]
             if limit is not None and now > limit:
                 time += STRAIN_S * (now / limit - 1)
@@ -159,14 +162,17 @@ def simulate(  # noqa: C901 - see below
         hits += [Hit(begin - whole / 4 * (k + 1), STICKS, PLAIN) for k in range(faults.count_in)]
     if faults.clicked:
         beats = int(length * rounds * 4 + 1e-9)
-        hits += [
-            Hit(whole * total * _warped(k / 4 / total, faults.drift), CLICK, PLAIN)
-            for k in range(beats if tempi is None else 0)
-        ]
+        hits += [Hit(place_time(*_turn_of(k / 4, length)), CLICK, PLAIN) for k in range(beats)]
     hits = [hit._replace(time=hit.time + faults.latency) for hit in hits]
     first = min((hit.time for hit in hits), default=0.0)
     moved = sorted(hit._replace(time=hit.time - min(first, 0.0) + 0.5) for hit in hits)
     return SimulatedTake(tuple(moved), tuple(missed), tuple(swapped))
+
+
+def _turn_of(at: float, length: float) -> tuple[int, float]:
+    """Which round a place (whole notes from the beginning) is in, and where in that round."""
+    turn = int(at / length + 1e-9)
+    return turn, max(0.0, at - turn * length)
 
 
 def _warped(part: float, drift: float) -> float:
