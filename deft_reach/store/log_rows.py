@@ -6,11 +6,12 @@ import json
 import shutil
 import sqlite3
 from collections import deque
+from collections.abc import Mapping
 from contextlib import closing, suppress
 from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from typing import Final, NamedTuple
+from typing import Any, Final, NamedTuple
 
 from deft_reach.store.log_entries import Attempt, Entry, TakeEntry, entry_from
 
@@ -120,3 +121,37 @@ def _walk(
     except (sqlite3.Error, UnicodeDecodeError):
         return at + 1 if up else at - 1
     return high + 1 if up else low - 1
+
+
+def table_of(entry: Attempt | TakeEntry) -> str:
+    """The table that an entry is in."""
+    return "attempts" if isinstance(entry, Attempt) else "takes"
+
+
+def told_apart_by(table: str) -> tuple[str, ...]:
+    """What two entries of one second differ in, if they are not the same one."""
+    stage = ("stage",) if table == "attempts" else ()
+    return ("at", "plan", "tempo", "verdict", *stage, "note")
+
+
+def saved_in_words(saved: int, left: Saved) -> str:
+    """How many entries of a damaged logbook are in the new one, and how many are not."""
+    had = f", with {entries(saved)} saved from it" if saved else ""
+    if left.lost is None:
+        return f"{had}; whether it held more cannot be told" if saved else ""
+    lost = left.lost + len(left.entries) - saved
+    return f"{had}; {entries(lost) if lost else 'none'} could not be read"
+
+
+def entries(count: int) -> str:
+    """How many entries, in words."""
+    return f"{count:,} {'entry' if count == 1 else 'entries'}"
+
+
+def row_of(entry: Attempt | TakeEntry, *without: str) -> dict[str, Any]:
+    """An entry as its table has it: mappings and lists are JSON there."""
+    return {
+        name: json.dumps(value, sort_keys=True) if isinstance(value, (Mapping, list, tuple)) else value
+        for name, value in vars(entry).items()
+        if name not in without
+    }

@@ -29,7 +29,16 @@ from deft_reach.store.log_entries import (
     checked,
     speed_from,
 )
-from deft_reach.store.log_rows import PARTS, Saved, entry_of, rows_of_damaged, text_of
+from deft_reach.store.log_rows import (
+    PARTS,
+    entry_of,
+    row_of,
+    rows_of_damaged,
+    saved_in_words,
+    table_of,
+    text_of,
+    told_apart_by,
+)
 from deft_reach.store.log_schema import MIGRATIONS, SUMS, TABLES, VERSION
 from deft_reach.store.sqlite_errors import is_busy, is_damaged
 
@@ -83,7 +92,7 @@ class Logbook:
             with suppress(LogbookError):
                 saved = self.merge(left.entries)
             said = f"The logbook was damaged: it is kept as {aside.name}, and a new one was begun"
-            self.remarks.append(f"{said}{_saved_in_words(saved, left)}.")
+            self.remarks.append(f"{said}{saved_in_words(saved, left)}.")
 
     def connect(self) -> None:
         """Open the database, which only its owner may read."""
@@ -219,13 +228,13 @@ class Logbook:
         except ValueError as error:
             raise LogbookError(f"this cannot be written into the logbook: {error}") from None
         self._watch_clock(entry.at)
-        return self._insert(_table(entry), _row(entry, "id"))
+        return self._insert(table_of(entry), row_of(entry, "id"))
 
     def set_note(self, entry: Attempt | TakeEntry, note: str) -> None:
         """Another note on an entry that was written down. Raises LogbookError, and then it is as it was."""
         try:
             with self._change():
-                self.connection.execute(f"UPDATE {_table(entry)} SET note = ? WHERE id = ?", (note, entry.id))
+                self.connection.execute(f"UPDATE {table_of(entry)} SET note = ? WHERE id = ?", (note, entry.id))
         except sqlite3.Error as error:
             raise self._refused(error) from None
 
@@ -363,56 +372,23 @@ class Logbook:
         What is there once and comes twice is added once more: somebody may be quick enough.
         """
         there = {
-            table: Counter(map(tuple, self.query(f"SELECT {', '.join(_told_apart_by(table))} FROM {table}")))
+            table: Counter(map(tuple, self.query(f"SELECT {', '.join(told_apart_by(table))} FROM {table}")))
             for table in ("attempts", "takes")
         }
         count = 0
         try:
             with self._change():
                 for entry in rows:
-                    table = _table(entry)
-                    key = tuple(getattr(entry, name) for name in _told_apart_by(table))
+                    table = table_of(entry)
+                    key = tuple(getattr(entry, name) for name in told_apart_by(table))
                     if there[table][key]:
                         there[table][key] -= 1
                     else:
-                        self.write(table, _row(entry, "id", "session"))
+                        self.write(table, row_of(entry, "id", "session"))
                         count += 1
         except sqlite3.Error as error:
             raise self._refused(error) from None
         return count
-
-
-def _table(entry: Attempt | TakeEntry) -> str:
-    return "attempts" if isinstance(entry, Attempt) else "takes"
-
-
-def _told_apart_by(table: str) -> tuple[str, ...]:
-    """What two entries of one second differ in, if they are not the same one."""
-    stage = ("stage",) if table == "attempts" else ()
-    return ("at", "plan", "tempo", "verdict", *stage, "note")
-
-
-def _saved_in_words(saved: int, left: Saved) -> str:
-    """How many entries of a damaged logbook are in the new one, and how many are not."""
-    had = f", with {entries(saved)} saved from it" if saved else ""
-    if left.lost is None:
-        return f"{had}; whether it held more cannot be told" if saved else ""
-    lost = left.lost + len(left.entries) - saved
-    return f"{had}; {entries(lost) if lost else 'none'} could not be read"
-
-
-def entries(count: int) -> str:
-    """How many entries, in words."""
-    return f"{count:,} {'entry' if count == 1 else 'entries'}"
-
-
-def _row(entry: Attempt | TakeEntry, *without: str) -> dict[str, Any]:
-    """An entry as its table has it: mappings and lists are JSON there."""
-    return {
-        name: json.dumps(value, sort_keys=True) if isinstance(value, (Mapping, list, tuple)) else value
-        for name, value in vars(entry).items()
-        if name not in without
-    }
 
 
 def _make_private(path: Path) -> None:
