@@ -10,7 +10,7 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox
 
 from deft_reach.app.plain_text import plain_box, plain_tip
-from deft_reach.app.save_name import OtherFormatError, ask_name, file_stem
+from deft_reach.app.save_name import OtherFormatError, ask_name, file_stem, may_replace
 from deft_reach.core.document import Document, new_document
 from deft_reach.formats.patterns import PATTERN_SUFFIXES
 from deft_reach.formats.plain_text import DocumentError
@@ -39,6 +39,8 @@ class DocumentController:
     def __init__(self, window: MainWindow) -> None:
         self._window = window
         self._session, self._settings, self._autosave = window.session, window.settings, window.autosave
+        #: The document's file, once it was asked whether it may be replaced.
+        self._may_replace_file: Path | None = None
         #: The claim to the document's file.
         self.claim = OpenDocument()
 
@@ -65,6 +67,7 @@ class DocumentController:
     ) -> None:
         """Show a document that belongs to a file, or to none."""
         self._autosave.path, self._autosave.opened = path, opened
+        self._may_replace_file = None
         self._claim(path)
         self._window.use_own_log()
         self._session.in_file = path is not None
@@ -186,7 +189,11 @@ class DocumentController:
         """Save to the document's file, asking for one if it has none. False if nothing was saved."""
         if self._autosave.path is None:
             return self.save_as()
-        return self._write(self._autosave.path, self._autosave.opened)
+        path = self._autosave.path
+        if path != self._may_replace_file and not may_replace(self._window, path):
+            return False
+        self._may_replace_file = path
+        return self._write(path, self._autosave.opened)
 
     def save_as(self) -> bool:
         """Ask for a file and save to it. False if nothing was saved."""
@@ -194,7 +201,10 @@ class DocumentController:
         stem = title if title != "Untitled" else "plans"
         proposal = self._autosave.path or self.folder / f"{file_stem(stem)}{SUFFIX}"
         asked = self.ask_name("Save the document", proposal, {FILES: SUFFIX}, SUFFIX, (SUFFIX,))
-        return asked is not None and self._write(asked[0], None)
+        if asked is None or not self._write(asked[0], None):
+            return False
+        self._may_replace_file = self._autosave.path
+        return True
 
     def ask_name(
         self, title: str, proposal: Path, endings: dict[str, str], default: str, allowed: Collection[str]

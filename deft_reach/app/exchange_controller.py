@@ -23,6 +23,7 @@ from deft_reach.formats.patterns import (
     WRITABLE,
     dump_pattern,
     load_pattern,
+    lost_in,
     stem_of,
 )
 from deft_reach.formats.pieces_csv import load_pieces
@@ -81,7 +82,7 @@ class ExchangeController:
             return
         if self._window.start_page is not None:
             self._window.documents.take(new_document(), None, None, clean=True)
-        self._session.plans.new_plan(stem_of(path.name), found.text, tempo=found.tempo)
+        self._session.plans.new_plan(stem_of(path.name), found.text, tempo=found.tempo, repeat=found.repeat)
         self._window.go("write")
         if found.remarks:
             self._window.notice.say(f"{path.name} was read: " + "; ".join(found.remarks) + ".")
@@ -118,7 +119,7 @@ class ExchangeController:
             self._session.songs.add_sections(name, dialog.stretches, found.tempo)
             self._window.go("song")
         else:
-            self._session.plans.new_plan(name, found.text, tempo=found.tempo)
+            self._session.plans.new_plan(name, found.text, tempo=found.tempo, repeat=found.repeat)
             self._window.go("write")
         said = "; ".join(found.remarks)
         words = f"{dialog.path.name} was read{f': {said}' if said else ''}."
@@ -162,11 +163,13 @@ class ExchangeController:
 
                 write_plan_page(self._session, path, "Letter" if "Letter" in chosen else "A4")
             else:
-                write_atomic(path, dump_pattern(pattern, path.suffix, self._session.kit, plan.tempo, plan.name))
+                data = dump_pattern(pattern, path.suffix, self._session.kit, plan.tempo, plan.name, plan.repeat)
+                write_atomic(path, data)
         except (OSError, ValueError) as error:
             self._stop(f"{path.name} cannot be written: {error}.")
             return
-        self._window.notice.say(f"{path.name} is written: {len(pattern.strokes)} strokes at {bpm(plan.tempo)}.")
+        lost = "".join(f"; {words}" for words in lost_in(path.suffix, pattern, plan.repeat))
+        self._window.notice.say(f"{path.name} is written: {len(pattern.strokes)} strokes at {bpm(plan.tempo)}{lost}.")
 
     # --- kits -------------------------------------------------------------------------------------------------
 

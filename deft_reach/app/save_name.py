@@ -9,6 +9,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from deft_reach.app.plain_text import plain_box
+from deft_reach.store.replacing import is_protected
 
 #: Endings of files that the app knows: one of them says what somebody wants.
 KNOWN = frozenset({
@@ -38,7 +39,7 @@ def ask_name(
     # The dialog has asked about the name that was typed, and not about this one.
     if str(path) != name and path.exists() and not _may_overwrite(parent, path):
         return None
-    return path, chosen
+    return (path, chosen) if may_replace(parent, path) else None
 
 
 def with_ending(path: Path, ending: str, allowed: Collection[str]) -> Path:
@@ -54,6 +55,19 @@ def with_ending(path: Path, ending: str, allowed: Collection[str]) -> Path:
             f"{path.name} ends in {suffix}, which is another format; this can be written as {', '.join(allowed)}"
         )
     return path.with_name(path.name + ending)
+
+
+def may_replace(parent: QWidget, path: Path) -> bool:
+    """Ask whether a file may be replaced that is read-only or has another name; other files may."""
+    why = is_protected(path)
+    if not why:
+        return True
+    box = plain_box(parent, "Write over it?", f"{path.name} is not replaced without asking: {why}.")
+    over = box.addButton("Write over it", QMessageBox.ButtonRole.DestructiveRole)
+    stay = box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
+    box.setDefaultButton(stay)
+    box.exec()
+    return box.clickedButton() is over
 
 
 def _may_overwrite(parent: QWidget, path: Path) -> bool:

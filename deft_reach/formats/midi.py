@@ -114,6 +114,10 @@ def load_midi(data: bytes, kit: Kit, track: int | None = None, choices: Choices 
     """
     file = open_midi(data)
     said = _conductor(file)
+    tempo = said.tempi[0][1] if said.tempi else None
+    if said.own is not None and said.own[0] == _checksum([]) and not _sounds(file):
+        # A pattern of rests alone.
+        return Imported(said.own[1], tempo, repeat=said.loop)
     parts = drum_parts(file)
     names = tuple((name, len(notes)) for name, notes in parts)
     if track is not None and not 0 <= track < len(parts):
@@ -134,7 +138,6 @@ def load_midi(data: bytes, kit: Kit, track: int | None = None, choices: Choices 
             f"the last drum note is at beat {float(notes[-1].beat):,.0f}; at most {MAX_BEATS:,} are read"
         )
     beats = file.ticks_per_beat
-    tempo = said.tempi[0][1] if said.tempi else None
     if said.own is not None and said.own[0] == _checksum([(round(n.beat * beats), n.key, n.velocity) for n in notes]):
         text = as_written(said.own[1], tempo)
         if text is not None:
@@ -192,6 +195,11 @@ def _checksum(notes: Sequence[tuple[int, int, int]]) -> int:
 
 
 # --- reading --------------------------------------------------------------------------------------------------------
+
+
+def _sounds(file: Any) -> bool:
+    """Whether anything is struck."""
+    return any(message.type == "note_on" and message.velocity for track in file.tracks for message in track)
 
 
 @dataclass

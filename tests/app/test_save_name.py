@@ -1,5 +1,6 @@
 """Saving: the ending is the right one, and nothing is overwritten unasked."""
 
+import os
 from pathlib import Path
 
 import pytest
@@ -42,6 +43,53 @@ def test_exports_ask_too(window, qapp, tmp_path, monkeypatch):
     answer(qapp, "Overwrite it")
     window.exchange.export_plan()
     assert there.read_bytes()[:4] == b"MThd"
+
+
+@pytest.mark.parametrize("kind", ["read-only", "hard link"])
+def test_a_protected_file_is_written_over_only_after_asking(window, qapp, tmp_path, monkeypatch, kind):
+    there = tmp_path / "mine.reach"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(there), ""))
+    assert window.documents.save_as() is True
+    before = there.read_bytes()
+    window.documents.open_path(there)
+    if kind == "read-only":
+        there.chmod(0o444)
+    else:
+        os.link(there, tmp_path / "other.reach")
+    window.session.plans.set_tempo(77)
+    answer(qapp, "Cancel")
+    QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    assert there.read_bytes() == before and not window.session.is_saved
+    answer(qapp, "Write over it")
+    window.activateWindow()
+    qapp.processEvents()
+    QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    assert there.read_bytes() != before and window.session.is_saved
+    if kind == "hard link":
+        assert (tmp_path / "other.reach").read_bytes() == before
+    # It was asked about this file: not again with every key.
+    window.session.plans.set_tempo(78)
+    window.activateWindow()
+    qapp.processEvents()
+    QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    assert window.session.is_saved
+    exported = tmp_path / "plan.mid"
+    exported.write_bytes(b"precious")
+    exported.chmod(0o444)
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(exported), "MIDI file (*.mid)"))
+    answer(qapp, "Cancel")
+    window.exchange.export_plan()
+    assert exported.read_bytes() == b"precious"
+
+
+@pytest.mark.parametrize("kind", ["a pipe", "a folder"])
+def test_a_pipe_is_never_replaced_by_an_export(window, tmp_path, monkeypatch, kind):
+    there = tmp_path / "plan.mid"
+    os.mkfifo(there) if kind == "a pipe" else there.mkdir()
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(there), "MIDI file (*.mid)"))
+    window.exchange.export_plan()
+    assert f"nothing can be written there: it is {kind}" in window.notice.text.text()
+    assert not there.is_file()
 
 
 def test_an_ending_of_another_format_is_refused(window, tmp_path, monkeypatch):

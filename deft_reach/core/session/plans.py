@@ -37,8 +37,12 @@ class PlanCommands:
         copy_of: Plan | None = None,
         tempo: float | None = None,
         show: bool = True,
+        repeat: bool | None = None,
     ) -> None:
-        """Add a plan, on the kit and player in view, and show it unless told not to."""
+        """Add a plan, on the kit and player in view, and show it unless told not to.
+
+        It is a loop if the plan in view is one, where ``repeat`` does not say.
+        """
         document, model = self._session.document, copy_of or self._session.plan
         if not document.kits:
             document = document.with_kit(layout("five"))
@@ -54,6 +58,8 @@ class PlanCommands:
         if tempo is not None:
             low, high = TEMPO_RANGE
             plan = replace(plan, tempo=min(high, max(low, tempo)))
+        if repeat is not None:
+            plan = replace(plan, repeat=repeat)
         self._session.apply(document.with_plan(plan), f"New plan “{name}”", plan=plan_id if show else None)
 
     def duplicate_plan(self) -> None:

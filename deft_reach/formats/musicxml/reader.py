@@ -148,6 +148,10 @@ class _Score:
                 name = "".join(c for c in names.get(part.get("id", ""), "") if c.isprintable()).strip()
                 parts.append((part, name[:60] or f"part {len(parts) + 1}", count))
         if not parts:
+            own = self._own_text({}, self._tempo())
+            if own is not None:
+                # A pattern of rests alone.
+                return Imported(own, self._tempo(), repeat=bool(self.root.findall("part//repeat")))
             raise DocumentError("the score holds no percussion part (no unpitched notes)")
         if chosen is None:
             chosen = max(range(len(parts)), key=lambda k: parts[k][2])

@@ -190,7 +190,8 @@ class Crossings:
         return found
 
     def _row(self, e: Ints, o: Any, side: int, depth: Ints, option: Ints) -> tuple[Any, ...]:
-        return side, e, o, np.minimum(depth, self.rest), option
+        # What is not known is as if it had just been: whoever asks leaves it out.
+        return side, e, o, np.clip(depth, 0, self.rest), option
 
     def _way(self, e: Ints, o: int, side: int, past: Past) -> Floats:
         """What a hand's way into its strike at ``e`` pays for the strikes of the other one meanwhile."""

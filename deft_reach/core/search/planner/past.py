@@ -34,8 +34,8 @@ class Past:
     known) and ``option`` what was chosen there. ``voice`` is where the hand is and ``origin`` where it last came from
     (−1: not known or nowhere), ``level`` the last stroke's, ``grace`` whether it was a grace, ``run`` its place in a
     run. ``elder`` and ``elder_option`` are the depth and option at which the *other* hand came before or with this
-    hand's last strike. ``streak`` is how many moments a hand has struck alone up to now; ``leader`` who leads (a
-    side, NOBODY: not known).
+    hand's last strike. ``streak`` is how many moments a hand has struck alone up to now, and ``chosen`` whether one
+    of them was open; ``leader`` who leads (a side, NOBODY: not known).
     """
 
     def __init__(
@@ -54,6 +54,7 @@ class Past:
         self.voice, self.origin = np.full((2, *shape), -1, dtype=SMALL), np.full((2, *shape), -1, dtype=SMALL)
         self.level, self.grace = np.full((2, *shape), PLAIN_LEVEL, dtype=SMALL), np.zeros((2, *shape), dtype=bool)
         self.run, self.streak = np.zeros((2, *shape), dtype=SMALL), np.zeros((2, *shape), dtype=SMALL)
+        self.chosen = np.zeros((2, *shape), dtype=bool)
         self.elder, self.elder_option = np.zeros((2, *shape), dtype=SMALL), np.zeros((2, *shape), dtype=SMALL)
         self.leader, self.keeper = np.full(shape, NOBODY, dtype=SMALL), np.full((2, *shape), NOBODY, dtype=SMALL)
         self.figure = np.full((2, *shape), NOBODY, dtype=SMALL)
@@ -150,6 +151,7 @@ class Past:
             found += comes
             struck_alone &= ~here | (alone == sides)
             self.streak += here & struck_alone
+            self.chosen |= here & struck_alone & moments.open[at][:, None]
             # Where the other hand was when this one struck last, or came to be before.
             met = (self.depth > 0) & (self.elder == 0) & comes[::-1]
             np.copyto(self.elder, k, where=met)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import groupby
 
 import numpy as np
 
@@ -26,6 +28,32 @@ class Limits:
 
     alternate: bool = False
     max_run: int | None = None
+
+    @property
+    def longest(self) -> int | None:
+        """How many strokes in a row a hand may have, None for any number."""
+        runs = [run for run in (1 if self.alternate else None, self.max_run) if run is not None]
+        return min(runs, default=None)
+
+    def kept_by(self, struck: Sequence[tuple[str, bool]], loop: bool) -> bool:
+        """Whether no hand strikes alone too often in a row, counting only runs with an open stroke among them.
+
+        ``struck`` says of every moment of the hands which one strikes alone, empty for both, and whether a stroke of
+        it is open.
+        """
+        most = self.longest
+        if most is None or not struck:
+            return True
+        if loop and all(hand and hand == struck[0][0] for hand, _ in struck):
+            # Round after round: it never ends.
+            return not any(is_open for _, is_open in struck)
+        first = next((k for k, row in enumerate(struck) if row[0] != struck[k - 1][0]), 0) if loop else 0
+        runs = groupby([*struck[first:], *struck[:first]], key=lambda row: row[0])
+        return not any(
+            hand and len(rows) > most and any(is_open for _, is_open in rows)
+            for hand, run in runs
+            if (rows := list(run))
+        )
 
 
 @dataclass(frozen=True)
@@ -196,12 +224,12 @@ class Pricing:
         return np.asarray(found + w.figure * price.FIGURE_COST * (known & (alone != one) & (alone != two)))
 
     def _restrict(self, cost: Floats) -> None:
-        most = 1 if self.limits.alternate else None
-        if self.limits.max_run is not None:
-            most = self.limits.max_run if most is None else min(most, self.limits.max_run)
+        most = self.limits.longest
         if most is None:
             return
         for o in range(OPTIONS):
             for side in (0, 1):
                 again = (self.moments.alone[:, o, None] == side) & (self.past.streak[side, : self.n] >= most)
-                cost[:, o][again & self.moments.open[:, None]] = np.inf
+                # What is written stays: a run is the planner's where it chose one of its strokes.
+                mine = self.moments.open[:, None] | self.past.chosen[side, : self.n]
+                cost[:, o][again & mine] = np.inf

@@ -305,11 +305,23 @@ class _Search:
             if looked >= most + self.best:
                 return False
             self.progress.at(self.looked + looked, None, least if found else None)
-            if hands not in found:
+            if hands not in found and self._kept(hands):
                 found[hands] = self._costed(hands)
                 insort(costs, found[hands].of_hands)
                 least = min(least, found[hands].total)
         return self.moments.exact and graph.beyond == math.inf
+
+    def _kept(self, hands: tuple[str, ...]) -> bool:
+        """Whether a sticking keeps to the limits: a state may remember less than a run is long."""
+        if self.limits.longest is None:
+            return True
+        limbs = dict(zip(self.pattern.unassigned, hands))
+        struck = []
+        for number in self.moments.event.tolist():
+            mine = [s for s in self.pattern.events[number].strokes if s.limb not in FEET]
+            sides = {limbs.get(s.index, s.limb) for s in mine}
+            struck.append((sides.pop() if len(sides) == 1 else "", any(s.limb == EITHER for s in mine)))
+        return self.limits.kept_by(struck, self.repeat)
 
     def _costed(self, hands: tuple[str, ...]) -> _Costed:
         """A sticking as the analysis costs it."""
