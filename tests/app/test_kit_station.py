@@ -173,6 +173,36 @@ def test_overlap_is_shown_while_a_piece_is_dragged(kit):
     QTest.mouseRelease(plan, Qt.MouseButton.LeftButton, pos=start.toPoint())
 
 
+@pytest.mark.parametrize("drawing", ["plan", "elevation"])
+@pytest.mark.parametrize("gone", ["undone", "removed", "another kit"])
+def test_a_drag_whose_piece_is_gone_ends_in_nothing(kit, qtbot, drawing, gone):
+    """While it is held over another piece that it overlaps, it is taken out of the kit from under the mouse."""
+    station, session = kit.kit_station, kit.session
+    session.kits.duplicate_piece("ft")
+    code = session.piece
+    canvas = station.plan if drawing == "plan" else station.elevation
+    piece, other = session.kit.piece(code), session.kit.piece("ft")
+    places = [canvas.to_px(*p.body, *(() if drawing == "plan" else (p.z,))) for p in (piece, other)]
+    with qtbot.captureExceptions() as caught:
+        drag(canvas, *places, release=False)
+        qtbot.waitUntil(lambda: "overlap" in station.plan.touching_words())
+        station.plan.grab()
+        if gone == "undone":
+            session.undo()
+            session.undo()
+        elif gone == "removed":
+            session.kits.remove_piece(code)
+        else:
+            session.kits.use_layout("compact")
+        for _ in range(2):
+            station.plan.grab(), canvas.grab(), station.plan.in_words()
+            QTest.mouseMove(canvas, (places[1] + QPointF(9, 5)).toPoint())
+        QTest.mouseRelease(canvas, Qt.MouseButton.LeftButton, pos=places[1].toPoint())
+        QApplication.processEvents()
+    assert not caught, caught[0]
+    assert session.kit.piece(code) is None
+
+
 def test_the_players_measures_change_everything_live(kit):
     station, session = kit.kit_station, kit.session
     station.tabs.setCurrentWidget(station.player_form)

@@ -48,7 +48,7 @@ class ReachPlan(Canvas, FloorDrawing):
         self.laying_out = laying_out
         self._drag: tuple[str, QPointF, tuple[float, float]] | None = None
         self.problem = ""
-        self._touching: tuple[Collision, ...] = ()
+        self._touching: tuple[Kit | None, tuple[Collision, ...]] = (None, ())
         self._ground_key: object = None
         self._ground_pixmap = QPixmap()
         self._framed = ""
@@ -68,8 +68,6 @@ class ReachPlan(Canvas, FloorDrawing):
     def refresh(self) -> None:
         if self._drag is None:
             self._widen()
-        if self.isVisible():
-            self._touching = collisions(self.session.kit)
         super().refresh()
 
     def _widen(self) -> None:
@@ -241,7 +239,7 @@ class ReachPlan(Canvas, FloorDrawing):
         draw_pedals(self, painter, c)
         if self.ghost is not None:
             draw_ghost(self, painter, c, self.ghost)
-        draw_pieces(self, painter, c, {code for pair in self._touching for code in (pair.a, pair.b)})
+        draw_pieces(self, painter, c, {code for pair in self.touching() for code in (pair.a, pair.b)})
         draw_labels(self, painter, c, [p for p in self.session.kit if not p.is_pedal])
         draw_body(self, painter, c)
         draw_arms(self, painter, c)
@@ -280,11 +278,17 @@ class ReachPlan(Canvas, FloorDrawing):
             y = round(self.to_px(0, k * step).y()) + 0.5
             painter.drawLine(QPointF(0, y), QPointF(self.width(), y))
 
+    def touching(self) -> tuple[Collision, ...]:
+        """Which pieces of the kit as it is now stand inside each other; worked out once for a kit."""
+        kit = self.session.kit
+        if self._touching[0] is not kit:
+            self._touching = (kit, collisions(kit))
+        return self._touching[1]
+
     def touching_words(self) -> str:
         """Which pieces stand inside each other, empty if none do."""
-        kit = self.session.kit
-        names = {piece.code: piece.name for piece in kit}
-        return ", ".join(f"{names[c.a]} and {names[c.b]} overlap by {units.length(c.depth)}" for c in self._touching)
+        names = {piece.code: piece.name for piece in self.session.kit}
+        return ", ".join(f"{names[c.a]} and {names[c.b]} overlap by {units.length(c.depth)}" for c in self.touching())
 
     def on_cross(self, at: QPointF) -> bool:
         """Whether a place is on the mark of the crossing at the selected stroke."""
