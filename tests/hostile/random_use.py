@@ -1,12 +1,13 @@
-"""Hands that know nothing, and a watch on how long the window does not answer them.
+"""Hands that know nothing, in windows and dialogs, and a watch on how long the window does not answer them.
 
-``python -m tests.hostile.random_use --actions 3000`` works in the demo's window and says what failed, and where it
-stood still for longer than a quarter of a second.
+``python -m tests.hostile.random_use --actions 3000`` (or ``--minutes 60``) works in the demo's window and says what
+failed, what on the screen was not so, and where it stood still for longer than a quarter of a second.
 """
 
 from __future__ import annotations
 
 import argparse
+import math
 import random
 import sys
 import threading
@@ -18,8 +19,12 @@ from tempfile import TemporaryDirectory
 from typing import NamedTuple
 
 from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtGui import QAction
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QWidget
+
+from deft_reach.core.session.history import HISTORY
+from tests.hostile.invariants import all_can_be_undone, saved_is_what_is_held, settle, views_are_of_the_state
 
 LETTERS = "RLKHJ1234567890abcnpx?.>+-()@ []"
 KEYS = [
@@ -36,6 +41,14 @@ LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 
 #: All stations.
 EVERYWHERE = ("kit", "write", "voice", "reach", "song", "climb", "log")
+#: Actions that leave the window or the screen.
+NOT_CHOSEN = ("Quit", "Close", "Full screen")
+#: What names of files end in.
+ENDINGS = (".reach", ".mid", ".musicxml", ".csv", ".txt", ".wav", ".pdf", ".svg", ".json", "")
+#: Actions in one window, then another one is opened.
+IN_ONE_WINDOW = 1500
+#: After so many actions everything has to be as it should.
+LOOKED_AT = 150
 #: A window that does not answer for so long (seconds) stands still.
 STALL = 0.25
 
@@ -46,12 +59,25 @@ class Hands:
     def __init__(self, app, window, seed):
         self.app, self.window, self.chance = app, window, random.Random(seed)
         self.done = []
+        self.in_dialog = False
 
-    def close_what_waits(self):
-        """Dialogs and menus run a loop of their own: sooner or later they are closed."""
+    def work_in_what_waits(self):
+        """Dialogs and menus run a loop of their own: there is work in them too, until they are closed."""
         asked = self.app.activeModalWidget() or self.app.activePopupWidget()
-        if asked is not None and self.chance.random() < 0.5:
+        if asked is None or self.in_dialog:
+            return
+        if self.chance.random() < 0.3:
             asked.close()
+            return
+        self.in_dialog = True
+        try:
+            self.step_inside()
+        except RuntimeError as error:
+            # A widget may be gone by the time it is let go of.
+            if "already deleted" not in str(error):
+                raise
+        finally:
+            self.in_dialog = False
 
     def somewhere(self):
         root = self.app.activeModalWidget() or self.app.activePopupWidget() or self.window
@@ -67,8 +93,6 @@ class Hands:
 
     def step(self):
         what, chance = self.somewhere(), self.chance
-        name = f"{type(what).__name__} {what.accessibleName()}"
-        focus = self.app.focusWidget() or what
         match chance.randrange(20):
             case 0:
                 station = chance.choice(EVERYWHERE)
@@ -79,6 +103,26 @@ class Hands:
                 self.done.append(f"plan {plan}")
                 if plan is not None:
                     self.window.session.show_plan(plan)
+            case 2:
+                # What is seldom hit by chance: everything in the menus.
+                action = chance.choice([a for a in self.window.findChildren(QAction) if a.text() and a.isEnabled()])
+                if not any(word in action.text().replace("&", "") for word in NOT_CHOSEN):
+                    self.done.append(f"choose {action.text()}")
+                    action.trigger()
+            case _:
+                self.touch(what)
+        self.app.processEvents()
+
+    def step_inside(self):
+        """Something in the dialog or menu that waits."""
+        self.touch(self.somewhere())
+
+    def touch(self, what):
+        """A click, a drag or a key."""
+        chance = self.chance
+        name = f"{type(what).__name__} {what.accessibleName()}"
+        focus = self.app.focusWidget() or what
+        match chance.randrange(2, 20):
             case 2 | 3:
                 self.done.append(f"drag over {name}")
                 begin, end = self.place(what), self.place(what)
@@ -105,7 +149,6 @@ class Hands:
                 QTest.mouseClick(
                     what, chance.choice([LEFT] * 5 + [RIGHT]), chance.choice([NONE] * 4 + [SHIFT]), self.place(what)
                 )
-        self.app.processEvents()
 
 
 class Stall(NamedTuple):
@@ -152,13 +195,34 @@ class Watchdog:
                 self._where = " < ".join(reversed(ours))
 
 
-def work(app: QApplication, hands: Hands, watch: Watchdog, actions: int) -> list[str]:
+class Files:
+    """What the file dialogs answer: now and then a file of one of the kinds, now and then nothing."""
+
+    def __init__(self, folder: Path, chance: random.Random) -> None:
+        self.folder, self.chance = folder, chance
+
+    def save(self, *args: object, **named: object) -> tuple[str, str]:
+        if self.chance.random() < 0.5:
+            return "", ""
+        filters = next((a for a in args if isinstance(a, str) and "*." in a), "")
+        chosen = self.chance.choice(filters.split(";;")) if filters else ""
+        ending = self.chance.choice(
+            [".reach", ".mid", ".musicxml", ".csv", ".txt", ".wav", ".pdf", ".svg", ".json", ""]
+        )
+        return str(self.folder / f"file-{self.chance.randrange(6)}{ending}"), chosen
+
+    def open(self, *args: object, **named: object) -> tuple[str, str]:
+        there = sorted(self.folder.glob("file-*"))
+        return (str(self.chance.choice(there)), "") if there and self.chance.random() < 0.6 else ("", "")
+
+
+def work(app: QApplication, hands: Hands, watch: Watchdog, actions: int, until: float = math.inf) -> list[str]:
     """Let the hands work, watched; what went wrong."""
     faults = []
     closer = QTimer()
-    closer.timeout.connect(hands.close_what_waits)
-    closer.start(40)
-    for _ in range(actions):
+    closer.timeout.connect(hands.work_in_what_waits)
+    closer.start(25)
+    for number in range(actions):
         waited = is_asked(app)
         watch.begin()
         try:
@@ -170,45 +234,92 @@ def work(app: QApplication, hands: Hands, watch: Watchdog, actions: int) -> list
         # A dialog waits for its reader: that is no standing still.
         if not waited and not is_asked(app):
             watch.end(hands.done[-1])
+        if number % LOOKED_AT == LOOKED_AT - 1:
+            faults += look(app, hands)
+        if time.monotonic() > until:
+            break
     closer.stop()
     return faults
+
+
+def look(app: QApplication, hands: Hands) -> list[str]:
+    """What is not as it should be, once nothing is asked."""
+    end = time.monotonic() + 5
+    while is_asked(app) and time.monotonic() < end:
+        asked = app.activeModalWidget() or app.activePopupWidget()
+        if asked is not None:
+            asked.close()
+        app.processEvents()
+    if is_asked(app):
+        return []
+    settle(app, hands.window)
+    return [f"{words}; after {hands.done[-4:]}" for words in views_are_of_the_state(hands.window)]
 
 
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__.splitlines()[0])
     parser.add_argument("--actions", type=int, default=3000)
+    parser.add_argument("--minutes", type=float, help="instead of so many actions; in one window after the other")
     parser.add_argument("--seed", type=int, default=0)
     args = parser.parse_args()
     from deft_reach.app import theme
     from deft_reach.app.run import make_app
-    from deft_reach.app.window import MainWindow
-    from deft_reach.store.documents import open_document
-    from deft_reach.store.places import demo_file
-    from deft_reach.store.settings import Settings
 
     app = make_app()
     theme.apply(app, "light")
-    QFileDialog.getOpenFileName = QFileDialog.getSaveFileName = lambda *a, **k: ("", "")  # type: ignore[method-assign]
     faults: list[str] = []
     sys.excepthook = lambda kind, error, trace: faults.append("".join(traceback.format_exception(kind, error, trace)))
-    with TemporaryDirectory() as folder:
-        window = MainWindow(settings=Settings(Path(folder) / "settings.json"), keep_in=Path(folder))
-        window.documents.take(open_document(demo_file())[0], None, None, clean=True)
-        window.show()
-        QTest.qWaitForWindowExposed(window)
-        hands, watch = Hands(app, window, args.seed), Watchdog()
-        faults += work(app, hands, watch, args.actions)
-        watch.close()
-        window.session.mark_saved()
-        window.close()
+    watch = Watchdog()
+    until = math.inf if args.minutes is None else time.monotonic() + 60 * args.minutes
+    done, seed = 0, args.seed
+    while done < args.actions if args.minutes is None else time.monotonic() < until:
+        actions = min(args.actions - done, IN_ONE_WINDOW) if args.minutes is None else IN_ONE_WINDOW
+        found = in_a_window(app, seed, watch, actions, until)
+        faults += found
+        for fault in faults[-len(found) :] if found else ():
+            print(f"seed {seed}: {fault}", flush=True)
+        done, seed = done + actions, seed + 1
+    watch.close()
     for fault in faults:
         print(fault)
     for words, times in Counter(stall.where.split(" < ")[0] for stall in watch.stalls).most_common(10):
         print(f"{times} times at {words or 'an unknown place'}")
     for stall in sorted(watch.stalls, reverse=True)[:15]:
         print(f"{stall.seconds:.2f} s after {stall.after}: {stall.where}")
-    print(f"{args.actions} actions, {len(faults)} faults, {len(watch.stalls)} times still for over {STALL} s")
+    print(f"{done} actions, {len(faults)} faults, {len(watch.stalls)} times still for over {STALL} s")
     return 1 if faults else 0
+
+
+def in_a_window(app: QApplication, seed: int, watch: Watchdog, actions: int, until: float) -> list[str]:
+    """Work in a new window on the demo; what went wrong, what was lost among it."""
+    from deft_reach.app.window import MainWindow
+    from deft_reach.store.documents import open_document
+    from deft_reach.store.places import demo_file
+    from deft_reach.store.settings import Settings
+
+    with TemporaryDirectory() as name:
+        folder = Path(name)
+        files = Files(folder, random.Random(seed))
+        QFileDialog.getOpenFileName, QFileDialog.getSaveFileName = files.open, files.save  # type: ignore[method-assign]
+        window = MainWindow(settings=Settings(folder / "settings.json"), keep_in=folder)
+        taken: list[object] = []
+        take = window.documents.take
+        window.documents.take = lambda *a, **k: taken.append(a) or take(*a, **k)  # type: ignore[method-assign,func-returns-value]
+        window.documents.take(open_document(demo_file())[0], None, None, clean=True)
+        window.show()
+        QTest.qWaitForWindowExposed(window)
+        began = window.session.document
+        faults = work(app, Hands(app, window, seed), watch, actions, until)
+        faults += look(app, Hands(app, window, seed))
+        if not is_asked(app):
+            faults += saved_is_what_is_held(window, folder)
+            full = len(window.session._steps) >= HISTORY
+            faults += all_can_be_undone(window, None if full or len(taken) > 1 else began)
+        window.session.mark_saved()
+        window.close()
+        window.deleteLater()
+        settle(app, window)
+    return faults
 
 
 def is_asked(app: QApplication) -> bool:
