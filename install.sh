@@ -3,17 +3,18 @@
 #   ./install.sh [--prefix DIR]               install (default ~/.local)
 #   ./install.sh [--prefix DIR] --uninstall   remove everything that was installed
 set -euo pipefail
-cd "$(dirname "$0")"
 
-prefix="$HOME/.local" uninstall=
+prefix="$HOME/.local" uninstall= here=$PWD
+cd "$(dirname "$0")"
 while [ $# -gt 0 ]; do
   case "$1" in
-    --prefix) prefix=${2:?a folder}; shift 2 ;;
+    --prefix) prefix=${2:?a folder}; case "$prefix" in /*) ;; *) prefix="$here/$prefix" ;; esac; shift 2 ;;
     --uninstall) uninstall=1; shift ;;
     -h|--help) sed -n '2,4s/^# //p' "$0"; exit 0 ;;
     *) echo "install: unknown option $1; see ./install.sh --help" >&2; exit 2 ;;
   esac
 done
+prefix=$(realpath -m -- "$prefix")
 home="$prefix/lib/deft-reach"
 listed="$home/installed-files"
 
@@ -24,16 +25,38 @@ refresh() {
 }
 
 if [ -n "$uninstall" ]; then
-  if [ ! -f "$listed" ]; then echo "install: nothing is installed in $prefix" >&2; exit 1; fi
-  while IFS= read -r file; do rm -f -- "$file"; done < "$listed"
+  if [ ! -e "$home" ]; then echo "install: nothing is installed in $prefix" >&2; exit 1; fi
+  # Of an installation that was not finished there is less in the list.
+  if [ -f "$listed" ]; then
+    while IFS= read -r file; do rm -f -- "$file"; done < "$listed"
+  fi
   rm -rf -- "$home"
   refresh
   echo "removed from $prefix; documents and the logbook stay where they are"
   exit 0
 fi
 
-python=$(command -v python3.11 || command -v python3)
+# --- what is needed, before anything is made ---------------------------------------------------------------------
+. requirements/system-libraries.sh
+python=$(find_python)
+if [ -z "$python" ]; then echo "install: Python 3.11 or newer is needed, and none was found" >&2; exit 1; fi
+if ! new_enough "$python"; then
+  echo "install: Python 3.11 or newer is needed; $python is $("$python" --version 2>&1)" >&2
+  exit 1
+fi
+mapfile -t missing < <(missing_libraries)
+if ! makes_environments "$python"; then missing+=(python3-venv); fi
+if [ "${#missing[@]}" -gt 0 ]; then
+  echo "install: these system packages are missing and need an administrator:" >&2
+  echo "    sudo apt-get install ${missing[*]}" >&2
+  exit 1
+fi
+
+# --- the app ---------------------------------------------------------------------------------------------------------
 mkdir -p "$home" "$prefix/bin"
+# From here on --uninstall takes away what there is, however far it came.
+touch "$listed"
+trap 'echo "install: not finished; ./install.sh --prefix $prefix --uninstall takes away what was made" >&2' ERR
 "$python" -m venv "$home/env"
 "$home/env/bin/python" -m pip install --quiet --disable-pip-version-check --require-hashes --no-deps -r requirements/run.txt
 # Built from a copy, so that nothing is left behind in the source tree.
@@ -41,10 +64,9 @@ copy=$(mktemp -d)
 trap 'rm -rf -- "$copy"' EXIT
 cp -r deft_reach docs pyproject.toml README.md LICENSE MANIFEST.in "$copy"
 "$home/env/bin/python" -m pip install --quiet --disable-pip-version-check --no-deps --force-reinstall "$copy"
-: > "$listed"
-put() { mkdir -p "$(dirname "$2")"; cp -- "$1" "$2"; echo "$2" >> "$listed"; }
-ln -sf "$home/env/bin/deft-reach" "$prefix/bin/deft-reach"
+put() { mkdir -p "$(dirname "$2")"; echo "$2" >> "$listed"; cp -- "$1" "$2"; }
 echo "$prefix/bin/deft-reach" >> "$listed"
+ln -sf "$home/env/bin/deft-reach" "$prefix/bin/deft-reach"
 from=deft_reach/desktop
 put $from/deft-reach.desktop "$prefix/share/applications/deft-reach.desktop"
 put $from/deft-reach.metainfo.xml "$prefix/share/metainfo/deft-reach.metainfo.xml"
@@ -55,9 +77,10 @@ for made in man:share/man/man1/deft-reach.1 bash:share/bash-completion/completio
   zsh:share/zsh/site-functions/_deft-reach fish:share/fish/vendor_completions.d/deft-reach.fish; do
   file="$prefix/${made#*:}"
   mkdir -p "$(dirname "$file")"
-  "$home/env/bin/python" -m deft_reach.cli.manual "${made%%:*}" > "$file"
   echo "$file" >> "$listed"
+  "$home/env/bin/python" -m deft_reach.cli.manual "${made%%:*}" > "$file"
 done
+sort -u -o "$listed" "$listed"
 refresh
 echo "installed: $prefix/bin/deft-reach"
 case ":$PATH:" in *":$prefix/bin:"*) ;; *) echo "note: $prefix/bin is not in your PATH" ;; esac
