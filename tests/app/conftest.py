@@ -6,6 +6,7 @@ import pytest
 from PySide6.QtCore import QCoreApplication, QEvent, QPoint, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
 
 from deft_reach.app import theme
 from deft_reach.app.run import make_app
@@ -15,12 +16,27 @@ from deft_reach.store.documents import open_document
 from deft_reach.store.places import demo_file
 from deft_reach.store.settings import Settings
 
+#: Nothing that comes at all comes later than this, on a machine that does ten things at once.
+PATIENCE_MS = 90_000
+
 
 @pytest.fixture(scope="session")
 def qapp():
     app = make_app()
     theme.apply(app, "light")
     return app
+
+
+@pytest.fixture(autouse=True)
+def patience(monkeypatch):
+    """How long something is waited for says when to give up, and not how long it may take: machines can be busy."""
+    for name in ("waitUntil", "waitSignal"):
+        wait = getattr(QtBot, name)
+
+        def patient(self, *args, timeout=5000, wait=wait, **named):
+            return wait(self, *args, timeout=max(timeout, PATIENCE_MS), **named)
+
+        monkeypatch.setattr(QtBot, name, patient)
 
 
 @pytest.fixture(autouse=True)
