@@ -5,7 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import QCoreApplication, QEvent
+from PySide6.QtTest import QTest
 
+from deft_reach.app.drag_pace import EVERY_MS
 from deft_reach.app.numbers import decimal
 from deft_reach.formats.document import dump_document, load_document
 from deft_reach.store.documents import open_document, save_document
@@ -14,8 +16,8 @@ from deft_reach.store.documents import open_document, save_document
 def settle(app, window) -> None:
     """Let everything that waits be done: keys that rest, drags that follow, work in the background."""
     window.session.catch_up()
-    for _ in range(4):
-        app.processEvents()
+    # What follows a drag in another drawing follows a moment later.
+    QTest.qWait(2 * EVERY_MS)
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
     app.processEvents()
 
@@ -52,6 +54,8 @@ def views_are_of_the_state(window) -> list[str]:
         expect("text", editor.toPlainText(), session.text)
     elif station == "kit":
         form = window.kit_station.pieces_form
+        if not form.isVisible():
+            return wrong
         codes = [form.list.item(row, 0).text() for row in range(form.list.rowCount())]
         expect("pieces", sorted(codes), sorted(piece.code for piece in session.kit))
         piece = session.kit.piece(session.piece) if session.piece else None
