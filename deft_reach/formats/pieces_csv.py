@@ -10,7 +10,7 @@ from typing import Final
 from deft_reach.core.model.kit import KINDS, Kit, KitError, Piece, check_kit
 from deft_reach.core.model.layouts import make_piece
 from deft_reach.formats.plain_text import DocumentError, decode, reader
-from deft_reach.formats.tables import rows_of
+from deft_reach.formats.tables import heading_of, rows_of
 
 COLUMNS: Final = ("code", "name", "kind", "x_mm", "y_mm", "z_mm", "diameter_mm", "width_mm", "tilt_deg", "depth_mm")
 MAX_PIECES: Final = 200
@@ -34,10 +34,7 @@ def load_pieces(data: bytes, name: str) -> Kit:
     Zones and stand feet are those that a piece of the kind and size usually has. Raises DocumentError with the line.
     """
     rows = rows_of(decode(data), MAX_PIECES, "pieces")
-    heading = [cell.strip().lower() for cell in next(rows, (1, []))[1]]
-    missing = [column for column in COLUMNS if column not in heading]
-    if missing:
-        raise DocumentError(f"the heading lacks {', '.join(missing)}", line=1, column=1)
+    heading = heading_of(rows, COLUMNS)
     pieces: list[Piece] = []
     for number, cells in rows:
         if len(cells) != len(heading):

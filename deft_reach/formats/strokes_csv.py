@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Final
 
-from deft_reach.core.model.counting import place
+from deft_reach.core.model.counting import counted, place
 from deft_reach.core.model.elements import MARKS, Strike, Swing
 from deft_reach.core.model.limbs import DEFAULT_VOICE, LIMBS
 from deft_reach.core.model.pattern import Pattern
@@ -25,7 +25,7 @@ from deft_reach.core.notation.swing import straight
 from deft_reach.formats.imported import Imported, as_written
 from deft_reach.formats.midi import MAX_NOTES
 from deft_reach.formats.plain_text import DocumentError, decode, exact, number_text, reader
-from deft_reach.formats.tables import rows_of
+from deft_reach.formats.tables import heading_of, rows_of
 from deft_reach.formats.writing_down import written_down
 
 COLUMNS: Final = ("index", "bar", "count", "start", "length", "meter", "limb", "voice", "marks", "grace")
@@ -72,6 +72,8 @@ class _Table:
     tempo: float | None = None
     repeat: bool = False
     text: str = ""
+    #: Strokes that fall together with others and last longer or shorter.
+    uneven: int = 0
 
 
 @reader
@@ -82,10 +84,7 @@ def load_strokes(data: bytes) -> Imported:
     Raises DocumentError with the line.
     """
     rows = rows_of(decode(data), MAX_NOTES, longest=MAX_TEXT + 1)
-    heading = [cell.strip().lower() for cell in next(rows, (1, []))[1]]
-    missing = [column for column in NEEDED if column not in heading]
-    if missing:
-        raise DocumentError(f"the heading lacks {' and '.join(missing)}", line=1, column=1)
+    heading = heading_of(rows, NEEDED)
     table, bars = _Table(), set[str]()
     for number, cells in rows:
         if len(cells) != len(heading):
@@ -93,7 +92,8 @@ def load_strokes(data: bytes) -> Imported:
         row = dict(zip(heading, (cell.strip() for cell in cells)))
         start = _fraction(row["start"], "start", number)
         length = _fraction(row["length"], "length", number) if row.get("length") else None
-        strikes, _ = table.rows.setdefault(start, ([], length))
+        strikes, held = table.rows.setdefault(start, ([], length))
+        table.uneven += length is not None and length != held
         strikes.append(_strike(row, number))
         _read_common(table, row, number)
         if not table.text and TEXT in row:
@@ -109,6 +109,9 @@ def load_strokes(data: bytes) -> Imported:
     end = max((row.start + (row.length or Fraction(1, 16)) for row in onsets), default=Fraction(0))
     frame = Frame(_changes(table), end, table.pickup, swing=table.swing)
     text, remarks = written_down(onsets, frame)
+    if table.uneven:
+        words = counted(table.uneven, "stroke")
+        remarks.append(f"{words} of another length than what falls together with them: the first length is taken")
     return Imported(text, table.tempo, remarks=tuple(remarks), repeat=table.repeat)
 
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Iterator, Sequence
 from typing import Final
 
 from deft_reach.formats.plain_text import DocumentError
@@ -13,6 +14,22 @@ from deft_reach.formats.plain_text import DocumentError
 LONGEST_CELL: Final = 100_000
 #: The library has a limit of its own, for all tables of a program; some hold whole stroke texts.
 csv.field_size_limit(2_000_000)
+
+
+def heading_of(rows: Iterator[tuple[int, list[str]]], needed: Sequence[str]) -> list[str]:
+    """The names of a table's columns, from its first row.
+
+    Raises DocumentError where one is missing or there twice.
+    """
+    heading = [cell.strip().lower() for cell in next(rows, (1, []))[1]]
+    missing = [column for column in needed if column not in heading]
+    if missing:
+        joined = " and ".join(missing) if len(missing) < 3 else ", ".join(missing)
+        raise DocumentError(f"the heading lacks {joined}", line=1, column=1)
+    twice = [name for name, count in Counter(heading).items() if name and count > 1]
+    if twice:
+        raise DocumentError(f"the heading has {', '.join(name[:40] for name in twice)} twice", line=1, column=1)
+    return heading
 
 
 def rows_of(
