@@ -181,9 +181,11 @@ def crossed_hold(span: Message, over: Message, clear: float, choice: Message, ad
 
 def crossover(
     when: Message, hand: Message, goes_over: bool, other: Message, voice: object, whereabouts: Message, clear: float,
-    choice: Message, under: Message,
+    choice: Message, under: Message, beneath: object | None,
 ) -> Sentence:  # fmt: skip
-    """``hand`` crosses over or under the ``other`` arm to a voice; ``under`` is the hand that is below."""
+    """``hand`` crosses over or under the ``other`` arm to a voice; ``under`` is the hand that is below, and
+    ``beneath`` the voice at which it is while the other one crosses.
+    """
     template = (
         "{when!c} the {hand} crosses over the {other} arm to the {voice} while the {other} {whereabouts}, "
         "{clear} clear{choice}."
@@ -191,13 +193,24 @@ def crossover(
         else "{when!c} the {hand} crosses under the {other} arm to the {voice} while the {other} {whereabouts}, "
         "{clear} clear{choice}."
     )
+    advice = "Keep the {under} low, or let it take the {voice}." if goes_over else "Keep the {under} low."
+    if goes_over and str(beneath) == str(voice):
+        advice = "Keep the {under} low."
     return Sentence(
         message(
             template, when=when, hand=hand, other=other, voice=voice, whereabouts=whereabouts, clear=Length(clear),
             choice=choice,
         ),
-        message("Keep the {under} low, or let it take the {voice}.", under=under, voice=voice),
+        message(advice, under=under, voice=voice),
     )  # fmt: skip
+
+
+def goes_too() -> Message:
+    return message("is on its way as well")
+
+
+def waits_for(voice: object) -> Message:
+    return message("waits for its first stroke on the {voice}", voice=voice)
 
 
 def is_at(voice: object) -> Message:
@@ -217,8 +230,11 @@ def chosen_over(over: Message, under: Message, against: bool) -> Message:
     return message("; you let the {over} go over", over=over)
 
 
-def either_over(over: Message) -> Message:
-    return message("; either may go over, and the {over} comes second", over=over)
+def either_over(over: Message, second: bool) -> Message:
+    """Where the heights do not decide; ``second`` says that the hand that is proposed comes second."""
+    if second:
+        return message("; either may go over, and the {over} comes second", over=over)
+    return message("; either may go over, say the {over}", over=over)
 
 
 EXCHANGE_HANDS: Final = message("Exchange the two hands, or raise one of the two pieces.")

@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any, Final, NamedTuple
 
 import numpy as np
 
 from deft_reach.core.model.derived import derived
+from deft_reach.core.model.limbs import LEFT, RIGHT
 from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.motion.crossing import EITHER_MM, Crossings, crossings
+from deft_reach.core.motion.entering import decide
 from deft_reach.core.motion.follow import follow
 from deft_reach.core.motion.paths import TAP_MM, arms_at, lift_height, tip_at
 from deft_reach.core.motion.pose import SHARED_VOICE_MM, Floats
-from deft_reach.core.motion.reach_table import ReachTable
+from deft_reach.core.motion.reach_table import Cross, ReachTable
 from deft_reach.core.motion.sequence import Flags, Follow, Ints
 from deft_reach.core.motion.stroke_types import starts_high
 
@@ -90,6 +93,8 @@ class Passing:
     right_over: Flags
     right: tuple[Ints, Ints]
     left: tuple[Ints, Ints]
+    #: By row how the arms cross on the way, and the side whose move makes it.
+    crosses: Mapping[int, tuple[Cross, int]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -269,8 +274,21 @@ def passing(pattern: Pattern, table: ReachTable, repeat: bool, travel: str = "ea
     return None if ways is None else pass_by(ways, table, travel)
 
 
+class _Look(NamedTuple):
+    """What is seen on one way: see ``_look``."""
+
+    clearance: float
+    parts: int
+    right_over: bool
+    cross: Cross | None
+    side: int
+
+
+_UNCROSSED: Final[tuple[Cross | None, int]] = (None, 0)
+
+
 @derived
-def _seen(table: ReachTable, travel: str) -> dict[bytes, tuple[float, int, bool]]:
+def _seen(table: ReachTable, travel: str) -> dict[bytes, _Look]:
     """What has been looked at already, by the way. Entries are only ever added."""
     return {}
 
@@ -283,9 +301,10 @@ def pass_by(ways: Ways, table: ReachTable, travel: str = "early") -> Passing | N
     found = tightest(table, gaps, k, ways.before, ways.times, ways.known, travel)
     if found is None:
         return None
+    clearance, parts, over, crosses = found
     return Passing(
-        ways.events, *found,
-        (gaps[0].was[k[0]], gaps[0].voice[k[0]]), (gaps[1].was[k[1]], gaps[1].voice[k[1]]),
+        ways.events, clearance, parts, over,
+        (gaps[0].was[k[0]], gaps[0].voice[k[0]]), (gaps[1].was[k[1]], gaps[1].voice[k[1]]), crosses,
     )  # fmt: skip
 
 
@@ -293,9 +312,10 @@ def pass_by(ways: Ways, table: ReachTable, travel: str = "early") -> Passing | N
 def tightest(
     table: ReachTable, gaps: Sequence[Gaps], k: Sequence[Ints], before: Floats, times: Floats, known: Flags,
     travel: str = "early",
-) -> tuple[Floats, Ints, Flags] | None:  # fmt: skip
+) -> tuple[Floats, Ints, Flags, dict[int, tuple[Cross, int]]] | None:  # fmt: skip
     """How close the arms come between ``before`` and ``times`` (whole notes, (n,)), the right hand in its gaps
-    ``k[0]`` (n,) and the left in ``k[1]``: clearance in mm, parts and whether right is over, as in Passing.
+    ``k[0]`` (n,) and the left in ``k[1]``: clearance in mm, parts, whether right is over, and crossings, as in
+    Passing.
 
     NaN where it is not ``known`` or neither hand goes anywhere; None where that is so everywhere.
     """
@@ -327,14 +347,17 @@ def tightest(
         np.zeros(len(times), dtype=bool),
     )
     found = [kept[key] for key in keys]
-    clearance[seen], parts[seen], over[seen] = (np.array(column) for column in zip(*found))
-    return clearance, parts, over
+    clearance[seen], parts[seen], over[seen] = (np.array(column) for column in list(zip(*found))[:3])
+    crosses = {n: (look.cross, look.side) for n, look in zip(seen.tolist(), found) if look.cross is not None}
+    return clearance, parts, over, crosses
 
 
 def _look(
     table: ReachTable, gaps: Sequence[Gaps], k: Sequence[Ints], before: Floats, times: Floats, travel: str
-) -> list[tuple[float, int, bool]]:
-    """The tightest clearance on the way to each of some moments, between which parts, and whether right is over."""
+) -> list[_Look]:
+    """The tightest clearance on the way to each of some moments, between which parts, and whether right is over; and
+    how the arms cross on it.
+    """
     m = len(times)
     part = (np.arange(LOOKS) + 0.5) / LOOKS
     look = (before[:, None] + part[None, :] * (times - before)[:, None]).ravel()
@@ -346,7 +369,37 @@ def _look(
     clearance, parts = arm_clearances(*arms)
     heights = np.concatenate([joints[:, 1, 2] + joints[:, 2, 2] + joints[:, 3, 2] for joints in arms])
     at = np.arange(m) * LOOKS + clearance.reshape(m, LOOKS).argmin(axis=1)
-    return list(zip(clearance[at].tolist(), parts[at].tolist(), (heights[at] >= heights[n + at]).tolist()))
+    crossed = [_UNCROSSED] * m
+    met = crossings(arms[0], arms[1])
+    ways = np.flatnonzero(met.crossed.reshape(m, LOOKS).any(axis=1))
+    if len(ways):
+        start = [way_at(g, mine[ways], before[ways], travel) for g, mine in zip(gaps, k)]
+        begun = arms_at(table.player, start[0][0], start[1][0], (start[0][1], start[1][1]))
+        for way, cross in zip(ways.tolist(), _crossed(met, ways, arms, begun, table.leading_side)):
+            crossed[way] = cross
+    rows = zip(clearance[at].tolist(), parts[at].tolist(), (heights[at] >= heights[n + at]).tolist(), crossed)
+    return [_Look(clear, part, high, *cross) for clear, part, high, cross in rows]
+
+
+def _crossed(
+    met: Crossings, ways: Ints, arms: Sequence[Floats], begun: Sequence[Floats], lead: int
+) -> Iterator[tuple[Cross | None, int]]:
+    """How the arms cross where they are closest, and the side whose move makes it, for each of some ``ways`` (n,).
+
+    Each was looked at LOOKS times; ``arms`` are the arms at every look and ``begun`` those at the
+    beginning of each of the ways.
+    """
+    rows = ways[:, None] * LOOKS
+    tightest = rows[:, 0] + met.clearance.reshape(-1, LOOKS)[ways].argmin(axis=1)
+    first = rows[:, 0] + met.crossed.reshape(-1, LOOKS)[ways].argmax(axis=1)
+    (right, left), (from_right, from_left) = arms, begun
+    alone = np.stack([crossings(right[first], from_left).crossed, crossings(from_right, left[first]).crossed])
+    gone = [np.sqrt(((arm[first, 3] - start[:, 3]) ** 2).sum(axis=1)) for arm, start in zip(arms, begun)]
+    for k, side in zip(tightest.tolist(), decide(np.stack(gone), alone, lead).tolist()):
+        clear = float(met.clearance[k])
+        over = RIGHT if met.over[k] > 0 else LEFT
+        place = (float(met.place[k, 0]), float(met.place[k, 1]))
+        yield Cross(over, clear, place, clear < EITHER_MM), side
 
 
 def part_words(parts: int) -> tuple[str, str]:

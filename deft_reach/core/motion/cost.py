@@ -49,6 +49,9 @@ TERM_NAMES: Final = {
 #: Mean cost a stroke at which ease has fallen to 1/e of 100.
 EASE_SCALE: Final = 1.6
 
+#: Bringing an arm across, and each stroke while it stays there: both hands play on in it as they always do.
+CROSS_COST, HOLD_COST = 0.9, 0.05
+
 #: Passing closer than this (mm) takes care; what is closer than touching by half as much costs no more.
 SQUEEZE_MM: Final = 40.0
 
@@ -102,7 +105,7 @@ def reach_costs(reach: Any, lean: Any) -> Any:
 
 def cross_cost(clearance: Any, entering: Any) -> Any:
     """Crossing costs when it is made and a little while it lasts; the tighter the arms pass, the more."""
-    return _known(np.where(entering, 0.9, 0.12) * (0.1 + 120.0 / (clearance + 40.0)))
+    return _known(np.where(entering, CROSS_COST, HOLD_COST) * (0.1 + 120.0 / (clearance + 40.0)))
 
 
 def squeeze_cost(clearance: Any) -> Any:

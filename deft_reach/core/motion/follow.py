@@ -128,6 +128,7 @@ class _Follower:
         hands = Hands(
             index[hand], h, np.where(has, prev, -1)[h], lane[h], was[h], voice[h], gap[h], run[h],
             hand_part[h], factor[h], level[h], last_level[h], extra[hand], head[h], marked[hand] | was_grace[h],
+            marked[hand],
         )  # fmt: skip
         changes = np.zeros(size, dtype=bool)
         if SECOND_KICK in c.limbs:
@@ -287,7 +288,7 @@ class _Follower:
         rows = np.argsort(events, kind="stable")
         sorted_events = events[rows]
         starts = np.searchsorted(sorted_events, main)
-        chosen = self.choices()
+        chosen = self.choices([to >= 0 for to, _ in ways])
         prev = np.arange(len(main)) - 1
         if self.repeat and len(main):
             prev[0] = len(main) - 1
@@ -383,22 +384,34 @@ class _Follower:
         first = np.searchsorted(self.c.event, turned - self.first_event)
         return self.c.index[first], event_time[turned] - event_time[turned - 1]
 
-    def choices(self) -> Ints:
+    def choices(self, going: list[Flags]) -> Ints:
         """Which hand goes over by the player's choice, at each event: as the strokes of that moment say, or else the
-        last stroke of the hand that does not strike then.
+        stroke that the other hand is on its way to, or else that hand's last one. ``going`` says by hand whether it
+        is on its way at an event.
         """
         said = self.c.chosen[self.pick]
         if not said.any():
             return np.zeros(self.events, dtype=np.intp)
-        now, last = np.zeros((2, self.events), dtype=np.intp), np.zeros((2, self.events), dtype=np.intp)
+        everywhere = np.arange(self.events)
+        now, last, later = (np.zeros((2, self.events), dtype=np.intp) for _ in range(3))
         for lane in (0, 1):
             mine = self.lane == lane
             now[lane, self.event[mine]] = said[mine]
-            struck = np.where(self.struck_by[lane], np.arange(self.events), -1)
-            before = np.maximum.accumulate(struck)
-            last[lane] = np.where((before >= 0) & ~self.struck_by[lane], now[lane][before], 0)
+            struck = np.flatnonzero(self.struck_by[lane])
+            if not len(struck):
+                continue
+            away = ~self.struck_by[lane]
+            at = np.searchsorted(struck, everywhere, side="right")
+            last[lane] = np.where(away & (at > 0), now[lane][struck[at - 1]], 0)
+            if self.repeat:
+                # The next round begins as this one did.
+                struck = np.append(struck, struck[np.searchsorted(struck, self.first_event)])
+            following = struck[np.minimum(at, len(struck) - 1)]
+            later[lane] = np.where(away & going[lane] & (at < len(struck)), now[lane][following], 0)
         own = np.where(now[1] != 0, now[1], now[0])
-        return np.asarray(np.where(own != 0, own, np.where(last[0] != 0, last[0], last[1])))
+        for marks in (later, last):
+            own = np.where(own != 0, own, np.where(marks[0] != 0, marks[0], marks[1]))
+        return np.asarray(own)
 
     def moments(self) -> tuple[Ints, Ints, Floats]:
         """Every stroke's event, and the events of the round in which a hand strikes, with their times."""

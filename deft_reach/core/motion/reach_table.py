@@ -61,6 +61,11 @@ class Cross(NamedTuple):
     either: bool = False
     chosen: bool = False
 
+    def led_by(self, hand: str, chosen: bool) -> Cross:
+        """The same arms with ``hand`` over, because the player has ``chosen`` so or because it is proposed."""
+        against = chosen and not self.either and hand != self.over
+        return Cross(hand, 0.0 if against else self.clearance, self.place, self.either, chosen)
+
 
 class Move(NamedTuple):
     """A hand's move between two voices: mm, and its direction in plan view."""

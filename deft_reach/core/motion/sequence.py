@@ -23,7 +23,7 @@ class Hands(NamedTuple):
     ``entry`` is the place in the lanes of Follow. ``gap`` is NaN for a first stroke. ``part`` is what the
     rebound leaves of a full restrike, ``factor`` what the stroke takes of one by rhythm and dynamics. ``extra`` is
     what the stroke's own graces add and ``head`` the head start that the hand's last grace gave it, in seconds;
-    ``shifted`` says that either is there.
+    ``shifted`` says that either is there, ``graced`` that the stroke has graces of its own.
     """
 
     index: Ints  # type: ignore[assignment]
@@ -41,6 +41,7 @@ class Hands(NamedTuple):
     extra: Floats
     head: Floats
     shifted: Flags
+    graced: Flags
 
 
 class Graces(NamedTuple):

@@ -19,10 +19,11 @@ from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.motion import cost as price
 from deft_reach.core.motion.clearance import Passing, passing
 from deft_reach.core.motion.cost import TERMS, Weights
+from deft_reach.core.motion.entering import TOGETHER, Arrival, brought_by, ends_in
 from deft_reach.core.motion.follow import follow
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import Cross, ReachTable
-from deft_reach.core.motion.sequence import Flags, Follow, Hands, Ints
+from deft_reach.core.motion.sequence import Follow, Hands, Ints
 from deft_reach.core.motion.timing import OTHER_FOOT, level_factors, own_part, restrike, travel_times
 
 _PACE, _REACH, _CROSS, SQUEEZE, _TURN, _LIFT, _LOAD, _SWITCH, _KEEP, _FIGURE, _CONTROL, COORDINATION = range(
@@ -34,7 +35,7 @@ class Posture(NamedTuple):
     """Where both hands are once the strokes of a moment have landed.
 
     ``right`` and ``left`` are the voices last struck, None before a hand's first stroke; ``cross`` is there while
-    the arms cross.
+    the arms cross, and ``brought`` is then the move that brought them across, None where they were never otherwise.
     """
 
     start: Fraction
@@ -42,6 +43,7 @@ class Posture(NamedTuple):
     left: str | None
     cross: Cross | None
     strokes: tuple[int, ...]
+    brought: Arrival | None = None
 
     def voice(self, hand: str) -> str | None:
         return self.right if hand == RIGHT else self.left
@@ -66,8 +68,8 @@ class GraceWalk(NamedTuple):
 class Walk:
     """What the walk found; the lists have one entry a stroke in index order, units as in StrokeReport.
 
-    ``costs`` (terms, strokes) are the terms in the order of TERMS. ``entered`` maps the stroke that brings the
-    arms into a crossed position to the crossing; ``continued`` says that they were crossed already when the round
+    ``costs`` (terms, strokes) are the terms in the order of TERMS. ``entered`` maps the stroke in which the move
+    ends that brings the arms across to the crossing; ``continued`` says that they were crossed already when the round
     began. ``lead`` lists the stroke that leads each beat and ``switches`` those where the lead changes hands.
     """
 
@@ -83,6 +85,8 @@ class Walk:
     continued: bool = False
     lead: list[int] = field(default_factory=list)
     switches: list[int] = field(default_factory=list)
+    #: Crossings that come and go before an event: the move that makes them, and how.
+    between: dict[int, tuple[Arrival, Cross]] = field(default_factory=dict)
     #: The graces, in the order of their strokes.
     graces: list[GraceWalk] = field(default_factory=list)
     #: Of every moment in which a hand strikes, the stroke of the hand that has the longest way there.
@@ -95,6 +99,12 @@ class Walk:
     @cached_property
     def postures(self) -> list[Posture]:
         return self.where()
+
+
+def tighter_of(entered: dict[int, Cross], stroke: int, cross: Cross | None) -> None:
+    """Note a crossing that a stroke's move makes; of two the one in which the arms pass closer."""
+    if cross is not None and (stroke not in entered or cross.clearance < entered[stroke].clearance):
+        entered[stroke] = cross
 
 
 def squeezed(walked: Walk, found: Passing | None, weights: Weights) -> Walk:
@@ -113,13 +123,46 @@ def _or_none(values: Floats) -> list[float | None]:
 
 def full_walk(pattern: Pattern, table: ReachTable, whole: float, repeat: bool, weights: Weights) -> Walk:
     """The walk through a pattern with what passing close costs; ``whole`` is a whole note in seconds."""
-    walked = walk(pattern, follow(pattern, table.names, repeat), whole, table, weights)
-    return squeezed(walked, passing(pattern, table, repeat), weights)
+    followed = follow(pattern, table.names, repeat)
+    walked = walk(pattern, followed, whole, table, weights)
+    found = passing(pattern, table, repeat)
+    walked = squeezed(walked, found, weights)
+    if found is None or not found.crosses:
+        return walked
+    return _crossed_between(walked, found, followed)
+
+
+def _crossed_between(walked: Walk, found: Passing, followed: Follow) -> Walk:
+    """The walk with crossings that come and go between two moments in which hands strike."""
+    moments = {event: k for k, event in enumerate(followed.moment_events.tolist())}
+    entered, between = dict(walked.entered), {}
+    for row, (cross, side) in found.crosses.items():
+        event = int(found.event[row])
+        k = moments[event]
+        before = followed.postures.prev[k]
+        if before < 0 or any(
+            walked.postures[n].cross is not None for n in (event, int(followed.moment_events[before]))
+        ):
+            # It is crossed at one of them: said there.
+            continue
+        end = ends_in(followed, np.array([side]), np.array([k]))
+        stroke = int(followed.hands.index[end[0]])
+        said = int(followed.postures.chosen[k])
+        if said:
+            cross = cross.led_by(HANDS[(1 - said) // 2], chosen=True)
+        between[event] = (Arrival(stroke, HANDS[side]), cross)
+        tighter_of(entered, stroke, cross)
+    return replace(walked, entered=entered, between=between)
 
 
 @np.errstate(invalid="ignore")
-def walk(pattern: Pattern, followed: Follow, whole: float, table: ReachTable, weights: Weights) -> Walk:
-    """Walk the pattern; ``whole`` is the length of a whole note in seconds."""
+def walk(
+    pattern: Pattern, followed: Follow, whole: float, table: ReachTable, weights: Weights, *, attributed: bool = True
+) -> Walk:
+    """Walk the pattern; ``whole`` is the length of a whole note in seconds.
+
+    Without ``attributed`` the sums are asked for alone: crossings are paid for where they are noticed.
+    """
     n = followed.count
     gap, pace, reach = np.full(n, np.nan), np.full(n, np.nan), np.full(n, np.nan)
     travel, needed = np.zeros(n), np.zeros(n)
@@ -134,7 +177,7 @@ def walk(pattern: Pattern, followed: Follow, whole: float, table: ReachTable, we
         for column, values in zip((gap, travel, needed, pace, reach), _feet(followed, whole, table, weights, costs)):
             column[followed.feet.index] = values
     graces = _graces(followed, whole, table, weights, costs)
-    movers, crosses, entering = _arms(followed, table, weights, hands[1], costs)
+    movers, crosses, brought = _arms(followed, table, weights, hands[1], costs, attributed)
     costs[_SWITCH, followed.switches] = weights.switch * price.SWITCH_COST
     costs[_SWITCH, followed.led[table.leading_side]] += weights.switch * price.OTHER_LEAD_COST
     h = followed.hands
@@ -150,12 +193,14 @@ def walk(pattern: Pattern, followed: Follow, whole: float, table: ReachTable, we
     costs[_FIGURE, followed.changed] = weights.figure * price.FIGURE_COST
     costs[COORDINATION, followed.turns] = weights.coordination * price.turns_cost(1.0 / (followed.turn_gaps * whole))
     moving = followed.hands.index[movers].tolist()
-    entered = {moving[k]: cross for k in np.flatnonzero(entering).tolist() if (cross := crosses[k]) is not None}
+    entered: dict[int, Cross] = {}
+    for k, arrival in brought.items():
+        tighter_of(entered, arrival.stroke, crosses[k])
     return Walk(
         _or_none(gap), travel.tolist(), needed.tolist(), _or_none(pace), _or_none(reach), followed.came_from,
         followed.run, costs, entered, bool(crosses) and followed.postures.prev[0] >= 0 and crosses[-1] is not None,
-        followed.lead, followed.switches, graces, moving,
-        where=partial(_postures, pattern, followed, table, crosses),
+        followed.lead, followed.switches, graces=graces, movers=moving,
+        where=partial(_postures, pattern, followed, table, crosses, brought),
     )  # fmt: skip
 
 
@@ -252,14 +297,14 @@ def _feet(
 
 
 def _arms(
-    followed: Follow, table: ReachTable, w: Weights, travel: Floats, costs: Floats
-) -> tuple[Ints, list[Cross | None], Flags]:
-    """Crossing and twist once the hands of each moment have landed; the moments' movers, their crossings and who
-    enters one.
+    followed: Follow, table: ReachTable, w: Weights, travel: Floats, costs: Floats, attributed: bool
+) -> tuple[Ints, list[Cross | None], dict[int, Arrival]]:
+    """Crossing and twist once the hands of each moment have landed; the moments' movers and their crossings, and by
+    the moment in which one begins the hand whose move makes it.
     """
     p, index = followed.postures, followed.hands.index
     if not len(p.right):
-        return np.zeros(0, dtype=np.intp), [], np.zeros(0, dtype=bool)
+        return np.zeros(0, dtype=np.intp), [], {}
     movers = p.rows[p.starts]
     if len(p.rows) > len(movers):
         # Of hands that strike together the one with the longer way is the one that moves.
@@ -269,22 +314,27 @@ def _arms(
         movers = p.rows[longest[np.concatenate([[True], moment[1:] != moment[:-1]])]]
     swing = table.bearings[p.right, p.left] - table.bearings[p.right_before, p.left_before]
     costs[_TURN, index[movers]] += w.turn * price.twist_cost(swing)
-    found = _crossings(followed, table, followed.hands.side[movers])
-    crossed = np.array([cross is not None for cross in found], dtype=bool)
-    entering = crossed & ~((p.prev >= 0) & crossed[p.prev])
-    if crossed.any():
-        clear = np.array([math.nan if cross is None else cross.clearance for cross in found])
-        costs[_CROSS, index[p.rows]] = w.cross * price.cross_cost(clear[p.moment_of_row], False)
-        costs[_CROSS, index[movers[entering]]] = w.cross * price.cross_cost(clear[entering], True)
-    return movers, found, entering
+    met = _meetings(followed, table)
+    crossed = np.array([cross is not None for cross in met], dtype=bool)
+    entering = np.flatnonzero(crossed & ~((p.prev >= 0) & crossed[p.prev]))
+    if not crossed.any():
+        return movers, met, {}
+    if attributed:
+        sides, ends = brought_by(followed, table, entering)
+    else:
+        sides, ends = followed.hands.side[movers[entering]], movers[entering]
+    found = _decided(followed, met, dict(zip(entering.tolist(), sides.tolist())))
+    clear = np.array([math.nan if cross is None else cross.clearance for cross in found])
+    costs[_CROSS, index[p.rows]] = w.cross * price.cross_cost(clear[p.moment_of_row], False)
+    # Coming into it is paid for by the stroke in which the hand's move across ends.
+    coming = price.cross_cost(clear[entering], True) - price.cross_cost(clear[entering], False)
+    np.add.at(costs[_CROSS], index[ends], w.cross * coming)
+    hands = [HANDS[table.leading_side if side == TOGETHER else side] for side in sides.tolist()]
+    return movers, found, dict(zip(entering.tolist(), map(Arrival, index[ends].tolist(), hands)))
 
 
-def _crossings(followed: Follow, table: ReachTable, mover: Ints) -> list[Cross | None]:
-    """How the arms cross at each moment. A hand on its way is judged where it is on it.
-
-    Where the heights do not decide who goes over, the hand that came second does, for as long as the arms stay
-    crossed; unless the player says otherwise.
-    """
+def _meetings(followed: Follow, table: ReachTable) -> list[Cross | None]:
+    """How the arms cross at each moment. A hand on its way is judged where it is on it."""
     p = followed.postures
     still = ~np.isnan(table.clearances[p.right, p.left])
     found: list[Cross | None] = [None] * len(p.right)
@@ -301,6 +351,16 @@ def _crossings(followed: Follow, table: ReachTable, mover: Ints) -> list[Cross |
         )
         for k, cross in zip(at.tolist(), ways):
             found[k] = cross
+    return found
+
+
+def _decided(followed: Follow, met: list[Cross | None], brought: dict[int, int]) -> list[Cross | None]:
+    """Who goes over at each moment; ``brought`` has the side whose move made the crossing that begins at a moment.
+
+    Where the heights do not decide, the hand that came second does, for as long as the arms stay crossed; unless the
+    player says otherwise.
+    """
+    p, found = followed.postures, list(met)
     chosen, prev = p.chosen.tolist(), p.prev.tolist()
     crossed = [k for k, cross in enumerate(found) if cross is not None]
     # A loop's last hold may go on into its first one.
@@ -316,23 +376,36 @@ def _crossings(followed: Follow, table: ReachTable, mover: Ints) -> list[Cross |
         elif before is not None and before.chosen:
             hand, said = before.over, True
         elif cross.either:
-            hand = before.over if before is not None and before.either else HANDS[mover[k]]
+            second = brought.get(k, TOGETHER)
+            if before is not None and before.either:
+                hand = before.over
+            elif second != TOGETHER:
+                hand = HANDS[second]
         if hand != cross.over or said != cross.chosen:
-            against = said and not cross.either and hand != cross.over
-            found[k] = Cross(hand, 0.0 if against else cross.clearance, cross.place, cross.either, said)
+            found[k] = cross.led_by(hand, said)
     return found
 
 
 def _postures(
-    pattern: Pattern, followed: Follow, table: ReachTable, crosses: Sequence[Cross | None]
+    pattern: Pattern,
+    followed: Follow,
+    table: ReachTable,
+    crosses: Sequence[Cross | None],
+    brought: dict[int, Arrival],
 ) -> list[Posture]:
     names: list[str | None] = [*table.names, None]
     right, left = followed.event_right.tolist(), followed.event_left.tolist()
-    last = crosses[-1] if crosses and followed.postures.prev[0] >= 0 else None
-    by_event = dict(zip(followed.moment_events.tolist(), crosses))
+    round_again = bool(crosses) and bool(followed.postures.prev[0] >= 0)
+    last = crosses[-1] if round_again else None
+    # What goes on over a loop's seam was begun before it.
+    mover = max(brought.items())[1] if brought and last is not None else None
+    by_event = {event: k for k, event in enumerate(followed.moment_events.tolist())}
     found = []
-    for k, (event, r, s) in enumerate(zip(pattern.events, right, left)):
+    for n, (event, r, s) in enumerate(zip(pattern.events, right, left)):
         # While only feet play, the hands stay as they were.
-        last = by_event.get(k, last)
-        found.append(Posture(event.start, names[r], names[s], last, event.indices))
+        k = by_event.get(n)
+        if k is not None:
+            last = crosses[k]
+            mover = brought.get(k, mover) if last is not None else None
+        found.append(Posture(event.start, names[r], names[s], last, event.indices, mover))
     return found

@@ -67,7 +67,7 @@ class JoinedWalk:
         walks, costs = [], []
         for followed, whole, weights, ends in self.rows:
             # Every stroke has its hand, so the walk asks nothing of the pattern.
-            walked = walk(self.plans[0].pattern, followed, whole, table, weights)
+            walked = walk(self.plans[0].pattern, followed, whole, table, weights, attributed=False)
             walks.append(walked)
             each = walked.costs.sum(axis=0)
             costs += [float(part.sum()) for part in np.split(each, ends[:-1])]

@@ -20,6 +20,7 @@ import numpy as np
 from deft_reach.core.model.limbs import EITHER, FEET, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
 from deft_reach.core.model.pattern import RUN_IN_EVENTS, Event, Pattern, Stroke, lead_beat
 from deft_reach.core.motion.cost import TERMS, WALL_PACE, Weights
+from deft_reach.core.motion.entering import Arrival
 from deft_reach.core.motion.pose import COMFORTABLE_REACH, MAX_LEAN_MM
 from deft_reach.core.motion.reach_table import STAY, Cross, ReachTable
 from deft_reach.core.motion.timing import (
@@ -53,9 +54,9 @@ def reach_cost(reach: float, lean: float) -> float:
 
 
 def cross_cost(clearance: float, entering: bool) -> float:
-    """Crossing costs when it is made and a little while it lasts; the tighter the arms pass, the more."""
+    """Crossing costs when it is made and hardly while it lasts; the tighter the arms pass, the more."""
     tight = 0.1 + 120.0 / (clearance + 40.0)
-    return (0.9 if entering else 0.12) * tight
+    return (0.9 if entering else 0.05) * tight
 
 
 def turn_cost(before: tuple[float, float] | None, now: tuple[float, float], bearing_change: float) -> float:
@@ -193,7 +194,7 @@ class Row(NamedTuple):
 class Walk:
     """What the walk found; ``rows`` has one entry a stroke in index order.
 
-    ``entered`` maps the stroke that brings the arms into a crossed position to the crossing; ``continued`` says
+    ``entered`` maps the stroke in which the move ends that brings the arms across to the crossing; ``continued`` says
     that they were crossed already when the round began. ``lead`` lists the stroke that leads each beat and
     ``switches`` those where the lead changes hands.
     """
@@ -485,40 +486,43 @@ class Walker:
         for event, posture in zip(self.pattern.events, out.postures):
             found.append(self.crossed(lines, times[event.indices[0]], posture) if event.hands else None)
         moments = [k for k, event in enumerate(self.pattern.events) if event.hands]
+        brought = {
+            k: self.brought(lines, times, length, moments, n, out)
+            for n, k in enumerate(moments)
+            if found[k] is not None and (not (n or length is not None) or found[moments[n - 1]] is None)
+        }
+        first = RIGHT if self.table.player.handedness == "right" else LEFT
+        arrivals = {k: Arrival(stroke, hand or first) for k, (hand, stroke) in brought.items()}
         # Going round twice lets a hold that begins at the end of a loop go on at its beginning.
         last = None
-        marked = {RIGHT: 0, LEFT: 0}
         for turn in (0, 1) if length is not None else (1,):
             for k in moments:
                 cross = found[k]
-                hands = self.pattern.events[k].hands
-                for s in hands:
-                    over = 1 if "'" in s.marks else -1 if "," in s.marks else 0
-                    marked[s.limb] = over if s.limb == RIGHT else -over
                 if cross is not None:
-                    struck = {s.limb for s in hands}
-                    own = next((marked[h] for h in (LEFT, RIGHT) if h in struck and marked[h]), 0)
-                    others = next((marked[h] for h in (RIGHT, LEFT) if h not in struck and marked[h]), 0)
-                    cross = self.decided(cross, last, own or others, self.mover(out, hands))
+                    said = self.said(lines, times, length, k)
+                    cross = self.decided(cross, last, said, brought.get(k, (None, 0))[0])
                     if turn:
                         found[k] = cross
                 last = cross
-        for n, k in enumerate(moments):
-            cross, before = found[k], None
-            if n or length is not None:
-                before = found[moments[n - 1]]
-            hands = self.pattern.events[k].hands
-            if cross is not None:
-                mover = self.mover(out, hands)
-                if before is None:
-                    out.entered[mover.index] = cross
-                for stroke in hands:
-                    made = before is None and stroke is mover
-                    out.rows[stroke.index].cost["cross"] += w.cross * cross_cost(cross.clearance, made)
+        for k in moments:
+            cross = found[k]
+            if cross is None:
+                continue
+            for stroke in self.pattern.events[k].hands:
+                out.rows[stroke.index].cost["cross"] += w.cross * cross_cost(cross.clearance, False)
+            if k in brought:
+                stroke_of = brought[k][1]
+                more = cross_cost(cross.clearance, True) - cross_cost(cross.clearance, False)
+                out.rows[stroke_of].cost["cross"] += w.cross * more
+                if stroke_of not in out.entered or cross.clearance < out.entered[stroke_of].clearance:
+                    out.entered[stroke_of] = cross
         now = found[moments[-1]] if moments and length is not None else None
+        by = arrivals[max(arrivals)] if arrivals and now is not None else None
         for k, posture in enumerate(out.postures):
-            now = found[k] if self.pattern.events[k].hands else now
-            out.postures[k] = posture._replace(cross=now)
+            if self.pattern.events[k].hands:
+                now = found[k]
+                by = None if now is None else arrivals.get(k, by)
+            out.postures[k] = posture._replace(cross=now, brought=by)
 
     def line(self, hand: str, times: Sequence[float], length: float | None) -> list[tuple[float, str]]:
         """When a hand strikes which voice, its graces among them, over three rounds of a loop."""
@@ -541,29 +545,124 @@ class Walker:
             known.append((time, voice))
         return known
 
+    def place(self, lines: dict[str, list[tuple[float, str]]], now: float, hand: str) -> tuple[int, int, float]:
+        """Where a hand is: the voice it struck last (-1: none), where it is on its way to (-1: it stays), how far."""
+        names = self.table.names
+        last = [(t, v) for t, v in lines[hand] if t <= now + 1e-9]
+        later = next(((t, v) for t, v in lines[hand] if t > now + 1e-9), None)
+        if not last:
+            return -1, -1, 0.0
+        time, voice = last[-1]
+        to, done = -1, 0.0
+        if later is not None and now - time > 1e-9 and later[1] != voice:
+            to = names.index(later[1])
+            u = min(1.0, (now - time) / (later[0] - time) / 0.65)
+            done = u * u * u * (10 - 15 * u + 6 * u * u)
+        return names.index(voice), to, done
+
+    def meet(self, right: tuple[int, int, float], left: tuple[int, int, float]) -> Cross | None:
+        if right[0] < 0 or left[0] < 0:
+            return None
+        return self.table.crossed_on_the_way(*(np.array([x]) for x in (*right, *left)))[0]
+
     def crossed(self, lines: dict[str, list[tuple[float, str]]], now: float, posture: Posture) -> Cross | None:
-        table = self.table
         if posture.right is None or posture.left is None:
             return None
-        ways = []
+        right, left = (self.place(lines, now, hand) for hand in (RIGHT, LEFT))
+        if right[1] < 0 and left[1] < 0:
+            return self.table.cross.get((posture.right, posture.left))
+        return self.meet(right, left)
+
+    def tip(self, place: tuple[int, int, float]) -> np.ndarray:
+        voice, to, done = place
+        tips = self.table.tips
+        return tips[voice] + done * (tips[to if to >= 0 else voice] - tips[voice])
+
+    def brought(
+        self,
+        lines: dict[str, list[tuple[float, str]]],
+        times: Sequence[float],
+        length: float | None,
+        moments: list[int],
+        n: int,
+        out: Walk,
+    ) -> tuple[str | None, int]:
+        """The hand whose move makes the crossing that begins at a moment, None of two first strokes; and in which
+        stroke that move ends.
+        """
+        events, first = self.pattern.events, RIGHT if self.table.player.handedness == "right" else LEFT
+        now = times[events[moments[n]].indices[0]]
+        then = None
+        if n or length is not None:
+            then = times[events[moments[n - 1]].indices[0]] - (0.0 if n else length or 0.0)
+        new = {}
+        old = {}
         for hand in (RIGHT, LEFT):
-            voice = posture.voice(hand)
-            last = max((t for t, _ in lines[hand] if t <= now + 1e-9), default=None)
-            later = next(((t, v) for t, v in lines[hand] if t > now + 1e-9), None)
-            to, done = -1, 0.0
-            if last is not None and later is not None and now - last > 1e-9 and later[1] != voice:
-                to = table.names.index(later[1])
-                u = min(1.0, (now - last) / (later[0] - last) / 0.65)
-                done = u * u * u * (10 - 15 * u + 6 * u * u)
-            ways.append((table.names.index(voice), to, done))
-        if ways[0][1] < 0 and ways[1][1] < 0:
-            return table.cross.get((posture.right, posture.left))
-        (r, r_to, r_done), (left, l_to, l_done) = ways
-        row = [np.array([x]) for x in (r, r_to, r_done, left, l_to, l_done)]
-        return table.crossed_on_the_way(*row)[0]
+            new[hand] = self.place(lines, now, hand)
+            old[hand] = (-1, -1, 0.0) if then is None else self.place(lines, then, hand)
+        fresh = [hand for hand in (RIGHT, LEFT) if old[hand][0] < 0]
+        for hand in fresh:
+            old[hand] = new[hand]
+        gone = {hand: math.dist(self.tip(new[hand]), self.tip(old[hand])) for hand in (RIGHT, LEFT)}
+        moved = [hand for hand in (RIGHT, LEFT) if gone[hand] > 5.0]
+        if len(moved) == 1:
+            mover: str | None = moved[0]
+        elif moved:
+            pairs = {RIGHT: (new[RIGHT], old[LEFT]), LEFT: (old[RIGHT], new[LEFT])}
+            alone = [
+                hand for hand, pair in pairs.items()
+                if math.dist(self.tip(pair[0]), self.tip(pair[1])) > 5.0 and self.meet(*pair) is not None
+            ]  # fmt: skip
+            other = LEFT if first == RIGHT else RIGHT
+            mover = alone[0] if len(alone) == 1 else other if gone[other] > gone[first] else first
+        else:
+            mover = None if len(fresh) == 2 else LEFT if LEFT in fresh else RIGHT
+        hand = mover or first
+        order = moments[n:] + moments[:n]
+        strokes = (s for k in order for s in self.ends(events[k].hands, hand, events[k].hands_alone))
+        return mover, next(strokes)
 
     @staticmethod
-    def decided(cross: Cross, before: Cross | None, said: int, mover: Stroke) -> Cross:
+    def ends(hands: Sequence[Stroke], hand: str, alone: bool) -> list[int]:
+        """The strokes of a moment in which a hand's move can end: its own, or one whose graces it plays."""
+        own = [s.index for s in hands if s.limb == hand]
+        return own or [s.index for s in hands[:1] if alone and s.grace]
+
+    def said(
+        self, lines: dict[str, list[tuple[float, str]]], times: Sequence[float], length: float | None, k: int
+    ) -> int:
+        """Who goes over by the player's marks, +1 for the right hand: those of this moment, or else of the stroke to
+        which a hand is on its way, or else of its last one.
+        """
+        events = self.pattern.events
+        now = times[events[k].indices[0]]
+        rows: dict[str, list[tuple[float, int]]] = {RIGHT: [], LEFT: []}
+        for turn in (-1, 0, 1) if length is not None else (0,):
+            for event in events:
+                for hand in (RIGHT, LEFT):
+                    mine = [s for s in event.hands if s.limb == hand]
+                    if mine:
+                        marks = mine[-1].marks
+                        over = 1 if "'" in marks else -1 if "," in marks else 0
+                        time = times[event.indices[0]] + turn * (length or 0.0)
+                        rows[hand].append((time, over if hand == RIGHT else -over))
+        own = {hand: [said for time, said in rows[hand] if abs(time - now) < 1e-9] for hand in (RIGHT, LEFT)}
+        for hand in (LEFT, RIGHT):
+            if own[hand] and own[hand][-1]:
+                return own[hand][-1]
+        away = [hand for hand in (RIGHT, LEFT) if not own[hand]]
+        for hand in away:
+            later = [said for time, said in rows[hand] if time > now]
+            if self.place(lines, now, hand)[1] >= 0 and later and later[0]:
+                return later[0]
+        for hand in away:
+            last = [said for time, said in rows[hand] if time < now]
+            if last and last[-1]:
+                return last[-1]
+        return 0
+
+    @staticmethod
+    def decided(cross: Cross, before: Cross | None, said: int, mover: str | None) -> Cross:
         """Who goes over: whom the player chose, else the higher one, else the one that came second."""
         over, chosen = cross.over, False
         if said:
@@ -571,7 +670,7 @@ class Walker:
         elif before is not None and before.chosen:
             over, chosen = before.over, True
         elif cross.either:
-            over = before.over if before is not None and before.either else mover.limb
+            over = before.over if before is not None and before.either else mover or cross.over
         against = chosen and not cross.either and over != cross.over
         return Cross(over, 0.0 if against else cross.clearance, cross.place, cross.either, chosen)
 

@@ -12,6 +12,7 @@ from deft_reach.core.analysis.findings.figure import HURRIED_PACE, SIDES, Figure
 from deft_reach.core.model.kit import piece_of
 from deft_reach.core.model.limbs import HANDS, LEFT, RIGHT, other_hand
 from deft_reach.core.model.message import NOTHING, Message
+from deft_reach.core.motion.entering import Arrival
 from deft_reach.core.motion.reach_table import Cross
 
 #: Arms that pass closer than this (mm) deserve a thought.
@@ -19,78 +20,94 @@ TIGHT_MM: Final = 60.0
 
 
 class _Span(NamedTuple):
-    """A run of hand strokes with crossed arms, and the tightest crossing in it.
+    """Moments with crossed arms, and the tightest crossing in them.
 
-    ``continued`` says that the arms were crossed before it began.
+    ``brought`` is the move that brings the arms across, None where they were never otherwise; ``strokes`` are the
+    hand strokes from then on, beginning with the one in which it ends.
     """
 
+    brought: Arrival | None
     strokes: list[int]
     tightest: Cross
-    continued: bool
 
 
 def crossings(figure: Figure) -> Iterator[Finding]:
     """A crossed hold where both hands play while the arms are crossed, a crossover where only one does."""
     for span in _crossed_spans(figure):
-        entering = next((i for i in span.strokes if i in figure.walk.entered), span.strokes[0])
-        kept = span.strokes if span.continued else [i for i in span.strokes if i != entering]
-        if {figure.strokes[i].limb for i in kept} == {RIGHT, LEFT}:
-            yield _hold(figure, span, entering)
+        kept = [i for i in span.strokes if span.brought is None or i != span.brought.stroke]
+        if span.brought is None or {figure.strokes[i].limb for i in kept} == {RIGHT, LEFT}:
+            yield _hold(figure, span)
         else:
-            yield _crossover(figure, span, entering)
+            yield _crossover(figure, span.brought, span.strokes, span.tightest)
+    for arrival, cross in figure.walk.between.values():
+        yield _crossover(figure, arrival, [arrival.stroke], cross, on_the_way=True)
 
 
-def _hold(figure: Figure, span: _Span, entering: int) -> Finding:
-    cross = span.tightest
+def _hold(figure: Figure, span: _Span) -> Finding:
+    cross, first = span.tightest, span.strokes[0]
+    mover = figure.strokes[first].limb if span.brought is None else span.brought.hand
     sentence = sentences.crossed_hold(
-        figure.span(span.strokes[0], span.strokes[-1]), figure.names[cross.over], cross.clearance,
-        _choice(figure, cross), _hold_advice(figure, span.strokes, cross),
+        figure.span(first, span.strokes[-1]), figure.names[cross.over], cross.clearance,
+        _choice(figure, cross, Arrival(first, mover)), _hold_advice(figure, span.strokes, cross),
     )  # fmt: skip
     severity = caution_if(cross.clearance < TIGHT_MM)
-    mover = figure.strokes[entering].limb
-    return finding("crossed-hold", sorted(span.strokes), mover, severity, sentence, over=cross.over)
+    return finding("crossed-hold", span.strokes, mover, severity, sentence, over=cross.over)
 
 
-def _crossover(figure: Figure, span: _Span, entering: int) -> Finding:
-    cross, mover = span.tightest, figure.strokes[entering].limb
-    here = figure.walk.postures[figure.posture_index(entering)].voice(mover)
-    pace = figure.walk.pace[entering]
+def _crossover(
+    figure: Figure, arrival: Arrival, strokes: Sequence[int], cross: Cross, *, on_the_way: bool = False
+) -> Finding:
+    """One hand's move that brings the arms across, to the stroke in which it ends."""
+    stroke, mover = arrival
+    here = figure.walk.postures[figure.posture_index(stroke)].voice(mover)
+    pace = figure.walk.pace[stroke]
     hurried = pace is not None and pace > HURRIED_PACE
+    partner = other_hand(mover)
     sentence = sentences.crossover(
-        figure.on(entering), figure.names[mover], mover == cross.over, SIDES[other_hand(mover)], figure.name(here),
-        _whereabouts(figure, other_hand(mover), entering), cross.clearance, _choice(figure, cross),
-        figure.names[other_hand(cross.over)],
+        figure.on(stroke), figure.names[mover], mover == cross.over, SIDES[partner], figure.name(here),
+        sentences.goes_too() if on_the_way else _whereabouts(figure, partner, stroke),
+        cross.clearance, _choice(figure, cross, arrival), figure.names[other_hand(cross.over)],
+        figure.name(_voice_of(figure, other_hand(cross.over), stroke)) if mover == cross.over else None,
     )  # fmt: skip
     severity = caution_if(cross.clearance < TIGHT_MM or hurried)
-    return finding("crossover", sorted(span.strokes), mover, severity, sentence, over=cross.over)
+    return finding("crossover", strokes, mover, severity, sentence, over=cross.over)
 
 
 def _crossed_spans(figure: Figure) -> list[_Span]:
-    spans: list[_Span] = []
-    current: list[int] = []
-    tightest: Cross | None = None
-    began_before = figure.walk.continued
-    for event, posture in zip(figure.pattern.events, figure.walk.postures):
-        hands = event.hand_indices
-        if not hands:
-            continue
-        if posture.cross is None:
-            if current and tightest is not None:
-                spans.append(_Span(current, tightest, began_before))
-            current, tightest, began_before = [], None, False
-            continue
-        current.extend(hands)
-        if tightest is None or posture.cross.clearance < tightest.clearance:
-            tightest = posture.cross
-    if current and tightest is not None:
-        spans.append(_Span(current, tightest, began_before))
-        last = figure.walk.postures[-1]
-        if figure.repeat and spans[0].continued and last.cross is not None and len(spans) > 1:
-            # In a loop the last span runs on into the first one.
-            end, start = spans.pop(), spans.pop(0)
-            both = min((end.tightest, start.tightest), key=lambda c: c.clearance)
-            spans.append(_Span(end.strokes + start.strokes, both, False))
-    return spans
+    """Stretches in which the arms are crossed; in a loop the last one may go on into the first."""
+    events, postures = figure.pattern.events, figure.walk.postures
+    moments = [n for n, event in enumerate(events) if event.hand_indices]
+    crossed = [n for n in moments if postures[n].cross is not None]
+    if not crossed:
+        return []
+    runs: list[list[int]] = [[]]
+    for n in moments:
+        if postures[n].cross is None:
+            runs.append([])
+        else:
+            runs[-1].append(n)
+    if figure.repeat and len(runs) > 1 and runs[0] and runs[-1] and figure.walk.continued:
+        runs[0] = runs.pop() + runs[0]
+    return [_span_of(figure, run) for run in runs if run]
+
+
+def _span_of(figure: Figure, run: Sequence[int]) -> _Span:
+    events, postures = figure.pattern.events, figure.walk.postures
+    crosses = [cross for n in run if (cross := postures[n].cross) is not None]
+    tightest = min(crosses, key=lambda cross: cross.clearance)
+    brought = postures[run[0]].brought
+    strokes = [i for n in run for i in events[n].hand_indices]
+    if brought is None:
+        return _Span(None, strokes, tightest)
+    landed = figure.posture_index(brought.stroke)
+    # Until the hand has landed the other one's strokes belong to what was before.
+    after = [i for n in run[run.index(landed) :] for i in events[n].hand_indices] if landed in run else []
+    return _Span(brought, [brought.stroke, *(i for i in after if i != brought.stroke)], tightest)
+
+
+def _voice_of(figure: Figure, hand: str, index: int) -> str | None:
+    """Where a hand struck last at a stroke's moment."""
+    return figure.walk.postures[figure.posture_index(index)].voice(hand)
 
 
 def _whereabouts(figure: Figure, hand: str, index: int) -> Message:
@@ -98,6 +115,8 @@ def _whereabouts(figure: Figure, hand: str, index: int) -> Message:
     posture = figure.walk.postures[figure.posture_index(index)]
     here, mine = posture.voice(hand), figure.by_hand[hand]
     strikes = any(figure.strokes[i].limb == hand for i in posture.strokes)
+    if here is None:
+        return sentences.waits_for(figure.name(figure.strokes[mine[0]].voice))
     at = bisect_right(mine, posture.strokes[-1])
     later = None
     if at < len(mine) or (figure.repeat and mine):
@@ -107,12 +126,17 @@ def _whereabouts(figure: Figure, hand: str, index: int) -> Message:
     return sentences.on_its_way(figure.name(here), figure.name(later.voice))
 
 
-def _choice(figure: Figure, cross: Cross) -> Message:
-    """What there is to say of who goes over."""
+def _choice(figure: Figure, cross: Cross, arrival: Arrival) -> Message:
+    """What there is to say of who goes over in the crossing that a hand's move makes."""
     over, under = figure.names[cross.over], figure.names[other_hand(cross.over)]
     if cross.chosen:
         return sentences.chosen_over(over, under, against=not (cross.clearance or cross.either))
-    return sentences.either_over(over) if cross.either else NOTHING
+    if not cross.either:
+        return NOTHING
+    struck = {figure.strokes[i].limb for i in figure.walk.postures[figure.posture_index(arrival.stroke)].strokes}
+    # Of hands that strike together none comes second.
+    second = arrival.hand == cross.over and not {RIGHT, LEFT} <= struck
+    return sentences.either_over(over, second)
 
 
 def _hold_advice(figure: Figure, indices: Sequence[int], cross: Cross) -> Message:
