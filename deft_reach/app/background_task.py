@@ -3,11 +3,36 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, Final, Protocol
+from weakref import WeakSet
 
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
 
 from deft_reach.core.search.progress import Cancelled, Progress
+
+#: So many jobs run side by side, whatever the machine: a long search must not keep a short job waiting.
+JOBS: Final = 8
+
+
+class Cancellable(Protocol):
+    """What works in the background until it is done or cancelled."""
+
+    def cancel(self) -> None: ...
+
+
+_running: WeakSet[Cancellable] = WeakSet()
+
+
+def started(job: Cancellable) -> None:
+    """Note that something works in the background."""
+    _running.add(job)
+
+
+def cancel_all() -> None:
+    """Cancel whatever works in the background: nobody is left to take its results."""
+    for job in list(_running):
+        job.cancel()
+    _running.clear()
 
 
 class _Job(QRunnable):
@@ -60,6 +85,7 @@ class BackgroundTask(QObject):
         """Run this in the background; a job that is still running is cancelled."""
         self.cancel()
         self._job = _Job(self, self._number, work, self._expected)
+        started(self)
         QThreadPool.globalInstance().start(self._job)
 
     def cancel(self) -> None:

@@ -7,11 +7,12 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Final
 
-from PySide6.QtCore import QByteArray, Qt, QTimer
+from PySide6.QtCore import QByteArray, Qt, QThreadPool, QTimer
 from PySide6.QtWidgets import QApplication
 
 from deft_reach.app import theme
 from deft_reach.app.accessibility import install as install_accessibility
+from deft_reach.app.background_task import JOBS
 from deft_reach.app.cycle_collector import CycleCollector
 
 if TYPE_CHECKING:
@@ -36,6 +37,7 @@ def make_app() -> QApplication:
     theme.load_fonts()
     install_accessibility()
     CycleCollector(app)
+    QThreadPool.globalInstance().setMaxThreadCount(JOBS)
     sys.setswitchinterval(SWITCH_INTERVAL)
     return app
 

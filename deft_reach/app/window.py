@@ -28,6 +28,7 @@ from deft_reach.app import motion, theme, units
 from deft_reach.app.actions import make_actions
 from deft_reach.app.autosave_controller import AutosaveController
 from deft_reach.app.background_analysis import BackgroundAnalysis
+from deft_reach.app.background_task import cancel_all
 from deft_reach.app.canvas.base import Canvas
 from deft_reach.app.document_controller import DocumentController
 from deft_reach.app.exchange_controller import ExchangeController
@@ -512,6 +513,7 @@ class MainWindow(QMainWindow):
         if not self._may_lose_practice():
             event.ignore()
             return
+        cancel_all()
         self.transport.stop()
         self.recorder.stop()
         self._log_retry.stop()

@@ -72,15 +72,16 @@ class Staff(Canvas):
         #: When something is struck (whole notes, in order), where its note is, and the stretch of its line.
         self._line: list[tuple[float, QRectF, QRectF]] = []
         self._answer = _Answer()
-        self._answer.done.connect(self._take)
         self._pool = QThreadPool()
         # One at a time: only the newest counts.
         self._pool.setMaxThreadCount(1)
         self._soon = QTimer()
         self._soon.setSingleShot(True)
         self._soon.setInterval(150)
-        self._soon.timeout.connect(self._ask)
         super().__init__(session, "Staff, the plan as drum notation", parent)
+        # Not before it is an object of Qt: only then do these connections end with it.
+        self._answer.done.connect(self._take)
+        self._soon.timeout.connect(self._ask)
 
     def minimumSizeHint(self) -> QSize:
         return QSize(300, 120)

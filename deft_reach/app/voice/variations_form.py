@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from deft_reach.app.background_task import started
 from deft_reach.app.hint_label import HintLabel
 from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.station import Listener, Offer
@@ -41,6 +42,9 @@ class _Make(QRunnable):
         super().__init__()
         self.answer, self.number, self.question = answer, number, question
         self.stopped = False
+
+    def cancel(self) -> None:
+        self.stopped = True
 
     def run(self) -> None:
         for variation in variations(**self.question):
@@ -171,11 +175,12 @@ class VariationsForm(Listener):
         self.worker.setAutoDelete(False)
         self.make.setText("Stop")
         self.words.setText("Making variations …")
+        started(self.worker)
         QThreadPool.globalInstance().start(self.worker)
 
     def _stop(self) -> None:
         if self.worker is not None:
-            self.worker.stopped = True
+            self.worker.cancel()
             self.worker = None
         self._number += 1
         self.make.setText("Make a page")
