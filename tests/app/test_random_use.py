@@ -56,9 +56,15 @@ def test_whatever_is_clicked_and_typed_nothing_fails_and_all_can_be_undone(
 
 
 def test_the_watch_sees_a_window_that_stands_still(window, qapp, monkeypatch):
+    def stand_still() -> None:
+        hands.done.append("wait")
+        begun = time.thread_time()
+        while time.thread_time() - begun < 0.2:
+            pass
+
     watch = Watchdog(0.1)
     hands = Hands(qapp, window, 1)
-    monkeypatch.setattr(hands, "step", lambda: (hands.done.append("wait"), time.sleep(0.2)))
+    monkeypatch.setattr(hands, "step", stand_still)
     work(qapp, hands, watch, 2)
     watch.close()
     assert len(watch.stalls) == 2 and watch.stalls[0].after == "wait" and watch.stalls[0].seconds >= 0.2

@@ -20,6 +20,8 @@ from tests.hostile.readers import READERS, Reader
 
 #: The most that one input may take.
 SECONDS, MEGABYTES = 2.0, 200.0
+#: A reader that has not ended after so many times as long waits for something.
+HANGS = 60
 
 
 class Finding(NamedTuple):
@@ -81,7 +83,7 @@ def run(
             rest = _memory_from_here()
             begin = time.process_time()
             try:
-                signal.setitimer(signal.ITIMER_REAL, 10 * seconds)
+                signal.setitimer(signal.ITIMER_REAL, HANGS * seconds)
                 reader.read(data)
             except reader.refusals as error:
                 refused += 1
@@ -90,7 +92,7 @@ def run(
                 elif not str(error).strip():
                     what = f"refused without a word: {error!r}"
             except _HangError:
-                what = f"not done within {10 * seconds:g} s: " + "".join(traceback.format_exc()[-1500:])
+                what = f"not done within {HANGS * seconds:g} s: " + "".join(traceback.format_exc()[-1500:])
             except Exception:
                 what = "foreign: " + traceback.format_exc()
             finally:

@@ -51,6 +51,8 @@ IN_ONE_WINDOW = 1500
 LOOKED_AT = 150
 #: A window that does not answer for so long (seconds) stands still.
 STALL = 0.25
+#: Or one that waits so many times as long for something: that may be what else the machine does.
+WAITS = 40
 
 
 class Hands:
@@ -160,24 +162,37 @@ class Stall(NamedTuple):
 
 
 class Watchdog:
-    """Looks from a thread of its own how long each step takes, and at the stack of one that takes too long."""
+    """Looks from a thread of its own how long each step takes, and at the stack of one that takes too long.
+
+    What counts is the time the window's thread works, so that a busy machine stalls nothing; or that it waits for
+    very long.
+    """
 
     def __init__(self, limit: float = STALL) -> None:
         self.limit = limit
         self.stalls: list[Stall] = []
         self._main = threading.main_thread().ident
-        self._begun: float | None = None
+        assert self._main is not None
+        self._clock = time.pthread_getcpuclockid(self._main)
+        self._begun: tuple[float, float] | None = None
         self._where = ""
         self._ended = threading.Event()
         self._thread = threading.Thread(target=self._look, daemon=True)
         self._thread.start()
 
     def begin(self) -> None:
-        self._where, self._begun = "", time.perf_counter()
+        self._where, self._begun = "", self._now()
+
+    def _now(self) -> tuple[float, float]:
+        return time.perf_counter(), time.clock_gettime(self._clock)
+
+    def _spent(self, begun: tuple[float, float]) -> float:
+        passed, worked = (now - then for now, then in zip(self._now(), begun))
+        return max(worked, passed / WAITS)
 
     def end(self, after: str) -> None:
         assert self._begun is not None
-        spent, self._begun = time.perf_counter() - self._begun, None
+        spent, self._begun = self._spent(self._begun), None
         if spent > self.limit:
             self.stalls.append(Stall(spent, after, self._where))
 
@@ -188,7 +203,7 @@ class Watchdog:
     def _look(self) -> None:
         while not self._ended.wait(self.limit / 10):
             begun = self._begun
-            if begun is not None and not self._where and time.perf_counter() - begun > 0.7 * self.limit:
+            if begun is not None and not self._where and self._spent(begun) > 0.7 * self.limit:
                 stack = traceback.extract_stack(sys._current_frames()[self._main])  # type: ignore[index]
                 frames = [row for row in stack if {"deft_reach", "tests"} & {*Path(row.filename).parts}]
                 ours = [f"{Path(row.filename).name}:{row.lineno} {row.name}" for row in frames[-6:]]

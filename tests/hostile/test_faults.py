@@ -89,9 +89,9 @@ def test_all_files_are_written_in_that_one_way():
         r"\.write_(bytes|text)\(|\bopen\([^)]*[\"'][wax]b?\+?[\"']|\.save\(str\(|QPdfWriter\(str|QFile\("
     )
     root = Path(atomic.__file__).parents[1]
-    found = [str(file) for file in root.rglob("*.py") if other.search(file.read_text(encoding="utf-8"))]
-    # A sound is made in memory by the library of that name.
-    assert [Path(name).name for name in found] == ["wav.py"]
+    found = [file for file in root.rglob("*.py") if other.search(file.read_text(encoding="utf-8"))]
+    # A sound is made in memory by the library of that name; that one way opens devices itself.
+    assert sorted(file.name for file in found) == ["atomic.py", "wav.py"]
 
 
 @pytest.mark.parametrize(("step", "says"), [*itertools.product(STEPS, SAYS)])

