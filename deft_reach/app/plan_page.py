@@ -174,7 +174,7 @@ def _plan(page: _Page, session: Session, room: QRectF) -> None:
 
 def _findings(page: _Page, report: Report, room: QRectF) -> None:
     y = page.text("What happens", room.top(), 12, bold=True, left=room.left(), width=room.width()) + 4
-    findings = sorted(report.findings, key=lambda f: -f.severity.rank)
+    findings = sorted(report.said, key=lambda f: -f.severity.rank)
     for number, finding in enumerate(findings):
         words = units.text_of(finding.said)
         height = page.height(words, 9.5, room.width() - 22)

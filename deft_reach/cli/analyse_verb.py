@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 
 from deft_reach.cli.inputs import PATTERN, PATTERN_OPTIONS, question
-from deft_reach.cli.options import Verb
+from deft_reach.cli.options import Verb, say
 from deft_reach.cli.output import InputError, print_json
 from deft_reach.core.analysis.analyse import analyse
 from deft_reach.core.analysis.report import Report, pace_word
@@ -34,6 +34,8 @@ def run(args: argparse.Namespace) -> int:
     report = analyse(pattern, asked.kit, asked.player, asked.tempo, repeat=asked.repeat, weights=asked.weights)
     if args.json:
         print_json(report.as_dict())
+        for remark in report.remarks:
+            say(f"deft-reach: {remark.message}")
     else:
         if asked.pattern.unassigned:
             print(f"Open hands were given the cheapest: {pattern.sticking}\n")
@@ -75,8 +77,8 @@ def in_words(report: Report) -> str:
                 pace_word(stroke.pace),
             ).rstrip()
         )
-    if report.findings:
-        lines += ["", *(f"{f.severity:8}{f.kind:16}{f.message}" for f in report.findings)]
+    if report.said:
+        lines += ["", *(f"{f.severity:8}{f.kind:16}{f.message}" for f in report.said)]
     return "\n".join(lines)
 
 

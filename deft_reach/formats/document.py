@@ -10,11 +10,14 @@ import json
 from collections.abc import Callable
 from functools import cache
 from importlib import resources
+from itertools import chain
 from typing import Any, Final, TypeVar
 
 from deft_reach.core.document import FORMAT_VERSION, Document
+from deft_reach.core.model.elements import Grid
 from deft_reach.core.model.kit import Kit, KitError, check_kit
 from deft_reach.core.model.player import Player, PlayerError, check_player
+from deft_reach.core.notation.stroke_text import with_grid_written
 from deft_reach.formats.plain_text import DocumentError, reader
 from deft_reach.formats.record_text import object_text, record_rows, value_text
 from deft_reach.formats.records import from_dict, to_dict
@@ -25,6 +28,8 @@ FORMAT: Final = "deft-reach"
 KIT_FORMAT: Final = "deft-reach-kit"
 #: Keywords of the schema that draft 7 calls otherwise.
 _DRAFT_7: Final = {"dependentRequired": "dependencies"}
+#: The minor version from which on a text that swings is in the value that swings.
+FIRST_SWINGING_GRID: Final = 4
 #: Larger files are refused unread: a document of a thousand plans is some two megabytes.
 MAX_BYTES: Final = 32_000_000
 #: So many different kits and players of commitments are remembered to be shared.
@@ -56,8 +61,9 @@ def load_document(data: bytes, *, validated: bool = False) -> Document:
     _check_format(raw, FORMAT, "a Deft Reach document")
     if not validated:
         _validate(raw)
+    _bring_up_to_date(raw)
     # What an older version wrote is of this version from now on: it may get what that one did not know.
-    raw["version"] = max(raw["version"], FORMAT_VERSION, key=lambda version: int(version.split(".")[1]))
+    raw["version"] = max(raw["version"], FORMAT_VERSION, key=_minor)
     _share(raw)
     try:
         document = from_dict(Document, {key: value for key, value in raw.items() if key != "format"}, {})
@@ -65,6 +71,24 @@ def load_document(data: bytes, *, validated: bool = False) -> Document:
         raise DocumentError(str(error)) from None
     _check(document)
     return document
+
+
+def _bring_up_to_date(raw: dict[str, Any]) -> None:
+    """Let stroke texts of an older version mean what they did.
+
+    Up to 1.3 a text that swings was in sixteenths until it set a grid; now it goes on in the value that swings.
+    """
+    if _minor(raw["version"]) >= FIRST_SWINGING_GRID:
+        return
+    plans = raw.get("plans", ())
+    candidates = (row for plan in plans for row in plan.get("candidates", ()))
+    for row in chain(raw.get("patterns", ()), candidates, raw.get("commitments", ())):
+        if "swing" in row["text"]:
+            row["text"] = with_grid_written(row["text"], Grid(16))
+
+
+def _minor(version: str) -> int:
+    return int(version.split(".")[1])
 
 
 def _share(raw: dict[str, Any]) -> None:

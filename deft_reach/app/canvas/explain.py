@@ -70,16 +70,31 @@ def stroke_facts(report: Report, index: int) -> list[tuple[str, str]]:
         facts.append((f"{name} by", f"{limb_name(kit, grace.limb)}, {way}"))
         facts.append((f"{name} pace", f"{decimal(grace.pace, '.2f')} · {pace_word(grace.pace)}"))
     if stroke.limb in HANDS:
-        posture = report.postures[report.posture_of[index]]
-        if posture.cross is not None:
-            over = "right" if posture.cross.over == RIGHT else "left"
-            who = f"{over} over"
-            if posture.cross.chosen:
-                who += " by your choice"
-            elif posture.cross.either:
-                who = f"either over, say {over}"
-            facts.append(("arms", f"crossed, {who}, {units.length(posture.cross.clearance)}"))
+        words = arms_words(report, index)
+        if words:
+            facts.append(("arms", words))
     return facts
+
+
+def arms_words(report: Report, index: int) -> str:
+    """How the arms cross at a stroke or on the way to it, and whether its own hand comes across; empty where they do
+    not.
+    """
+    cross = report.cross_at(index)
+    if cross is None:
+        return ""
+    over = "right" if cross.over == RIGHT else "left"
+    who = f"{over} over"
+    if cross.chosen:
+        who += " by your choice"
+    elif cross.either:
+        who = f"either over, say {over}"
+    here = report.postures[report.posture_of[index]].cross is not None
+    hand, _ = report.arrivals.get(index, ("", None))
+    how = "crossed" if here else "cross on the way"
+    if here and hand == report.strokes[index].limb:
+        how = "comes across"
+    return f"{how}, {who}, {units.length(cross.clearance)}"
 
 
 def comfort_lines(kit: Kit, player: Player, voice: str) -> list[str]:

@@ -73,11 +73,11 @@ class FloorDrawing:
         return (*self.to_mm(at), 0.0)
 
     def cross_place(self) -> QPointF | None:
-        """Where the arms cross at the selected stroke."""
+        """Where the arms cross at the selected stroke, or on the way to it."""
         report, index = self.session.report, self.session.stroke
         if report is None or index is None or index >= len(report.strokes):
             return None
-        cross = report.postures[report.posture_of[index]].cross
+        cross = report.cross_at(index)
         return None if cross is None else self.to_px(*cross.place)
 
     def shoulders(self) -> tuple[QPointF, QPointF]:

@@ -13,6 +13,7 @@ from deft_reach.app import theme, units
 from deft_reach.app.canvas.base import label
 from deft_reach.core.model.limbs import HANDS, LEFT, RIGHT
 from deft_reach.core.motion.pose import Floats, reach_contours
+from deft_reach.core.motion.reach_table import Cross
 
 if TYPE_CHECKING:
     from deft_reach.app.canvas.floor_drawing import FloorDrawing
@@ -113,29 +114,29 @@ def draw_arms(plan: FloorDrawing, painter: QPainter, c: theme.Colours) -> None:
     for hand in order:
         if hand in arms:
             _draw_arm(plan, painter, c, hand, arms[hand], hand in striking, faded)
-    if posture.cross is not None:
-        x, y = posture.cross.place
-        centre = plan.to_px(x, y)
-        colour = QColor(c.stop if posture.cross.clearance < 60 else c.ink)
-        painter.setPen(QPen(colour, 1.8))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawEllipse(centre, 17, 17)
-        name = "right" if posture.cross.over == RIGHT else "left"
-        if posture.cross.chosen:
-            name = f"you chose: {name}"
-        elif posture.cross.either:
-            name = f"either, say {name}"
-        halo = QColor(c.sheet)
-        halo.setAlphaF(0.9)
-        below = centre + QPointF(0, 28)
-        label(
-            painter,
-            below,
-            f"{name} over · {units.length(posture.cross.clearance)} clear",
-            theme.lettering(10),
-            colour,
-            halo=halo,
-        )
+    cross = report.cross_at(index)
+    if cross is not None:
+        _draw_cross(plan, painter, c, cross, on_the_way=posture.cross is None)
+
+
+def _draw_cross(plan: FloorDrawing, painter: QPainter, c: theme.Colours, cross: Cross, *, on_the_way: bool) -> None:
+    """A ring where the arms cross, broken where they do so on the way; and who is over."""
+    centre = plan.to_px(*cross.place)
+    colour = QColor(c.stop if cross.clearance < 60 else c.ink)
+    painter.setPen(QPen(colour, 1.8, Qt.PenStyle.DashLine if on_the_way else Qt.PenStyle.SolidLine))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawEllipse(centre, 17, 17)
+    name = "right" if cross.over == RIGHT else "left"
+    if cross.chosen:
+        name = f"you chose: {name}"
+    elif cross.either:
+        name = f"either, say {name}"
+    if on_the_way:
+        name = f"on the way: {name}"
+    halo = QColor(c.sheet)
+    halo.setAlphaF(0.9)
+    words = f"{name} over · {units.length(cross.clearance)} clear"
+    label(painter, centre + QPointF(0, 28), words, theme.lettering(10), colour, halo=halo)
 
 
 def _draw_arm(

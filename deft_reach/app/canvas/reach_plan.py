@@ -218,9 +218,10 @@ class ReachPlan(Canvas, FloorDrawing):
             if voice
         ]
         crossed = "arms not crossed"
-        if posture.cross is not None:
-            over = "right" if posture.cross.over == RIGHT else "left"
-            crossed = f"arms crossed, {over} over, {units.length(posture.cross.clearance)} clear"
+        if (cross := report.cross_at(index)) is not None:
+            over = "right" if cross.over == RIGHT else "left"
+            where_to = "" if posture.cross is not None else " on the way"
+            crossed = f"arms crossed{where_to}, {over} over, {units.length(cross.clearance)} clear"
         overlap = self.touching_words()
         inside = f" {overlap}." if overlap else ""
         measured = ""

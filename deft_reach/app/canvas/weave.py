@@ -162,6 +162,8 @@ class Weave(Timeline):
                     hands = [i for i in posture.strokes if report.strokes[i].limb in HANDS]
                     if posture.cross is not None and hands:
                         return hands[0]
+                if event in report.crossed_before:
+                    return report.crossed_before[event][0].stroke
         return None
 
     def words_at(self, at: QPointF) -> str:
@@ -266,7 +268,8 @@ class Weave(Timeline):
         first = max(0, bisect_left(times, self.axis.time(GUTTER - 30)) - 1)
         last = bisect_right(times, self.axis.time(self.width() + 30)) + 2
         seen = slice(first, last)
-        for time, event, posture in zip(times[seen], report.pattern.events[seen], report.postures[seen]):
+        rows = zip(times[seen], report.pattern.events[seen], report.postures[seen])
+        for number, (time, event, posture) in enumerate(rows, first):
             x = self.axis.x(time)
             if posture.cross is not None:
                 if start is None:
@@ -276,6 +279,10 @@ class Weave(Timeline):
             elif start is not None and event.hands:
                 found.append((start, (before + x) / 2, over, clearance))
                 start, clearance = None, math.inf
+            elif before and number in report.crossed_before:
+                # They cross and part again between the two.
+                cross = report.crossed_before[number][1]
+                found.append(((3 * before + x) / 4, (before + 3 * x) / 4, cross.over, cross.clearance))
             if event.hands:
                 before = x
         if start is not None:
@@ -298,6 +305,8 @@ class Weave(Timeline):
             at = float(x[k]) + 1.0
             event = bisect_right(report.pattern.event_starts, self.axis.time(at))
             near = [p.cross for p in report.postures[max(0, event - 1) : event + 1] if p.cross is not None]
+            if event in report.crossed_before:
+                near.append(report.crossed_before[event][1])
             if near:
                 found.append((at, near[0].over))
         return found
@@ -320,7 +329,7 @@ class Weave(Timeline):
         )
         marks = []
         for finding in report.findings:
-            first = min(finding.strokes)
+            first = finding.strokes[0]
             if first in seen or finding is self.session.finding:
                 metrics_width[finding.kind] = metrics.horizontalAdvance(KINDS[finding.kind])
                 marks.append((self.axis.x(starts[first]), finding))

@@ -176,7 +176,7 @@ class FindingsList(QListWidget):
         """Show the findings as they are now; out of sight that waits until they are shown."""
         report = self.session.report
         # Stops first, then cautions; among those alike the earlier first.
-        findings = sorted(report.findings, key=lambda f: -f.severity.rank) if report is not None else []
+        findings = sorted(report.said, key=lambda f: -f.severity.rank) if report is not None else []
         other = findings != self._findings
         if other:
             self._findings = findings

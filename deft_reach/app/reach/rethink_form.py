@@ -108,7 +108,9 @@ class RethinkForm(SearchForm):
         self.lead = QPushButton("Other lead")
         self.lead.setToolTip("Keep the same figure with its hands exchanged, to compare who leads")
         self.hats = SearchButton("Hi-hat both ways", self._hats)
-        self.hats.setToolTip("Keep the best crossed and the best open-handed sticking, to compare")
+        self.hats.setToolTip(
+            "Keep the best crossed and the best open-handed sticking, and the best in which the hi-hat passes over"
+        )
         self.lead.setObjectName("quiet")
         column.addWidget(self.find_button)
         both = QHBoxLayout()
@@ -264,7 +266,7 @@ class RethinkForm(SearchForm):
         self._keep(f"{lead[other]} hand leads", exchange_hands(pattern).text)
 
     def keep_both_hats(self) -> None:
-        """The best sticking with the hi-hat crossed, and the best open-handed."""
+        """The best sticking with the hi-hat crossed, the best open-handed, and the best of both."""
         session, pattern, plan = self.session, self.session.pattern(), self.session.plan
         if pattern is not None and plan is not None:
             self._say("Searching …", "hint")

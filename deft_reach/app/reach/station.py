@@ -43,7 +43,12 @@ def _remedy_words(found: list[Remedy]) -> str:
     """What was found, in a sentence."""
     if not found:
         return "No other hands, voice or tempo removes it by itself; change more of the figure, or the kit."
-    return f"Removed by: {'; '.join(row.name for row in found)}. Each was checked."
+    settled = " or ".join(row.name for row in found if row.kind == "over")
+    removed = "; ".join(row.name for row in found if row.kind != "over")
+    words = [f"Settled by: {settled}."] if settled else []
+    if removed:
+        words.append(f"Removed by: {removed}.")
+    return " ".join([*words, "Each was checked."])
 
 
 class ReachStation(Station):

@@ -101,7 +101,7 @@ class StrokeModel(QAbstractTableModel):
             case "breaks at":
                 return "–" if stroke.tempo_limit is None else f"{stroke.tempo_limit:.0f} BPM"
             case "arms":
-                cross = report.postures[report.posture_of[row]].cross if stroke.limb in HANDS else None
+                cross = report.cross_at(row) if stroke.limb in HANDS else None
                 if cross is None:
                     return ""
                 return f"{'right' if cross.over == RIGHT else 'left'} over, {units.length(cross.clearance)}"

@@ -58,12 +58,12 @@ def analyse(
     walked = full_walk(pattern, table, whole, repeat, weights)
     types = stroke_types(pattern, repeat)
     strokes = StrokeReports(pattern, times, tempo, walked, types)
-    findings = find_all(pattern, walked, table, times, length, repeat)
+    findings, remarks = find_all(pattern, walked, table, times, length, repeat)
     impossible = any(f.kind in NEVER_PLAYABLE for f in findings)
     summary = _summary(pattern, walked, table, tempo, length, repeat, impossible)
     return Report(
-        pattern, table, tempo, repeat, strokes, tuple(walked.postures), tuple(findings), summary, tuple(walked.lead),
-        tuple(walked.switches),
+        pattern, table, tempo, repeat, strokes, tuple(walked.postures), findings, summary, tuple(walked.lead),
+        tuple(walked.switches), remarks, walked.between,
     )  # fmt: skip
 
 

@@ -61,6 +61,8 @@ KINDS: Final = {
     "uneven-feet": "uneven feet",
     "exit-run": "run to landing",
     "lead-switch": "lead changes",
+    # Said beside the findings.
+    "mark": "mark",
 }
 #: What cannot be played at any tempo.
 NEVER_PLAYABLE: Final = frozenset({"impossible", "out-of-reach"})

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, Final, NamedTuple, overload
@@ -13,7 +13,8 @@ from deft_reach.core.analysis.finding import NEVER_PLAYABLE, Finding, Severity, 
 from deft_reach.core.model.counting import counted
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.motion.cost import TERMS
-from deft_reach.core.motion.reach_table import ReachTable
+from deft_reach.core.motion.entering import Arrival
+from deft_reach.core.motion.reach_table import Cross, ReachTable
 from deft_reach.core.motion.walk import Posture, Walk
 
 if TYPE_CHECKING:
@@ -271,11 +272,36 @@ class Report:
     summary: Summary
     lead: tuple[int, ...] = ()
     switches: tuple[int, ...] = ()
+    #: What there is to say of the text rather than of the motion: marks that decide nothing.
+    remarks: tuple[Finding, ...] = ()
+    #: Crossings that come and go on the way to an event, by the event's number.
+    crossed_before: Mapping[int, tuple[Arrival, Cross]] = field(default_factory=dict)
 
     @cached_property
     def posture_of(self) -> dict[int, int]:
         """Stroke index → index of its posture."""
         return {stroke: i for i, posture in enumerate(self.postures) for stroke in posture.strokes}
+
+    @cached_property
+    def arrivals(self) -> dict[int, tuple[str, Cross]]:
+        """The strokes in which a move ends that brings the arms across: whose it is, and how they cross."""
+        found: dict[int, tuple[str, Cross]] = {}
+        for posture in self.postures:
+            if posture.cross is not None and posture.brought is not None:
+                found.setdefault(posture.brought.stroke, (posture.brought.hand, posture.cross))
+        for arrival, cross in self.crossed_before.values():
+            found.setdefault(arrival.stroke, (arrival.hand, cross))
+        return found
+
+    def cross_at(self, index: int) -> Cross | None:
+        """How the arms cross at a stroke, or else on the way to it; None where they do neither."""
+        cross = self.postures[self.posture_of[index]].cross
+        return cross if cross is not None or index not in self.arrivals else self.arrivals[index][1]
+
+    @property
+    def said(self) -> tuple[Finding, ...]:
+        """The findings, and what else there is to say."""
+        return self.findings + self.remarks
 
     @property
     def impossible(self) -> bool:

@@ -238,6 +238,7 @@ def either_over(over: Message, second: bool) -> Message:
 
 
 EXCHANGE_HANDS: Final = message("Exchange the two hands, or raise one of the two pieces.")
+LET_ONE_OVER: Final = message("Say who goes over and keep the other low; else exchange the hands or raise a piece.")
 OPEN_HANDED: Final = message("Play it open-handed, or raise the upper piece.")
 ORDINARY: Final = message("The ordinary crossed posture.")
 
@@ -246,14 +247,32 @@ def keep_low(hand: Message) -> Message:
     return message("Keep the {hand} low.", hand=hand)
 
 
-def open_handed(span: Message, hat: str, near: Message, far: Message, strokes: int) -> Sentence:
+def open_handed(
+    span: Message, hat: str, near: Message, far: Message, strokes: int, passes: Sequence[Message]
+) -> Sentence:
+    """``passes`` say where the hat passes from one hand to the other."""
+    moved = message("; it passes {places}", places=joined(passes, " and ")) if passes else NOTHING
     return Sentence(
         message(
             "{span!c} the {hat} is the {near}'s alone ({strokes} strokes), the {far} is free of it, and nothing is "
-            "crossed.",
-            span=span, hat=hat, near=near, far=far, strokes=strokes,
+            "crossed{moved}.",
+            span=span, hat=hat, near=near, far=far, strokes=strokes, moved=moved,
         )
     )  # fmt: skip
+
+
+def idle_marks(when: Message, mark: str, count: int) -> Sentence:
+    return Sentence(
+        message(
+            "{when!c} the mark {mark} for who goes over decides nothing: the arms do not cross there{more}.",
+            when=when, mark=mark, more=times(count),
+        ),
+        message("Put it on a stroke at which the arms cross, or leave it out."),
+    )  # fmt: skip
+
+
+def hat_passes(hand: Message, when: Message) -> Message:
+    return message("to the {hand} {when}", hand=hand, when=when)
 
 
 # --- moves ------------------------------------------------------------------------------------------------------

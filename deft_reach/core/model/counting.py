@@ -13,29 +13,39 @@ _SYLLABLES = {
     Fraction(3, 4): "a",
     Fraction(1, 3): "trip",
     Fraction(2, 3): "let",
-    Fraction(1, 6): "la",
-    Fraction(5, 6): "li",
     Fraction(1, 8): "ta",
     Fraction(3, 8): "ta",
     Fraction(5, 8): "ta",
     Fraction(7, 8): "ta",
 }
+_QUARTERS = (Fraction(0), Fraction(1, 4), Fraction(1, 2), Fraction(3, 4))
+_THIRDS = (Fraction(0), Fraction(1, 3), Fraction(1, 2), Fraction(2, 3))
+#: The beat in six, short enough for quick steps: "1 ta la ta li ta". Common practice.
+_SEXTUPLET = ("", "ta", "la", "ta", "li", "ta")
 
 
 @lru_cache(maxsize=4096)
-def syllable(beat: Fraction) -> str:
+def syllable(beat: Fraction, step: Fraction | None = None) -> str:
     """What is said on this place: ``2``, ``e``, ``&``, ``a``, ``trip``, ``let``; empty where nothing is said.
 
-    ``beat`` counts from 1 in the meter's beats.
+    ``beat`` counts from 1 in the meter's beats; ``step`` is how much of a beat passes until the next place that is
+    counted: sixths are counted in their own way, one short syllable each.
+
+    >>> [syllable(1 + Fraction(n, 6), Fraction(1, 6)) for n in range(6)]
+    ['1', 'ta', 'la', 'ta', 'li', 'ta']
     """
     whole, rest = divmod(beat, 1)
-    return str(whole) if rest == 0 else _SYLLABLES.get(rest, "")
+    if rest == 0:
+        return str(whole)
+    if step == Fraction(1, 6) and 6 % rest.denominator == 0:
+        return _SEXTUPLET[int(rest * 6)]
+    return _SYLLABLES.get(rest, "")
 
 
 def place(beat: Fraction) -> str:
     """The place in full, for a sentence: ``2``, ``2 &``, ``3 a``; ``after 4 &`` where nothing of its own is said.
 
-    The parts of a beat that is divided by five, seven and so on are numbered: ``3, 2nd of 5``.
+    The parts of a beat that is divided by five, six, seven and so on are numbered: ``3, 2nd of 5``.
     """
     whole, rest = divmod(beat, 1)
     if rest == 0:
@@ -44,12 +54,12 @@ def place(beat: Fraction) -> str:
     # The "ta" between sixteenths is said, but four of them would not tell a reader which.
     if said and said != "ta":
         return f"{whole} {said}"
-    if rest.denominator % 2 and rest.denominator % 3:
+    if rest.denominator == 6 or (rest.denominator % 2 and rest.denominator % 3):
         number = rest.numerator + 1
         ordinal = {1: "st", 2: "nd", 3: "rd"}.get(number % 10 if number // 10 != 1 else 0, "th")
         return f"{whole}, {number}{ordinal} of {rest.denominator}"
-    grid = 4 if rest.denominator & (rest.denominator - 1) == 0 else 6
-    before = Fraction(int(rest * grid), grid)
+    halves = rest.denominator & (rest.denominator - 1) == 0
+    before = max(at for at in (_QUARTERS if halves else _THIRDS) if at <= rest)
     return f"after {whole} {_SYLLABLES[before]}".rstrip()
 
 

@@ -159,6 +159,11 @@ class Swing:
         return Fraction(str(self.percent)) / 100
 
     @property
+    def grid(self) -> Grid:
+        """The grid that a text has after this setting, until it sets one."""
+        return Grid(self.value)
+
+    @property
     def text(self) -> str:
         return f"swing {self.percent:g} /{self.value}"
 

@@ -313,7 +313,8 @@ class Pattern:
         steps = [element.step for element in self.elements if isinstance(element, Grid)]
         first = next((e for e in self.elements if isinstance(e, (Grid, Step, Rest))), None)
         if not isinstance(first, Grid):
-            steps.append(Grid().step)
+            swing = next((e for e in self.elements if isinstance(e, Swing)), None)
+            steps.append((Grid() if swing is None else swing.grid).step)
         return float(min(steps))
 
     def moments_between(self, start: float, end: float) -> tuple[Moment, ...]:
@@ -326,15 +327,20 @@ class Pattern:
         """Every step of the grid with what is counted on it."""
         return self.counts_of(self.moments)
 
-    @staticmethod
-    def counts_of(moments: Sequence[Moment]) -> tuple[Count, ...]:
+    def counts_of(self, moments: Sequence[Moment]) -> tuple[Count, ...]:
         """What is counted on these steps."""
         return tuple(
             Count(
-                float(row.start), float(row.length), syllable(row.beat), row.beat.denominator == 1, bool(row.strokes)
+                float(row.start), float(row.length), syllable(row.beat, self._step_of(row)),
+                row.beat.denominator == 1, bool(row.strokes),
             )
             for row in moments
-        )
+        )  # fmt: skip
+
+    def _step_of(self, moment: Moment) -> Fraction:
+        """How much of a beat a step takes."""
+        bar = self.bar_at(moment.start)
+        return moment.length / bar.stretch * bar.meter[1]
 
     @cached_property
     def sticking(self) -> str:

@@ -50,7 +50,7 @@ TERM_NAMES: Final = {
 EASE_SCALE: Final = 1.6
 
 #: Bringing an arm across, and each stroke while it stays there: both hands play on in it as they always do.
-CROSS_COST, HOLD_COST = 0.9, 0.05
+CROSS_COST, HOLD_COST = 0.9, 0.08
 
 #: Passing closer than this (mm) takes care; what is closer than touching by half as much costs no more.
 SQUEEZE_MM: Final = 40.0

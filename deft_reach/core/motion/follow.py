@@ -138,7 +138,7 @@ class _Follower:
             changes = has & (codes != codes[prev])
         feet = Feet(
             index[foot], [c.limbs[k] for k in np.flatnonzero(foot).tolist()], changes[f], gap[f],
-            run[f], foot_part[f], factor[f], level[f], last_level[f],
+            run[f], foot_part[f], factor[f], level[f], last_level[f], self.foot_turns(event[f], lane[f]),
         )  # fmt: skip
         placed = place[n:]
         found = self.main[g] & has[placed] & (was[placed] >= 0)
@@ -288,14 +288,14 @@ class _Follower:
         rows = np.argsort(events, kind="stable")
         sorted_events = events[rows]
         starts = np.searchsorted(sorted_events, main)
-        chosen = self.choices([to >= 0 for to, _ in ways])
+        chosen, deciding = self.choices([to >= 0 for to, _ in ways])
         prev = np.arange(len(main)) - 1
         if self.repeat and len(main):
             prev[0] = len(main) - 1
         (right_to, right_done), (left_to, left_done) = ways
         return Postures(
             right[main], left[main], r0, l0, right_to[main], left_to[main], right_done[main], left_done[main],
-            chosen[main], prev, rows, starts, np.searchsorted(main, sorted_events),
+            chosen[main], deciding[main], prev, rows, starts, np.searchsorted(main, sorted_events),
         )  # fmt: skip
 
     def main_codes(self) -> Ints:
@@ -384,14 +384,26 @@ class _Follower:
         first = np.searchsorted(self.c.event, turned - self.first_event)
         return self.c.index[first], event_time[turned] - event_time[turned - 1]
 
-    def choices(self, going: list[Flags]) -> Ints:
+    def foot_turns(self, event: Ints, lane: Ints) -> Floats:
+        """The time since the other foot struck, in whole notes, where it was the last to do so; else NaN."""
+        struck = np.flatnonzero(self.struck_by[2] | self.struck_by[3])
+        at = np.searchsorted(struck, event) - 1
+        before = struck[at] if len(struck) else at
+        times = np.zeros(self.events)
+        times[self.event] = self.time
+        turns = (at >= 0) & np.where(lane == 2, self.struck_by[3][before], self.struck_by[2][before])
+        return np.where(turns, times[event] - times[before], np.nan)
+
+    def choices(self, going: list[Flags]) -> tuple[Ints, Ints]:
         """Which hand goes over by the player's choice, at each event: as the strokes of that moment say, or else the
-        stroke that the other hand is on its way to, or else that hand's last one. ``going`` says by hand whether it
-        is on its way at an event.
+        stroke that the other hand is on its way to, or else that hand's last one; and which stroke it is that says
+        so (−1: none). ``going`` says by hand whether it is on its way at an event.
         """
-        said = self.c.chosen[self.pick]
-        if not said.any():
-            return np.zeros(self.events, dtype=np.intp)
+        chosen = self.c.chosen[self.pick]
+        if not chosen.any():
+            return np.zeros(self.events, dtype=np.intp), np.full(self.events, -1)
+        # What a mark says and whose it is, in one number.
+        said = chosen * (self.c.index[self.pick] + 1)
         everywhere = np.arange(self.events)
         now, last, later = (np.zeros((2, self.events), dtype=np.intp) for _ in range(3))
         for lane in (0, 1):
@@ -411,7 +423,7 @@ class _Follower:
         own = np.where(now[1] != 0, now[1], now[0])
         for marks in (later, last):
             own = np.where(own != 0, own, np.where(marks[0] != 0, marks[0], marks[1]))
-        return np.asarray(own)
+        return np.sign(own), np.abs(own) - 1
 
     def moments(self) -> tuple[Ints, Ints, Floats]:
         """Every stroke's event, and the events of the round in which a hand strikes, with their times."""

@@ -59,7 +59,11 @@ class Graces(NamedTuple):
 
 
 class Feet(NamedTuple):
-    """The foot strokes of one round, as Hands. ``changes`` says that the foot comes from its other pedal."""
+    """The foot strokes of one round, as Hands.
+
+    ``changes`` says that the foot comes from its other pedal, ``turn_gap`` how long ago the other foot struck, NaN
+    where it was not the last to do so.
+    """
 
     index: Ints  # type: ignore[assignment]
     limb: list[str]
@@ -70,6 +74,7 @@ class Feet(NamedTuple):
     factor: Floats
     level: Ints
     last_level: Ints
+    turn_gap: Floats
 
 
 class Kept(NamedTuple):
@@ -90,8 +95,9 @@ class Postures(NamedTuple):
 
     A hand that does not strike may be on its way: ``right_to`` and ``left_to`` are where to (−1: it stays), and
     ``right_done`` and ``left_done`` how much of the way is done. ``chosen`` says which hand the player lets go over:
-    1 right, −1 left, 0 nothing said. ``prev`` is the moment before (−1: none). ``rows`` are the rows of Hands moment
-    by moment, and ``starts`` where each moment begins in them.
+    1 right, −1 left, 0 nothing said; ``deciding`` is the stroke whose mark says so (−1: none).
+    ``prev`` is the moment before (−1: none). ``rows`` are the rows of Hands moment by moment, and ``starts`` where
+    each moment begins in them.
     """
 
     right: Ints
@@ -103,6 +109,7 @@ class Postures(NamedTuple):
     right_done: Floats
     left_done: Floats
     chosen: Ints
+    deciding: Ints
     prev: Ints
     rows: Ints
     starts: Ints

@@ -166,6 +166,10 @@ def level_factors(part: Any, level: Any, last_level: Any) -> Any:
     return np.where(dropped, np.maximum(part, DROP), scaled)
 
 
+#: Two strokes closer than this (seconds) are heard as one, flammed: 30 to 50 ms, common practice, from memory.
+FLAM_GAP: Final = 0.05
+
+
 def grace_lead(grace: str) -> tuple[float, float]:
     """Extra time in seconds that graces ask at least of the other hand and of the hand that strikes.
 

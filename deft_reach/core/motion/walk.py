@@ -24,7 +24,7 @@ from deft_reach.core.motion.follow import follow
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import Cross, ReachTable
 from deft_reach.core.motion.sequence import Follow, Hands, Ints
-from deft_reach.core.motion.timing import OTHER_FOOT, level_factors, own_part, restrike, travel_times
+from deft_reach.core.motion.timing import FLAM_GAP, OTHER_FOOT, level_factors, own_part, restrike, travel_times
 
 _PACE, _REACH, _CROSS, SQUEEZE, _TURN, _LIFT, _LOAD, _SWITCH, _KEEP, _FIGURE, _CONTROL, COORDINATION = range(
     len(TERMS)
@@ -85,6 +85,10 @@ class Walk:
     continued: bool = False
     lead: list[int] = field(default_factory=list)
     switches: list[int] = field(default_factory=list)
+    #: Strokes of feet by turns that need longer for the ear than for the foot.
+    flammed: frozenset[int] = frozenset()
+    #: The strokes whose marks say who goes over in a crossing.
+    deciding: frozenset[int] = frozenset()
     #: Crossings that come and go before an event: the move that makes them, and how.
     between: dict[int, tuple[Arrival, Cross]] = field(default_factory=dict)
     #: The graces, in the order of their strokes.
@@ -135,7 +139,7 @@ def full_walk(pattern: Pattern, table: ReachTable, whole: float, repeat: bool, w
 def _crossed_between(walked: Walk, found: Passing, followed: Follow) -> Walk:
     """The walk with crossings that come and go between two moments in which hands strike."""
     moments = {event: k for k, event in enumerate(followed.moment_events.tolist())}
-    entered, between = dict(walked.entered), {}
+    entered, between, deciding = dict(walked.entered), {}, set(walked.deciding)
     for row, (cross, side) in found.crosses.items():
         event = int(found.event[row])
         k = moments[event]
@@ -150,9 +154,10 @@ def _crossed_between(walked: Walk, found: Passing, followed: Follow) -> Walk:
         said = int(followed.postures.chosen[k])
         if said:
             cross = cross.led_by(HANDS[(1 - said) // 2], chosen=True)
+            deciding.add(int(followed.postures.deciding[k]))
         between[event] = (Arrival(stroke, HANDS[side]), cross)
         tighter_of(entered, stroke, cross)
-    return replace(walked, entered=entered, between=between)
+    return replace(walked, entered=entered, between=between, deciding=frozenset(deciding))
 
 
 @np.errstate(invalid="ignore")
@@ -173,8 +178,10 @@ def walk(
     hands = _hands(followed, whole, table, weights, costs)
     for column, values in zip((gap, travel, needed, pace, reach), hands):
         column[followed.hands.index] = values
+    flammed: frozenset[int] = frozenset()
     if len(followed.feet.index):
-        for column, values in zip((gap, travel, needed, pace, reach), _feet(followed, whole, table, weights, costs)):
+        *feet, flammed = _feet(followed, whole, table, weights, costs)
+        for column, values in zip((gap, travel, needed, pace, reach), feet):
             column[followed.feet.index] = values
     graces = _graces(followed, whole, table, weights, costs)
     movers, crosses, brought = _arms(followed, table, weights, hands[1], costs, attributed)
@@ -196,10 +203,12 @@ def walk(
     entered: dict[int, Cross] = {}
     for k, arrival in brought.items():
         tighter_of(entered, arrival.stroke, crosses[k])
+    marked = np.flatnonzero(followed.postures.chosen).tolist()
+    deciding = frozenset(int(followed.postures.deciding[k]) for k in marked if crosses[k] is not None)
     return Walk(
         _or_none(gap), travel.tolist(), needed.tolist(), _or_none(pace), _or_none(reach), followed.came_from,
         followed.run, costs, entered, bool(crosses) and followed.postures.prev[0] >= 0 and crosses[-1] is not None,
-        followed.lead, followed.switches, graces=graces, movers=moving,
+        followed.lead, followed.switches, deciding=deciding, flammed=flammed, graces=graces, movers=moving,
         where=partial(_postures, pattern, followed, table, crosses, brought),
     )  # fmt: skip
 
@@ -274,7 +283,8 @@ def _directions(followed: Follow, table: ReachTable) -> tuple[Floats, Floats]:
 
 def _feet(
     followed: Follow, whole: float, table: ReachTable, w: Weights, costs: Floats
-) -> tuple[Floats, Floats, Floats, Floats, Floats]:
+) -> tuple[Floats, Floats, Floats, Floats, Floats, frozenset[int]]:
+    """As _hands, and the strokes that need longer for the ear than for the foot."""
     f, player = followed.feet, table.player
     apart = table.foot_distance(SECOND_KICK, HAT_FOOT)
     width = min(table.pedal_widths.get(SECOND_KICK, 80.0), table.pedal_widths.get(HAT_FOOT, 80.0))
@@ -288,12 +298,16 @@ def _feet(
         change = float(travel_times(apart, width, player.skill_of(HAT_FOOT))) * OTHER_FOOT
         needed = np.where(travel > 0, np.maximum(needed, change), needed)
     gap = f.gap * whole
+    # Feet by turns must stay apart for the ear, however quick each of them is.
+    heard = FLAM_GAP * f.gap / f.turn_gap
+    flammed = heard > needed
+    needed = np.where(flammed, heard, needed)
     pace = needed / gap
     costs[_PACE, f.index] = w.pace * price.pace_cost(pace)
     costs[_LIFT, f.index] = w.lift * price.lift_cost(f.level, f.last_level, pace)
     costs[_LOAD, f.index] = w.load * price.load_cost(f.run, pace, True)
     reach = {limb: table.reach.get(limb, {}).get("", math.nan) for limb in (KICK, SECOND_KICK, HAT_FOOT)}
-    return gap, travel, needed, pace, np.array([reach[limb] for limb in f.limb])
+    return gap, travel, needed, pace, np.array([reach[limb] for limb in f.limb]), frozenset(f.index[flammed].tolist())
 
 
 def _arms(

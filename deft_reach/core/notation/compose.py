@@ -110,6 +110,7 @@ def composed(onsets: Sequence[Onset], frame: Frame) -> Composed:  # noqa: C901 -
     if elements:
         elements.append(LineBreak())
     grid: Grid | None = None
+    unset = Grid(16) if frame.swing is None else frame.swing.grid
     # From here on in whole numbers of the finest part there is: thousands of steps are compared.
     fine = 1
     for a, b, _, full in units:
@@ -130,7 +131,7 @@ def composed(onsets: Sequence[Onset], frame: Frame) -> Composed:  # noqa: C901 -
         steps = usual if usual % need == 0 and _grid((b - a) / usual) is not None else need
         wanted = _grid((b - a) / steps)
         assert wanted is not None
-        if wanted != (grid or Grid(16)):
+        if wanted != (grid or unset):
             elements.append(wanted)
         grid = wanted
         low, wide = int(a * fine), int((b - a) * fine)

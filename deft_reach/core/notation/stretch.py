@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from deft_reach.core.model.elements import BarLine, Grid, GroupClose, GroupOpen, Rest, Span, Step, Tie
 from deft_reach.core.model.pattern import Element, Pattern
+from deft_reach.core.notation.grids import first_grid, with_grids
 from deft_reach.core.notation.stroke_text import parse, write
 from deft_reach.core.notation.transform_tools import stretches
 
@@ -11,16 +12,15 @@ _INSIDE = (Step, Rest, Tie, Grid, BarLine, GroupOpen, GroupClose)
 
 
 def grid_before(pattern: Pattern, step: int) -> Grid:
-    """The grid in force just before a step (sixteenths where none is written)."""
-    grid, number = Grid(16), 0
-    for element in pattern.elements:
-        if isinstance(element, Grid):
-            grid = element
-        elif isinstance(element, (Step, Rest)):
+    """The grid in force just before a step (where none is written, the value that swings, or sixteenths)."""
+    number, last = 0, Grid(16)
+    for element, grid in with_grids(pattern.elements):
+        last = grid
+        if isinstance(element, (Step, Rest)):
             if number == step:
                 break
             number += 1
-    return grid
+    return last
 
 
 def _groups(pattern: Pattern) -> list[tuple[Span, Span]]:
@@ -71,14 +71,16 @@ def put_back(pattern: Pattern, low: int, high: int, text: str) -> str:
     A group that reaches over the edge of the stretch is taken apart. Raises StrokeTextError where ``text`` cannot be
     read.
     """
-    elements = [e for e in parse(text, lenient=True).elements if isinstance(e, _INSIDE)]
+    read = parse(text, lenient=True)
+    elements = [e for e in read.elements if isinstance(e, _INSIDE)]
+    unset = first_grid(read.elements)
     before = grid_before(pattern, low)
     grids = [e for e in elements if isinstance(e, Grid)]
     if elements and isinstance(elements[0], Grid) and elements[0] == before:
         elements = elements[1:]
     elif not elements or not isinstance(elements[0], Grid):
-        elements.insert(0, Grid(16))
-    last = grids[-1] if grids else Grid(16)
+        elements.insert(0, unset)
+    last = grids[-1] if grids else unset
     start, end = _extent(pattern, low, high)
     apart: list[Span] = []
     for opening, closing in _groups(pattern):

@@ -14,9 +14,10 @@ from dataclasses import replace
 from fractions import Fraction
 from typing import Final, TypeVar
 
-from deft_reach.core.model.elements import Grid, GroupClose, GroupOpen, Rest, Step, Swing, Tie
+from deft_reach.core.model.elements import GroupClose, GroupOpen, Rest, Step, Swing, Tie
 from deft_reach.core.model.pattern import Element, Moment, Pattern
 from deft_reach.core.model.ticks import Ticks
+from deft_reach.core.notation.grids import with_grids
 
 #: Where the second note of a pair may fall, in percent of the pair.
 SWING_RANGE: Final = (50.0, 80.0)
@@ -130,11 +131,9 @@ def straight(pattern: Pattern) -> Pattern:
 def written_times(elements: Sequence[Element]) -> list[tuple[Fraction, Fraction]]:
     """When each step is written to begin and how long it is (whole notes)."""
     found: list[tuple[Fraction, Fraction]] = []
-    grid, now = Grid(16), Fraction(0)
-    for element in elements:
-        if isinstance(element, Grid):
-            grid = element
-        elif isinstance(element, (Step, Rest)):
+    now = Fraction(0)
+    for element, grid in with_grids(elements):
+        if isinstance(element, (Step, Rest)):
             found.append((now, grid.step))
             now += grid.step
         elif isinstance(element, Tie):
@@ -147,11 +146,9 @@ def written_times(elements: Sequence[Element]) -> list[tuple[Fraction, Fraction]
 def _written_groups(elements: Sequence[Element]) -> list[tuple[Fraction, Fraction]]:
     """When each group is written to begin and how long it is."""
     found: list[tuple[Fraction, Fraction]] = []
-    grid, now, opened = Grid(16), Fraction(0), Fraction(0)
-    for element in elements:
-        if isinstance(element, Grid):
-            grid = element
-        elif isinstance(element, (Step, Rest, Tie)):
+    now, opened = Fraction(0), Fraction(0)
+    for element, grid in with_grids(elements):
+        if isinstance(element, (Step, Rest, Tie)):
             now += grid.step
         elif isinstance(element, GroupOpen):
             opened = now

@@ -10,6 +10,7 @@ from itertools import pairwise
 from deft_reach.core.model.elements import BarLine, Grid, Rest, Step, Strike, Swing, Tie
 from deft_reach.core.model.limbs import HANDS, HAT_FOOT, SECOND_KICK
 from deft_reach.core.model.pattern import Element, Pattern
+from deft_reach.core.notation.grids import first_grid
 from deft_reach.core.notation.stroke_text import GRID_VALUES, parse, write, write_strike
 from deft_reach.core.notation.swing import SWING_VALUES
 
@@ -116,7 +117,7 @@ def scaled_by(pattern: Pattern, up: int, tempo: float) -> Changed:
             used = True
         else:
             if not used and isinstance(element, (Step, Rest, Tie)):
-                kept.append(_scaled(Grid(16), up))
+                kept.append(_scaled(first_grid(pattern.elements), up))
                 used = True
             kept.append(element)
     return Changed(write(kept), tempo)

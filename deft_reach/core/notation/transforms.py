@@ -14,6 +14,7 @@ from typing import Final
 from deft_reach.core.model.elements import BarLine, Comment, Grid, LineBreak, Rest, Step, Strike, Swing, Tie
 from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
 from deft_reach.core.model.pattern import Element, Pattern
+from deft_reach.core.notation.grids import first_grid, sets_grid, with_grids
 from deft_reach.core.notation.stroke_text import write, write_strike
 from deft_reach.core.notation.swing import straight
 from deft_reach.core.notation.transform_tools import (
@@ -182,10 +183,8 @@ def ostinato(pattern: Pattern, limb: str, every: Fraction, offset: Fraction = Fr
         time += every
     text, missed = pattern.text, set(wanted)
     edits: list[tuple[int, int, str]] = []
-    now, grid = Fraction(0), Grid(16)
-    for element in pattern.elements:
-        if isinstance(element, Grid):
-            grid = element
+    now = Fraction(0)
+    for element, grid in with_grids(pattern.elements):
         if not isinstance(element, (Step, Rest, Tie)):
             continue
         if now in wanted:
@@ -227,11 +226,9 @@ def feet_under(pattern: Pattern, other: Pattern) -> Changed:
             rows.setdefault(time, []).append(s.strike(False))
             time += around
     edits: list[tuple[int, int, str]] = []
-    missed, now, grid = 0, Fraction(0), Grid(16)
+    missed, now = 0, Fraction(0)
     times = sorted(rows)
-    for element in pattern.elements:
-        if isinstance(element, Grid):
-            grid = element
+    for element, grid in with_grids(pattern.elements):
         if not isinstance(element, (Step, Rest, Tie)):
             continue
         inside = [time for time in times if now <= time < now + grid.step]
@@ -266,24 +263,29 @@ def feet_under(pattern: Pattern, other: Pattern) -> Changed:
 def swing(pattern: Pattern, percent: float, value: int) -> Changed:
     """The second of each two ``value`` notes at so many percent of the two; what swings already swings so instead.
 
-    Raises TransformError where there is nothing to swing.
+    A text without a grid of its own gets the one it had. Raises TransformError where there is nothing to swing.
     """
     setting = Swing(percent, value)
+    own = sets_grid(pattern.elements)
+    now = first_grid(pattern.elements)
+    grid = "" if own or now == setting.grid else f" {now.text}"
     if pattern.swing is not None:
         span = pattern.swing.span
-        return Changed(pattern.text[: span.start] + setting.text + pattern.text[span.end :])
+        return Changed(pattern.text[: span.start] + setting.text + grid + pattern.text[span.end :])
     first = next((e for e in pattern.elements if not isinstance(e, (Comment, LineBreak))), None)
     if first is None:
         raise TransformError("there is nothing to swing")
     at = first.span.start
-    return Changed(f"{pattern.text[:at]}{setting.text} {pattern.text[at:]}")
+    return Changed(f"{pattern.text[:at]}{setting.text}{grid} {pattern.text[at:]}")
 
 
 def without_swing(pattern: Pattern) -> Changed:
     """As written, without the swing. Raises TransformError where nothing swings."""
     if pattern.swing is None:
         raise TransformError("it does not swing")
-    span = pattern.swing.span
+    span, grid = pattern.swing.span, pattern.swing.grid
+    if not sets_grid(pattern.elements) and grid != Grid(16):
+        return Changed(pattern.text[: span.start] + grid.text + pattern.text[span.end :])
     end = span.end + (pattern.text[span.end : span.end + 1] == " ")
     return Changed(pattern.text[: span.start] + pattern.text[end:])
 

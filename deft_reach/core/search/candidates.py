@@ -10,14 +10,14 @@ from deft_reach.core.analysis.analyse import analyse
 from deft_reach.core.analysis.finding import Finding
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Candidate, read_unfinished
-from deft_reach.core.model.kit import Kit
-from deft_reach.core.model.limbs import EITHER, HANDS, other_hand
+from deft_reach.core.model.kit import Kit, piece_of
+from deft_reach.core.model.limbs import EITHER, HANDS, LEFT, RIGHT, other_hand
 from deft_reach.core.model.pattern import Pattern, Stroke
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.notation.scopes import strokes_in
 from deft_reach.core.notation.stroke_text import StrokeTextError, replace_strikes, strike_of
-from deft_reach.core.search.planner import find_stickings
+from deft_reach.core.search.planner import PlanError, find_stickings
 from deft_reach.core.search.planner.assign import given
 from deft_reach.core.search.progress import NO_PROGRESS, Progress
 
@@ -147,15 +147,58 @@ def both_hats(
     pattern: Pattern, kit: Kit, player: Player, tempo: float, repeat: bool, weights: Weights,
     progress: Progress = NO_PROGRESS,
 ) -> list[Candidate]:  # fmt: skip
-    """The best sticking of all hands with the hi-hat crossed, and the best open-handed. Raises PlanError."""
+    """The best sticking of all hands with the hi-hat crossed, the best open-handed, and where it can be the best
+    in which the hat passes over from one hand to the other. Raises PlanError.
+    """
     question = opened(pattern, rethought(pattern, "all", None, None), kit)
-    rows = []
+    rows, reports = [], []
     for hat, name in (("crossed", "hi-hat crossed"), ("open", "open-handed")):
         found = find_stickings(
             question, kit, player, tempo, hat=hat, best=1, repeat=repeat, weights=weights, progress=progress
         )
         rows.append(Candidate(name, found.best[0].text))
+        reports.append(analyse(found.best[0].pattern, kit, player, tempo, repeat=repeat, weights=weights))
+    excluded = _mixed_hats(question, kit, *reports)
+    if excluded:
+        try:
+            found = find_stickings(
+                question, kit, player, tempo, best=1, repeat=repeat, weights=weights, excluded=excluded,
+                progress=progress,
+            )  # fmt: skip
+        except PlanError:
+            return rows
+        rows.append(Candidate("hi-hat passes over", found.best[0].text))
     return rows
+
+
+def _mixed_hats(question: Pattern, kit: Kit, crossed: Report, open_: Report) -> dict[int, str]:
+    """The hand that each stroke on the hat must not have, where the hat is crossed in some bars and open in others:
+    in each the way that costs less there, and another one at least where it costs the least more. Parts of a single
+    bar are its halves. Empty where all of the hat is in one part.
+    """
+    hat = kit.of_kind("hi-hat")
+    beside = LEFT if kit.hat_side < 0 else RIGHT
+    parts: dict[tuple[int, int], list[int]] = {}
+    for stroke in question.strokes:
+        bar = question.bar_at(stroke.start)
+        into = bar.offset + (stroke.start - bar.start) / bar.stretch
+        half = 0 if question.many_bars else int(2 * into * bar.meter[1] / bar.meter[0])
+        parts.setdefault((stroke.bar, half), []).append(stroke.index)
+    on_hat = {
+        part: [
+            i for i in indices if hat and question.strokes[i].limb == EITHER
+            and piece_of(question.strokes[i].voice) == hat.code
+        ]
+        for part, indices in parts.items()
+    }  # fmt: skip
+    costs = [report.strokes.totals() for report in (crossed, open_)]
+    more = {part: sum(costs[1][i] - costs[0][i] for i in parts[part]) for part, indices in on_hat.items() if indices}
+    if len(more) < 2:
+        return {}
+    opened_parts = {part for part, cost in more.items() if cost < 0}
+    if len(opened_parts) in (0, len(more)):
+        opened_parts ^= {min(more, key=lambda part: abs(more[part]))}
+    return {i: other_hand(beside) if part in opened_parts else beside for part in more for i in on_hat[part]}
 
 
 class Exchange(NamedTuple):

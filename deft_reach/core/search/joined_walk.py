@@ -135,12 +135,15 @@ def join_follows(rows: Sequence[Follow], factors: Sequence[float]) -> Follow:
         ),
         feet=Feet(
             column("feet", "index", strokes), [limb for f in rows for limb in f.feet.limb], column("feet", "changes"),
-            column("feet", "gap", scale=True), *(column("feet", name) for name in Feet._fields[4:]),
+            column("feet", "gap", scale=True), column("feet", "run"), column("feet", "part"),
+            column("feet", "factor"), column("feet", "level"), column("feet", "last_level"),
+            column("feet", "turn_gap", scale=True),
         ),
         postures=Postures(
             column("postures", "right"), column("postures", "left"), column("postures", "right_before"),
             column("postures", "left_before"), column("postures", "right_to"), column("postures", "left_to"),
             column("postures", "right_done"), column("postures", "left_done"), column("postures", "chosen"),
+            column("postures", "deciding", strokes),
             column("postures", "prev", moments),
             column("postures", "rows", hands), column("postures", "starts", hands),
             column("postures", "moment_of_row", moments),

@@ -1,7 +1,7 @@
 """What removes a finding: other hands, another voice, fewer accents, a ghost or grace less, or a slower tempo.
 
 Every remedy is analysed whole before it is offered: with it the finding is gone, and nothing as serious has come in
-its place.
+its place. Where arms cross, who goes over is settled first.
 """
 
 from __future__ import annotations
@@ -19,8 +19,8 @@ from deft_reach.core.document import read_unfinished
 from deft_reach.core.model.counting import in_bar, place
 from deft_reach.core.model.elements import Strike
 from deft_reach.core.model.kit import Kit, piece_of, voice_name
-from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, KICK, SECOND_KICK
-from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, KICK, SECOND_KICK, other_hand
+from deft_reach.core.model.pattern import OVER, UNDER, Pattern
 from deft_reach.core.model.substitutes import LIKE, pieces_like, substitute
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.notation.stroke_text import rewrite, strike_of
@@ -40,6 +40,8 @@ VOICES: Final = 3
 SLOWEST: Final = 40
 #: Strokes that a name lists one by one.
 LISTED: Final = 2
+#: Findings in which the arms cross.
+CROSSINGS: Final = frozenset({"crossover", "crossed-hold"})
 _HAND_WORDS: Final = {"R": "right", "L": "left"}
 
 
@@ -47,8 +49,8 @@ _HAND_WORDS: Final = {"R": "right", "L": "left"}
 class Remedy:
     """One change that removes a finding.
 
-    ``kind`` is ``hands``, ``feet``, ``voice``, ``accent``, ``omission`` or ``tempo``; ``tempo`` (BPM) is the one to
-    play at, ``report`` the analysis of ``text`` at it.
+    ``kind`` is ``over``, ``hands``, ``feet``, ``voice``, ``accent``, ``omission`` or ``tempo``; ``tempo`` (BPM) is
+    the one to play at, ``report`` the analysis of ``text`` at it. ``over`` settles a crossing and leaves it.
     """
 
     kind: str
@@ -77,12 +79,14 @@ def removed(finding: Finding, before: Report, after: Report) -> bool:
 def find_remedies(
     report: Report, finding: Finding, weights: Weights, progress: Progress = NO_PROGRESS
 ) -> list[Remedy]:
-    """The least costly remedy of every kind that has one, in the order of the kinds; empty where nothing helps.
+    """The least costly remedy of every kind that has one, in the order of the kinds; empty where nothing helps. A
+    crossing's begin with who goes over.
 
     ``finding`` is one of the report's own. Raises Cancelled.
     """
     found: dict[str, Remedy] = {}
     seen: set[str] = set()
+    over = list(_who_goes_over(report, finding, weights))
     for kind, name, text in _changes(report, finding, weights, progress):
         if text in seen:
             continue
@@ -94,7 +98,37 @@ def find_remedies(
             found[kind] = Remedy(kind, name, text, report.tempo, after)
     rows = [found[kind] for kind in ("hands", "feet", "voice", "accent", "omission") if kind in found]
     slower = _slower(report, finding, weights, progress)
-    return rows if slower is None else [*rows, slower]
+    return [*over, *rows] if slower is None else [*over, *rows, slower]
+
+
+def _who_goes_over(report: Report, finding: Finding, weights: Weights) -> Iterator[Remedy]:
+    """Who goes over: either hand where the heights leave it open and nothing is said yet, the proposed one first; the
+    upper hand where the lower one is told to.
+    """
+    if finding.kind not in CROSSINGS:
+        return
+    first = finding.strokes[0]
+    cross, limb = report.cross_at(first), report.pattern.strokes[first].limb
+    if cross is None or limb not in HANDS:
+        return
+    against = cross.chosen and not cross.either and not cross.clearance
+    if not against and (cross.chosen or not cross.either):
+        return
+    for hand in (other_hand(cross.over),) if against else (cross.over, other_hand(cross.over)):
+        changes = {}
+        for i in finding.strokes:
+            strike = strike_of(report.pattern, i)
+            marks = "".join(mark for mark in strike.marks if mark not in (OVER, UNDER))
+            if i == first:
+                marks += OVER if limb == hand else UNDER
+            if marks != strike.marks:
+                changes[i] = replace(strike, marks=marks)
+        text = rewrite(report.pattern, changes)
+        after = _analysed(report, read_unfinished(text, report.table.kit), report.tempo, weights)
+        now = after.cross_at(first)
+        if now is not None and now.over == hand and len(after.serious) <= len(report.serious):
+            name = f"{_HAND_WORDS[hand]} hand over {_on(report.pattern, [first])}"
+            yield Remedy("over", name, text, report.tempo, after)
 
 
 def sticking_name(pattern: Pattern, other: Pattern) -> str:

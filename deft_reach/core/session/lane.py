@@ -26,6 +26,7 @@ from deft_reach.core.model.elements import (
 )
 from deft_reach.core.model.limbs import EITHER, HANDS
 from deft_reach.core.model.pattern import Element
+from deft_reach.core.notation.grids import first_grid
 from deft_reach.core.notation.stroke_text import StrokeTextError, parse, write, write_strike
 from deft_reach.core.session import lane_groups
 from deft_reach.core.session.lane_cursor import BEING_READ, LaneCursor
@@ -269,9 +270,9 @@ class Lane(LaneCursor):
         last = [e for e in kept if isinstance(e, Grid)]
         if kept and isinstance(kept[0], Grid) and kept[0] == before:
             kept = kept[1:]
-        elif not isinstance(kept[0], Grid) and before != Grid(16):
-            kept.insert(0, Grid(16))
-            last = last or [Grid(16)]
+        elif not isinstance(kept[0], Grid) and before != (unset := first_grid(pattern.elements)):
+            kept.insert(0, unset)
+            last = last or [unset]
         piece = write(kept)
         after = last[-1] if last else before
         extents = self.extents()

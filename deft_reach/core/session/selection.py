@@ -107,9 +107,7 @@ class Selection:
         if self._stroke is not None and self._stroke >= count:
             self._stroke = count - 1 if count else None
         if self._finding is not None and self.report:
-            same = [
-                f for f in self.report.findings if (f.kind, f.strokes) == (self._finding.kind, self._finding.strokes)
-            ]
+            same = [f for f in self.report.said if (f.kind, f.strokes) == (self._finding.kind, self._finding.strokes)]
             self._finding = same[0] if same else None
         if self._piece is not None and self._piece not in self.kit:
             self._piece = None

@@ -130,15 +130,16 @@ class StrokeCommands:
         pattern, report = self._session.pattern(), self._session.report
         if pattern is None or report is None or index >= len(report.strokes):
             return
-        posture = report.postures[report.posture_of[index]]
-        if posture.cross is None:
+        cross = report.cross_at(index)
+        if cross is None:
             return
+        posture = report.postures[report.posture_of[index]]
         hands = [i for i in posture.strokes if report.strokes[i].limb in HANDS]
         index = index if index in hands else hands[0] if hands else index
         strike = strike_of(pattern, index)
         if strike.limb not in HANDS:
             return
-        over = other_hand(posture.cross.over)
+        over = other_hand(cross.over)
         marks = "".join(mark for mark in strike.marks if mark not in (OVER, UNDER))
         marks += OVER if strike.limb == over else UNDER
         name = "right" if over == "R" else "left"

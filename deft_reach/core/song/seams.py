@@ -305,11 +305,20 @@ class _Meeting:
             return
         now = strokes[mine[0]].limb
         was = [strokes[i].limb for i in earlier[-4:]]
-        if all(limb != now for limb in was):
+        if any(limb == now for limb in was):
+            return
+        # What a landing covers of the part is there all the same.
+        first = next((e.hands for e in self.b.pattern.events if e.hands), ())
+        begins = {stroke.limb for stroke in first} == {now}
+        said = "The lead flips: {before} is led by the {led}, {after} by the {leads}."
+        if begins:
+            said = "The lead flips: {before} is led by the {led}, {after} begins with the {leads}."
+        led = [strokes[i].limb for i in mine]
+        if begins or 2 * led.count(now) > len(led) > 1:
             yield SeamNote(
                 "lead-flip", Severity.NOTE, (mine[0],),
                 message(
-                    "The lead flips: {before} is led by the {led}, {after} begins with the {leads}.",
+                    said,
                     before=self.a.plan.name, led=NAMES.get(was[-1], was[-1]), after=self.b.plan.name,
                     leads=NAMES.get(now, now),
                 ),

@@ -14,6 +14,7 @@ from deft_reach.core.model.elements import GRACE_NOTES, Grid, Rest, Step, Tie
 from deft_reach.core.model.kit import CYMBALS, Kit, voice_name
 from deft_reach.core.model.limbs import EITHER, FEET, HANDS
 from deft_reach.core.model.pattern import Bar, Pattern, Stroke
+from deft_reach.core.notation.grids import with_grids
 from deft_reach.core.notation.stroke_text import write_strike
 from deft_reach.core.notation.swing import straight
 from deft_reach.formats.general_midi import key_of
@@ -56,11 +57,9 @@ def dump_musicxml(pattern: Pattern, kit: Kit, tempo: float, title: str = "Patter
 def _rows(pattern: Pattern) -> list[list[tuple[Fraction, Grid, int]]]:
     """For every moment, the stretches it consists of: where each begins, its grid, and how many steps."""
     found: list[list[tuple[Fraction, Grid, int]]] = []
-    grid, now = Grid(16), Fraction(0)
-    for element in pattern.elements:
-        if isinstance(element, Grid):
-            grid = element
-        elif isinstance(element, (Step, Rest)):
+    now = Fraction(0)
+    for element, grid in with_grids(pattern.elements):
+        if isinstance(element, (Step, Rest)):
             found.append([(now, grid, 1)])
             now += grid.step
         elif isinstance(element, Tie):

@@ -51,7 +51,7 @@ def test_a_sweep_is_said_once_for_its_whole_run():
     (sweep,) = found("/8 R R@t1 R@t2 R@ft L", kind="sweep")
     assert sweep.strokes == (0, 1, 2, 3) and "snare → small tom → mid tom → floor tom" in sweep.message
     assert not found("/8 R L R@t1 L R@t2", kind="sweep"), "the other hand strikes in between"
-    assert found("/8 R K R@t1", kind="sweep"), "feet do not count"
+    assert found("/16 R K R@t1", kind="sweep"), "feet do not count"
     assert not found("/8 R R R", kind="sweep")
     assert len(found("/8 R R@t1 L@t1 L@t2 R@ft", kind="sweep")) == 2
 

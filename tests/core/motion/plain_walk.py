@@ -56,7 +56,7 @@ def reach_cost(reach: float, lean: float) -> float:
 def cross_cost(clearance: float, entering: bool) -> float:
     """Crossing costs when it is made and hardly while it lasts; the tighter the arms pass, the more."""
     tight = 0.1 + 120.0 / (clearance + 40.0)
-    return (0.9 if entering else 0.05) * tight
+    return (0.9 if entering else 0.08) * tight
 
 
 def turn_cost(before: tuple[float, float] | None, now: tuple[float, float], bearing_change: float) -> float:
@@ -248,6 +248,8 @@ class Walker:
         self.leader: str | None = None
         self.grace_pace: float | None = None
         self.grace_rows: list[tuple[int, str, float, float]] = []
+        #: When which feet struck: RIGHT the bass drum's, LEFT the other one.
+        self.foot_times: list[tuple[float, set[str]]] = []
         #: The index of the stroke that ``rows`` begins with.
         self.base = 0
 
@@ -298,6 +300,8 @@ class Walker:
         if len(event.strokes) > 1 and event.limb_twice:
             # Every stroke starts from where its limb was before this moment.
             starts = {limb: copy(state) for limb, state in self.state.items()}
+        if feet:
+            self.foot_times.append((now, {RIGHT if s.limb == KICK else LEFT for s in feet}))
         for stroke in event.strokes:
             limb = stroke.limb
             if limb == EITHER:
@@ -437,6 +441,11 @@ class Walker:
             needed = max(needed, way * OTHER_FOOT)
         state = self.state[limb]
         if gap is not None:
+            # The ear joins two feet's strokes that are closer than 50 ms.
+            other = LEFT if limb == KICK else RIGHT
+            since = [t for t, feet in self.foot_times if t < now - 1e-12]
+            if since and other in dict(self.foot_times)[since[-1]]:
+                needed = max(needed, 0.05 * gap / (now - since[-1]))
             pace = needed / gap
             state.gaps = [*start.gaps, gap]
         level = level_of(marks)

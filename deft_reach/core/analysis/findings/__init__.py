@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator, Sequence
 from typing import Final
 
 from deft_reach.core.analysis.finding import Finding
-from deft_reach.core.analysis.findings.crossing import crossings, open_handed
+from deft_reach.core.analysis.findings.crossing import crossings, idle_marks, open_handed
 from deft_reach.core.analysis.findings.feet import exit_runs, split_foot, unattended_hat, uneven_feet
 from deft_reach.core.analysis.findings.figure import HURRIED_PACE, LATE, Figure
 from deft_reach.core.analysis.findings.impossible import impossible, too_many
@@ -32,11 +32,15 @@ _FAMILIES: Final[tuple[Callable[[Figure], Iterator[Finding]], ...]] = (
 
 def find_all(
     pattern: Pattern, walk: Walk, table: ReachTable, times: Sequence[float], length: float, repeat: bool
-) -> list[Finding]:
-    """Every finding of a walked pattern, in order of where it begins and then how serious it is.
+) -> tuple[tuple[Finding, ...], tuple[Finding, ...]]:
+    """Every finding of a walked pattern, and what else there is to say of its text.
 
-    ``times`` are the strokes' times and ``length`` the pattern's, in seconds.
+    Findings are in order of where they begin and then how serious they are; in the places of the sweeps the tightest
+    one comes first. ``times`` are the strokes' times and ``length`` the pattern's, in seconds.
     """
     figure = Figure(pattern, walk, table, times, length, repeat)
     found = [finding for family in _FAMILIES for finding in family(figure)]
-    return sorted(found, key=lambda f: (f.strokes[0], -f.severity.rank, f.kind))
+    sweeping = (finding for finding in found if finding.kind == "sweep")
+    placed = sorted(found, key=lambda f: (f.strokes[0], -f.severity.rank, f.kind))
+    placed = [next(sweeping) if finding.kind == "sweep" else finding for finding in placed]
+    return tuple(placed), tuple(idle_marks(figure))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections.abc import Iterator, Sequence
+from fractions import Fraction
 from typing import Final, NamedTuple
 
 from deft_reach.core.analysis import sentences
@@ -12,11 +13,16 @@ from deft_reach.core.analysis.findings.figure import HURRIED_PACE, SIDES, Figure
 from deft_reach.core.model.kit import piece_of
 from deft_reach.core.model.limbs import HANDS, LEFT, RIGHT, other_hand
 from deft_reach.core.model.message import NOTHING, Message
+from deft_reach.core.model.pattern import OVER, UNDER
 from deft_reach.core.motion.entering import Arrival
 from deft_reach.core.motion.reach_table import Cross
 
 #: Arms that pass closer than this (mm) deserve a thought.
 TIGHT_MM: Final = 60.0
+
+#: An open-handed passage inside a figure has so many strokes on the hat at least, and is so long (whole notes).
+FEWEST_OPEN: Final = 3
+SHORTEST_OPEN: Final = Fraction(1, 2)
 
 
 class _Span(NamedTuple):
@@ -149,6 +155,8 @@ def _hold_advice(figure: Figure, indices: Sequence[int], cross: Cross) -> Messag
         for hand in HANDS:
             piece = figure.kit.piece(piece_of(posture.voice(hand) or ""))
             if piece is None or piece.kind != wanted[hand]:
+                if cross.either and not cross.chosen:
+                    return sentences.LET_ONE_OVER
                 return sentences.EXCHANGE_HANDS if tight else sentences.keep_low(figure.names[other_hand(cross.over)])
     if tight:
         return sentences.OPEN_HANDED
@@ -156,24 +164,92 @@ def _hold_advice(figure: Figure, indices: Sequence[int], cross: Cross) -> Messag
 
 
 def open_handed(figure: Figure) -> Iterator[Finding]:
-    """The hi-hat is the near hand's alone in the whole figure, and the other hand plays something else."""
+    """Passages in which the hi-hat is the near hand's alone and nothing is crossed, while the other hand plays
+    something else; with the places where the hat passes from one hand to the other.
+    """
     hat = figure.kit.of_kind("hi-hat")
     if hat is None:
         return
     near = LEFT if figure.kit.hat_side < 0 else RIGHT
-    on_hat: dict[str, list[int]] = {limb: [] for limb in HANDS}
-    for (limb, voice), indices in figure.pattern.by_limb_and_voice.items():
-        if limb in HANDS and piece_of(voice) == hat.code:
-            on_hat[limb] += indices
-    kept = sorted(on_hat[near])
     far = other_hand(near)
-    if len(kept) < 2 or on_hat[far] or not figure.by_hand[far]:
-        return
-    # Where the arms are crossed meanwhile, nothing is open.
-    if any(figure.walk.postures[figure.posture_index(i)].cross is not None for i in kept):
-        return
-    inside = range(kept[0], kept[-1] + 1)
-    sentence = sentences.open_handed(
-        figure.span(kept[0], kept[-1]), hat.name, figure.names[near], figure.names[far], len(kept)
-    )
-    yield finding("open-handed", [s.index for s in figure.hands if s.index in inside], near, Severity.NOTE, sentence)
+    on_hat = [s.index for s in figure.hands if piece_of(s.voice) == hat.code]
+    for run in _open_runs(figure, on_hat, near):
+        whole = len(run) == len(on_hat)
+        inside = _hands_from_to(figure, run[0], run[-1])
+        others = figure.by_hand[far] if whole else [i for i in inside if figure.strokes[i].limb == far]
+        if not others or not (whole or _lasts(figure, on_hat, run)):
+            continue
+        passes = [
+            sentences.hat_passes(figure.names[limb], figure.on(i)) for limb, i in _passes(figure, on_hat, run, near)
+        ]
+        sentence = sentences.open_handed(
+            figure.span(run[0], run[-1]), hat.name, figure.names[near], figure.names[far], len(run), passes
+        )
+        yield finding("open-handed", inside, near, Severity.NOTE, sentence)
+
+
+def _open_runs(figure: Figure, on_hat: Sequence[int], near: str) -> list[list[int]]:
+    """Two and more strokes of the near hand on the hat, with neither the other hand on it nor crossed arms between;
+    in a loop the last run may go on into the first.
+    """
+    runs: list[list[int]] = [[]]
+    for i in on_hat:
+        if figure.strokes[i].limb != near:
+            runs.append([])
+        elif runs[-1] and not _uncrossed(figure, runs[-1][-1], i):
+            runs.append([i])
+        elif _uncrossed(figure, i, i):
+            runs[-1].append(i)
+    if figure.repeat and len(runs) > 1 and runs[0] and runs[-1] and _uncrossed(figure, runs[-1][-1], runs[0][0]):
+        runs[0] = runs.pop() + runs[0]
+    return [run for run in runs if len(run) > 1]
+
+
+def _moments_from_to(figure: Figure, first: int, last: int) -> list[int]:
+    """The events from one stroke's to another's, round the loop where that comes before it."""
+    start, end = figure.posture_index(first), figure.posture_index(last)
+    if start <= end:
+        return list(range(start, end + 1))
+    return [*range(start, len(figure.pattern.events)), *range(end + 1)]
+
+
+def _uncrossed(figure: Figure, first: int, last: int) -> bool:
+    return all(figure.walk.postures[n].cross is None for n in _moments_from_to(figure, first, last))
+
+
+def _hands_from_to(figure: Figure, first: int, last: int) -> list[int]:
+    events = figure.pattern.events
+    return [i for n in _moments_from_to(figure, first, last) for i in events[n].hand_indices]
+
+
+def _lasts(figure: Figure, on_hat: Sequence[int], run: Sequence[int]) -> bool:
+    """Whether a run is a passage, and not a few strokes between those of the other hand."""
+    if len(run) < FEWEST_OPEN:
+        return False
+    end = on_hat.index(run[-1]) + 1
+    start = figure.strokes[run[0]].start
+    until = figure.strokes[on_hat[end % len(on_hat)]].start if end < len(on_hat) or figure.repeat else None
+    if until is None:
+        until = figure.pattern.length
+    return (until - start if until > start else until - start + figure.pattern.length) >= SHORTEST_OPEN
+
+
+def _passes(figure: Figure, on_hat: Sequence[int], run: Sequence[int], near: str) -> Iterator[tuple[str, int]]:
+    """Where the hat passes to a hand around a run: the hand, and its first stroke there."""
+    far, n = other_hand(near), len(on_hat)
+    before, after = on_hat.index(run[0]) - 1, on_hat.index(run[-1]) + 1
+    if (before >= 0 or figure.repeat) and figure.strokes[on_hat[before]].limb == far:
+        yield near, run[0]
+    if (after < n or figure.repeat) and figure.strokes[on_hat[after % n]].limb == far:
+        yield far, on_hat[after % n]
+
+
+def idle_marks(figure: Figure) -> Iterator[Finding]:
+    """Marks for who goes over that decide nothing, because no arms cross there."""
+    idle = [
+        s.index for s in figure.hands if (OVER in s.marks or UNDER in s.marks) and s.index not in figure.walk.deciding
+    ]
+    if idle:
+        marks = "".join(mark for mark in (OVER, UNDER) if mark in figure.strokes[idle[0]].marks)
+        sentence = sentences.idle_marks(figure.on(idle[0]), marks, len(idle))
+        yield finding("mark", idle, figure.strokes[idle[0]].limb, Severity.NOTE, sentence)

@@ -8,15 +8,13 @@ from typing import Final
 
 from deft_reach.core.analysis import sentences
 from deft_reach.core.analysis.finding import Finding, Severity, caution_if
-from deft_reach.core.analysis.findings.figure import HURRIED_PACE, Figure, finding
+from deft_reach.core.analysis.findings.figure import HURRIED_PACE, LATE, Figure, finding
 from deft_reach.core.model.kit import piece_of
 from deft_reach.core.model.limbs import FEET, HAT_FOOT, KICK, SECOND_KICK
 from deft_reach.core.model.pattern import Stroke
 from deft_reach.core.motion.columns import RUN_GAP
-from deft_reach.core.motion.timing import restrike, travel_times
+from deft_reach.core.motion.timing import FLAM_GAP, restrike, travel_times
 
-#: Two strokes closer than this (seconds) are heard as one, flammed: 30 to 50 ms, common practice, from memory.
-FLAM_GAP: Final = 0.05
 #: How far two feet's strokes are off their places at best, together (seconds). From memory.
 FEET_SCATTER: Final = 0.02
 #: A run of feet by turns begins with so many strokes.
@@ -104,7 +102,9 @@ def uneven_feet(figure: Figure) -> Iterator[Finding]:
         run = [] if stroke is None else [stroke]
     if pairs:
         sentence = sentences.flammed_feet(figure.on(pairs[0]), closest, FLAM_GAP, len(pairs) // 2)
-        yield finding("uneven-feet", pairs, None, caution_if(closest < FLAM_GAP), sentence)
+        pace = max((p for i in figure.walk.flammed if (p := figure.walk.pace[i]) is not None), default=0.0)
+        severity = Severity.STOP if pace > LATE else caution_if(closest < FLAM_GAP or pace > HURRIED_PACE)
+        yield finding("uneven-feet", pairs, None, severity, sentence)
     yield from _loose_unisons(figure)
 
 

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect_left
 from collections.abc import Iterator, Sequence
+from fractions import Fraction
+from functools import partial
 from typing import Final
 
 from deft_reach.core.analysis import sentences
@@ -14,7 +17,7 @@ from deft_reach.core.model.elements import GRACES
 from deft_reach.core.model.kit import piece_of
 from deft_reach.core.model.limbs import FEET, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK, other_hand
 from deft_reach.core.model.message import Message
-from deft_reach.core.model.pattern import Stroke
+from deft_reach.core.model.pattern import Stroke, lead_beat
 from deft_reach.core.motion.walk import GraceWalk
 
 #: A limb that can keep up a loop no longer than this (seconds) is overloaded.
@@ -22,7 +25,15 @@ TIRES_WITHIN: Final = 120.0
 
 
 def sweeps(figure: Figure) -> Iterator[Finding]:
-    """One hand striking different pieces on directly consecutive strokes."""
+    """One hand striking different pieces on directly consecutive strokes, each within a beat of the last; the
+    tightest first.
+    """
+    runs = [run for run in map(partial(_within_beats, figure), _swept(figure)) if len(run) > 1]
+    yield from (_sweep(figure, run) for run in sorted(runs, key=lambda run: -_pace(figure, run)))
+
+
+def _swept(figure: Figure) -> Iterator[list[int]]:
+    """Runs of strokes of one hand, on a piece other than the last one each, with none of the other hand between."""
     run: list[Stroke] = []
     for event in figure.pattern.events:
         hands = event.hands
@@ -31,26 +42,63 @@ def sweeps(figure: Figure) -> Iterator[Finding]:
         # A unison can begin a sweep by neither hand: the next stroke starts afresh.
         stroke = hands[0] if len(hands) == 1 and hands[0].voice in figure.table.points else None
         if run and stroke is not None and stroke.limb == run[-1].limb and not stroke.grace:
-            last = run[-1].voice
-            if stroke.voice != last and piece_of(stroke.voice) != piece_of(last):
+            last = run[-1]
+            near = stroke.start - last.start < _beat_at(figure, last)[1]
+            if near and stroke.voice != last.voice and piece_of(stroke.voice) != piece_of(last.voice):
                 run.append(stroke)
                 continue
-        if len(run) > 1:
-            yield _sweep(figure, [s.index for s in run])
+        yield [s.index for s in run]
         run = [] if stroke is None else [stroke]
-    if len(run) > 1:
-        yield _sweep(figure, [s.index for s in run])
+    yield [s.index for s in run]
+
+
+def _within_beats(figure: Figure, run: list[int]) -> list[int]:
+    """The part of a run that is a sweep: where one figure ends with a beat and the next one begins, nothing is swept
+    from one to the other.
+    """
+    while len(run) > 1 and _joins(figure, run[0], run[1], figure.strokes[run[0]], -1):
+        run = run[1:]
+    while len(run) > 1 and _joins(figure, run[-2], run[-1], figure.strokes[run[-1]], 1):
+        run = run[:-1]
+    return run
+
+
+def _joins(figure: Figure, first: int, second: int, outer: Stroke, step: int) -> bool:
+    """Whether two strokes on either side of a beat line belong to two figures: they are as far apart as eighths, or
+    the hand was on the ``outer`` one's piece just before, or stays there (``step`` −1 or 1).
+    """
+    a, b = figure.strokes[first], figure.strokes[second]
+    number, beat = _beat_at(figure, a)
+    if a.bar == b.bar and number == _beat_at(figure, b)[0]:
+        return False
+    if b.start - a.start >= beat / 2:
+        return True
+    mine = figure.by_hand[outer.limb]
+    at = bisect_left(mine, outer.index) + step
+    return 0 <= at < len(mine) and piece_of(figure.strokes[mine[at]].voice) == piece_of(outer.voice)
+
+
+def _beat_at(figure: Figure, stroke: Stroke) -> tuple[int, Fraction]:
+    """The number of the beat in its bar into which a stroke falls, and how long it is in whole notes as they sound;
+    a quarter where the meter counts eighths.
+    """
+    bar = figure.pattern.bar_at(stroke.start)
+    beat = max(lead_beat(bar.meter), Fraction(1, 4))
+    return int((stroke.beat - 1) / bar.meter[1] // beat), beat * bar.stretch
+
+
+def _pace(figure: Figure, run: Sequence[int]) -> float:
+    return max((p for i in run[1:] if (p := figure.walk.pace[i]) is not None), default=0.0)
 
 
 def _sweep(figure: Figure, run: Sequence[int]) -> Finding:
     first, last = run[0], run[-1]
     hand = figure.strokes[first].limb
-    paces = [p for i in run[1:] if (p := figure.walk.pace[i]) is not None]
     # Whether there is time for it is the hurried finding's to say; twice would be noise.
     sentence = sentences.sweep(
         figure.span(first, last), figure.names[hand], figure.names[other_hand(hand)],
         [figure.name(figure.strokes[i].voice) for i in run], sum(figure.walk.travel[i] for i in run[1:]),
-        figure.times[last] - figure.times[first], max(paces, default=0.0),
+        figure.times[last] - figure.times[first], _pace(figure, run),
     )  # fmt: skip
     return finding("sweep", run, hand, Severity.NOTE, sentence)
 
@@ -60,7 +108,7 @@ def hurried(figure: Figure) -> Iterator[Finding]:
     walk = figure.walk
     moves: dict[tuple[str, str | None, str, bool], list[int]] = {}
     for i, pace in enumerate(walk.pace):
-        if pace is not None and pace > HURRIED_PACE:
+        if pace is not None and pace > HURRIED_PACE and i not in walk.flammed:
             stroke = figure.strokes[i]
             start = walk.came_from[i] if walk.travel[i] else stroke.voice
             moves.setdefault((stroke.limb, start, stroke.voice, pace > LATE), []).append(i)

@@ -37,7 +37,7 @@ def near_misses(figure: Figure) -> Iterator[Finding]:
     crossed = [posture.cross is not None for posture in figure.walk.postures]
     for k in close.tolist():
         event = int(found.event[k])
-        if crossed[event] or crossed[event - 1]:
+        if crossed[event] or crossed[event - 1] or event in figure.walk.between:
             continue
         way = int(right_from[k]), int(right_to[k]), int(left_from[k]), int(left_to[k])
         if not _on_one_piece(figure, way):

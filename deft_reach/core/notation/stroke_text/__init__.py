@@ -12,6 +12,7 @@ The grammar::
     MARK    := ">" | "." | "~" | "x" | "^" | "o"
     group   := "(" [ '"' NAME '"' ] ( step | grid | "|" )+ ")"
 
+A text is in sixteenths until it sets a grid, after a swing setting in the value that swings.
 Spaces between items are free: ``RLRR`` is four strokes.
 """
 
@@ -25,11 +26,11 @@ from deft_reach.core.notation.stroke_text.grammar import (
     StrokeTextError,
 )
 from deft_reach.core.notation.stroke_text.incremental import IncrementalParser
-from deft_reach.core.notation.stroke_text.parser import fault_error, parse, tempo_of
+from deft_reach.core.notation.stroke_text.parser import fault_error, parse, tempo_of, with_grid_written
 from deft_reach.core.notation.stroke_text.writer import write, write_strike
 
 __all__ = [
     "GRID_VALUES", "MAX_TEXT", "MAX_TUPLET", "METER_VALUES", "TEMPO_RANGE", "IncrementalParser", "StrokeTextError",
     "fault_error", "parse", "replace_strike", "replace_strikes", "rewrite", "strike_of", "tempo_of",
-    "with_tempo", "write", "write_strike",
+    "with_grid_written", "with_tempo", "write", "write_strike",
 ]  # fmt: skip

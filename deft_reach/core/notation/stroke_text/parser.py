@@ -95,6 +95,24 @@ def tempo_of(text: str) -> float | None:
     return reader.tempo
 
 
+def with_grid_written(text: str, grid: Grid) -> str:
+    """A text that swings and sets no grid before its first step, with this one written behind the setting.
+
+    Any other text stays as it is.
+
+    >>> with_grid_written("swing 66 /8 R L", Grid(16))
+    'swing 66 /8 /16 R L'
+    """
+    reader = Parser(text, ())
+    with suppress(StrokeTextError):
+        while not reader.started and (char := reader.next_item()):
+            reader.item(char)
+    if reader.swing is None or any(isinstance(element, Grid) for element in reader.elements):
+        return text
+    at = reader.swing.span.end
+    return f"{text[:at]} {grid.text}{text[at:]}"
+
+
 def fault_error(text: str, fault: BarFault, finest: int) -> StrokeTextError:
     """The error that a bar that does not add up is."""
     full = fault.wanted
@@ -291,6 +309,9 @@ class Parser(Scanner):
                 raise self.error("a second swing", "one swing for the whole text", at, match.end())
             self.swing = Swing(percent, value, Span(at, match.end()))
             self.add(self.swing)
+            if not any(isinstance(element, Grid) for element in self.elements):
+                self.grid = self.swing.grid
+                self.step = self.grid.step
         else:
             match = NUMBER.match(self.text, place)
             bpm = float(match[0]) if match else 0.0
