@@ -374,3 +374,61 @@ def test_a_flams_grace_is_a_point_on_the_other_hands_thread(storm):
         "flam by" in storm.reach_station.card.accessibleDescription()
         or "flam" in " ".join(label for label, _ in stroke_facts(session.report, 2))
     )
+
+
+def test_a_crossing_on_the_way_is_drawn_told_and_exchanged(storm):
+    session, station = storm.session, storm.reach_station
+    session.strokes.set_text("/16 R@ft L - R@hh L@hh", "Text", None)
+    (finding,) = [f for f in session.report.findings if f.kind == "crossover"]
+    session.select_finding(finding)
+    assert session.stroke == 2 and "on the way" in station.plan.in_words()
+    facts = dict(stroke_facts(session.report, 2))
+    assert facts["arms"].startswith("cross on the way, right over")
+    report = session.report
+    places = [(start, end) for start, end, _, _ in station.weave.crossed_stretches(report)]
+    x = [station.weave.axis.x(report.pattern.event_starts[event]) for event in (1, 2)]
+    assert len(places) == 1 and x[0] < places[0][0] < places[0][1] < x[1]
+    click(station.plan, station.plan.cross_place())
+    assert "R@hh," in session.text
+    assert next(f for f in session.report.findings if f.kind == "crossover").over == "L"
+
+
+def test_what_is_said_of_a_stroke_agrees_with_the_findings(storm):
+    session = storm.session
+    session.strokes.set_text("/4 R@sn L@sn R@sn L@ft", "Text", None)
+    for index in range(4):
+        facts = dict(stroke_facts(session.report, index))
+        assert ("comes across" in facts.get("arms", "")) == (index == 3)
+        if facts.get("comes from") == "the same place":
+            assert "across" not in facts.get("arms", "")
+
+
+def test_a_mark_that_decides_nothing_is_in_the_list(storm):
+    session, findings = storm.session, storm.reach_station.findings
+    session.strokes.set_text("/16 R L R' L", "Text", None)
+    rows = [findings.item(row).data(FINDING) for row in range(findings.count())]
+    (mark,) = [f for f in rows if f.kind == "mark"]
+    click(findings.viewport(), QPointF(findings.visualItemRect(findings.item(rows.index(mark))).center()))
+    assert session.stroke == 2 and session.finding == mark
+    session.plans.set_tempo(130)
+    assert session.finding is not None and session.finding.kind == "mark", "it stays chosen"
+
+
+def test_a_second_pedal_is_offered_and_put_in_by_one_click(storm, qtbot):
+    session, station = storm.session, storm.reach_station
+    session.kits.remove_piece("jp")
+    session.strokes.set_text("/16 R L R L K J R L", "Text", None)
+    kit, text = session.kit, session.text
+    session.select_finding(next(f for f in session.report.findings if f.kind == "impossible"))
+    assert not station.add_pedal.isVisible()
+    QTest.mouseClick(station.try_it, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(station.add_pedal.isVisible, timeout=10_000)
+    names = [candidate.name for candidate in session.stickings.candidates]
+    assert "one foot alone" in names and "add a second pedal" not in names, "another kit is no sticking"
+    QTest.mouseClick(station.add_pedal, Qt.MouseButton.LeftButton)
+    assert session.kit.of_kind("second-bass-pedal") is not None and not session.report.impossible
+    assert not station.add_pedal.isVisible()
+    while session.undo_label != "Add second bass pedal":
+        session.undo()
+    session.undo()
+    assert session.kit == kit and session.text == text

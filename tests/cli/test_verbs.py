@@ -544,3 +544,11 @@ def test_the_collector_works_as_before_once_a_verb_is_done(capsys):
     before = gc.get_threshold()
     assert main(["analyse", "-e", "R L R L"]) == 0 and gc.get_threshold() == before
     assert main(["analyse", "-e", "no such text"]) == 2 and gc.get_threshold() == before
+
+
+def test_a_mark_that_decides_nothing_is_said_on_standard_error(capsys):
+    code, out, err = run(capsys, "analyse", "-e", "R' L R L", "--json")
+    assert code == 0 and {f["kind"] for f in json.loads(out)["findings"]} <= KINDS
+    assert "decides nothing" in err and err.count("\n") == 1
+    code, out, err = run(capsys, "analyse", "-e", "R' L R L")
+    assert code == 0 and "decides nothing" in out and not err

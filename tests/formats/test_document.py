@@ -3,13 +3,14 @@
 import contextlib
 import json
 from dataclasses import replace
+from fractions import Fraction
 
 import jsonschema
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from deft_reach.core import layout
+from deft_reach.core import layout, parse
 from deft_reach.core.document import Document, new_document
 from deft_reach.core.motion.cost import TERMS
 from deft_reach.core.session import Session
@@ -263,3 +264,26 @@ def test_what_nobody_foresaw_is_a_damaged_file_with_its_cause():
         read(b"")
     assert isinstance(caught.value.__cause__, ZeroDivisionError)
     assert read(b"a") == 1
+
+
+def test_texts_that_swing_keep_their_meaning_from_before_version_1_4():
+    """Until then a text was in sixteenths whatever swung; the grid is written out when such a file is opened."""
+    document = load_document(demo_file().read_bytes())
+    raw = json.loads(dump_document(document))
+    raw["patterns"][0]["text"] = "# over and over, swing 66 /8\ntempo 96 swing 66 /8\nR L R L"
+    raw["plans"][0]["candidates"] = [{"name": "other", "text": "swing 58 /8 L R L R"}]
+    raw["patterns"][1]["text"] = "swing 66 /8 /8t R L R"
+    raw["patterns"][2]["text"] = "swing 66 /8 R L (R"
+    written = {}
+    for version in ("1.0", "1.3", "1.4", "1.7"):
+        raw["version"] = version
+        read = load_document(json.dumps(raw).encode())
+        texts = [score.text for score in read.patterns[:3]]
+        written[version] = [*texts, read.plans[0].candidates[0].text]
+        assert load_document(dump_document(read)).patterns == read.patterns, "once and for all"
+    assert written["1.0"] == written["1.3"] and written["1.4"] == written["1.7"]
+    assert written["1.4"][0] == raw["patterns"][0]["text"]
+    first, own, unfinished, kept = written["1.3"]
+    assert first == "# over and over, swing 66 /8\ntempo 96 swing 66 /8 /16\nR L R L"
+    assert own == raw["patterns"][1]["text"] and unfinished == "swing 66 /8 /16 R L (R"
+    assert parse(kept).length == Fraction(1, 4) and parse(written["1.4"][3]).length == Fraction(1, 2)

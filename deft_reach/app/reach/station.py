@@ -95,6 +95,7 @@ class ReachStation(Station):
         self.try_it.clicked.connect(self.ease)
         #: The finding whose remedies are looked for, and the text it was found in.
         self._eased: tuple[Finding | None, str] = (None, "")
+        self._with_pedal = ""
         self._easing = BackgroundTask(SearchError)
         self._easing.finished.connect(self._take_ease)
         happens = QWidget()
@@ -102,6 +103,13 @@ class ReachStation(Station):
         lines.setContentsMargins(0, 0, 0, 0)
         lines.setSpacing(0)
         lines.addWidget(self.findings, 1)
+        #: Offered where a second bass pedal would help.
+        self.add_pedal = QPushButton("Add a second pedal")
+        self.add_pedal.setObjectName("quiet")
+        self.add_pedal.setToolTip("Put a second bass pedal into the kit, and share the feet's strokes with it")
+        self.add_pedal.clicked.connect(self._add_pedal)
+        self.add_pedal.hide()
+        lines.addWidget(self.add_pedal)
         lines.addWidget(SeverityLegend())
         self.findings_panel = Panel("What happens", happens, "", self.try_it)
         card = QScrollArea()
@@ -152,6 +160,7 @@ class ReachStation(Station):
         if report is None or finding is None or plan is None or session.outdated:
             return
         self._eased = (finding, session.text)
+        self.add_pedal.hide()
         self.findings.show_remedies(finding, "Looking for what removes it …")
         self._easing.start(lambda progress: find_remedies(report, finding, plan.weights, progress))
 
@@ -159,9 +168,17 @@ class ReachStation(Station):
         finding, text = self._eased
         if self.session.text != text or finding is None:
             return
-        offered = [Candidate(row.name, row.text) for row in found if row.text != text]
+        offered = [Candidate(row.name, row.text) for row in found if row.text != text and row.kind != "pedal"]
+        self._with_pedal = next((row.text for row in found if row.kind == "pedal"), "")
+        self.add_pedal.setVisible(bool(self._with_pedal))
         self.findings.show_remedies(finding, _remedy_words(found))
         self._compare(offered, f"Try what removes the {KINDS[finding.kind]}")
+
+    def _add_pedal(self) -> None:
+        """Put the second pedal in that was found to help."""
+        if self.session.text == self._eased[1]:
+            self.session.kits.add_second_pedal(self._with_pedal)
+        self.add_pedal.hide()
 
     def try_other_hand(self) -> None:
         """Put the plan with the other hand for the selected stroke in the tray."""
@@ -205,5 +222,7 @@ class ReachStation(Station):
         if self.tabs.tabText(at) != title:
             # Setting a title lays the whole side out again, even where it stays the same.
             self.tabs.setTabText(at, title)
+        if self.session.text != self._eased[1] or self.session.finding != self._eased[0]:
+            self.add_pedal.hide()
         self.try_it.setEnabled(self.session.finding is not None and not self.session.outdated)
         self.findings_panel.set_note(words + (" · N for the next" if count else ""))

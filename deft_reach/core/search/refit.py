@@ -85,7 +85,7 @@ def refit(
         raise RefitError(f"{pedals} pedals make no sense; expected 1 or 2")
     if pattern.unassigned:
         raise RefitError("a refit needs a settled sticking: give every ? a hand first")
-    kit = _with_pedals(target, pedals)
+    kit = with_pedals(target, pedals)
     voices = list(dict.fromkeys(s.voice for s in pattern.strokes if s.limb in HANDS))
     for voice, wanted in (chosen or {}).items():
         if wanted not in kit.voices:
@@ -118,7 +118,8 @@ def _rank(row: Refitted) -> tuple[bool, bool, float, float]:
     return row.report.impossible, row.breaks, round(row.loss, 3), row.report.summary.cost
 
 
-def _with_pedals(kit: Kit, pedals: int | None) -> Kit:
+def with_pedals(kit: Kit, pedals: int | None) -> Kit:
+    """The kit with so many bass pedals, 1 or 2, a new one in its usual place; None leaves it as it is."""
     second = kit.of_kind("second-bass-pedal")
     if pedals == 1 and second is not None:
         return replace(kit, pieces=tuple(p for p in kit.pieces if p.kind != "second-bass-pedal"))

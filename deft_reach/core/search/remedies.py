@@ -16,7 +16,7 @@ from deft_reach.core.analysis.analyse import analyse
 from deft_reach.core.analysis.finding import Finding, Severity
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import read_unfinished
-from deft_reach.core.model.counting import in_bar, place
+from deft_reach.core.model.counting import counted, in_bar, place
 from deft_reach.core.model.elements import Strike
 from deft_reach.core.model.kit import Kit, piece_of, voice_name
 from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, KICK, SECOND_KICK, other_hand
@@ -27,6 +27,8 @@ from deft_reach.core.notation.stroke_text import rewrite, strike_of
 from deft_reach.core.search.candidates import differing, opened
 from deft_reach.core.search.planner import PlanError, find_stickings
 from deft_reach.core.search.progress import NO_PROGRESS, Progress
+from deft_reach.core.search.refit import with_pedals
+from deft_reach.core.search.refit_feet import foot_changes
 
 #: Strokes of the same hands before and after a finding that may change hands with it.
 NEIGHBOURS: Final = 3
@@ -49,8 +51,9 @@ _HAND_WORDS: Final = {"R": "right", "L": "left"}
 class Remedy:
     """One change that removes a finding.
 
-    ``kind`` is ``over``, ``hands``, ``feet``, ``voice``, ``accent``, ``omission`` or ``tempo``; ``tempo`` (BPM) is
-    the one to play at, ``report`` the analysis of ``text`` at it. ``over`` settles a crossing and leaves it.
+    ``kind`` is ``over``, ``hands``, ``pedal``, ``feet``, ``voice``, ``accent``, ``omission`` or ``tempo``; ``tempo``
+    (BPM) is the one to play at, ``report`` the analysis of ``text`` at it. ``over`` settles a crossing and leaves
+    it; ``pedal`` needs another kit, which the report is of.
     """
 
     kind: str
@@ -87,16 +90,22 @@ def find_remedies(
     found: dict[str, Remedy] = {}
     seen: set[str] = set()
     over = list(_who_goes_over(report, finding, weights))
+    own = report.table.kit
     for kind, name, text in _changes(report, finding, weights, progress):
-        if text in seen:
+        if (text in seen) and kind != "pedal":
             continue
         seen.add(text)
         progress.at(len(seen))
-        after = _analysed(report, read_unfinished(text, report.table.kit), report.tempo, weights)
+        kit = with_pedals(own, 2) if kind == "pedal" else own
+        after = _analysed(report, read_unfinished(text, kit), report.tempo, weights, kit)
         best = found.get(kind)
-        if removed(finding, report, after) and (best is None or after.summary.cost < best.report.summary.cost - 1e-9):
+        # What is done with the feet comes in order: the first leaves most as it is.
+        cheaper = best is None or (
+            kind not in ("pedal", "feet") and after.summary.cost < best.report.summary.cost - 1e-9
+        )
+        if cheaper and removed(finding, report, after):
             found[kind] = Remedy(kind, name, text, report.tempo, after)
-    rows = [found[kind] for kind in ("hands", "feet", "voice", "accent", "omission") if kind in found]
+    rows = [found[kind] for kind in ("hands", "pedal", "feet", "voice", "accent", "omission") if kind in found]
     slower = _slower(report, finding, weights, progress)
     return [*over, *rows] if slower is None else [*over, *rows, slower]
 
@@ -161,8 +170,10 @@ def _starts(finding: Finding, report: Report) -> frozenset[Fraction]:
     return frozenset(report.pattern.strokes[i].start for i in finding.strokes)
 
 
-def _analysed(report: Report, pattern: Pattern, tempo: float, weights: Weights) -> Report:
-    return analyse(pattern, report.table.kit, report.table.player, tempo, repeat=report.repeat, weights=weights)
+def _analysed(report: Report, pattern: Pattern, tempo: float, weights: Weights, kit: Kit | None = None) -> Report:
+    return analyse(
+        pattern, kit or report.table.kit, report.table.player, tempo, repeat=report.repeat, weights=weights
+    )  # fmt: skip
 
 
 def _changes(
@@ -173,6 +184,7 @@ def _changes(
     own = [i for i in finding.strokes if pattern.strokes[i].limb in HANDS]
     for other in _stickings(report, own, weights, progress):
         yield "hands", sticking_name(pattern, other), other.text
+    yield from _pedals(report, finding)
     kicks = [i for i in finding.strokes if pattern.strokes[i].limb == KICK]
     for shared in (kicks[::2], kicks[1::2]):
         if shared:
@@ -184,6 +196,33 @@ def _changes(
         plain = {i: replace(s := strike_of(pattern, i), marks=s.marks.replace(">", "")) for i in accented}
         yield "accent", f"no accent {_on(pattern, accented)}", rewrite(pattern, plain)
     yield from _omissions(pattern, finding)
+
+
+def _pedals(report: Report, finding: Finding) -> Iterator[tuple[str, str, str]]:
+    """On a kit with one bass pedal: a second one for what asks for it or hurries the one foot, and the one foot alone
+    for what asks for two.
+    """
+    pattern, kit = report.pattern, report.table.kit
+    limbs = {pattern.strokes[i].limb for i in finding.strokes}
+    if kit.of_kind("second-bass-pedal") is not None or not limbs & {KICK, SECOND_KICK}:
+        return
+    player, both = report.table.player, with_pedals(kit, 2)
+    if SECOND_KICK in limbs:
+        yield "pedal", "add a second pedal", pattern.text
+    else:
+        for change in foot_changes(pattern, both, player, report.tempo, report.repeat):
+            if change.strikes:
+                yield "pedal", "add a second pedal", rewrite(pattern, change.strikes)
+        return
+    for change in foot_changes(pattern, kit, player, report.tempo, report.repeat):
+        changes = dict(change.strikes)
+        for index in change.flams:
+            strike = strike_of(pattern, index)
+            changes[index] = replace(strike, grace=strike.grace or "f")
+        gone = sum(strike is None for strike in changes.values())
+        hands = any(strike is not None and strike.limb in HANDS for strike in changes.values())
+        name = "one foot and the hands" if hands else "one foot alone"
+        yield "feet", name + (f", {counted(gone, 'stroke')} less" if gone else ""), rewrite(pattern, changes)
 
 
 def _stickings(report: Report, own: list[int], weights: Weights, progress: Progress) -> Iterator[Pattern]:

@@ -64,6 +64,15 @@ class KitCommands:
         self._session._piece = piece.code
         self._session.apply(self._session.document.with_kit(kit), f"Add {piece.name}")
 
+    def add_second_pedal(self, text: str) -> None:
+        """Add a second bass pedal, and write the plan in view for it; one step."""
+        plan = self._session.plan
+        if plan is not None:
+            piece = new_piece(self._session.kit, "second-bass-pedal")
+            kit = self._session.kit.with_piece(piece)
+            check_kit(kit)
+            self._session.apply(self._session.document.with_kit(kit).with_text(plan, text), f"Add {piece.name}")
+
     def duplicate_piece(self, code: str) -> None:
         """Add another piece like this one beside it. Pedals stay single."""
         piece = self._session.kit.piece(code)

@@ -313,7 +313,8 @@ class _Meeting:
         said = "The lead flips: {before} is led by the {led}, {after} by the {leads}."
         if begins:
             said = "The lead flips: {before} is led by the {led}, {after} begins with the {leads}."
-        led = [strokes[i].limb for i in mine]
+        own = alone(self.chain, self.b)
+        led = [own.pattern.strokes[i].limb for i in own.lead]
         if begins or 2 * led.count(now) > len(led) > 1:
             yield SeamNote(
                 "lead-flip", Severity.NOTE, (mine[0],),

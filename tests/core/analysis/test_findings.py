@@ -259,3 +259,79 @@ def test_thirty_seconds_are_placed_as_players_count_them():
 )
 def test_a_stop_is_never_counted_as_a_caution(text, tempo, words):
     assert serious_words(analyse(parse(text), layout("five"), Player(), tempo)) == words
+
+
+@pytest.mark.parametrize(
+    ("text", "strokes"),
+    [
+        # An ordinary groove that runs into a fill: the hand changes its figure, it sweeps nothing.
+        ("/8 R@hh+K R@hh R@hh+L R@hh R@hh+K R@hh R@hh+L R@hh | /16 R@sn L R L R@t1 L R L R@ft L R L R L R L", []),
+        ("/16 R@hh+K R@hh R@hh R@hh R@hh+L R@hh R@hh R@hh R@sn L R L R@t1 L R L", []),
+        # A beat apart and more is no sweep, however the hand moves.
+        ("/4 R@hh R@t1 R@hh R@t1", []),
+        # From beat to beat in sixteenths it is one, where the hand keeps neither piece.
+        ("/16 L@sn L L R@t1 R@ft L L L", [(3, 4)]),
+        # Three of a triplet figure, again and again.
+        ("/8t R@t1 R@t2 R@ft L@sn L L", [(0, 1, 2)]),
+        # A stroke of the other hand between ends it.
+        ("/16 R@t1 R@t2 L@sn R@ft", [(0, 1)]),
+    ],
+)
+def test_a_sweep_is_within_a_beat(text, strokes):
+    assert [f.strokes for f in found(text, kind="sweep")] == strokes
+
+
+def test_the_tightest_sweep_comes_first():
+    rows = found("/8 R@t1 R@t2 L@sn L /16 R@t1 R@ft L@sn L R@t1 R@t2 L L", kind="sweep")
+    paces = [float(re.search(r"pace (\d\.\d+)", f.message)[1]) for f in rows]
+    assert len(rows) == 3 and paces == sorted(paces, reverse=True)
+    assert rows[0].strokes[0] > rows[-1].strokes[0], "though it comes later"
+
+
+BAR, OPEN_BAR = GROOVE.removeprefix("/8 "), OPEN.removeprefix("/8 ")
+
+
+@pytest.mark.parametrize(
+    ("text", "repeat", "first", "words"),
+    [
+        (
+            f"/8 {BAR}{OPEN_BAR}",
+            True,
+            13,
+            ("1 to 4 & of bar 2", "left hand on 1 of bar 2", "right hand on 1 of bar 1"),
+        ),
+        (f"/8 {BAR}{OPEN_BAR}", False, 13, ("from 1 to 4 & of bar 2", "left hand on 1 of bar 2")),
+        (f"/8 {OPEN_BAR}{BAR}", False, 0, ("from 1 to 4 & of bar 1", "right hand on 1 of bar 2")),
+    ],
+)
+def test_an_open_handed_passage_is_found_inside_a_crossed_figure(text, repeat, first, words):
+    """Common practice: the hat is handed over for a bar, and that is where it has to be thought about."""
+    (passage,) = found(text, kind="open-handed", repeat=repeat)
+    assert passage.limb == "L" and passage.strokes[0] == first
+    assert all(part in passage.message.lower() for part in words)
+    assert ("right hand on" in passage.message) == any("right hand on" in part for part in words)
+
+
+def test_a_passage_may_go_over_the_seam_of_a_loop_and_two_strokes_are_none():
+    half = "L@hh+K L@hh L@hh+R L@hh", "R@hh+K R@hh R@hh+L R@hh"
+    (passage,) = found(f"/8 {half[0]} {half[1]} | {half[1]} {half[0]} |", kind="open-handed", repeat=True)
+    assert passage.message.startswith("From 3 of bar 2 to 2 & of bar 1") and passage.strokes[0] > passage.strokes[-1]
+    assert not found("/16 R@hh L@hh R@sn L@hh R@hh L@hh R@hh L@hh", kind="open-handed", repeat=True)
+
+
+def test_two_feet_that_sound_as_one_are_past_the_limit():
+    """What the ear joins, 30 to 50 ms, is common practice; the limit hears it as the finding does."""
+    pair = "/32 K J - - - - K J - - - - -"
+    report = analyse(parse(pair), layout("five-double"), Player(), 200, repeat=True)
+    assert report.summary.tempo_limit == pytest.approx(60 / 0.05 / 8) and report.summary.level == "impossible"
+    (said,) = [f for f in report.findings if f.kind == "uneven-feet"]
+    assert said.severity == "stop" and "heard as one" in said.message
+    assert not [f for f in report.findings if f.kind == "hurried"], "said once"
+    slower = analyse(parse(pair), layout("five-double"), Player(), 149, repeat=True)
+    assert slower.summary.level != "impossible" and not slower.stops
+    # Evenly by turns it is the foot itself that gives out first.
+    turns = analyse(parse("/16 K J K J"), layout("five-double"), Player(), 100, repeat=True)
+    assert turns.summary.tempo_limit < 60 / 0.05 / 4
+    # 27 notes a second.
+    fast = analyse(parse("/32 K J - - K J - -"), layout("five-double"), Player(), 27 / 8 * 60, repeat=True)
+    assert fast.stopped

@@ -49,7 +49,18 @@ def test_nine_notes_over_sixteenth_triplets_come_round_after_three_beats_of_six(
         (Fraction(33, 8), "ta", "after 4"),
         (Fraction(25, 12), "", "after 2"),
         (Fraction(22, 7), "", "3, 2nd of 7"),
+        (Fraction(7, 6), "", "1, 2nd of 6"),
+        (Fraction(11, 6), "", "1, 6th of 6"),
+        (Fraction(19, 12), "", "after 1 &"),
     ],
 )
 def test_what_is_said(beat, said, full):
     assert syllable(beat) == said and place(beat) == full
+
+
+def test_sextuplets_are_counted_in_short_syllables():
+    """Common practice: a syllable for each of the six, all of them short; triplets keep their own."""
+    pattern = parse("/16t R L R L R L /8t R L R /16 R L R L /16t R = R L R L")
+    said = [count.said for count in pattern.counts]
+    assert said[:6] == ["1", "ta", "la", "ta", "li", "ta"] and said[6:9] == ["2", "trip", "let"]
+    assert said[9:13] == ["3", "e", "&", "a"] and len(max(said[:6], key=len)) == 2

@@ -3,7 +3,7 @@
 from fractions import Fraction
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_reach.core import Player, analyse, layout, parse
@@ -114,3 +114,28 @@ def test_a_pair_that_the_end_cuts_off_is_played_as_written():
         assert all(s.start + s.length <= pattern.length for s in pattern.strokes)
         rows = analyse(pattern, layout("five"), Player(), 60, repeat=True).strokes
         assert all(row.gap is None or row.gap > 0 for row in rows)
+
+
+def test_without_a_grid_of_its_own_a_text_goes_on_in_the_value_that_swings():
+    assert parse("swing 66 /8 R L R L").length == Fraction(1, 2)
+    assert parse("swing 66 /16 R L R L").length == Fraction(1, 4)
+    assert parse("tempo 96 swing 66 /8 meter 3/4 R L R L R L |").bars == 1
+    assert parse("/16 swing 66 /8 R L R L").length == Fraction(1, 4), "a grid that is written holds"
+    assert parse("swing 66 /8 /16 R L R L").length == Fraction(1, 4)
+    assert parse("swing 66 /8 R L R L").starts == parse("swing 66 /8 /8 R L R L").starts
+
+
+@given(texts(), st.sampled_from([8, 16]), st.sampled_from([None, 8, 16]))
+@settings(max_examples=60, deadline=None)
+def test_changes_of_a_swing_leave_every_step_as_long_as_it_was(text, value, before):
+    """Whatever sets the grid: putting swing in, changing and removing it moves strokes inside their pairs only."""
+    try:
+        pattern = parse(text if before is None else f"swing 60 /{before} {text}")
+    except StrokeTextError:
+        return
+    if not pattern.moments:
+        return
+    swung = parse(TRANSFORMS[f"swing-{value}"][1](pattern).text)
+    assert [m[:2] for m in straight(swung).moments] == [m[:2] for m in straight(pattern).moments]
+    again = parse(TRANSFORMS["straight"][1](swung).text)
+    assert [m[:2] for m in again.moments] == [m[:2] for m in straight(pattern).moments]

@@ -1,11 +1,13 @@
 """Stickings side by side: what is rethought, what differs, parts put into another, and the other hand tried."""
 
+from itertools import pairwise
+
 import pytest
 
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.document import Candidate
 from deft_reach.core.motion.cost import Weights
-from deft_reach.core.search.candidates import compare, if_other_hand, opened, rethought, with_part
+from deft_reach.core.search.candidates import both_hats, compare, if_other_hand, opened, rethought, with_part
 from deft_reach.core.session import Session
 
 FIVE, PLAYER = layout("five"), Player()
@@ -102,3 +104,26 @@ def test_what_a_sticking_replaces_is_named_after_it_and_gets_it_its_name_back():
     assert session.stickings.candidates == (Candidate("before doubles", "R L R L"),)
     session.stickings.use(0)
     assert session.text == "R L R L" and session.stickings.candidates == (Candidate("doubles", "R R L L"),)
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "/8 R@hh+K R@hh R@hh+L R@hh R@hh+K R@hh R@hh+L R@hh | R@hh+K R@hh L@ft R@hh R@hh+K R@hh L@ft R@hh |",
+        "/8 R@hh+K R@hh R@hh+L R@hh R@hh+K R@hh R@hh+L R@hh |",
+    ],
+)
+def test_both_hats_offers_the_mixed_way_as_well(text):
+    pattern = parse(text)
+    rows = both_hats(pattern, FIVE, PLAYER, 90, True, Weights())
+    assert [row.name for row in rows] == ["hi-hat crossed", "open-handed", "hi-hat passes over"]
+    hands = [{s.limb for s in parse(row.text).strokes if s.voice == "hh"} for row in rows]
+    assert hands == [{"R"}, {"L"}, {"R", "L"}]
+    mixed = parse(rows[2].text)
+    changes = [s.limb for s in mixed.strokes if s.voice == "hh"]
+    assert sum(a != b for a, b in pairwise(changes)) == 1, "once, and not from stroke to stroke"
+
+
+def test_where_the_hat_is_in_one_part_only_there_is_no_mixed_way():
+    rows = both_hats(parse("/8 R@hh R@hh+L R@hh R@hh+L"), FIVE, PLAYER, 90, True, Weights())
+    assert [row.name for row in rows] == ["hi-hat crossed", "open-handed"]

@@ -64,7 +64,45 @@ def test_a_fast_foot_shares_with_the_second_pedal_where_the_kit_has_one():
     found = kinds(report, of(report, "hurried"))
     assert {s.limb for s in found["feet"].report.pattern.strokes} == {"K", "J"}
     single = read("/16 K K K K K K K K", 150)
-    assert list(kinds(single, of(single, "hurried"))) == ["tempo"], "one pedal: only slower"
+    offered = kinds(single, of(single, "hurried"))
+    assert list(offered) == ["pedal", "tempo"], "one pedal: another one, or slower"
+    assert offered["pedal"].name == "add a second pedal"
+    assert {s.limb for s in offered["pedal"].report.pattern.strokes} == {"K", "J"} and not offered[
+        "pedal"
+    ].report.stops
+
+
+def test_what_asks_for_a_second_pedal_is_offered_one_and_one_foot_alone():
+    report = read("/16 R L R L K J R L")
+    finding = of(report, "impossible")
+    assert "second bass pedal" in finding.message
+    found = kinds(report, finding)
+    assert found["pedal"].text == report.pattern.text and not found["pedal"].report.impossible
+    assert (found["feet"].name, found["feet"].text) == ("one foot alone", "/16 R L R L K K R L")
+    # Sixteenths at 130 are more than one foot can play: some of them go.
+    report = read("/16 R@hh+K J K J K J K J", 130)
+    found = kinds(report, of(report, "impossible"))
+    assert "one foot alone" in found["feet"].name and "less" in found["feet"].name
+
+
+def test_a_crossing_begins_with_who_goes_over():
+    # Common practice: who goes over is settled before a sticking is given up.
+    report = read("/4 R@sn L@sn R@sn L@ft", 80)
+    rows = find_remedies(report, of(report, "crossover"), WEIGHTS)
+    assert [row.name for row in rows[:2]] == ["left hand over on 4", "right hand over on 4"]
+    assert [row.text for row in rows[:2]] == ["/4 R@sn L@sn R@sn L@ft'", "/4 R@sn L@sn R@sn L@ft,"]
+    assert rows[2].kind == "hands"
+    for row, over in zip(rows, "LR"):
+        (crossing,) = [f for f in row.report.findings if f.kind == "crossover"]
+        assert crossing.over == over and len(row.report.serious) <= len(report.serious)
+    # Once it is said, and where the heights decide, there is nothing to settle.
+    for text in ("/4 R@sn L@sn R@sn L@ft'", "/8 R@hh+K R@hh R@hh+L R@hh"):
+        report = read(text, 80)
+        finding = next(f for f in report.findings if f.kind in ("crossover", "crossed-hold"))
+        assert "over" not in kinds(report, finding)
+    # The lower arm told to go over: the upper one is what helps.
+    report = read("/4 R@ft L@ft R@t1, L@ft", 80)
+    assert kinds(report, of(report, "crossover"))["over"].text == "/4 R@ft L@ft R@t1' L@ft"
 
 
 def test_a_stroke_is_left_out_where_that_removes_it():
@@ -89,7 +127,12 @@ def test_nothing_is_offered_that_does_not_remove_it(steps, tempo, repeat):
     report = read("/16 " + " ".join(steps), float(tempo), repeat)
     for finding in report.findings:
         for row in find_remedies(report, finding, WEIGHTS):
-            again = analyse(parse(row.text), FIVE, PLAYER, row.tempo, repeat=repeat)
+            kit = row.report.table.kit
+            assert (kit == FIVE) == (row.kind != "pedal")
+            again = analyse(parse(row.text), kit, PLAYER, row.tempo, repeat=repeat)
+            if row.kind == "over":
+                assert len(again.serious) <= len(report.serious) and again.findings == row.report.findings
+                continue
             assert removed(finding, report, again) and again.findings == row.report.findings
             starts = {report.pattern.strokes[i].start for i in finding.strokes}
             left = [f for f in again.findings if f.kind == finding.kind]

@@ -185,6 +185,7 @@ def test_what_happens_at_a_seam():
     assert "far-hand" in notes[2] and "floor tom" in notes[2]["far-hand"].message
     flips = song_of((GROOVE, 2), (left, 2))
     assert [n.kind for n in flips.seams[0].notes] == ["lead-flip"]
+    assert "begins with the left hand" in flips.seams[0].notes[0].message
     hats = song_of((open_hat, 1), (FILL, 1))
     assert "open-hat" in {n.kind for n in hats.seams[0].notes}
     closed = song_of((open_hat, 1), (GROOVE, 1))
@@ -310,3 +311,9 @@ def test_a_hurried_seam_has_ways_out():
     for offer in offers:
         changed = document.with_text(document.plan(offer.plan), offer.text)
         assert analyse_song(changed, song).report.summary.tempo_limit == pytest.approx(offer.tempo_limit)
+
+
+@pytest.mark.parametrize("fill", ["/8t R L R L R L R L R L R L |", "/16 R L L R L L R L L R L L R L L R |"])
+def test_a_fill_that_starts_with_the_right_hand_flips_no_lead_where_a_landing_covers_its_first_stroke(fill):
+    found = song_of((GROOVE + " R@c1+K", 2), (fill, 1), (CRASH, 2))
+    assert not [n for n in found.seams[0].notes if n.kind == "lead-flip"]
