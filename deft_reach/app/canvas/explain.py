@@ -86,7 +86,7 @@ def arms_words(report: Report, index: int) -> str:
     over = "right" if cross.over == RIGHT else "left"
     who = f"{over} over"
     if cross.chosen:
-        who += " by your choice"
+        who += ", chosen"
     elif cross.either:
         who = f"either over, say {over}"
     here = report.postures[report.posture_of[index]].cross is not None

@@ -26,7 +26,8 @@ SHORTEST_OPEN: Final = Fraction(1, 2)
 
 
 class _Span(NamedTuple):
-    """Moments with crossed arms, and the tightest crossing in them.
+    """Moments with crossed arms, and the tightest crossing in them: ``tightest`` on the way there as well, ``held``
+    from the stroke on in which it ends.
 
     ``brought`` is the move that brings the arms across, None where they were never otherwise; ``strokes`` are the
     hand strokes from then on, beginning with the one in which it ends.
@@ -35,6 +36,7 @@ class _Span(NamedTuple):
     brought: Arrival | None
     strokes: list[int]
     tightest: Cross
+    held: Cross
 
 
 def crossings(figure: Figure) -> Iterator[Finding]:
@@ -50,7 +52,7 @@ def crossings(figure: Figure) -> Iterator[Finding]:
 
 
 def _hold(figure: Figure, span: _Span) -> Finding:
-    cross, first = span.tightest, span.strokes[0]
+    cross, first = span.held, span.strokes[0]
     mover = figure.strokes[first].limb if span.brought is None else span.brought.hand
     sentence = sentences.crossed_hold(
         figure.span(first, span.strokes[-1]), figure.names[cross.over], cross.clearance,
@@ -99,16 +101,18 @@ def _crossed_spans(figure: Figure) -> list[_Span]:
 
 def _span_of(figure: Figure, run: Sequence[int]) -> _Span:
     events, postures = figure.pattern.events, figure.walk.postures
-    crosses = [cross for n in run if (cross := postures[n].cross) is not None]
-    tightest = min(crosses, key=lambda cross: cross.clearance)
     brought = postures[run[0]].brought
-    strokes = [i for n in run for i in events[n].hand_indices]
-    if brought is None:
-        return _Span(None, strokes, tightest)
-    landed = figure.posture_index(brought.stroke)
     # Until the hand has landed the other one's strokes belong to what was before.
-    after = [i for n in run[run.index(landed) :] for i in events[n].hand_indices] if landed in run else []
-    return _Span(brought, [brought.stroke, *(i for i in after if i != brought.stroke)], tightest)
+    landed = 0 if brought is None else figure.posture_index(brought.stroke)
+    held = run if brought is None else run[run.index(landed) :] if landed in run else []
+    strokes = [i for n in held for i in events[n].hand_indices]
+    tightest, kept = (
+        min((cross for n in part if (cross := postures[n].cross) is not None), key=lambda cross: cross.clearance)
+        for part in (run, held or run)
+    )
+    if brought is not None:
+        strokes = [brought.stroke, *(i for i in strokes if i != brought.stroke)]
+    return _Span(brought, strokes, tightest, kept)
 
 
 def _voice_of(figure: Figure, hand: str, index: int) -> str | None:
