@@ -140,14 +140,20 @@ def _crossed_between(walked: Walk, found: Passing, followed: Follow) -> Walk:
     """The walk with crossings that come and go between two moments in which hands strike."""
     moments = {event: k for k, event in enumerate(followed.moment_events.tolist())}
     entered, between, deciding = dict(walked.entered), {}, set(walked.deciding)
+    graced = set(followed.event_of[followed.hands.index[followed.hands.graced]].tolist())
     for row, (cross, side) in found.crosses.items():
         event = int(found.event[row])
         k = moments[event]
         before = followed.postures.prev[k]
-        if before < 0 or any(
-            walked.postures[n].cross is not None for n in (event, int(followed.moment_events[before]))
-        ):
+        ends = (event, int(followed.moment_events[before]))
+        if before < 0 or any(walked.postures[n].cross is not None for n in ends):
             # It is crossed at one of them: said there.
+            continue
+        if graced & set(ends):
+            # The way to a grace is not known so well.
+            continue
+        if all(right[row] == left[row] for right, left in zip(found.right, found.left)):
+            # Both go the same way side by side.
             continue
         end = ends_in(followed, np.array([side]), np.array([k]))
         stroke = int(followed.hands.index[end[0]])

@@ -60,6 +60,10 @@ def test_a_crossing_between_two_moments_is_found_and_its_mark_counts():
         assert found.over == "L" and "you let the left hand go over" in found.message
 
 
+def test_hands_that_go_the_same_way_together_do_not_cross():
+    assert not told("/8 fR fL fR@t1 fL@t1 fR@t2 fL@t2 fR@ft fL@ft", tempo=100)
+
+
 @pytest.mark.parametrize("mark", ["'", ","])
 def test_marks_count_in_a_loop_as_they_do_in_what_is_played_once(mark):
     figure = f"R L L K K R L@ft{mark} K K"

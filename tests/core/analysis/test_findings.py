@@ -271,6 +271,8 @@ def test_a_stop_is_never_counted_as_a_caution(text, tempo, words):
         ("/4 R@hh R@t1 R@hh R@t1", []),
         # From beat to beat in sixteenths it is one, where the hand keeps neither piece.
         ("/16 L@sn L L R@t1 R@ft L L L", [(3, 4)]),
+        # Out of a fill hand to hand into a crash with the same hand.
+        ("/16 R@t1 L@t1 R@ft L@ft L@c1 - R@hh -", [(3, 4)]),
         # Three of a triplet figure, again and again.
         ("/8t R@t1 R@t2 R@ft L@sn L L", [(0, 1, 2)]),
         # A stroke of the other hand between ends it.

@@ -65,7 +65,7 @@ def _within_beats(figure: Figure, run: list[int]) -> list[int]:
 
 def _joins(figure: Figure, first: int, second: int, outer: Stroke, step: int) -> bool:
     """Whether two strokes on either side of a beat line belong to two figures: they are as far apart as eighths, or
-    the hand was on the ``outer`` one's piece just before, or stays there (``step`` −1 or 1).
+    the hand keeps the ``outer`` one's piece on two directly consecutive strokes before or after (``step`` −1 or 1).
     """
     a, b = figure.strokes[first], figure.strokes[second]
     number, beat = _beat_at(figure, a)
@@ -74,8 +74,13 @@ def _joins(figure: Figure, first: int, second: int, outer: Stroke, step: int) ->
     if b.start - a.start >= beat / 2:
         return True
     mine = figure.by_hand[outer.limb]
-    at = bisect_left(mine, outer.index) + step
-    return 0 <= at < len(mine) and piece_of(figure.strokes[mine[at]].voice) == piece_of(outer.voice)
+    at = bisect_left(mine, outer.index)
+    if not 0 <= at + 2 * step < len(mine):
+        return False
+    kept = mine[min(at, at + 2 * step) : max(at, at + 2 * step) + 1]
+    low, high = figure.posture_index(kept[0]), figure.posture_index(kept[-1])
+    moments = [event for event in figure.pattern.events[low : high + 1] if event.hands]
+    return len(moments) == len(kept) and {piece_of(figure.strokes[i].voice) for i in kept} == {piece_of(outer.voice)}
 
 
 def _beat_at(figure: Figure, stroke: Stroke) -> tuple[int, Fraction]:
