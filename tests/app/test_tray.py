@@ -7,6 +7,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from deft_reach.app.candidate_preview import CandidateThreads
+from deft_reach.app.reach.tray import differs_words
 from deft_reach.core import analyse
 from deft_reach.core.motion.cost import TERM_NAMES
 from deft_reach.formats.document import dump_document, load_document
@@ -312,3 +313,16 @@ def test_the_strokes_as_a_table_sort_and_select(station, window):
     assert window.session.stroke == report.summary.bottleneck
     window.session.select_stroke(3)
     assert view.currentIndex().row() == [cells(k)[0] for k in range(8)].index("1 a")
+
+
+def test_a_candidate_that_only_says_who_goes_over_is_not_called_the_plans_own(station, window, qtbot):
+    window.session.strokes.set_text("/4 R@sn L@sn R@sn L@ft", "Text", None)
+    window.session.select_finding(next(f for f in window.session.report.findings if f.kind == "crossover"))
+    press(station.try_it)
+    qtbot.waitUntil(lambda: len(window.session.stickings.candidates) > 2, timeout=10_000)
+    said = station.findings.currentItem().data(Qt.ItemDataRole.AccessibleTextRole)
+    assert "Settled by: left hand over on 4 or right hand over on 4. Removed by: " in said
+    show(station, "Tray")
+    words = {row.candidate.name: differs_words(row) for row in station.tray.rows}
+    assert words["left hand over on 4"] == "other marks on 1 stroke"
+    assert next(iter(words.values())) == "the plan's own"

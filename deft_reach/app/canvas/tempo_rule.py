@@ -173,7 +173,8 @@ class TempoRule(Canvas):
         painter.setPen(QPen(QColor(c.ink), 1.3))
         painter.drawLine(QPointF(self.x_at(low), y), QPointF(self.x_at(high), y))
         step = 10 if high - low <= 260 else 20 if high - low <= 600 else 50
-        bpm = low
+        # From the first round number on: only those are named.
+        bpm = math.ceil(low / step) * step
         while bpm <= high:
             x = self.x_at(bpm)
             long = bpm % (step * 2) == 0

@@ -109,7 +109,7 @@ class ReachStation(Station):
         self.add_pedal.setToolTip("Put a second bass pedal into the kit, and share the feet's strokes with it")
         self.add_pedal.clicked.connect(self._add_pedal)
         self.add_pedal.hide()
-        lines.addWidget(self.add_pedal)
+        lines.addWidget(self.add_pedal, 0, Qt.AlignmentFlag.AlignLeft)
         lines.addWidget(SeverityLegend())
         self.findings_panel = Panel("What happens", happens, "", self.try_it)
         card = QScrollArea()

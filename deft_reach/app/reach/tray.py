@@ -27,6 +27,7 @@ from deft_reach.app.reach.cost_legend import CostLegend
 from deft_reach.app.station import Listener, Offer
 from deft_reach.core.analysis.report import Report, serious_words
 from deft_reach.core.document import Candidate
+from deft_reach.core.model.counting import counted
 from deft_reach.core.motion.cost import TERM_NAMES, TERMS
 from deft_reach.core.search.candidates import PARTS, Row, compare, part_of
 from deft_reach.core.session import Session
@@ -60,7 +61,9 @@ def facts(report: Report) -> list[str]:
 def differs_words(row: Row) -> str:
     if row.differs is None:
         return "other strokes"
-    return f"{len(row.differs)} strokes differ" if row.differs else "the plan's own"
+    if row.differs:
+        return counted(len(row.differs), "stroke differs", "strokes differ")
+    return f"other marks on {counted(len(row.marked), 'stroke')}" if row.marked else "the plan's own"
 
 
 class _Delegate(QStyledItemDelegate):

@@ -42,13 +42,14 @@ PARTS: Final = {
 
 
 class Row(NamedTuple):
-    """A kept sticking, its analysis (None where it cannot be read), and the strokes that differ from the plan's own
-    (None where it has other strokes altogether).
+    """A kept sticking, its analysis (None where it cannot be read), the strokes that differ from the plan's own (None
+    where it has other strokes altogether), and those that only have other marks.
     """
 
     candidate: Candidate
     report: Report | None
     differs: tuple[int, ...] | None
+    marked: tuple[int, ...] = ()
 
 
 def rethought(pattern: Pattern, which: str, stroke: int | None, finding: Finding | None) -> tuple[int, ...]:
@@ -129,9 +130,11 @@ def compare(
         except StrokeTextError:
             rows.append(Row(candidate, None, None))
             continue
-        differs = differing(pattern, other) if same_strokes(pattern, other) else None
+        same = same_strokes(pattern, other)
+        differs = differing(pattern, other) if same else None
+        marked = tuple(a.index for a, b in zip(pattern.strokes, other.strokes) if same and a.marks != b.marks)
         report = analyse(other, kit, player, tempo, repeat=repeat, weights=weights)
-        rows.append(Row(candidate, report, differs))
+        rows.append(Row(candidate, report, differs, marked))
     return rows
 
 
