@@ -61,17 +61,19 @@ class Hands:
     def __init__(self, app, window, seed):
         self.app, self.window, self.chance = app, window, random.Random(seed)
         self.done = []
-        self.in_dialog = False
+        #: The dialog or menu in which something is done at the moment.
+        self.inside: QWidget | None = None
 
     def work_in_what_waits(self):
         """Dialogs and menus run a loop of their own: there is work in them too, until they are closed."""
         asked = self.app.activeModalWidget() or self.app.activePopupWidget()
-        if asked is None or self.in_dialog:
+        if asked is None or asked is self.inside:
             return
-        if self.chance.random() < 0.3:
+        # What a dialog opens in its turn is closed, so that nothing waits for ever.
+        if self.inside is not None or self.chance.random() < 0.3:
             asked.close()
             return
-        self.in_dialog = True
+        self.inside = asked
         try:
             self.step_inside()
         except RuntimeError as error:
@@ -79,7 +81,7 @@ class Hands:
             if "already deleted" not in str(error):
                 raise
         finally:
-            self.in_dialog = False
+            self.inside = None
 
     def somewhere(self):
         root = self.app.activeModalWidget() or self.app.activePopupWidget() or self.window
