@@ -49,6 +49,8 @@ ENDINGS = (".reach", ".mid", ".musicxml", ".csv", ".txt", ".wav", ".pdf", ".svg"
 IN_ONE_WINDOW = 1500
 #: After so many actions everything has to be as it should.
 LOOKED_AT = 150
+#: How long a dialog that a dialog opened stays open.
+NESTED_MS = 200
 #: A window that does not answer for so long (seconds) stands still.
 STALL = 0.25
 #: Or one that waits so many times as long for something: that may be what else the machine does.
@@ -67,13 +69,13 @@ class Hands:
     def work_in_what_waits(self):
         """Dialogs and menus run a loop of their own: there is work in them too, until they are closed."""
         asked = self.app.activeModalWidget() or self.app.activePopupWidget()
-        if asked is None or asked is self.inside:
+        if asked is None or self.inside is not None:
             return
-        # What a dialog opens in its turn is closed, so that nothing waits for ever.
-        if self.inside is not None or self.chance.random() < 0.3:
+        if self.chance.random() < 0.3:
             asked.close()
             return
         self.inside = asked
+        QTimer.singleShot(NESTED_MS, self.close_nested)
         try:
             self.step_inside()
         except RuntimeError as error:
@@ -82,6 +84,15 @@ class Hands:
                 raise
         finally:
             self.inside = None
+
+    def close_nested(self):
+        """What a dialog opens in its turn waits inside the timer that works in dialogs: others have to close it."""
+        if self.inside is None:
+            return
+        asked = self.app.activeModalWidget() or self.app.activePopupWidget()
+        if asked is not None and asked is not self.inside:
+            asked.close()
+        QTimer.singleShot(NESTED_MS, self.close_nested)
 
     def somewhere(self):
         root = self.app.activeModalWidget() or self.app.activePopupWidget() or self.window
