@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import time
+
 import pytest
 from PySide6.QtCore import QCoreApplication, QEvent, QPoint, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QDialog
 from pytestqt.qtbot import QtBot
 
 from deft_reach.app import theme
@@ -40,7 +42,30 @@ def patience(monkeypatch):
 
 
 @pytest.fixture(autouse=True)
-def no_window_is_left(qapp):
+def no_dialog_stays_open(qapp):
+    """A dialog that nobody answers would keep its test, and every later one, waiting for ever."""
+    asked, since = None, 0.0
+
+    def look():
+        nonlocal asked, since
+        if (now := open_dialog()) is not asked:
+            asked, since = now, time.monotonic()
+        elif asked is not None and time.monotonic() - since > PATIENCE_MS / 1000:
+            close_dialogs()
+
+    timer = QTimer(interval=500)
+    timer.timeout.connect(look)
+    timer.start()
+    yield
+    timer.stop()
+    for expected in _expected:
+        expected.stop()
+    _expected.clear()
+    close_dialogs()
+
+
+@pytest.fixture(autouse=True)
+def no_window_is_left(qapp, no_dialog_stays_open):
     """Without a loop around it Qt puts deletions off for ever: windows would heap up from test to test."""
     yield
     for left in qapp.topLevelWidgets():
@@ -114,17 +139,44 @@ def enter(box, text: str) -> None:
     QTest.keyClick(box, Qt.Key.Key_Return)
 
 
+#: Timers that wait for a dialog to open.
+_expected: list[QTimer] = []
+
+
+def open_dialog():
+    """What keeps everything else from being clicked, if anything does."""
+    return QApplication.activeModalWidget() or QApplication.activePopupWidget()
+
+
+def close_dialogs() -> None:
+    """Close what is open, the innermost first."""
+    for _ in range(10):
+        if (left := open_dialog()) is None:
+            return
+        left.reject() if isinstance(left, QDialog) else left.close()
+
+
 def in_dialog(kind, act) -> None:
-    """Do something in the modal dialog that is about to open."""
+    """Do something in the next modal dialog of this kind, as soon as it is open.
 
-    def try_it():
+    If that fails the dialog is closed: nothing else would ever end it.
+    """
+    timer = QTimer(interval=20)
+
+    def look():
         dialog = QApplication.activeModalWidget()
-        if isinstance(dialog, kind):
+        if not isinstance(dialog, kind) or not dialog.isVisible():
+            return
+        timer.stop()
+        try:
             act(dialog)
-        else:
-            QTimer.singleShot(20, try_it)
+        except BaseException:
+            close_dialogs()
+            raise
 
-    QTimer.singleShot(0, try_it)
+    timer.timeout.connect(look)
+    timer.start()
+    _expected.append(timer)
 
 
 def every_page(window):

@@ -3,7 +3,7 @@
 import threading
 
 import pytest
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMessageBox
 
@@ -13,6 +13,7 @@ from deft_reach.app.window import MainWindow
 from deft_reach.core.session import Session
 from deft_reach.store.autosave import Autosave, leftovers
 from deft_reach.store.settings import Settings
+from tests.app.conftest import in_dialog
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 
@@ -158,18 +159,17 @@ def test_with_a_full_disk_nothing_is_closed_or_discarded_unsaid(qapp, folder, tm
     assert len(files(folder)) == 1, "the only copy is still there"
     seen = []
 
-    def choose():
-        box = next(w for w in qapp.topLevelWidgets() if isinstance(w, QMessageBox) and w.isVisible())
+    def choose(box):
         seen.append(box.informativeText())
         keep = next(b for b in box.buttons() if b.text() == "Keep for next time")
         QTest.mouseClick(keep, Qt.MouseButton.LeftButton)
 
-    QTimer.singleShot(200, choose)
+    in_dialog(QMessageBox, choose)
     assert window.close() is False and window.isVisible()
     assert "cannot be kept" in seen[0] and "Nothing could be kept" in window.notice.text.text()
     assert len(files(folder)) == 1
     monkeypatch.undo()
-    QTimer.singleShot(200, choose)
+    in_dialog(QMessageBox, choose)
     assert window.close() is True
     assert "offered again" in seen[1] and len(files(folder)) == 2
 

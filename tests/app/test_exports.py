@@ -1,6 +1,6 @@
 """Everything that leaves the window, under a real event loop: afterwards the window works as before."""
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QEventLoop, Qt, QTimer
 from PySide6.QtGui import QAction
 from PySide6.QtPrintSupport import QPrintDialog, QPrinter
 from PySide6.QtTest import QTest
@@ -15,22 +15,23 @@ PAUSE_MS = 30
 
 def run_in_loop(app, steps):
     """Do one thing after the other, each from the running event loop, as a user's hands do."""
-    faults, waiting = [], list(steps)
+    # A loop of its own: one that the application has left ends every later one at once.
+    faults, waiting, loop = [], list(steps), QEventLoop(app)
 
     def step():
         if not waiting:
-            app.quit()
+            loop.quit()
             return
         try:
             waiting.pop(0)()
         except BaseException as fault:
             faults.append(fault)
-            app.quit()
+            loop.quit()
         else:
             QTimer.singleShot(PAUSE_MS, step)
 
     QTimer.singleShot(0, step)
-    app.exec()
+    loop.exec()
     if faults:
         raise faults[0]
 

@@ -1,8 +1,8 @@
 """The player's electronic kit in the window: its notes chosen, learned, used and removed."""
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QDialogButtonBox, QFileDialog, QMessageBox
+from PySide6.QtWidgets import QDialogButtonBox, QFileDialog, QMessageBox
 
 from deft_reach.app import note_map_box, port_box
 from deft_reach.app.note_map_dialog import NoteMapDialog
@@ -11,7 +11,7 @@ from deft_reach.formats.midi_take import dump_performance
 from deft_reach.formats.note_map import NoteMap, dump_note_map, load_note_map
 from deft_reach.store.note_maps import NoteMaps
 from deft_reach.store.settings import Settings
-from tests.app.conftest import choose, pick
+from tests.app.conftest import choose, in_dialog, pick
 from tests.app.test_log_station import press, station  # noqa: F401
 
 OWN = NoteMap("Attic kit", {60: 36, 61: 44, 62: 38, 63: 42, 64: 48, 65: 45, 66: 43, 67: 51, 68: 49, 69: 57})
@@ -46,9 +46,7 @@ def test_learning_by_striking_each_pad(station, window, monkeypatch, qtbot):  # 
     """The simulated kit sends notes of its own, and the dialog takes them down."""
     form = station.takes
 
-    def play():
-        dialog = QApplication.activeModalWidget()
-        assert isinstance(dialog, NoteMapDialog)
+    def play(dialog):
         now = [100.0]
         dialog.recorder.clock = lambda: now[0]
         press(dialog.start)
@@ -68,7 +66,7 @@ def test_learning_by_striking_each_pad(station, window, monkeypatch, qtbot):  # 
         QTest.keyClicks(dialog.name, "Cellar kit")
         press(dialog.buttons.button(QDialogButtonBox.StandardButton.Save))
 
-    QTimer.singleShot(300, play)
+    in_dialog(NoteMapDialog, play)
     choose(form.notes.more.menu(), "Strike each pad")
     assert window.note_maps.chosen.name == "Cellar kit" and window.note_maps.chosen.key(63) == 38
     assert form.notes.box.currentText() == station.hand_test.notes.box.currentText() == "notes: Cellar kit"

@@ -4,31 +4,31 @@ import os
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from deft_reach.app.save_name import OtherFormatError, file_stem, with_ending
 from deft_reach.store.documents import open_document
+from tests.app.conftest import in_dialog
 
 
-def answer(qapp, words):
+def answer(words):
     """Press a button of the box that comes."""
 
-    def press():
-        box = next(w for w in qapp.topLevelWidgets() if isinstance(w, QMessageBox) and w.isVisible())
+    def press(box):
         QTest.mouseClick(next(b for b in box.buttons() if b.text() == words), Qt.MouseButton.LeftButton)
 
-    QTimer.singleShot(150, press)
+    in_dialog(QMessageBox, press)
 
 
 def test_a_name_without_ending_does_not_overwrite_the_file_with_it_unasked(window, qapp, tmp_path, monkeypatch):
     there = tmp_path / "mine.reach"
     there.write_bytes(b"precious")
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "mine"), ""))
-    answer(qapp, "Cancel")
+    answer("Cancel")
     assert window.documents.save_as() is False and there.read_bytes() == b"precious"
-    answer(qapp, "Overwrite it")
+    answer("Overwrite it")
     assert window.documents.save_as() is True
     assert open_document(there)[0].plans
 
@@ -37,10 +37,10 @@ def test_exports_ask_too(window, qapp, tmp_path, monkeypatch):
     there = tmp_path / "plan.mid"
     there.write_bytes(b"precious")
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "plan"), "MIDI file (*.mid)"))
-    answer(qapp, "Cancel")
+    answer("Cancel")
     window.exchange.export_plan()
     assert there.read_bytes() == b"precious"
-    answer(qapp, "Overwrite it")
+    answer("Overwrite it")
     window.exchange.export_plan()
     assert there.read_bytes()[:4] == b"MThd"
 
@@ -57,10 +57,10 @@ def test_a_protected_file_is_written_over_only_after_asking(window, qapp, tmp_pa
     else:
         os.link(there, tmp_path / "other.reach")
     window.session.plans.set_tempo(77)
-    answer(qapp, "Cancel")
+    answer("Cancel")
     QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     assert there.read_bytes() == before and not window.session.is_saved
-    answer(qapp, "Write over it")
+    answer("Write over it")
     window.activateWindow()
     qapp.processEvents()
     QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
@@ -77,7 +77,7 @@ def test_a_protected_file_is_written_over_only_after_asking(window, qapp, tmp_pa
     exported.write_bytes(b"precious")
     exported.chmod(0o444)
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(exported), "MIDI file (*.mid)"))
-    answer(qapp, "Cancel")
+    answer("Cancel")
     window.exchange.export_plan()
     assert exported.read_bytes() == b"precious"
 

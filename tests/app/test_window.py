@@ -4,7 +4,7 @@ import re
 from dataclasses import replace
 
 import pytest
-from PySide6.QtCore import QCoreApplication, QEvent, QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
+from PySide6.QtCore import QCoreApplication, QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent, QPageSize
 from PySide6.QtPrintSupport import QPrintDialog, QPrinter
 from PySide6.QtTest import QTest
@@ -387,11 +387,7 @@ def test_a_plan_goes_back_to_what_was_committed(window):
     session.kits.move_piece("ft", tom.x + 50, tom.y)
     session.strokes.set_text("R L R L", "Text", None)
 
-    def go_back():
-        dialog = QApplication.activeModalWidget()
-        QTest.mouseClick(dialog.backs[0], Qt.MouseButton.LeftButton)
-
-    QTimer.singleShot(50, go_back)
+    in_dialog(Commitments, lambda dialog: QTest.mouseClick(dialog.backs[0], Qt.MouseButton.LeftButton))
     QTest.keyClick(window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     assert session.text == committed.text == before and session.plan.tempo == committed.tempo
     assert session.kit.pieces == committed.kit.pieces and session.kit.name.endswith("as committed")
