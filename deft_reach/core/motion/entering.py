@@ -47,7 +47,7 @@ class Position(NamedTuple):
 
 
 def positions(followed: Follow, side: int, moments: Ints) -> Position:
-    """Where a hand is at these moments; at −1, before the first, it is nowhere."""
+    """Where a hand is at each of the ``moments`` (n,); at −1, before the first, it is nowhere."""
     p = followed.postures
     columns = (p.right, p.right_to, p.right_done) if side == 0 else (p.left, p.left_to, p.left_done)
     voice, to, done = (np.where(moments >= 0, column[moments], -1) for column in columns)
@@ -101,7 +101,7 @@ def _crosses(table: ReachTable, right: Position, left: Position) -> Flags:
 
 
 def ends_in(followed: Follow, side: Ints, moments: Ints) -> Ints:
-    """The row of the stroke in which each hand's move ends: its own at the moment, or its next one.
+    """The row of the stroke in which each hand's move ends, (n,): its own at the moment, or its next one.
 
     Graces are strokes of the hand that plays them; their row is that of the stroke they belong to.
     """

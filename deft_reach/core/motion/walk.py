@@ -2,6 +2,7 @@
 
 What follows what is settled beforehand (see follow); here are distances, times and costs, for all strokes at once.
 """
+# Long: hands, feet, graces and postures are walked from the same columns.
 
 from __future__ import annotations
 
