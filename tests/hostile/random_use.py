@@ -217,7 +217,8 @@ class Watchdog:
         while not self._ended.wait(self.limit / 10):
             begun = self._begun
             if begun is not None and not self._where and self._spent(begun) > 0.7 * self.limit:
-                stack = traceback.extract_stack(sys._current_frames()[self._main])  # type: ignore[index]
+                frame = sys._current_frames().get(self._main)  # type: ignore[arg-type]
+                stack = traceback.extract_stack(frame) if frame is not None else []
                 frames = [row for row in stack if {"deft_reach", "tests"} & {*Path(row.filename).parts}]
                 ours = [f"{Path(row.filename).name}:{row.lineno} {row.name}" for row in frames[-6:]]
                 self._where = " < ".join(reversed(ours))
@@ -302,7 +303,11 @@ def main() -> int:
     done, seed = 0, args.seed
     while done < args.actions if args.minutes is None else time.monotonic() < until:
         actions = min(args.actions - done, IN_ONE_WINDOW) if args.minutes is None else IN_ONE_WINDOW
-        found = in_a_window(app, seed, watch, actions, until)
+        try:
+            found = in_a_window(app, seed, watch, actions, until)
+        except Exception:
+            # The hook for what fails in the window would keep it to itself.
+            found = [traceback.format_exc()]
         faults += found
         for fault in faults[-len(found) :] if found else ():
             print(f"seed {seed}: {fault}", flush=True)
