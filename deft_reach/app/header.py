@@ -20,10 +20,11 @@ from deft_reach.app.decimal_box import DecimalBox
 from deft_reach.app.elided_combo_box import ElidedComboBox
 from deft_reach.app.elided_label import ElidedLabel
 from deft_reach.app.explanations import explained
-from deft_reach.app.numbers import bpm, decimal, localised
+from deft_reach.app.numbers import bpm, localised
 from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.app.transport import PlayButton, Transport
+from deft_reach.core.analysis.explained import MOSTLY
 from deft_reach.core.analysis.report import headroom_words
 from deft_reach.core.model.counting import counted
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE
@@ -39,9 +40,12 @@ class Figure(QWidget):
     """One large figure with its caption; pressed, it asks why."""
 
     asked = Signal()
+    #: The same for a figure that does not warn, and for any figure's caption.
+    explain = Signal()
 
-    def __init__(self, name: str, *words: str) -> None:
+    def __init__(self, name: str, *words: str, explains: bool = False) -> None:
         super().__init__()
+        self.explains = explains
         self._means = "\n".join(explained(word) for word in words)
         self.setToolTip(plain_tip(self._means))
         self.value = PlainLabel("–")
@@ -57,16 +61,25 @@ class Figure(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         super().mousePressEvent(event)
-        if event.button() == Qt.MouseButton.LeftButton and self.value.property("tone"):
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        on_value = event.position().y() < self.caption.y()
+        if self.value.property("tone") and (on_value or not self.explains):
             self.asked.emit()
+        elif self.explains:
+            self.explain.emit()
 
     def show_value(self, text: str, caption: str, tone: str = "") -> None:
         self.value.setText(text)
         self.caption.setText(caption)
         if self.value.property("tone") != tone:
             self.value.setProperty("tone", tone)
-            self.setCursor(Qt.CursorShape.PointingHandCursor if tone else Qt.CursorShape.ArrowCursor)
-            self.setToolTip(plain_tip(f"{'Press to see what happens there.' if tone else ''}\n{self._means}".strip()))
+            leads = tone or self.explains
+            self.setCursor(Qt.CursorShape.PointingHandCursor if leads else Qt.CursorShape.ArrowCursor)
+            lines = ["Press to see what happens there."] if tone else []
+            if self.explains:
+                lines.append(f"Press {'the line below it' if tone else 'it'} for what makes it so.")
+            self.setToolTip(plain_tip("\n".join([*lines, self._means])))
             self.value.style().unpolish(self.value)
             self.value.style().polish(self.value)
 
@@ -100,6 +113,8 @@ class Header(QFrame):
     find_hands = Signal()
     #: A figure that warns was pressed.
     show_worst = Signal()
+    #: What makes it as hard as it is was asked for.
+    show_demands = Signal()
     show_commitments = Signal()
 
     def __init__(self, session: Session, transport: Transport) -> None:
@@ -122,7 +137,7 @@ class Header(QFrame):
         self.tempo_caption.setObjectName("caption")
         self.tempo_caption.setToolTip(explained("home tempo"))
         self.limit = Figure("tempo limit", "breaks at", "headroom")
-        self.ease = Figure("how hard it is", "level", "ease", "cost")
+        self.ease = Figure("how hard it is", "level", "ease", "demand", explains=True)
         self.find_button = QPushButton("Find the hands")
         self.find_button.setToolTip("Let the planner choose hands for all strokes that have none")
         self.find_button.setAutoDefault(False)
@@ -166,6 +181,7 @@ class Header(QFrame):
 
         for figure in (self.limit, self.ease):
             figure.asked.connect(self.show_worst)
+        self.ease.explain.connect(self.show_demands)
         self.plans.activated.connect(self._choose)
         self.tempo.valueChanged.connect(lambda bpm: session.plans.set_tempo(bpm))
         self.tempo.editingFinished.connect(session.end_merge)
@@ -244,8 +260,11 @@ class Header(QFrame):
                 self.ease.show_value("impossible", "see what happens", "stop")
             elif s.level is not None:
                 tone = {"hard": "caution", "impossible": "stop"}.get(s.level, "")
+                mostly = f" · {MOSTLY[report.demands[0].kind]}" if report.demands else ""
                 self.ease.show_value(
-                    s.level, f"ease {s.ease:.0f} of 100 · cost {decimal(s.cost_per_bar, '.1f')} a bar{old}", tone
+                    s.level,
+                    f"ease {s.ease:.0f} of 100{mostly}{old}",
+                    tone,
                 )
             if s.open:
                 # As long as strokes lack hands there is no verdict.

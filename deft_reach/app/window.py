@@ -30,6 +30,7 @@ from deft_reach.app.autosave_controller import AutosaveController
 from deft_reach.app.background_analysis import BackgroundAnalysis
 from deft_reach.app.background_task import cancel_all
 from deft_reach.app.canvas.base import Canvas
+from deft_reach.app.demands_menu import demands_menu
 from deft_reach.app.document_controller import DocumentController
 from deft_reach.app.exchange_controller import ExchangeController
 from deft_reach.app.header import Header
@@ -43,6 +44,7 @@ from deft_reach.app.station import Station
 from deft_reach.app.stations import STATIONS
 from deft_reach.app.styled import restyle
 from deft_reach.app.transport import Transport
+from deft_reach.core.analysis.explained import Demand
 from deft_reach.core.document import Document
 from deft_reach.core.notation.compose import empty_bar
 from deft_reach.core.notation.rudiments import Rudiment
@@ -195,6 +197,7 @@ class MainWindow(QMainWindow):
         self.header.show_commitments.connect(self.show_commitments)
         self.header.find_hands.connect(self.find_hands)
         self.header.show_worst.connect(self.show_worst)
+        self.header.show_demands.connect(self.show_demands)
         session.changed.connect(self.say_state)
         session.saved.connect(self.say_state)
         session.refused.connect(self._say_refusal)
@@ -436,6 +439,22 @@ class MainWindow(QMainWindow):
         if report is not None and report.findings:
             self.go("reach")
             self.session.select_finding(max(report.findings, key=lambda f: f.severity.rank))
+        else:
+            self.show_demands()
+
+    def show_demands(self) -> None:
+        """Say what makes the plan as hard as it is, and show where."""
+        report = self.session.report
+        if report is None or self.session.outdated or not report.strokes:
+            return
+
+        def show(demand: Demand) -> None:
+            self.go("reach")
+            self.session.select_demand(demand)
+
+        menu = demands_menu(report, self, show, self.show_worst)
+        menu.aboutToHide.connect(menu.deleteLater)
+        menu.popup(self.header.ease.mapToGlobal(self.header.ease.rect().bottomLeft()))
 
     def find_hands(self) -> None:
         """Let the planner choose hands for every stroke that has none, where the answers can be compared."""

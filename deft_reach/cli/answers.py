@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import Any, ParamSpec, TypeVar
 
 from deft_reach.cli.output import InputError
+from deft_reach.core.analysis.explained import MOSTLY
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.search.errors import SearchError
 
@@ -27,6 +28,10 @@ def answer_dict(text: str, report: Report, **more: Any) -> dict[str, Any]:
         "sticking": report.pattern.sticking,
         "text": text,
         "cost": report.summary.cost,
+        "level": report.summary.level,
+        "ease": report.summary.ease,
+        "difficulty": report.summary.difficulty,
+        "habit": report.habit.total,
         "tempo_limit": report.summary.tempo_limit,
         **more,
     }
@@ -38,10 +43,12 @@ def findings_of(report: Report) -> list[dict[str, Any]]:
 
 
 def verdict_words(report: Report) -> str:
-    """What an answer costs, how easy it is and where it breaks."""
+    """How hard an answer is and mostly why, how far it goes against habit, what it costs and where it breaks."""
     s = report.summary
     limit = "no limit" if s.tempo_limit is None else f"breaks at {s.tempo_limit:.0f} BPM"
-    return f"cost {s.cost:.2f}, ease {s.ease:.0f}, {limit}"
+    mostly = f" (mostly {MOSTLY[report.demands[0].kind]})" if report.demands else ""
+    judged = f"{s.level or 'hands open'}, ease {s.ease:.0f}{mostly}, habit {report.habit.total:.2f}"
+    return f"{judged}, cost {s.cost:.2f}, {limit}"
 
 
 def searched_words(count: int, what: str, proven: bool) -> str:

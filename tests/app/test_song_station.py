@@ -85,7 +85,7 @@ def test_the_demo_song_is_chained_and_its_sections_listed(station, window):
     assert (rows[0][1] == "3" and "jumps" in station.bar.words.text()) or "bars" in station.bar.words.text()
     blocks = station.strip.blocks()
     assert [block.section for block in blocks] == [0, 1, 2, 3] and len(blocks[0].rounds) == 3
-    assert "Gangway groove, 3 times at 104 BPM: breaks at 137 BPM here" in station.strip.in_words()
+    assert "Gangway groove, 3 times at 104 BPM: breaks at 143 BPM here" in station.strip.in_words()
 
 
 def test_a_section_is_added_moved_repeated_and_removed_by_hand(station, window):

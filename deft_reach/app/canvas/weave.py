@@ -218,6 +218,7 @@ class Weave(Timeline):
         weave_painting.draw_lead(self, painter, c, report)
         painter.setOpacity(1.0)
         weave_painting.draw_findings(self, painter, c)
+        weave_painting.draw_demand(self, painter, c)
         painter.restore()
         if not self.axis.whole:
             weave_painting.draw_position(self, painter, c)
@@ -229,6 +230,7 @@ class Weave(Timeline):
             self.axis.scale,
             self.session.outdated,
             self.session.finding,
+            self.session.demand,
         )
 
     def over(self, painter: QPainter) -> None:

@@ -224,6 +224,17 @@ def draw_findings(weave: Weave, painter: QPainter, c: theme.Colours) -> None:
             )
 
 
+def draw_demand(weave: Weave, painter: QPainter, c: theme.Colours) -> None:
+    """Where the selected demand is greatest: its strokes, marked above the threads."""
+    report, demand = weave.session.report, weave.session.demand
+    if report is None or demand is None:
+        return
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(c.accent))
+    for x in sorted({weave.axis.x(report.pattern.starts[i]) for i in demand.strokes}):
+        painter.drawPolygon(QPolygonF([QPointF(x - 4, TOP - 7), QPointF(x + 4, TOP - 7), QPointF(x, TOP + 1)]))
+
+
 def draw_position(weave: Weave, painter: QPainter, c: theme.Colours) -> None:
     """Which part of a long pattern is in view."""
     whole = weave.axis.length

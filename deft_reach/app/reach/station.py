@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
@@ -51,6 +51,10 @@ def _remedy_words(found: list[Remedy]) -> str:
     return " ".join([*words, "Each was checked."])
 
 
+#: What the weave shows.
+WEAVE_NOTE: Final = "which hand is where, from far left (top) to far right"
+
+
 class ReachStation(Station):
     """Reach plan and what happens on the left; weave, lane, tempo rule, and the chosen stroke on the right."""
 
@@ -87,7 +91,7 @@ class ReachStation(Station):
         column.addWidget(self.lane)
         threads.setFocusProxy(self.weave)
         self.threads = ChangingDrawing(threads, self.candidate, lambda: CandidateThreads(self.candidate))
-        self.weave_panel = Panel("Weave", self.threads, "which hand is where, from far left (top) to far right")
+        self.weave_panel = Panel("Weave", self.threads, WEAVE_NOTE)
         rule_panel = Panel("Tempo rule", self.rule, "every stroke's own limit; drag the home mark")
         self.try_it = QPushButton("Try it")
         self.try_it.setObjectName("quiet")
@@ -214,6 +218,10 @@ class ReachStation(Station):
             self.plan_panel.set_note("")
         else:
             self.plan_panel.set_note(f"stroke {index + 1} of {len(report.strokes)} · {where(report, index)}")
+        demand = self.session.demand
+        self.weave_panel.set_note(
+            WEAVE_NOTE if demand is None else f"marked: {demand.words}, {demand.share * 100:.0f} % of what it takes"
+        )
         count = len(report.findings) if report is not None else 0
         serious = serious_words(report) if report is not None else ""
         words = f"{serious}, {counted(count, 'finding')} in all" if serious else counted(count, "finding")

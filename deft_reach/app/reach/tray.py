@@ -25,6 +25,7 @@ from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.reach.cost_bar import term_colour
 from deft_reach.app.reach.cost_legend import CostLegend
 from deft_reach.app.station import Listener, Offer
+from deft_reach.core.analysis.explained import MOSTLY
 from deft_reach.core.analysis.report import Report, serious_words
 from deft_reach.core.document import Candidate
 from deft_reach.core.model.counting import counted
@@ -51,6 +52,7 @@ def facts(report: Report) -> list[str]:
     limit = "no limit" if s.tempo_limit is None else f"breaks at {s.tempo_limit:.0f} BPM"
     return [
         "impossible" if report.impossible else f"{s.level or 'hands open'}, ease {s.ease:.0f}",
+        *(f"mostly {MOSTLY[row.kind]}" for row in report.demands[:1]),
         f"cost {decimal(s.cost, '.1f')}",
         *([] if report.impossible else [limit]),
         serious_words(report) or "no cautions",

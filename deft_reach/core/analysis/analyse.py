@@ -6,9 +6,10 @@ import math
 from itertools import chain
 from typing import Final
 
+from deft_reach.core.analysis.demands import Moments, moments_of
+from deft_reach.core.analysis.difficulty import difficulty, ease_at, level_at
 from deft_reach.core.analysis.finding import NEVER_PLAYABLE
 from deft_reach.core.analysis.findings import find_all
-from deft_reach.core.analysis.level import demands_of, difficulty, ease_at, highest_pace, level_at
 from deft_reach.core.analysis.report import Load, Report, StrokeReports, Summary
 from deft_reach.core.model.derived import derived
 from deft_reach.core.model.kit import Kit
@@ -18,7 +19,7 @@ from deft_reach.core.model.player import Player
 from deft_reach.core.motion import cost as price
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.motion.follow import voices_of
-from deft_reach.core.motion.reach_table import ReachTable, reach_table
+from deft_reach.core.motion.reach_table import reach_table
 from deft_reach.core.motion.stroke_types import stroke_types
 from deft_reach.core.motion.walk import Walk, full_walk
 
@@ -60,10 +61,11 @@ def analyse(
     strokes = StrokeReports(pattern, times, tempo, walked, types)
     findings, remarks = find_all(pattern, walked, table, times, length, repeat)
     impossible = any(f.kind in NEVER_PLAYABLE for f in findings)
-    summary = _summary(pattern, walked, table, tempo, length, repeat, impossible)
+    moments = moments_of(pattern, walked, table, whole, repeat)
+    summary = _summary(pattern, walked, moments, tempo, length, impossible)
     return Report(
         pattern, table, tempo, repeat, strokes, tuple(walked.postures), findings, summary, tuple(walked.lead),
-        tuple(walked.switches), remarks, walked.between,
+        tuple(walked.switches), remarks, walked.between, moments,
     )  # fmt: skip
 
 
@@ -81,7 +83,7 @@ def _terms(walked: Walk) -> dict[str, float]:
 
 
 def _summary(
-    pattern: Pattern, walked: Walk, table: ReachTable, tempo: float, length: float, repeat: bool, impossible: bool
+    pattern: Pattern, walked: Walk, moments: Moments, tempo: float, length: float, impossible: bool
 ) -> Summary:
     total = math.fsum(chain.from_iterable(walked.costs.tolist()))
     fastest = max((pace for pace in walked.pace if pace), default=None)
@@ -90,31 +92,27 @@ def _summary(
     if hardest_grace is not None and (fastest is None or hardest_grace.pace > fastest):
         fastest, bottleneck = hardest_grace.pace, hardest_grace.index
     limit = None if fastest is None else tempo / fastest
-    pace = highest_pace(pattern, walked, table, length, repeat)
-    demands = demands_of(pattern, walked, table, length, repeat)
-    hard = difficulty(pace, demands)
+    hard = difficulty(moments, length)
     late = fastest is not None and fastest > 1 + 1e-9
     led = [pattern.strokes[i].limb for i in walked.lead]
     # Where both hands lead as often, the one on the first beat is said to lead.
     lead = max(HANDS, key=lambda hand: (led.count(hand), hand == led[0])) if led else None
-    moments = [row.strokes for row in pattern.moments if row.strokes]
+    together = [row.strokes for row in pattern.moments if row.strokes]
     bars = pattern.bars
     count = len(pattern.strokes)
     return Summary(
         cost=total,
         cost_per_bar=total / float(bars) if bars else 0.0,
-        ease=0.0 if impossible else ease_at(hard),
+        ease=0.0 if impossible or late else ease_at(hard),
         level=None if pattern.unassigned and not impossible else level_at(hard, impossible or late),
         difficulty=hard,
-        pace=pace,
-        demands=demands,
         open=len(pattern.unassigned),
         tempo=tempo,
         tempo_limit=limit,
         bottleneck=bottleneck,
         headroom=None if limit is None else limit / tempo - 1,
         lead=lead,
-        linear=all(len(row) == 1 for row in moments),
+        linear=all(len(row) == 1 for row in together),
         strokes=count,
         duration=length,
         notes_per_second=count / length if length else 0.0,

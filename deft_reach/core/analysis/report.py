@@ -7,18 +7,21 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, Final, NamedTuple, overload
+from typing import Any, Final, NamedTuple, overload
 
+import numpy as np
+
+from deft_reach.core.analysis.demands import Moments
+from deft_reach.core.analysis.explained import Demand, demands_of
 from deft_reach.core.analysis.finding import NEVER_PLAYABLE, Finding, Severity, worst
+from deft_reach.core.analysis.habit import Habit, habit_of
 from deft_reach.core.model.counting import counted
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.motion.cost import TERMS
 from deft_reach.core.motion.entering import Arrival
+from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import Cross, ReachTable
 from deft_reach.core.motion.walk import Posture, Walk
-
-if TYPE_CHECKING:
-    from deft_reach.core.analysis.level import Demands
 
 #: Pace in words, with the pace from which each begins.
 PACE_BANDS: Final = ((0.0, "slack"), (0.6, "busy"), (0.85, "hurried"), (1.0 + 1e-9, "past the limit"))
@@ -169,6 +172,10 @@ class StrokeReports(Sequence[StrokeReport]):
             for g in self._walk.graces
         }
 
+    def term(self, name: str) -> Floats:
+        """What every stroke costs by one of the TERMS, shape (strokes,)."""
+        return np.asarray(self._walk.costs[TERMS.index(name)])
+
     def totals(self) -> list[float]:
         """What every stroke costs in all."""
         return self._walk.costs.sum(axis=0).tolist()  # type: ignore[no-any-return]
@@ -209,7 +216,7 @@ class Summary:
     """The pattern as a whole; ``headroom`` is tempo limit ÷ tempo − 1.
 
     ``level`` is easy, busy, hard or impossible, None while strokes are ``open``: still without a hand. ``difficulty``
-    is what it is read from: 1.0 is the limit, ``pace`` and ``demands`` what that is made of (see level).
+    is what it is read from, 1 at the limit of what this player keeps together (see the module of that name).
     """
 
     cost: float
@@ -228,8 +235,6 @@ class Summary:
     terms: dict[str, float]
     level: str | None
     difficulty: float
-    pace: float
-    demands: Demands
     open: int
 
     def as_dict(self) -> dict[str, Any]:
@@ -243,6 +248,7 @@ class Summary:
             "tempo": self.tempo,
             "tempo_limit": self.tempo_limit if known else None,
             "level": self.level,
+            "difficulty": self.difficulty,
             "open": self.open,
             "bottleneck": self.bottleneck if known else None,
             "headroom": self.headroom if known else None,
@@ -276,6 +282,8 @@ class Report:
     remarks: tuple[Finding, ...] = ()
     #: Crossings that come and go on the way to an event, by the event's number.
     crossed_before: Mapping[int, tuple[Arrival, Cross]] = field(default_factory=dict)
+    #: What is demanded at every moment.
+    moments: Moments | None = None
 
     @cached_property
     def posture_of(self) -> dict[int, int]:
@@ -297,6 +305,16 @@ class Report:
         """How the arms cross at a stroke, or else on the way to it; None where they do neither."""
         cross = self.postures[self.posture_of[index]].cross
         return cross if cross is not None or index not in self.arrivals else self.arrivals[index][1]
+
+    @cached_property
+    def demands(self) -> tuple[Demand, ...]:
+        """What makes it as hard as it is, the greatest first; empty where nothing is demanded."""
+        return () if self.moments is None else demands_of(self.pattern, self.moments, self.table)
+
+    @cached_property
+    def habit(self) -> Habit:
+        """What in it goes against what hands have learned."""
+        return habit_of(self)
 
     @property
     def said(self) -> tuple[Finding, ...]:
@@ -333,5 +351,8 @@ class Report:
         return {
             "strokes": [stroke.as_dict() for stroke in self.strokes],
             "findings": [finding.as_dict() for finding in self.findings],
-            "summary": self.summary.as_dict(),
+            "summary": {
+                **self.summary.as_dict(),
+                "demands": [demand.as_dict() for demand in self.demands],
+            },
         }

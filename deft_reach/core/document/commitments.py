@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from deft_reach.core.analysis.difficulty import MODEL
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document.plans import read_text
 from deft_reach.core.document.records import Commitment, Document, Plan
@@ -33,6 +34,7 @@ def commit(document: Document, plan: Plan, report: Report, reason: str, date: st
         tuple(f.message for f in report.serious),
         app_version,
         plan.weights,
+        MODEL,
     )
     return replace(document, commitments=(*document.commitments, commitment))
 
@@ -85,12 +87,16 @@ def changes_since(commitment: Commitment, document: Document, plan: Plan, report
     player = document.player(plan.player)
     if player != commitment.player:
         lines.append(f"another player or other measures ({player.name})")
-    if report is not None and lines:
+    if report is not None and (lines or commitment.model != MODEL):
+        verdicts = []
         before_limit, limit = commitment.tempo_limit, report.summary.tempo_limit
         if before_limit and limit and round(before_limit) != round(limit):
-            lines.append(f"breaks at {before_limit:.0f} → {limit:.0f} BPM")
+            verdicts.append(f"breaks at {before_limit:.0f} → {limit:.0f} BPM")
         if round(commitment.ease) != round(report.summary.ease):
-            lines.append(f"ease {commitment.ease:.0f} → {report.summary.ease:.0f}")
+            verdicts.append(f"ease {commitment.ease:.0f} → {report.summary.ease:.0f}")
+        if verdicts and commitment.model != MODEL:
+            lines.append("judged by another version of the model since")
+        lines += verdicts
     return [line if isinstance(line, Message) else plain(line) for line in lines]
 
 

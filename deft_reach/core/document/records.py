@@ -122,6 +122,8 @@ class Commitment:
     accepted: tuple[str, ...] = ()
     app_version: str = ""
     weights: Weights = field(default_factory=Weights)
+    #: By which judgement (see analysis.difficulty); documents of before do not say.
+    model: int = 1
     extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
 
 

@@ -38,6 +38,7 @@ from deft_reach.core.motion.timing import (
     GRACE_WIDER,
     HAND_REBOUND,
     HOMEWARD,
+    LEARNED,
     OTHER_SIDE_TRAVEL,
     rebound_depth,
     restrikes,
@@ -302,8 +303,13 @@ def _build(kit: Kit, player: Player, voices: tuple[str, ...]) -> ReachTable:
         kit, player, points, widths, joints, arms.reshape(2, n, n, 4, 3), reach, lean, cross, pedals, pedal_widths,
         tuple(names), padded, distances, times, sweeps, graces, np.array(restrikes(player)), reaches, costs,
         clearances, right_over, bearings, _far_crashes(kit, names, tips),
-        np.array([rebound_depth(x, HAND_REBOUND[0]) for x in (measured.right_rebound, measured.left_rebound)]),
-        rebound_depth(measured.foot_rebound, FOOT_REBOUND[0]),
+        np.array(
+            [
+                rebound_depth(own, HAND_REBOUND[0], player.skill_of(hand))
+                for own, hand in ((measured.right_rebound, RIGHT), (measured.left_rebound, LEFT))
+            ]
+        ),
+        rebound_depth(measured.foot_rebound, FOOT_REBOUND[0], LEARNED),
     )  # fmt: skip
 
 

@@ -32,11 +32,11 @@ B0: Final = 0.0947
 #: One hand tapping one place, untrained, about 6 Hz (5 to 7 Hz; Fujii et al. 2009, *Neuroscience Letters*).
 HAND_RESTRIKE: Final = 0.167
 #: One foot on one pedal, untrained. Common practice.
-FOOT_RESTRIKE: Final = 0.22
+FOOT_RESTRIKE: Final = 0.195
 #: What no skill gets below (s): about 10 strokes a second with one hand, from Fujii et al. (2009); a foot from
 #: memory.
 HAND_FASTEST: Final = 0.102
-FOOT_FASTEST: Final = 0.12
+FOOT_FASTEST: Final = 0.108
 #: How sharply skill stops helping as a restrike comes near the fastest there is.
 _SOFTNESS: Final = 6.0
 #: The hand that does not lead is this much slower. Common practice: 5 to 10 %.
@@ -53,7 +53,12 @@ REBOUND_BELOW: Final = 0.95
 #: The least part of a full restrike that the second, third and fourth stroke after a wait take. Common practice: a
 #: double bounces freely, a third stroke has to be caught by the fingers, a fourth has little left.
 HAND_REBOUND: Final = (0.44, 0.62, 0.8)
-FOOT_REBOUND: Final = (0.65, 0.8, 0.85)
+FOOT_REBOUND: Final = (0.7, 0.78, 0.85)
+
+#: Down to this skill bouncing is learned as it is usual; above it, so much less is saved by it for each unit.
+LEARNED: Final = 0.75
+UNLEARNED_BOUNCE: Final = 1.12
+LEAST_BOUNCE: Final = 0.2
 
 #: An accent needs a bigger lift, a ghost a smaller one. Common practice.
 ACCENT: Final = 1.1
@@ -145,11 +150,14 @@ def rebound(gap: Any, earlier: tuple[Any, ...], shares: tuple[float, ...]) -> An
     return np.where(np.isnan(gap), 1.0, part)
 
 
-def rebound_depth(own: float | None, share: float) -> float:
+def rebound_depth(own: float | None, share: float, skill: float) -> float:
     """How much deeper than usual a player's own rebound goes: 1 where the second stroke of a double takes the usual
-    ``share`` of a full restrike, 0 where it takes a full one.
+    ``share`` of a full restrike, 0 where it takes a full one. Bouncing is learned: who has it not measured and is no
+    working player yet saves less by it (common practice).
     """
-    return 1.0 if own is None else (1.0 - own) / (1.0 - share)
+    if own is not None:
+        return (1.0 - own) / (1.0 - share)
+    return min(1.0, max(LEAST_BOUNCE, 1.0 - UNLEARNED_BOUNCE * (skill - LEARNED)))
 
 
 def own_part(part: Any, depth: Any) -> Any:

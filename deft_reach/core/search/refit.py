@@ -12,6 +12,7 @@ from itertools import combinations_with_replacement, product
 from typing import Final
 
 from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse
+from deft_reach.core.analysis.ranking import merit_of
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import read_unfinished
 from deft_reach.core.model.elements import Strike
@@ -114,8 +115,11 @@ def refit(
     return tuple(sorted(distinct.values(), key=_rank)[: max(1, best)])
 
 
-def _rank(row: Refitted) -> tuple[bool, bool, float, float]:
-    return row.report.impossible, row.breaks, round(row.loss, 3), row.report.summary.cost
+def _rank(row: Refitted) -> tuple[bool, bool, float, int, int, float]:
+    merit = merit_of(row.report)
+    return (
+        row.report.impossible, row.breaks, round(row.loss, 3), merit.level, merit.weight, row.report.summary.cost,
+    )  # fmt: skip
 
 
 def with_pedals(kit: Kit, pedals: int | None) -> Kit:

@@ -17,6 +17,7 @@ from typing import Final, NamedTuple
 
 from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse, cost_by_term
 from deft_reach.core.analysis.endurance import Endurance, endurance
+from deft_reach.core.analysis.ranking import makes_worse
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import read_unfinished
 from deft_reach.core.model.elements import Strike
@@ -172,6 +173,7 @@ class _Question:
     ) -> None:  # fmt: skip
         self.pattern, self.kit, self.player, self.tempo = pattern, kit, player, tempo
         self.hand, self.other, self.repeat, self.weights = hand, other_hand(hand), repeat, weights
+        self.report = analyse(pattern, kit, player, tempo, repeat=repeat, weights=weights)
         self.mine = [s for s in pattern.strokes if s.limb == hand]
         busy = {s.moment for s in pattern.strokes if s.limb == self.other}
         #: At these the other hand sounds as well: what beat they are on is heard without them.
@@ -235,7 +237,10 @@ class _Question:
         impossible: list[Relief] = []
         for draft in drafts:
             row = self._made(draft)
-            (impossible if row.report.impossible else possible).append(row)
+            if row.report.impossible:
+                impossible.append(row)
+            elif makes_worse(self.report, row.report) is None:
+                possible.append(row)
             if len(possible) == count:
                 break
         return [*possible, *impossible][:count]

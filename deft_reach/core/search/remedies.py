@@ -1,7 +1,7 @@
 """What removes a finding: other hands, another voice, fewer accents, a ghost or grace less, or a slower tempo.
 
-Every remedy is analysed whole before it is offered: with it the finding is gone, and nothing as serious has come in
-its place. Where arms cross, who goes over is settled first.
+Every remedy is analysed whole before it is offered: with it the finding is gone, nothing as serious has come in its
+place, and the figure is no harder (see analysis.ranking). Where arms cross, who goes over is settled first.
 """
 
 from __future__ import annotations
@@ -10,10 +10,12 @@ import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from operator import attrgetter
 from typing import Final
 
 from deft_reach.core.analysis.analyse import analyse
 from deft_reach.core.analysis.finding import Finding, Severity
+from deft_reach.core.analysis.ranking import better, in_order, makes_worse
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import read_unfinished
 from deft_reach.core.model.counting import counted, in_bar, place
@@ -82,8 +84,8 @@ def removed(finding: Finding, before: Report, after: Report) -> bool:
 def find_remedies(
     report: Report, finding: Finding, weights: Weights, progress: Progress = NO_PROGRESS
 ) -> list[Remedy]:
-    """The least costly remedy of every kind that has one, in the order of the kinds; empty where nothing helps. A
-    crossing's begin with who goes over.
+    """The easiest remedy of every kind that has one, what helps most first; empty where nothing helps. A crossing's
+    begin with who goes over, and a slower tempo comes last.
 
     ``finding`` is one of the report's own. Raises Cancelled.
     """
@@ -100,12 +102,11 @@ def find_remedies(
         after = _analysed(report, read_unfinished(text, kit), report.tempo, weights, kit)
         best = found.get(kind)
         # What is done with the feet comes in order: the first leaves most as it is.
-        cheaper = best is None or (
-            kind not in ("pedal", "feet") and after.summary.cost < best.report.summary.cost - 1e-9
-        )
-        if cheaper and removed(finding, report, after):
+        easier = best is None or (kind not in ("pedal", "feet") and better(after, best.report))
+        if easier and removed(finding, report, after) and makes_worse(report, after) is None:
             found[kind] = Remedy(kind, name, text, report.tempo, after)
-    rows = [found[kind] for kind in ("hands", "pedal", "feet", "voice", "accent", "omission") if kind in found]
+    kinds = [found[kind] for kind in ("hands", "pedal", "feet", "voice", "accent", "omission") if kind in found]
+    rows = in_order(kinds, attrgetter("report"))
     slower = _slower(report, finding, weights, progress)
     return [*over, *rows] if slower is None else [*over, *rows, slower]
 
@@ -135,7 +136,7 @@ def _who_goes_over(report: Report, finding: Finding, weights: Weights) -> Iterat
         text = rewrite(report.pattern, changes)
         after = _analysed(report, read_unfinished(text, report.table.kit), report.tempo, weights)
         now = after.cross_at(first)
-        if now is not None and now.over == hand and len(after.serious) <= len(report.serious):
+        if now is not None and now.over == hand and makes_worse(report, after) is None:
             name = f"{_HAND_WORDS[hand]} hand over {_on(report.pattern, [first])}"
             yield Remedy("over", name, text, report.tempo, after)
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from typing import Final
 
 from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse
+from deft_reach.core.analysis.ranking import merit_of
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import read_unfinished
 from deft_reach.core.model.kit import Kit
@@ -113,6 +114,16 @@ def find_voicings(
     Raises VoicingError for an empty palette, voices the kit lacks, unknown contours, or open hands.
     """
     return _Search(pattern, kit, player, tempo, palette, accents, contour, repeat, weights, only, progress).run(best)
+
+
+#: Level, difficulty and habit, cost: what voicings are ordered by.
+_Rank = tuple[int, int, float]
+_FIRST: Final[_Rank] = (-1, 0, 0.0)
+
+
+def _rank(report: Report) -> _Rank:
+    merit = merit_of(report)
+    return merit.level, merit.weight, round(report.summary.cost, 6)
 
 
 class _Search:
@@ -226,15 +237,15 @@ class _Search:
     def run(self, best: int) -> Voicings:
         table = reach_table(self.kit, self.player, self.names)
         self.costs = Costs(self.pattern, table, self.names, self.tempo, self.repeat, self.weights)
-        rows: list[tuple[float, tuple[int, ...]]] = []
+        rows: list[tuple[_Rank, tuple[int, ...]]] = []
         searched, proven = 0, True
         for units in self._ladder():
             found, complete, usual = self._found(along(units, self.contour, len(self.palette) - 1))
             searched += len(found)
             proven = proven and complete
-            # Finer changes come after the coarser ones, however little they cost.
-            least = rows[-1][0] if rows else 0.0
-            costed = sorted((round(self._report(voices).summary.cost, 6), voices) for voices in found)
+            # Finer changes come after the coarser ones, however easy they are.
+            least = rows[-1][0] if rows else _FIRST
+            costed = sorted((_rank(self._report(voices)), voices) for voices in found)
             for row in costed:
                 if len(rows) < best and row[0] >= least and all(self._audible(row[1], other[1]) for other in rows):
                     rows.append(row)

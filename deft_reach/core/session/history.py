@@ -197,7 +197,7 @@ class History(Selection):
             return
         self._steps[self._at] = replace(self._steps[self._at], plan=id)
         self._merge = None
-        self._stroke = self._finding = None
+        self._stroke = self._finding = self._demand = None
         self._come_into_view()
 
     def pattern(self) -> Pattern | None:

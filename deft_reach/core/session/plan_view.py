@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Protocol
 
+from deft_reach.core.analysis.explained import Demand
 from deft_reach.core.analysis.finding import Finding
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Plan
@@ -55,6 +56,8 @@ class PlanView(Protocol):
     def stroke(self) -> int | None: ...
     @property
     def finding(self) -> Finding | None: ...
+    @property
+    def demand(self) -> Demand | None: ...
     @property
     def position(self) -> float | None: ...
     def pattern(self) -> Pattern | None:

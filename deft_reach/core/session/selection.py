@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from deft_reach.core.analysis.explained import Demand
 from deft_reach.core.analysis.finding import Finding
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.kit import Kit
@@ -21,6 +22,7 @@ class Selection:
         self.moved = Signal()
         self._stroke: int | None = None
         self._finding: Finding | None = None
+        self._demand: Demand | None = None
         self._piece: str | None = None
         self._position: float | None = None
 
@@ -37,6 +39,11 @@ class Selection:
     @property
     def finding(self) -> Finding | None:
         return self._finding
+
+    @property
+    def demand(self) -> Demand | None:
+        """The demand of the report in view that is selected."""
+        return self._demand if self.report is not None and self._demand in self.report.demands else None
 
     @property
     def piece(self) -> str | None:
@@ -58,8 +65,8 @@ class Selection:
         count = len(self.report.strokes) if self.report else 0
         if index is not None:
             index = max(0, min(index, count - 1)) if count else None
-        if index != self._stroke or self._finding is not None:
-            self._stroke, self._finding = index, None
+        if index != self._stroke or self._finding is not None or self._demand is not None:
+            self._stroke, self._finding, self._demand = index, None, None
             self.selected.emit()
 
     def step_stroke(self, by: int) -> None:
@@ -71,10 +78,16 @@ class Selection:
 
     def select_finding(self, finding: Finding | None) -> None:
         """Select a finding and its first stroke."""
-        if finding is not None and finding != self._finding:
-            self._finding = finding
+        if finding is not None and (finding != self._finding or self._demand is not None):
+            self._finding, self._demand = finding, None
             self._stroke = finding.strokes[0]
             self.selected.emit()
+
+    def select_demand(self, demand: Demand) -> None:
+        """Select a demand and its first stroke."""
+        self._finding, self._demand = None, demand
+        self._stroke = demand.strokes[0]
+        self.selected.emit()
 
     def step_finding(self, by: int) -> None:
         """Go to the next or previous finding, round and round."""
@@ -99,7 +112,7 @@ class Selection:
             self._stroke = serious[0].strokes[0] if serious else 0
 
     def _clear_selection(self) -> None:
-        self._stroke = self._finding = self._piece = None
+        self._stroke = self._finding = self._demand = self._piece = None
 
     def _clamp(self) -> None:
         """Keep of the selection what there still is."""

@@ -50,7 +50,7 @@ class SongView(ReadOnlySession):
         self._key = key
         self._refresh()
         if self.main.songs.song is None or self.main.songs.song.id != before:
-            self._stroke = self._finding = None
+            self._stroke = self._finding = self._demand = None
             self._select_first()
         self._clamp()
         self.changed.emit()

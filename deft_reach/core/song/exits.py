@@ -5,8 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from operator import itemgetter
 from typing import Final, NamedTuple
 
+from deft_reach.core.analysis.ranking import in_order, makes_worse
+from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Document, Song
 from deft_reach.core.model.counting import in_bar
 from deft_reach.core.model.elements import Strike
@@ -35,7 +38,8 @@ class Exit:
     """One way out of a seam: which plan's text changes and to what, and what the song is like then.
 
     ``cost`` and ``tempo_limit`` are of the whole chain; ``pace`` is the highest at the seam; ``lost`` says what is
-    given up. Offers come in the order of how much they ease the seam, then of the chain's cost.
+    given up, of the song's limit too. Offers come in the order of every list (see analysis.ranking); as good ones by
+    how much they ease the seam.
     """
 
     name: str
@@ -50,12 +54,14 @@ class Exit:
 
 
 def exits(document: Document, song: Song, found: SongReport, seam: Seam) -> list[Exit]:
-    """Offers for the exit at a seam, the most relieving first; empty where nothing would be easier."""
+    """Offers for the exit at a seam, the easiest first; none makes the song harder, and where nothing would be easier
+    there are none.
+    """
     chain, report = found.chain, found.report
     if chain is None or report is None:
         return []
     before = _pace_at(found, seam)
-    offers: list[Exit] = []
+    offers: list[tuple[Exit, Report]] = []
     seen: set[tuple[str, str]] = set()
     for idea in _ideas(found, seam):
         if (idea.plan, idea.text) in seen:
@@ -65,19 +71,27 @@ def exits(document: Document, song: Song, found: SongReport, seam: Seam) -> list
         changed = analyse_song(document.with_text(plan, idea.text), song)
         if changed.report is None or changed.chain is None or len(changed.chain.parts) != len(chain.parts):
             continue
-        if changed.report.impossible and not report.impossible:
+        if makes_worse(report, changed.report) is not None:
             continue
         same = next((s for s in changed.seams if (s.before, s.after) == (seam.before, seam.after)), None)
         after = _pace_at(changed, same) if same is not None else 0.0
         s = changed.report.summary
-        offers.append(
-            Exit(
-                idea.name, idea.plan, idea.text, s.cost, s.cost - report.summary.cost, s.tempo_limit, after, before,
-                idea.lost,
-            )
+        offer = Exit(
+            idea.name, idea.plan, idea.text, s.cost, s.cost - report.summary.cost, s.tempo_limit, after, before,
+            idea.lost + _less_limit(report, changed.report),
         )  # fmt: skip
-    easier = [o for o in offers if o.pace < before - 1e-6 or o.cost_change < -1e-6]
-    return sorted(easier, key=lambda o: (round(max(o.pace, 0.6), 2), o.cost))
+        offers.append((offer, changed.report))
+    easier = [row for row in offers if row[0].pace < before - 1e-6 or row[0].cost_change < -1e-6]
+    easier.sort(key=lambda row: (round(max(row[0].pace, 0.6), 2), row[0].cost))
+    return [offer for offer, _ in in_order(easier, itemgetter(1))]
+
+
+def _less_limit(before: Report, after: Report) -> str:
+    """What a change takes of the song's limit, to be said with what is lost; empty where it takes nothing."""
+    was, now = before.summary.tempo_limit, after.summary.tempo_limit
+    if was is None or now is None or round(now) >= round(was):
+        return ""
+    return f"; the limit falls from {was:.0f} to {now:.0f} BPM"
 
 
 def _pace_at(found: SongReport, seam: Seam | None) -> float:

@@ -34,6 +34,7 @@ def test_a_mirrored_kit_with_swapped_hands_is_the_same_to_the_last_bit(text, kit
     two = report(swap_hands(text), 110, kit.mirror(), player.mirror(), repeat=repeat)
     assert one.summary.cost == two.summary.cost
     assert one.summary.tempo_limit == two.summary.tempo_limit
+    assert one.summary.difficulty == two.summary.difficulty and one.habit == two.habit
     assert [s.cost for s in one.strokes] == [s.cost for s in two.strokes]
     swapped = {"R": "L", "L": "R"}
     mine = sorted((f.kind, f.strokes, f.severity, f.limb, f.over) for f in one.findings)

@@ -1,10 +1,12 @@
 """The document: finding things, adding and removing plans, and what changed since a commitment."""
 
+import json
 from dataclasses import replace
 
 import pytest
 
 from deft_reach.core import Player, layout
+from deft_reach.core.analysis.difficulty import MODEL
 from deft_reach.core.document import (
     Document,
     MissingError,
@@ -17,6 +19,7 @@ from deft_reach.core.document import (
     commit,
     new_document,
 )
+from deft_reach.formats.document import dump_document, load_document
 
 NOW = "2026-11-20T20:00:00+00:00"
 
@@ -121,3 +124,19 @@ def test_a_new_document_can_be_played_as_it_stands():
     report = analyse_plan(document, document.plans[0])
     assert report.summary.strokes == 8 and report.worst in (None, "note")
     assert isinstance(document.plans[0], Plan)
+
+
+def test_a_commitment_of_an_older_model_keeps_its_verdict_and_says_so(document):
+    plan = document.plans[0]
+    report = analyse_plan(document, plan)
+    made = commit(document, plan, report, "", NOW, "0").commitments[0]
+    assert made.model == MODEL
+    older = replace(made, model=MODEL - 1, ease=made.ease / 2, tempo_limit=made.tempo_limit * 1.5)
+    lines = [str(line) for line in changes_since(older, document, plan, report)]
+    assert lines[0] == "judged by another version of the model since" and len(lines) == 3
+    assert changes_since(replace(made, model=MODEL - 1), document, plan, report) == [], "as judged before"
+    kept = load_document(dump_document(replace(document, commitments=(older,)))).commitments[0]
+    assert kept == older
+    bare = json.loads(dump_document(replace(document, commitments=(made,))))
+    del bare["commitments"][0]["model"]
+    assert load_document(json.dumps(bare).encode()).commitments[0].model == 1

@@ -135,9 +135,13 @@ def rebound(gap: float, before: list[float], shares: tuple[float, ...]) -> float
     return part
 
 
-def own_part(part: float, own: float | None, usual: float) -> float:
-    """A player whose doubles take ``own`` of a full restrike: what others save is saved in that proportion."""
-    return part if own is None else 1 - (1 - part) * (1 - own) / (1 - usual)
+def own_part(part: float, own: float | None, usual: float, skill: float) -> float:
+    """A player whose doubles take ``own`` of a full restrike: what others save is saved in that proportion. Who has
+    not learned to bounce, and has not measured it, saves less.
+    """
+    if own is not None:
+        return 1 - (1 - part) * (1 - own) / (1 - usual)
+    return 1 - (1 - part) * min(1.0, max(0.2, 1 - 1.12 * (skill - 0.75)))
 
 
 def factor_of(part: float, level: int, last: int) -> float:
@@ -386,7 +390,10 @@ class Walker:
             times = table.sweep_times if run > 1 else table.travel_times
             way = times[0 if limb == RIGHT else 1, table.names.index(was), table.names.index(voice)]
         own = table.player.constants
-        bounced = own_part(part, own.right_rebound if limb == RIGHT else own.left_rebound, HAND_REBOUND[0])
+        bounced = own_part(
+            part, own.right_rebound if limb == RIGHT else own.left_rebound, HAND_REBOUND[0],
+            table.player.skill_of(limb),
+        )  # fmt: skip
         needed = max(self.restrike[limb] * factor_of(bounced, level, level if time is None else start.level), way)
         lift = 0.0
         w = self.weights
@@ -432,7 +439,7 @@ class Walker:
             gap = now - time
         part = 1.0 if gap is None else rebound(gap, start.gaps, FOOT_REBOUND)
         width = min(table.pedal_widths.get(SECOND_KICK, 80.0), table.pedal_widths.get(HAT_FOOT, 80.0))
-        bounced = own_part(part, self.table.player.constants.foot_rebound, FOOT_REBOUND[0])
+        bounced = own_part(part, self.table.player.constants.foot_rebound, FOOT_REBOUND[0], 0.75)
         needed = self.restrike[limb] * factor_of(
             bounced, level_of(marks), level_of(marks) if time is None else start.level
         )

@@ -136,7 +136,8 @@ def test_skill_shortens_restrikes_more_than_travel():
     slow = analyse(parse(text), FIVE, Player(skill=1.0), 60).strokes
     fast = analyse(parse(text), FIVE, Player(skill=0.75), 60).strokes
     ratio = {s.index: f.needed / s.needed for s, f in zip(slow, fast)}
-    assert ratio[5] == pytest.approx(0.78, abs=0.03) and ratio[3] == pytest.approx(0.75**TRAVEL_SKILL, abs=0.01)
+    assert ratio[0] == pytest.approx(0.78, abs=0.03) and ratio[3] == pytest.approx(0.75**TRAVEL_SKILL, abs=0.01)
+    assert ratio[5] < ratio[0] - 0.1, "what bounces shortens more: bouncing is learned too"
 
 
 @pytest.mark.parametrize("grace", ["f", "d", "u"])

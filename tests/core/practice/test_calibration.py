@@ -72,9 +72,9 @@ def test_limbs_and_moves_have_their_own_and_differ_as_they_should():
 
 
 def test_what_is_applied_makes_limits_speak_for_each_limb():
-    rows = [*attempts(0.6, 200, 2, "right"), *attempts(0.9, 200, 7, "left")]
+    rows = [*attempts(0.58, 200, 2, "right"), *attempts(0.68, 200, 7, "left")]
     new = calibrate(Player(skill=0.75), rows).player
-    assert new.skill_of("R") == pytest.approx(0.6, rel=0.08) and new.skill_of("L") == pytest.approx(0.9, rel=0.08)
+    assert new.skill_of("R") == pytest.approx(0.58, rel=0.08) and new.skill_of("L") == pytest.approx(0.68, rel=0.08)
     assert new.skill_of("K") == pytest.approx(0.75, rel=0.01), "nothing was said of the feet"
     right, left = (analyse(parse(f"/16 {hand} {hand} {hand}"), FIVE, new, 60).summary.tempo_limit for hand in "RL")
     assert right / left == pytest.approx(restrike(new, "L") / restrike(new, "R"))

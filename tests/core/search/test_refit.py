@@ -130,7 +130,7 @@ def test_what_breaks_at_the_tempo_asked_never_comes_first(text, tempo):
 
 def test_the_usual_ways_to_play_a_double_pedal_run_on_one_are_offered():
     """Common practice: a shorter run into the landing, a group less and a flam, or the first kick of each pair."""
-    rows = refit(parse(RUN), layout("five-double"), layout("five-double"), PLAYER, 120, pedals=1, best=20)
+    rows = refit(parse(RUN), layout("five-double"), layout("five-double"), PLAYER, 132, pedals=1, best=20)
     texts = [" ".join(row.text.split()) for row in rows]
     assert "/16 R L K K R L K K R L K K R L K - | R@c1+K" in texts
     assert "/16 R L K K R L K K R L K K R L - - | fR@c1+K" in texts

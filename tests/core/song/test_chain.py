@@ -8,6 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_reach.core import Player, analyse, layout, parse
+from deft_reach.core.analysis.difficulty import LEVELS
+from deft_reach.core.analysis.ranking import makes_worse
 from deft_reach.core.document import Document, Plan, Score, Section, Song, read_text
 from deft_reach.core.song import analyse_song, chain_song
 from deft_reach.core.song.chain import written
@@ -252,12 +254,16 @@ def test_offers_for_a_hard_exit_ease_it_and_say_what_is_lost():
     offers = exits(document, song, found, seam)
     names = {offer.name for offer in offers}
     assert {"other feet", "a shorter run", "one group less and a flam"} <= names
-    paces = [round(max(offer.pace, 0.6), 2) for offer in offers]
-    assert paces == sorted(paces)
+    levels = []
     for offer in offers:
         again = analyse_song(document.with_text(document.plan(offer.plan), offer.text), song)
+        levels.append(LEVELS.index(again.report.summary.level))
+        assert makes_worse(found.report, again.report) is None, offer.name
+        falls = round(again.report.summary.tempo_limit) < round(found.report.summary.tempo_limit)
+        assert falls == ("the limit falls from" in offer.lost)
         assert again.report.summary.cost == pytest.approx(offer.cost)
         assert offer.pace <= offer.pace_before and offer.lost
+    assert levels == sorted(levels)
     feet = next(offer for offer in offers if offer.name == "other feet")
     assert len(parse(feet.text).strokes) == len(parse(FILL).strokes) and "J K J" in feet.text
     single = show((GROOVE, 2, 140.0), (FILL, 1, 140.0), (CRASH, 1, 140.0))

@@ -133,7 +133,7 @@ class Stickings:
         return [f"{at} stays open: {row.why}; {row.advice}" for at, row in zip(places, self.open)]
 
 
-def find_stickings(
+def cheapest_stickings(
     pattern: Pattern,
     kit: Kit,
     player: Player,

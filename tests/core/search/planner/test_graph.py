@@ -16,7 +16,7 @@ from deft_reach.core.motion.cost import Weights
 from deft_reach.core.motion.follow import follow, voices_of
 from deft_reach.core.motion.reach_table import reach_table
 from deft_reach.core.motion.walk import COORDINATION, walk
-from deft_reach.core.search.planner import find_stickings, search
+from deft_reach.core.search.planner import cheapest_stickings, search
 from deft_reach.core.search.planner.graph import Graph
 from deft_reach.core.search.planner.moments import moments_of
 from deft_reach.core.search.planner.pricing import Limits, Problem
@@ -127,7 +127,7 @@ def test_less_memory_never_costs_more(steps, repeat):
 
 def test_a_long_loop_lists_different_stickings_in_order():
     text = "/16 " + "? ?@ft ?@hh> ? ?. ?@t1 ?@rd ? " * 8
-    found = find_stickings(parse(text), FIVE, PLAYER, 110, repeat=True)
+    found = cheapest_stickings(parse(text), FIVE, PLAYER, 110, repeat=True)
     costs = [row.cost for row in found.best]
     assert len(costs) == 5 and costs == sorted(costs) and len({row.hands for row in found.best}) == 5
     for row in found.best:
@@ -205,7 +205,7 @@ def test_brute_force_over_all_of_twelve():
     graph = graph_of(text, memory=12)
     mine = [cost for cost, _ in islice(ways_through(graph, graph.backward(graph.ending), 0), 6)]
     assert mine == pytest.approx(costs[:6])
-    assert find_stickings(pattern, FIVE, PLAYER, 130, best=6).proven
+    assert cheapest_stickings(pattern, FIVE, PLAYER, 130, best=6).proven
 
 
 @given(
@@ -248,9 +248,9 @@ def test_a_long_figure_is_planned_as_from_all_states(repeat, monkeypatch):
         f"?@{chance.choice(['sn', 'sn', 'hh', 't1', 'ft'])}{chance.choice(['', '', '>', '.'])}" for _ in range(112)
     ]
     pattern = parse("/16 " + " ".join(steps))
-    narrow = find_stickings(pattern, FIVE, PLAYER, 100, best=3, repeat=repeat)
+    narrow = cheapest_stickings(pattern, FIVE, PLAYER, 100, best=3, repeat=repeat)
     monkeypatch.setattr(search, "LONG", 1_000)
     monkeypatch.setattr(search, "FEW", 100)
-    every = find_stickings(pattern, FIVE, PLAYER, 100, best=3, repeat=repeat)
+    every = cheapest_stickings(pattern, FIVE, PLAYER, 100, best=3, repeat=repeat)
     assert every.searched > 3 * narrow.searched
     assert narrow.best[0].cost <= 1.01 * every.best[0].cost

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from deft_reach.core import Player, layout, parse
-from deft_reach.core.search.planner import find_stickings
+from deft_reach.core.search.planner import cheapest_stickings
 from deft_reach.core.search.planner.repeated_bars import alike
 
 GROOVES = (
@@ -36,7 +36,7 @@ def stuck(pattern):
 @pytest.mark.parametrize("kit", ["five", "five-double", "large"])
 def test_a_groove_is_played_alike_after_every_fill(groove, kit):
     pattern = parse((groove * 3 + FILLS[0] + groove * 3 + FILLS[1]) * 2)
-    found = find_stickings(pattern, layout(kit), Player(), 110, best=1).best[0]
+    found = cheapest_stickings(pattern, layout(kit), Player(), 110, best=1).best[0]
     grooves = max(stuck(found.pattern), key=len)
     assert len(grooves) == 12
     usual = max(map(tuple, grooves), key=lambda row: sum(tuple(other) == row for other in grooves))
@@ -69,15 +69,15 @@ def test_it_costs_no_more_than_a_fifth():
 def test_what_was_ruled_out_in_one_bar_stays_ruled_out_there():
     pattern = parse(GROOVES[1] * 8)
     index = next(s.index for s in pattern.strokes if s.bar == 5 and s.voice == "t1")
-    free = find_stickings(pattern, layout("five"), Player(), 110, best=1).best[0]
+    free = cheapest_stickings(pattern, layout("five"), Player(), 110, best=1).best[0]
     hand = free.pattern.strokes[index].limb
-    found = find_stickings(pattern, layout("five"), Player(), 110, best=1, excluded={index: hand}).best[0]
+    found = cheapest_stickings(pattern, layout("five"), Player(), 110, best=1, excluded={index: hand}).best[0]
     assert found.pattern.strokes[index].limb not in (hand, "?")
 
 
 def test_several_stickings_of_a_long_piece_are_different_and_in_order():
     pattern = parse((GROOVES[0] * 3 + FILLS[0] + GROOVES[0] * 3 + FILLS[1]) * 2)
-    rows = find_stickings(pattern, layout("five"), Player(), 110, best=4).best
+    rows = cheapest_stickings(pattern, layout("five"), Player(), 110, best=4).best
     assert len({row.hands for row in rows}) == len(rows) >= 1
     assert [row.cost for row in rows] == sorted(row.cost for row in rows)
     assert all(row.cost == pytest.approx(row.report.summary.cost) for row in rows)

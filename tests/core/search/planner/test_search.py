@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.model.player import Constants, Speeds
 from deft_reach.core.motion.cost import FAR_LANDING_COST, OTHER_LEAD_COST
-from deft_reach.core.search.planner import PlanError, find_stickings
+from deft_reach.core.search.planner import PlanError, cheapest_stickings
 from deft_reach.core.search.planner.assign import with_hands
 
 FIVE, PLAYER = layout("five"), Player()
@@ -52,7 +52,7 @@ FIGURES = [
 @pytest.mark.parametrize("tempo", [90, 180])
 def test_the_cheapest_are_the_cheapest_of_all(text, repeat, tempo):
     costs = every_cost(text, tempo, repeat)
-    found = find_stickings(parse(text), FIVE, PLAYER, tempo, best=4, repeat=repeat)
+    found = cheapest_stickings(parse(text), FIVE, PLAYER, tempo, best=4, repeat=repeat)
     assert found.proven
     mine = [row.report.summary.cost for row in found.best]
     assert mine == pytest.approx(sorted(costs.values())[: len(mine)], abs=1e-9), "by the whole cost, passing included"
@@ -78,7 +78,7 @@ def test_any_figure(steps, repeat, tempo, player):
     costs = every_cost(text, tempo, repeat, player=player)
     if not any(s in text for s in "RL?K"):
         return
-    found = find_stickings(parse(text), FIVE, player, tempo, best=3, repeat=repeat)
+    found = cheapest_stickings(parse(text), FIVE, player, tempo, best=3, repeat=repeat)
     mine = [row.report.summary.cost for row in found.best]
     assert found.proven and mine == pytest.approx(sorted(costs.values())[: len(mine)], abs=1e-9)
 
@@ -91,27 +91,27 @@ TOM_RUN = "/16 ? ? ? ? ?@t1 ?@t1 ?@t1 ?@t1 ?@t2 ?@t2 ?@t2 ?@t2 ?@ft ?@ft ?@ft ?@
     [(TOM_RUN, 100), ("/8 ?@hh+K ?@hh ?@hh ? ?@rd ?@ft ?@c1> ?", 140), ("f? ?@t1 ? " * 4, 120)],
 )
 def test_no_longer_list_and_no_school_finds_anything_cheaper_than_what_is_proven(text, tempo):
-    first = find_stickings(parse(text), FIVE, PLAYER, tempo, best=1)
+    first = cheapest_stickings(parse(text), FIVE, PLAYER, tempo, best=1)
     assert first.proven
-    longer = find_stickings(parse(text), FIVE, PLAYER, tempo, best=40)
+    longer = cheapest_stickings(parse(text), FIVE, PLAYER, tempo, best=40)
     assert longer.best[0].cost == pytest.approx(first.best[0].cost)
     assert [row.cost for row in longer.best] == sorted(row.cost for row in longer.best)
     for school in ("right-lead", "left-lead", "natural", "alternate"):
-        found = find_stickings(parse(text), FIVE, PLAYER, tempo, best=1, school=school)
+        found = cheapest_stickings(parse(text), FIVE, PLAYER, tempo, best=1, school=school)
         assert found.best[0].cost >= first.best[0].cost - 1e-9
 
 
 def test_what_is_written_stays_and_so_do_remarks():
     text = "# low tide\n(R@ft  ? L?) ?@t1 K |".replace(" |", "")
-    for row in find_stickings(parse(text), FIVE, PLAYER, 100).best:
+    for row in cheapest_stickings(parse(text), FIVE, PLAYER, 100).best:
         strokes = row.report.pattern.strokes
         assert (strokes[0].limb, strokes[2].limb) == ("R", "L") and row.text.startswith("# low tide\n(R@ft  ")
-    assert find_stickings(parse(text), FIVE, PLAYER, 100).best[0].differs == ()
+    assert cheapest_stickings(parse(text), FIVE, PLAYER, 100).best[0].differs == ()
 
 
 def test_schools_are_kept():
     text = "/16 ? ? ? ? ? ? ? ? /8t ? ? ?"
-    best = lambda **more: find_stickings(parse(text), FIVE, PLAYER, 100, **more).best  # noqa: E731
+    best = lambda **more: cheapest_stickings(parse(text), FIVE, PLAYER, 100, **more).best  # noqa: E731
     for row in best(school="right-lead"):
         assert all(row.report.pattern.strokes[i].limb == "R" for i in (0, 4, 8))
     for row in best(school="left-lead"):
@@ -129,11 +129,11 @@ def test_schools_are_kept():
 
 def test_the_hat_crossed_or_open():
     text = "?@hh ?@sn ?@hh ?@sn"
-    crossed = find_stickings(parse(text), FIVE, PLAYER, 100, hat="crossed").best
-    opened = find_stickings(parse(text), FIVE, PLAYER, 100, hat="open").best
+    crossed = cheapest_stickings(parse(text), FIVE, PLAYER, 100, hat="crossed").best
+    opened = cheapest_stickings(parse(text), FIVE, PLAYER, 100, hat="open").best
     assert all(row.report.pattern.strokes[i].limb == "R" for row in crossed for i in (0, 2))
     assert all(row.report.pattern.strokes[i].limb == "L" for row in opened for i in (0, 2))
-    mirrored = find_stickings(parse(text), FIVE.mirror(), PLAYER.mirror(), 100, hat="open").best
+    mirrored = cheapest_stickings(parse(text), FIVE.mirror(), PLAYER.mirror(), 100, hat="open").best
     assert all(row.report.pattern.strokes[i].limb == "R" for row in mirrored for i in (0, 2))
 
 
@@ -145,14 +145,14 @@ def test_the_hat_crossed_or_open():
 @settings(max_examples=25, deadline=None)
 def test_the_mirrored_kit_has_the_mirrored_answer(steps, repeat, player):
     text = " ".join(["?", *steps])
-    one = find_stickings(parse(text), FIVE, player, 150, repeat=repeat, best=3)
-    two = find_stickings(parse(text), FIVE.mirror(), player.mirror(), 150, repeat=repeat, best=3)
+    one = cheapest_stickings(parse(text), FIVE, player, 150, repeat=repeat, best=3)
+    two = cheapest_stickings(parse(text), FIVE.mirror(), player.mirror(), 150, repeat=repeat, best=3)
     costs = [[r.report.summary.cost for r in found.best] for found in (one, two)]
     assert costs[0] == pytest.approx(costs[1])
 
 
 def test_a_stroke_can_be_kept_from_a_hand():
-    found = find_stickings(parse("? ? ? ?"), FIVE, PLAYER, 100, excluded={0: "R", 1: "R"})
+    found = cheapest_stickings(parse("? ? ? ?"), FIVE, PLAYER, 100, excluded={0: "R", 1: "R"})
     assert all(row.report.pattern.sticking.startswith("L L") for row in found.best)
 
 
@@ -169,7 +169,7 @@ def test_a_stroke_can_be_kept_from_a_hand():
 @pytest.mark.parametrize("repeat", [False, True])
 def test_what_no_hands_can_play_stays_open_and_the_rest_is_planned(text, left, repeat):
     pattern = parse(text)
-    found = find_stickings(pattern, FIVE, PLAYER, 100, repeat=repeat, best=4)
+    found = cheapest_stickings(pattern, FIVE, PLAYER, 100, repeat=repeat, best=4)
     assert {i for moment in found.open for i in moment.strokes} == left
     assert all("at once" in moment.why and moment.advice.startswith("leave") for moment in found.open)
     for row in found.best:
@@ -193,12 +193,12 @@ def hands_at_once(pattern):
 
 def test_where_both_hands_strike_no_school_stands_in_the_way():
     for school in ("right-lead", "left-lead", "natural"):
-        found = find_stickings(parse("/8 ?@hh+?@sn ? R@hh+?@sn ?"), FIVE, PLAYER, 100, school=school)
+        found = cheapest_stickings(parse("/8 ?@hh+?@sn ? R@hh+?@sn ?"), FIVE, PLAYER, 100, school=school)
         assert not found.open and all("?" not in row.text for row in found.best)
 
 
 def test_a_moment_of_very_many_strokes_is_named_at_once():
-    found = find_stickings(parse("/8 ? " + "+".join(["?"] * 40) + " ?"), FIVE, PLAYER, 100)
+    found = cheapest_stickings(parse("/8 ? " + "+".join(["?"] * 40) + " ?"), FIVE, PLAYER, 100)
     assert len(found.open[0].strokes) == 38 and "leave 38 out" in found.open[0].advice
 
 
@@ -206,8 +206,8 @@ def test_a_moment_of_very_many_strokes_is_named_at_once():
 def test_a_moment_without_any_hand_is_passed_over(repeat):
     """The only stroke of a moment cannot be given away: the rest is planned, though not proven."""
     more = {"hat": "open", "excluded": {1: "L"}, "repeat": repeat}
-    found = find_stickings(parse("/8 ? ?@hh ?@ft ?"), FIVE, PLAYER, 100, **more)
-    rest = find_stickings(parse("/8 ? - ?@ft ?"), FIVE, PLAYER, 100, repeat=repeat)
+    found = cheapest_stickings(parse("/8 ? ?@hh ?@ft ?"), FIVE, PLAYER, 100, **more)
+    rest = cheapest_stickings(parse("/8 ? - ?@ft ?"), FIVE, PLAYER, 100, repeat=repeat)
     assert [moment.strokes for moment in found.open] == [(1,)] and not found.proven
     first = rest.best[0]
     assert found.best[0].hands == (first.hands[0], "?", *first.hands[1:])
@@ -215,7 +215,7 @@ def test_a_moment_without_any_hand_is_passed_over(repeat):
 
 
 def test_a_wish_that_leaves_no_hand_is_named():
-    found = find_stickings(parse("R+?@c1 ? ?"), FIVE, PLAYER, 100, excluded={1: "L"})
+    found = cheapest_stickings(parse("R+?@c1 ? ?"), FIVE, PLAYER, 100, excluded={1: "L"})
     assert [moment.strokes for moment in found.open] == [(1,)]
     assert found.open[0].why == "what is asked for leaves no hand for the left crash"
 
@@ -232,7 +232,7 @@ def test_a_wish_that_leaves_no_hand_is_named():
 )
 def test_questions_without_an_answer_are_refused_in_words(text, more, words):
     with pytest.raises(PlanError, match=words):
-        find_stickings(parse(text), FIVE, PLAYER, 100, **more)
+        cheapest_stickings(parse(text), FIVE, PLAYER, 100, **more)
 
 
 @pytest.mark.parametrize(
@@ -244,7 +244,7 @@ def test_questions_without_an_answer_are_refused_in_words(text, more, words):
 )
 def test_a_fill_lands_over_there_with_the_leading_hand(text, player, kit, last):
     """Common practice; a crash on the other hand's own side may be either's."""
-    found = find_stickings(parse(text), kit, player, 110, best=1).best[0]
+    found = cheapest_stickings(parse(text), kit, player, 110, best=1).best[0]
     assert next(s.limb for s in found.pattern.strokes if s.voice == "c2") == last
     far = analyse(parse("/4 L@c2+K"), FIVE, PLAYER, 110).summary.terms["switch"]
     near = analyse(parse("/4 L@c1+K"), FIVE, PLAYER, 110).summary.terms["switch"]
@@ -256,7 +256,7 @@ def test_a_fill_lands_over_there_with_the_leading_hand(text, player, kit, last):
 
 def test_an_odd_bar_begins_with_the_leading_hand_anew():
     """Common practice: hand to hand, and the bar begins as it began."""
-    found = find_stickings(parse("meter 9/8 /8 ?> ? ? ?> ? ? ?> ? ?"), FIVE, PLAYER, 150, best=1, repeat=True)
+    found = cheapest_stickings(parse("meter 9/8 /8 ?> ? ? ?> ? ? ?> ? ?"), FIVE, PLAYER, 150, best=1, repeat=True)
     assert "".join(found.best[0].hands) == "RLRLRLRLR"
 
 
@@ -266,14 +266,14 @@ HATS = "/16 ?@hh+K ?@hh ?@hh ?@hh ?@sn> ?@hh ?@hh ?@hh"
 @pytest.mark.parametrize(("tempo", "hands"), [(60, "RRRRLRRR"), (120, "RLRLRLRL")])
 def test_one_line_on_the_hats_is_shared_where_one_hand_is_hurried(tempo, hands):
     """Common practice: slow sixteenths stay in one hand; fast ones go hand to hand, the backbeat by the right."""
-    found = find_stickings(parse(HATS), FIVE, PLAYER, tempo, best=1, repeat=True)
+    found = cheapest_stickings(parse(HATS), FIVE, PLAYER, tempo, best=1, repeat=True)
     assert "".join(found.best[0].hands) == hands
 
 
 def test_a_hat_under_backbeats_stays_in_one_hand_at_any_tempo_it_can_be_played_at():
     """The hands strike together there, so it is no line."""
     text = "/16 ?@hh+K ?@hh ?@hh ?@hh ?@hh+?> ?@hh ?@hh ?@hh"
-    strokes = find_stickings(parse(text), FIVE, PLAYER, 84, best=1, repeat=True).best[0].pattern.strokes
+    strokes = cheapest_stickings(parse(text), FIVE, PLAYER, 84, best=1, repeat=True).best[0].pattern.strokes
     assert len({s.limb for s in strokes if s.voice == "hh"}) == 1
 
 
@@ -281,5 +281,5 @@ def test_a_hat_under_backbeats_stays_in_one_hand_at_any_tempo_it_can_be_played_a
 def test_ghosts_between_the_hats_are_the_other_hands(tempo):
     """Common practice: the leading hand has hat and backbeat, the other one the ghosts between."""
     text = "/16 ?@hh+K ?. ?@hh ?. ?@sn> ?. ?@hh ?. ?@hh ?. ?@hh+K ?. ?@sn> ?. ?@hh ?."
-    found = find_stickings(parse(text), FIVE, PLAYER, tempo, best=1, repeat=True)
+    found = cheapest_stickings(parse(text), FIVE, PLAYER, tempo, best=1, repeat=True)
     assert "".join(found.best[0].hands) == "RL" * 8

@@ -1,0 +1,94 @@
+"""One order for whatever is offered: by level, then by difficulty and habit together.
+
+No answer stands before one of a better level, of clearly more ease, or of a clearly higher limit where it is about
+as easy. And nothing is offered as help that makes worse what it is to help with.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable
+from typing import Final, NamedTuple, TypeVar
+
+from deft_reach.core.analysis.difficulty import LEVELS
+from deft_reach.core.analysis.report import Report
+
+T = TypeVar("T")
+
+#: From so much more ease on (of 100) an answer is clearly easier; with so many times the limit clearly faster.
+CLEARLY_EASIER: Final = 8.0
+CLEARLY_FASTER: Final = 1.25
+#: Difficulties are compared from here on: among what is easy anyway habit decides. Chosen.
+FROM: Final = 0.5
+#: Of answers that differ by less than about this in that neither is better.
+SAME: Final = 0.02
+#: Limits above so many times the tempo are as good as any.
+AMPLE: Final = 2.0
+
+
+class Merit(NamedTuple):
+    """What an answer is ordered by: the number of its level (open strokes count as impossible), its ease, its limit
+    (BPM, no more than AMPLE tempi), and ln(difficulty + FROM) + habit in steps of SAME.
+    """
+
+    level: int
+    ease: float
+    limit: float
+    weight: int
+
+    def clearly_behind(self, other: Merit) -> bool:
+        """Whether the other one has to stand before it, whatever the habits."""
+        if self.level != other.level:
+            return other.level < self.level
+        if abs(self.ease - other.ease) >= CLEARLY_EASIER:
+            return other.ease > self.ease
+        return other.limit >= CLEARLY_FASTER * self.limit
+
+
+def merit_of(report: Report) -> Merit:
+    """What a report's pattern is ordered by."""
+    summary = report.summary
+    level = len(LEVELS) - 1 if summary.level is None else LEVELS.index(summary.level)
+    limit = math.inf if summary.tempo_limit is None else summary.tempo_limit
+    weight = math.log(summary.difficulty + FROM) + report.habit.total
+    return Merit(level, summary.ease, min(limit, AMPLE * summary.tempo), round(weight / SAME))
+
+
+def in_order(answers: Iterable[T], report_of: Callable[[T], Report]) -> list[T]:
+    """The answers, the best first; where nothing tells them apart they stay in the order in which they come."""
+    left = sorted(((merit_of(report_of(answer)), answer) for answer in answers), key=lambda row: row[0].weight)
+    found = []
+    while left:
+        # Ease and limit can go round in a circle: then habit decides.
+        free = (k for k, (own, _) in enumerate(left) if not any(own.clearly_behind(other) for other, _ in left))
+        found.append(left.pop(next(free, 0))[1])
+    return found
+
+
+def better(one: Report, other: Report) -> bool:
+    """Whether one stands before the other: by its level, clearly more ease or limit, else by difficulty and habit."""
+    a, b = merit_of(one), merit_of(other)
+    if b.clearly_behind(a) or a.clearly_behind(b):
+        return b.clearly_behind(a)
+    return a.weight < b.weight
+
+
+def makes_worse(before: Report, after: Report) -> str | None:
+    """What a change makes worse so that it is no help, in words; None where nothing is.
+
+    A help adds no stop and no caution, does not raise the level, and does not bring the limit under the tempo.
+    """
+    was, now = before.summary, after.summary
+    if after.stops > before.stops:
+        return "adds a stop"
+    if len(after.serious) > len(before.serious):
+        return "adds a caution"
+    if (
+        now.tempo_limit is not None
+        and now.tempo_limit < now.tempo
+        and not (was.tempo_limit is not None and was.tempo_limit <= now.tempo_limit)
+    ):
+        return "brings the limit under the tempo"
+    if was.level is not None and now.level is not None and LEVELS.index(now.level) > LEVELS.index(was.level):
+        return "raises the level"
+    return None
