@@ -21,7 +21,7 @@ def test_every_word_stands_explained_where_it_is_used(window):
     window.go("reach")
     limit, ease = window.header.limit, window.header.ease
     assert explained("headroom") in limit.toolTip() and explained("breaks at") in limit.toolTip()
-    for word in ("level", "ease", "cost"):
+    for word in ("level", "ease", "demand"):
         assert explained(word) in ease.toolTip()
     names = {label.text(): label.toolTip() for label in station.card.names if label.isVisible()}
     assert names["pace"] == explained("pace")

@@ -16,18 +16,20 @@ def test_the_promised_object(capsys):
     found = json.loads(out)
     assert set(found) == {"best", "searched", "proven"} and len(found["best"]) == 2 and found["proven"] is True
     for row in found["best"]:
-        assert set(row) == {"sticking", "text", "cost", "tempo_limit", "findings", "differs"}
+        assert set(row) == {
+            "sticking", "text", "cost", "level", "ease", "difficulty", "habit", "tempo_limit", "findings", "differs",
+        }  # fmt: skip
         assert row["sticking"] == "R L R R L R L L"
         again = json.loads(run(capsys, "analyse", "-e", row["text"], "--json")[1])
         assert again["summary"]["cost"] == pytest.approx(row["cost"])
         assert again["findings"] == row["findings"]
-    costs = [row["cost"] for row in found["best"]]
-    assert costs == sorted(costs) and found["best"][0]["differs"] == []
+    levels = [("easy", "busy", "hard", "impossible").index(row["level"]) for row in found["best"]]
+    assert levels == sorted(levels) and found["best"][0]["differs"] == []
 
 
 def test_in_words(capsys):
     code, out, _ = run(capsys, "voice", "-e", "R L R L", "--palette", "sn,ft", "--repeat")
-    assert code == 0 and out.startswith("1. cost ") and "this order is proven" in out
+    assert code == 0 and out.startswith("1. busy, ease ") and "this order is proven" in out
 
 
 @pytest.mark.parametrize(

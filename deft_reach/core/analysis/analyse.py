@@ -7,7 +7,7 @@ from itertools import chain
 from typing import Final
 
 from deft_reach.core.analysis.demands import Moments, moments_of
-from deft_reach.core.analysis.difficulty import difficulty, ease_at, level_at
+from deft_reach.core.analysis.difficulty import LATE, difficulty, ease_at, level_at
 from deft_reach.core.analysis.finding import NEVER_PLAYABLE
 from deft_reach.core.analysis.findings import find_all
 from deft_reach.core.analysis.report import Load, Report, StrokeReports, Summary
@@ -93,7 +93,7 @@ def _summary(
         fastest, bottleneck = hardest_grace.pace, hardest_grace.index
     limit = None if fastest is None else tempo / fastest
     hard = difficulty(moments, length)
-    late = fastest is not None and fastest > 1 + 1e-9
+    late = fastest is not None and fastest > LATE
     led = [pattern.strokes[i].limb for i in walked.lead]
     # Where both hands lead as often, the one on the first beat is said to lead.
     lead = max(HANDS, key=lambda hand: (led.count(hand), hand == led[0])) if led else None

@@ -30,6 +30,8 @@ MODEL: Final = 2
 LEVELS: Final = ("easy", "busy", "hard", "impossible")
 #: The difficulties from which a figure is busy and hard. Impossible is what has no time, no limb or no reach. Fitted.
 BUSY, HARD = 0.471, 0.689
+#: A limb whose pace is above this has no time.
+LATE: Final = 1.0 + 1e-9
 #: How the paces of a moment and the moments of a figure join.
 JOIN, SUM = 3.0, 5.0
 #: Ease is 50 where a figure becomes hard, and falls by this power of the difficulty: 25 at the limit, 75 where it

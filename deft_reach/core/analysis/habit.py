@@ -11,17 +11,15 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from typing import TYPE_CHECKING, Final, NamedTuple
+from typing import Final, NamedTuple
 
 import numpy as np
 
 from deft_reach.core.model.derived import derived
 from deft_reach.core.model.limbs import HANDS, LEFT, RIGHT
 from deft_reach.core.model.pattern import Pattern
-from deft_reach.core.motion.cost import AGAIN_COST
-
-if TYPE_CHECKING:
-    from deft_reach.core.analysis.report import Report
+from deft_reach.core.motion.cost import AGAIN_COST, TERMS
+from deft_reach.core.motion.pose import Floats
 
 #: Fitted: see calibration/fit.py.
 WEIGHTS: Final = {"lead": 2.25, "surface": 1.32, "figure": 3.1, "again": 1.22, "order": 0.38}
@@ -62,17 +60,17 @@ class Habit(NamedTuple):
         return math.fsum(WEIGHTS[name] * value for name, value in zip(self._fields, self))
 
 
-def habit_of(report: Report) -> Habit:
-    """What goes against habit in a figure."""
-    pattern, terms = report.pattern, report.summary.terms
+def habit_of(pattern: Pattern, costs: Floats, tempo: float, repeat: bool) -> Habit:
+    """What goes against habit in a figure whose strokes cost ``costs`` (terms, strokes)."""
     n = len(pattern.events)
     if not n:
         return Habit(0.0, 0.0, 0.0, 0.0, 0.0)
+    switch, keep, figure = (math.fsum(costs[TERMS.index(name)].tolist()) for name in ("switch", "keep", "figure"))
     hands = np.array([stroke.limb in HANDS for stroke in pattern.strokes])
-    load = report.strokes.term("load")[hands]
-    again = float(np.where(load < LEAST_RUN, load, AGAIN_COST).sum())
-    order = math.fsum(_surprises(pattern, report.repeat, 240.0 / report.tempo))
-    return Habit(*(x / n for x in (terms["switch"], terms["keep"], terms["figure"], again, order)))
+    load = costs[TERMS.index("load")][hands]
+    again = math.fsum(np.where(load < LEAST_RUN, load, AGAIN_COST).tolist())
+    order = math.fsum(_surprises(pattern, repeat, 240.0 / tempo))
+    return Habit(*(x / n for x in (switch, keep, figure, again, order)))
 
 
 def _counts() -> Counter[str]:

@@ -10,8 +10,13 @@ import math
 from collections.abc import Callable, Iterable
 from typing import Final, NamedTuple, TypeVar
 
-from deft_reach.core.analysis.difficulty import LEVELS
+from deft_reach.core.analysis.demands import moments_of
+from deft_reach.core.analysis.difficulty import LATE, LEVELS, difficulty, ease_at, level_at
+from deft_reach.core.analysis.habit import habit_of
 from deft_reach.core.analysis.report import Report
+from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.motion.reach_table import ReachTable
+from deft_reach.core.motion.walk import Walk
 
 T = TypeVar("T")
 
@@ -36,6 +41,15 @@ class Merit(NamedTuple):
     limit: float
     weight: int
 
+    @classmethod
+    def of(
+        cls, level: str | None, ease: float, limit: float | None, tempo: float, hard: float, habit: float
+    ) -> Merit:
+        """From what a summary says, ``hard`` the difficulty."""
+        number = len(LEVELS) - 1 if level is None else LEVELS.index(level)
+        limit = math.inf if limit is None else limit
+        return cls(number, ease, min(limit, AMPLE * tempo), round((math.log(hard + FROM) + habit) / SAME))
+
     def clearly_behind(self, other: Merit) -> bool:
         """Whether the other one has to stand before it, whatever the habits."""
         if self.level != other.level:
@@ -47,19 +61,27 @@ class Merit(NamedTuple):
 
 def merit_of(report: Report) -> Merit:
     """What a report's pattern is ordered by."""
-    summary = report.summary
-    level = len(LEVELS) - 1 if summary.level is None else LEVELS.index(summary.level)
-    limit = math.inf if summary.tempo_limit is None else summary.tempo_limit
-    weight = math.log(summary.difficulty + FROM) + report.habit.total
-    return Merit(level, summary.ease, min(limit, AMPLE * summary.tempo), round(weight / SAME))
+    s = report.summary
+    return Merit.of(s.level, s.ease, s.tempo_limit, s.tempo, s.difficulty, report.habit.total)
 
 
-def in_order(answers: Iterable[T], report_of: Callable[[T], Report]) -> list[T]:
+def merit_of_walk(pattern: Pattern, walked: Walk, table: ReachTable, tempo: float, repeat: bool) -> Merit:
+    """The same for a walked pattern whose strokes all have a limb that can play them, without a report."""
+    moments = moments_of(pattern, walked, table, 240.0 / tempo, repeat)
+    hard = difficulty(moments, float(pattern.length) * 240.0 / tempo)
+    pace = max([*(pace for pace in walked.pace if pace), *(grace.pace for grace in walked.graces)], default=None)
+    late = pace is not None and pace > LATE
+    level = None if pattern.unassigned else level_at(hard, late)
+    habit = habit_of(pattern, walked.costs, tempo, repeat).total
+    return Merit.of(level, 0.0 if late else ease_at(hard), tempo / pace if pace else None, tempo, hard, habit)
+
+
+def in_order(answers: Iterable[T], merit: Callable[[T], Merit]) -> list[T]:
     """The answers, the best first; where nothing tells them apart they stay in the order in which they come."""
-    left = sorted(((merit_of(report_of(answer)), answer) for answer in answers), key=lambda row: row[0].weight)
+    left = sorted(((merit(answer), answer) for answer in answers), key=lambda row: (row[0].level, row[0].weight))
     found = []
     while left:
-        # Ease and limit can go round in a circle: then habit decides.
+        # Ease and limit can go round in a circle: then habit decides, within the level.
         free = (k for k, (own, _) in enumerate(left) if not any(own.clearly_behind(other) for other, _ in left))
         found.append(left.pop(next(free, 0))[1])
     return found

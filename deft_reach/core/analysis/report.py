@@ -9,8 +9,6 @@ from fractions import Fraction
 from functools import cached_property
 from typing import Any, Final, NamedTuple, overload
 
-import numpy as np
-
 from deft_reach.core.analysis.demands import Moments
 from deft_reach.core.analysis.explained import Demand, demands_of
 from deft_reach.core.analysis.finding import NEVER_PLAYABLE, Finding, Severity, worst
@@ -172,9 +170,10 @@ class StrokeReports(Sequence[StrokeReport]):
             for g in self._walk.graces
         }
 
-    def term(self, name: str) -> Floats:
-        """What every stroke costs by one of the TERMS, shape (strokes,)."""
-        return np.asarray(self._walk.costs[TERMS.index(name)])
+    @property
+    def costs(self) -> Floats:
+        """What every stroke costs by each of the TERMS, shape (terms, strokes)."""
+        return self._walk.costs
 
     def totals(self) -> list[float]:
         """What every stroke costs in all."""
@@ -314,7 +313,7 @@ class Report:
     @cached_property
     def habit(self) -> Habit:
         """What in it goes against what hands have learned."""
-        return habit_of(self)
+        return habit_of(self.pattern, self.strokes.costs, self.tempo, self.repeat)
 
     @property
     def said(self) -> tuple[Finding, ...]:

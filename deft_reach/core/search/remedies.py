@@ -10,12 +10,11 @@ import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
-from operator import attrgetter
 from typing import Final
 
 from deft_reach.core.analysis.analyse import analyse
 from deft_reach.core.analysis.finding import Finding, Severity
-from deft_reach.core.analysis.ranking import better, in_order, makes_worse
+from deft_reach.core.analysis.ranking import better, in_order, makes_worse, merit_of
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import read_unfinished
 from deft_reach.core.model.counting import counted, in_bar, place
@@ -106,7 +105,7 @@ def find_remedies(
         if easier and removed(finding, report, after) and makes_worse(report, after) is None:
             found[kind] = Remedy(kind, name, text, report.tempo, after)
     kinds = [found[kind] for kind in ("hands", "pedal", "feet", "voice", "accent", "omission") if kind in found]
-    rows = in_order(kinds, attrgetter("report"))
+    rows = in_order(kinds, lambda row: merit_of(row.report))
     slower = _slower(report, finding, weights, progress)
     return [*over, *rows] if slower is None else [*over, *rows, slower]
 

@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from fractions import Fraction
-from operator import itemgetter
 from typing import Final, NamedTuple
 
-from deft_reach.core.analysis.ranking import in_order, makes_worse
+from deft_reach.core.analysis.ranking import in_order, makes_worse, merit_of
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Document, Song
 from deft_reach.core.model.counting import in_bar
@@ -83,7 +82,7 @@ def exits(document: Document, song: Song, found: SongReport, seam: Seam) -> list
         offers.append((offer, changed.report))
     easier = [row for row in offers if row[0].pace < before - 1e-6 or row[0].cost_change < -1e-6]
     easier.sort(key=lambda row: (round(max(row[0].pace, 0.6), 2), row[0].cost))
-    return [offer for offer, _ in in_order(easier, itemgetter(1))]
+    return [offer for offer, _ in in_order(easier, lambda row: merit_of(row[1]))]
 
 
 def _less_limit(before: Report, after: Report) -> str:

@@ -41,6 +41,10 @@ def open_hands(text):
     return re.sub(r"(?<![\w@])[RL](?=[@>.+\s]|$)", "?", text)
 
 
+def itself(merit):
+    return merit
+
+
 # --- the order ----------------------------------------------------------------------------------------------------
 
 merits = st.builds(Merit, st.integers(0, 3), st.floats(0, 100), st.floats(40, 300), st.integers(-100, 100))
@@ -49,7 +53,7 @@ merits = st.builds(Merit, st.integers(0, 3), st.floats(0, 100), st.floats(40, 30
 @given(st.lists(merits, min_size=1, max_size=8))
 def test_no_level_stands_before_a_better_one(rows):
     """Nor anything before what is clearly easier, unless something else is in its way."""
-    ordered = in_order(rows, lambda merit: _Of(merit))
+    ordered = in_order(rows, itself)
     assert sorted(map(id, rows)) == sorted(map(id, ordered))
     assert [row.level for row in ordered] == sorted(row.level for row in rows)
     for k, row in enumerate(ordered[:-1]):
@@ -58,24 +62,9 @@ def test_no_level_stands_before_a_better_one(rows):
             assert not row.clearly_behind(following[0])
 
 
-class _Of:
-    """A report with nothing but a merit."""
-
-    def __init__(self, merit):
-        self.merit = merit
-
-
-@pytest.fixture(autouse=True)
-def bare_merits(monkeypatch):
-    from deft_reach.core.analysis import ranking
-
-    real = ranking.merit_of
-    monkeypatch.setattr(ranking, "merit_of", lambda row: row.merit if isinstance(row, _Of) else real(row))
-
-
 def test_what_is_as_good_stays_in_the_order_in_which_it_comes():
     one, two = Merit(1, 60.0, 200.0, 5), Merit(1, 61.0, 210.0, 5)
-    assert in_order([one, two], _Of) == [one, two] and in_order([two, one], _Of) == [two, one]
+    assert in_order([one, two], itself) == [one, two] and in_order([two, one], itself) == [two, one]
     assert one.clearly_behind(Merit(0, 60.0, 200.0, 50))
     assert one.clearly_behind(Merit(1, 60.0 + CLEARLY_EASIER, 100.0, 50))
     assert one.clearly_behind(Merit(1, 60.0, 200.0 * CLEARLY_FASTER, 50))
@@ -103,7 +92,7 @@ def test_habit_likes_what_hands_have_learned():
 def test_habit_is_never_below_nothing(text, repeat):
     found = report(text, repeat=repeat)
     assert all(value >= 0.0 and math.isfinite(value) for value in found.habit)
-    assert habit_of(found) == found.habit
+    assert habit_of(found.pattern, found.strokes.costs, 100, repeat) == found.habit
 
 
 # --- what is offered ------------------------------------------------------------------------------------------------

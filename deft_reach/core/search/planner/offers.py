@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import replace
-from operator import attrgetter
+from operator import itemgetter
 from typing import Any, Final
 
-from deft_reach.core.analysis.ranking import in_order, merit_of
+from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS
+from deft_reach.core.analysis.ranking import Merit, in_order, merit_of_walk
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import LEFT, RIGHT
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.player import Player
+from deft_reach.core.motion.cost import Weights
+from deft_reach.core.motion.follow import voices_of
+from deft_reach.core.motion.reach_table import reach_table
 from deft_reach.core.search.planner.search import LONG, SAME, PlanError, Sticking, Stickings, cheapest_stickings
 
 #: Out of so many of the cheapest stickings the offered ones are taken; in long figures out of so many more than are
@@ -25,7 +28,16 @@ ROUNDS: Final = 3
 
 
 def find_stickings(
-    pattern: Pattern, kit: Kit, player: Player, tempo: float, *, best: int = 5, **question: Any
+    pattern: Pattern,
+    kit: Kit,
+    player: Player,
+    tempo: float,
+    *,
+    best: int = 5,
+    repeat: bool = False,
+    weights: Weights = DEFAULT_WEIGHTS,
+    excluded: dict[int, str] | None = None,
+    **question: Any,
 ) -> Stickings:
     """The ``best`` hands for a pattern's open strokes (``?``), as they are judged (see analysis.ranking).
 
@@ -35,26 +47,28 @@ def find_stickings(
     """
     best = max(1, best)
     pool = max(best, POOL) if len(pattern.events) <= LONG else best + MORE
-    found = cheapest_stickings(pattern, kit, player, tempo, best=pool, **question)
-    looked_at = {row.hands: row for row in found.best}
+    question |= {"repeat": repeat, "weights": weights}
+    found = cheapest_stickings(pattern, kit, player, tempo, best=pool, excluded=excluded, **question)
+    judge = _Judge(player)
+    judge.look_at(found)
     searched = found.searched
-    rows = _offered(looked_at.values(), best)
-    excluded = dict(question.pop("excluded", None) or {})
+    rows = judge.offered(best)
+    without = dict(excluded or {})
     for _ in range(ROUNDS):
         # What is hurried in the first one may be easier with the other hand, at more cost elsewhere.
         hurried = rows[0].report.summary.bottleneck
-        if not rows[0].report.serious or hurried not in pattern.unassigned or hurried in excluded:
+        if not rows[0].report.serious or hurried not in pattern.unassigned or hurried in without:
             break
-        excluded[hurried] = rows[0].pattern.strokes[hurried].limb
+        without[hurried] = rows[0].pattern.strokes[hurried].limb
         try:
             others = cheapest_stickings(
-                pattern, kit, player, tempo, best=min(pool, OTHERS), excluded=excluded, **question
+                pattern, kit, player, tempo, best=min(pool, OTHERS), excluded=without, **question
             )
         except PlanError:
             break
         searched += others.searched
-        looked_at |= {row.hands: row for row in others.best if row.hands not in looked_at}
-        before, rows = rows, _offered(looked_at.values(), best)
+        judge.look_at(others)
+        before, rows = rows, judge.offered(best)
         if rows[0] is before[0]:
             break
     first = rows[0].hands
@@ -70,19 +84,31 @@ def find_stickings(
     )
 
 
-def _offered(stickings: Iterable[Sticking], best: int) -> list[Sticking]:
-    """The likeliest by difficulty and habit, in the order of every list; of those that are as likely first those that
-    the leading hand begins.
-    """
+class _Judge:
+    """Judges stickings of one question, each once."""
 
-    def likeliness(row: Sticking) -> tuple[int, bool, float, list[bool]]:
-        lead = RIGHT if row.player.handedness == "right" else LEFT
-        return (
-            merit_of(row.report).weight,
-            row.hands[:1] != (lead,),
-            round(row.cost, 1),
-            [hand != lead for hand in row.hands],
-        )
+    def __init__(self, player: Player) -> None:
+        self.lead = RIGHT if player.handedness == "right" else LEFT
+        self._judged: dict[tuple[str, ...], tuple[Merit, Sticking]] = {}
 
-    likely = sorted(stickings, key=likeliness)[:best]
-    return in_order(likely, attrgetter("report"))
+    def look_at(self, found: Stickings) -> None:
+        """Judge those that have not been seen yet."""
+        for row in found.best:
+            if row.hands not in self._judged:
+                pattern, walked = found.walked[row.hands]
+                table = reach_table(row.kit, row.player, voices_of(pattern))
+                merit = merit_of_walk(pattern, walked, table, row.tempo, row.repeat)
+                self._judged[row.hands] = merit, row
+
+    def offered(self, best: int) -> list[Sticking]:
+        """The likeliest by difficulty and habit, in the order of every list; of those that are as likely first those
+        that the leading hand begins.
+        """
+
+        def likeliness(judged: tuple[Merit, Sticking]) -> tuple[int, bool, float, list[bool]]:
+            merit, row = judged
+            others = [hand != self.lead for hand in row.hands]
+            return merit.weight, any(others[:1]), round(row.cost, 1), others
+
+        likely = sorted(self._judged.values(), key=likeliness)[:best]
+        return [row for _, row in in_order(likely, itemgetter(0))]

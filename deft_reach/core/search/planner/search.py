@@ -12,7 +12,7 @@ import heapq
 import math
 from bisect import insort
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Final, NamedTuple
 
@@ -98,11 +98,14 @@ class Sticking:
 
 
 class _Costed(NamedTuple):
-    """What a sticking costs: in all, the part that depends on the hands, and the hands of the open strokes."""
+    """What a sticking costs: in all, the part that depends on the hands, the hands of the open strokes, and the
+    pattern with them, walked; its text is not written.
+    """
 
     total: float
     of_hands: float
     hands: tuple[str, ...]
+    walked: tuple[Pattern, Walk]
 
 
 class OpenMoment(NamedTuple):
@@ -117,13 +120,15 @@ class OpenMoment(NamedTuple):
 class Stickings:
     """What was found: the cheapest first, how many states were looked at, and whether the order is proven.
 
-    ``open`` are the moments that no hands can play; everything else is planned.
+    ``open`` are the moments that no hands can play; everything else is planned. ``walked`` holds each sticking's
+    pattern and walk, by its hands; the text of these patterns is the question's.
     """
 
     best: tuple[Sticking, ...]
     searched: int
     proven: bool
     open: tuple[OpenMoment, ...] = ()
+    walked: Mapping[tuple[str, ...], tuple[Pattern, Walk]] = field(default_factory=dict, compare=False, repr=False)
 
     @property
     def open_in_words(self) -> list[str]:
@@ -265,6 +270,7 @@ class _Search:
             self.looked,
             proven,
             self.open,
+            {row.hands: row.walked for row in rows},
         )  # fmt: skip
 
     def _alike(self, found: dict[tuple[str, ...], _Costed]) -> dict[tuple[str, ...], _Costed]:
@@ -330,7 +336,7 @@ class _Search:
         # What hands and feet cost that take turns is the same whichever hands they are.
         struck = follow(filled, self.table.names, self.repeat).hands.index
         mine = np.delete(walked.costs, COORDINATION, axis=0)[:, struck]
-        return _Costed(total, math.fsum(mine.ravel().tolist()), hands)
+        return _Costed(total, math.fsum(mine.ravel().tolist()), hands, (filled, walked))
 
     def _loops(self, graph: Graph) -> Iterator[tuple[float, tuple[str, ...]]]:
         """Rounds that end as they began, in the order of their bounds, over all beginnings.
