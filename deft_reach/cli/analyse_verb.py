@@ -23,7 +23,7 @@ def run(args: argparse.Namespace) -> int:
     asked = question(args)
     pattern = asked.pattern
     if pattern.unassigned:
-        # Open hands are the planner's to choose: the cheapest ones are analysed.
+        # Open hands are the planner's to choose: the easiest ones are analysed.
         try:
             found = find_stickings(
                 pattern, asked.kit, asked.player, asked.tempo, best=1, repeat=asked.repeat, weights=asked.weights
@@ -38,7 +38,7 @@ def run(args: argparse.Namespace) -> int:
             say(f"deft-reach: {remark.message}")
     else:
         if asked.pattern.unassigned:
-            print(f"Open hands were given the cheapest: {pattern.sticking}\n")
+            print(f"Open hands were given the easiest: {pattern.sticking}\n")
             for line in found.open_in_words:
                 print(f"{line}\n")
         print(in_words(report))

@@ -51,7 +51,7 @@ def verdict_words(report: Report) -> str:
     return f"{judged}, cost {s.cost:.2f}, {limit}"
 
 
-def searched_words(count: int, what: str, proven: bool) -> str:
+def searched_words(count: int, what: str, proven: bool, surely: str = "this order is proven") -> str:
     """How much was looked at, and whether the order is sure."""
-    sure = "this order is proven" if proven else "the best found; others may be as good"
+    sure = surely if proven else "the best found; others may be as good"
     return f"{count:,} {what}looked at; {sure}"

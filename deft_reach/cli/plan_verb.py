@@ -1,4 +1,4 @@
-"""``deft-reach plan``: the cheapest hands for strokes written ``?``."""
+"""``deft-reach plan``: the easiest hands for strokes written ``?``."""
 
 from __future__ import annotations
 
@@ -58,15 +58,16 @@ def in_words(found: Stickings) -> str:
         lines.append(f"{number}. {row.report.pattern.sticking}")
         lines.append(f"   {verdict_words(row.report)}")
     lines += found.open_in_words
-    lines.append(searched_words(found.searched, "moments ", found.proven))
+    lines.append(searched_words(found.searched, "moments ", found.proven, "that nothing costs less is proven"))
     return "\n".join(lines)
 
 
 VERB = Verb(
     "plan",
-    "the cheapest hands for strokes written ?",
-    "Give every ? a hand so that the whole costs least, cheapest first. What is written stays. A moment that no "
-    "hands can play is named and stays open; the rest is planned. Exit 1 if even the best cannot be played.",
+    "the easiest hands for strokes written ?",
+    "Give every ? a hand: of the hands that cost least those that are judged easiest, by level, then by difficulty "
+    "and habit together. What is written stays. A moment that no hands can play is named and stays open; the rest is "
+    "planned. Exit 1 if even the best cannot be played.",
     run,
     (PATTERN,),
     (

@@ -54,7 +54,7 @@ def in_words(found: Voicings) -> str:
 
 VERB = Verb(
     "voice",
-    "a sticking put round the kit, the cheapest ways first",
+    "a sticking put round the kit, the easiest ways first",
     "Keep the hands and look for voices. Strokes written with a voice keep it; if all have one, all are free. Every "
     "voice of the palette is used, changes fall on groups or beats, doubles stay together. Exit 1 if even the best "
     "cannot be played.",

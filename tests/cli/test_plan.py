@@ -36,7 +36,7 @@ def test_the_promised_object(capsys):
 
 def test_options_and_words(capsys):
     code, out, _ = run(capsys, "plan", "-e", "? ? ? ?", "--school", "right-lead", "--max-run", "1", "--best", "1")
-    assert code == 0 and "1. R L R L" in out and "this order is proven" in out
+    assert code == 0 and "1. R L R L" in out and "nothing costs less is proven" in out
     code, out, _ = run(capsys, "plan", "-e", "?@hh ?@sn", "--hat", "open", "--json")
     assert code == 0 and json.loads(out)["best"][0]["sticking"].startswith("L")
 

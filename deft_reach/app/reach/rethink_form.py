@@ -1,4 +1,4 @@
-"""Other hands: which strokes to think about again, by which school, and the cheapest stickings found."""
+"""Other hands: which strokes to think about again, by which school, and the easiest stickings found."""
 
 from __future__ import annotations
 
@@ -70,7 +70,7 @@ class RethinkForm(SearchForm):
         set_scaled(question, QWidget.setFixedWidth, 272)
         row.addWidget(question, 0)
         row.addLayout(self._answers(), 1)
-        self._say("Choose what to think about again, and the cheapest hands are found and proven.", "hint")
+        self._say("Choose what to think about again, and the easiest hands are found.", "hint")
         self.follow()
 
     def _question(self) -> QWidget:
@@ -196,7 +196,7 @@ class RethinkForm(SearchForm):
 
     def answered(self, result: Stickings) -> None:
         self.found = result
-        sure = "the order is proven" if result.proven else "the best found; others may be as good"
+        sure = "that nothing costs less is proven" if result.proven else "the best found; others may be as good"
         text, tone = f"{result.searched:,} moves weighed; {sure}.", "hint"
         if result.open:
             more = {1: "", 2: " So does one more moment."}.get(

@@ -1,4 +1,4 @@
-"""The adviser: voicings for the sticking as it is, searched in the background, the cheapest first."""
+"""The adviser: voicings for the sticking as it is, searched in the background, the easiest first."""
 
 from __future__ import annotations
 
@@ -85,7 +85,7 @@ class AdviserForm(SearchForm):
         self.table.cellClicked.connect(lambda *_: self.offered.emit())
         self.harder.toggled.connect(lambda _: self._fill())
         self.use.clicked.connect(self.apply)
-        self._say("Choose voices in the order of the way, and let the cheapest ways round the kit be found.", "hint")
+        self._say("Choose voices in the order of the way, and let the easiest ways round the kit be found.", "hint")
         self._show()
         self.follow()
 

@@ -52,6 +52,8 @@ GHOSTS: Final = "sn"
 FEW: Final = 6
 #: Places in the bar of which every choice is tried; with more, only up to three at a time.
 PLACES: Final = 8
+#: So many shares are shown at most.
+MOST_SHARES: Final = 24
 #: Rewrites that are analysed at most.
 MOST: Final = 400
 
@@ -109,7 +111,8 @@ def find_reliefs(
 ) -> Reliefs:
     """Rewrites in which ``hand`` plays at most ``share`` of its strokes; ``keep`` (of KEEPS) stays with it.
 
-    ``best`` is empty where too much is kept for that: ``least_share`` says how far it goes.
+    ``best`` is empty where too much is kept for that (``least_share`` says how far it goes), and where every rewrite
+    would be harder to play (see analysis.ranking).
 
     Raises ReliefError for a hand that plays nothing and for unknown things to keep.
     """
@@ -144,14 +147,14 @@ def relief_scale(
     question = _asked(pattern, kit, player, tempo, hand, keep, repeat, weights)
     found = question.run(1.0, 1, NO_PROGRESS)
     rows = [found.as_written]
-    while rows[-1].share > found.least_share + 1e-9 and len(rows) < 24:
-        below = rows[-1].share - 1e-9
-        count = len(rows[-1].kept) - 1
-        share = max(0.0, min(below, count / len(found.as_written.kept)))
+    written = len(found.as_written.kept)
+    count = written - 1
+    while count >= 0 and count / written >= found.least_share - 1e-9 and len(rows) < MOST_SHARES:
+        share = max(0.0, min(rows[-1].share - 1e-9, count / written))
         following = question.run(share, 1, progress).best
-        if not following:
-            break
-        rows.append(following[0])
+        # Where every rewrite of this share would be harder to play, a lighter one may not be.
+        rows += following
+        count = len(following[0].kept) - 1 if following else count - 1
     return rows
 
 
