@@ -79,8 +79,8 @@ def in_words(found: Reliefs) -> str:
     lines = [f"as written: {line(found.as_written)}"]
     if not found.best:
         lines.append(
-            f"with what is kept it goes down to {found.least_share * 100:.0f} % at least, and what would be harder to "
-            "play is not offered; keep less, or ask for another share"
+            f"with what is kept it goes down to {found.least_share * 100:.0f} % at least, and what would be harder "
+            "to play is not offered; keep less, or ask for another share"
         )
     for number, row in enumerate(found.best, 1):
         change = lighter(row, found.as_written) * 100
