@@ -17,7 +17,7 @@ from typing import NamedTuple
 from deft_reach.core import Kit, Player, analyse, layout, parse
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.search.errors import SearchError
-from deft_reach.core.search.planner import HATS, SCHOOLS, find_stickings
+from deft_reach.core.search.planner import HATS, SCHOOLS, cheapest_stickings
 from deft_reach.core.search.planner.assign import with_hands
 from deft_reach.core.search.planner.schools import allowed_hands
 
@@ -76,7 +76,7 @@ def check(asked: Question, kit: Kit = FIVE, player: Player = PLAYER) -> str:
     wishes = {"school": asked.school, "hat": asked.hat, "max_run": asked.max_run}
     every = _every_cost(pattern, asked, kit, player)
     try:
-        found = find_stickings(pattern, kit, player, asked.tempo, best=asked.best, repeat=asked.repeat, **wishes)
+        found = cheapest_stickings(pattern, kit, player, asked.tempo, best=asked.best, repeat=asked.repeat, **wishes)
     except SearchError as error:
         return f"refused ({error}), and {len(every)} ways are possible" if every else ""
     costs = [row.report.summary.cost for row in found.best]

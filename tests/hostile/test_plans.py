@@ -5,7 +5,7 @@ from random import Random
 import pytest
 
 from deft_reach.core import Player, layout, parse
-from deft_reach.core.search.planner import find_stickings
+from deft_reach.core.search.planner import cheapest_stickings
 from tests.cli.test_verbs import run, verb
 from tests.hostile.plans import Question, check, question
 
@@ -47,7 +47,7 @@ def test_a_loop_in_which_one_hand_rests_for_long_has_answers(capsys, hat, school
 )
 def test_a_longest_run_is_kept_on_both_sides_of_what_is_written(text, wishes, stickings):
 
-    found = find_stickings(parse(text), layout("five"), Player(), 100, best=2, **wishes)
+    found = cheapest_stickings(parse(text), layout("five"), Player(), 100, best=2, **wishes)
     mine = [row.report.pattern.sticking for row in found.best]
     if stickings is not None:
         assert sorted(mine) == sorted(stickings)

@@ -34,7 +34,7 @@ KINDS: Final = {
     "coordination": ("variety",),
     "dynamics": ("lift",),
     "graces": ("grace",),
-    "rhythm": ("division",),
+    "rhythm": ("division", "across"),
     "order": ("order",),
 }
 PARTS: Final = tuple(part for parts in KINDS.values() for part in parts)
@@ -46,6 +46,8 @@ BACK: Final = 4
 WINDOW: Final = 12
 #: The leading hand's own time is so much of the other hand's.
 LEADING: Final = 0.5
+#: What falls on the beat is looked at over so many beats.
+BEATS: Final = 4
 #: Moments are taken to be no closer than this (seconds).
 LEAST_GAP: Final = 0.02
 #: Ways shorter than this (mm) are none.
@@ -120,8 +122,11 @@ def moments_of(pattern: Pattern, walked: Walk, table: ReachTable, whole: float, 
         count = GRACE_NOTES[pattern.strokes[grace.index].grace]
         rates[event_of[grace.index], _AT["grace"]] += count / grace.gap
     codes = _limb_codes(pattern)
-    rates[:, _AT["variety"]] = np.log2(_kinds(codes, repeat)) * per_second
+    rates[:, _AT["variety"]] = np.log2(_kinds(codes, repeat, WINDOW)) * per_second
     rates[:, _AT["division"]] = _uneven(pattern)
+    beats = np.flatnonzero([event.on_beat for event in pattern.events])
+    if len(beats):
+        rates[beats, _AT["across"]] = np.log2(_kinds(codes[beats], repeat, BEATS)) * per_second[beats]
     kinds = {piece.code: piece.kind for piece in table.kit}
     crossed = [
         posture.cross is not None
@@ -159,20 +164,20 @@ def _limb_codes(pattern: Pattern) -> Ints:
     return np.array([sum({bits[s.limb] for s in event.strokes}) for event in pattern.events], dtype=np.intp)
 
 
-def _kinds(codes: Ints, repeat: bool) -> Ints:
-    """How many different kinds of moments the last WINDOW moments are, at each moment."""
+def _kinds(codes: Ints, repeat: bool, window: int) -> Ints:
+    """How many different kinds of moments the last ``window`` moments are, at each moment."""
     n = len(codes)
     if not n:
         return np.ones(0, dtype=np.intp)
-    lead = min(WINDOW - 1, n - 1) if repeat else 0
+    lead = min(window - 1, n - 1) if repeat else 0
     rows = np.concatenate([codes[n - lead :], codes])
-    following = np.full(len(rows), len(rows) + WINDOW)
+    following = np.full(len(rows), len(rows) + window)
     for code in np.unique(rows):
         places = np.flatnonzero(rows == code)
         following[places[:-1]] = places[1:]
     now = np.arange(lead, len(rows))
     found = np.zeros(n, dtype=np.intp)
-    for j in range(WINDOW):
+    for j in range(window):
         k = now - j
         found += (k >= 0) & (following[np.maximum(k, 0)] > now)
     return np.maximum(found, 1)

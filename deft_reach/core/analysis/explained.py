@@ -26,7 +26,7 @@ _OF_A_LIMB: Final = {"speed": "speed", "stamina": "stamina", "moves": "moves", "
 _OF_THE_FIGURE: Final = {
     "speed": "speed", "stamina": "keeping it up", "moves": "moves between pieces", "reach": "reach",
     "crossing": "crossed arms", "coordination": "limbs that do different things", "dynamics": "accents and ghosts",
-    "graces": "graces", "rhythm": "an uneven meter or division", "order": "the order of the hands",
+    "graces": "graces", "rhythm": "what does not fit the beat", "order": "the order of the hands",
 }  # fmt: skip
 
 

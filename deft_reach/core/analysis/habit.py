@@ -22,7 +22,7 @@ from deft_reach.core.motion.cost import AGAIN_COST, TERMS
 from deft_reach.core.motion.pose import Floats
 
 #: Fitted: see calibration/fit.py.
-WEIGHTS: Final = {"lead": 2.25, "surface": 1.32, "figure": 3.1, "again": 1.22, "order": 0.38}
+WEIGHTS: Final = {"lead": 2.19, "surface": 1.38, "figure": 3.16, "again": 1.25, "order": 0.40}
 #: A load above this is a tiring run and not a hand that strikes again.
 LEAST_RUN: Final = 0.35
 

@@ -66,6 +66,9 @@ def find_stickings(
             )
         except PlanError:
             break
+        if others.open != found.open:
+            # The other hand is not allowed there: it would stay open.
+            break
         searched += others.searched
         judge.look_at(others)
         before, rows = rows, judge.offered(best)
