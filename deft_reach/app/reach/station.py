@@ -24,7 +24,8 @@ from deft_reach.app.reach.findings_list import FindingsList, SeverityLegend
 from deft_reach.app.reach.stroke_card import StrokeCard
 from deft_reach.app.station import Station
 from deft_reach.core.analysis.finding import KINDS, Finding
-from deft_reach.core.analysis.report import serious_words
+from deft_reach.core.analysis.ranking import limit_lost
+from deft_reach.core.analysis.report import Report, serious_words
 from deft_reach.core.document import Candidate, read_unfinished
 from deft_reach.core.model.counting import counted
 from deft_reach.core.search.candidates import with_other_hand
@@ -39,12 +40,13 @@ if TYPE_CHECKING:
     from deft_reach.app.reach.tray import Tray
 
 
-def _remedy_words(found: list[Remedy]) -> str:
-    """What was found, in a sentence."""
+def _remedy_words(found: list[Remedy], before: Report) -> str:
+    """What was found, in a sentence; what takes something of the limit says so."""
     if not found:
         return "No other hands, voice or tempo removes it by itself; change more of the figure, or the kit."
     settled = " or ".join(row.name for row in found if row.kind == "over")
-    removed = "; ".join(row.name for row in found if row.kind != "over")
+    names = [(row.name, limit_lost(before, row.report)) for row in found if row.kind != "over"]
+    removed = "; ".join(f"{name} ({lost})" if lost else name for name, lost in names)
     words = [f"Settled by: {settled}."] if settled else []
     if removed:
         words.append(f"Removed by: {removed}.")
@@ -175,7 +177,8 @@ class ReachStation(Station):
         offered = [Candidate(row.name, row.text) for row in found if row.text != text and row.kind != "pedal"]
         self._with_pedal = next((row.text for row in found if row.kind == "pedal"), "")
         self.add_pedal.setVisible(bool(self._with_pedal))
-        self.findings.show_remedies(finding, _remedy_words(found))
+        assert self.session.report is not None
+        self.findings.show_remedies(finding, _remedy_words(found, self.session.report))
         self._compare(offered, f"Try what removes the {KINDS[finding.kind]}")
 
     def _add_pedal(self) -> None:

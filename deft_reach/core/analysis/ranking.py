@@ -114,3 +114,11 @@ def makes_worse(before: Report, after: Report) -> str | None:
     if was.level is not None and now.level is not None and LEVELS.index(now.level) > LEVELS.index(was.level):
         return "raises the level"
     return None
+
+
+def limit_lost(before: Report, after: Report) -> str:
+    """What a change takes of the limit, to be said where it is offered; empty where it takes nothing."""
+    was, now = before.summary.tempo_limit, after.summary.tempo_limit
+    if was is None or now is None or round(now) >= round(was):
+        return ""
+    return f"the limit falls from {was:.0f} to {now:.0f} BPM"

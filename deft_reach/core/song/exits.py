@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Final, NamedTuple
 
-from deft_reach.core.analysis.ranking import in_order, makes_worse, merit_of
+from deft_reach.core.analysis.ranking import in_order, limit_lost, makes_worse, merit_of
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Document, Song
 from deft_reach.core.model.counting import in_bar
@@ -77,20 +77,12 @@ def exits(document: Document, song: Song, found: SongReport, seam: Seam) -> list
         s = changed.report.summary
         offer = Exit(
             idea.name, idea.plan, idea.text, s.cost, s.cost - report.summary.cost, s.tempo_limit, after, before,
-            idea.lost + _less_limit(report, changed.report),
+            "; ".join(filter(None, [idea.lost, limit_lost(report, changed.report)])),
         )  # fmt: skip
         offers.append((offer, changed.report))
     easier = [row for row in offers if row[0].pace < before - 1e-6 or row[0].cost_change < -1e-6]
     easier.sort(key=lambda row: (round(max(row[0].pace, 0.6), 2), row[0].cost))
     return [offer for offer, _ in in_order(easier, lambda row: merit_of(row[1]))]
-
-
-def _less_limit(before: Report, after: Report) -> str:
-    """What a change takes of the song's limit, to be said with what is lost; empty where it takes nothing."""
-    was, now = before.summary.tempo_limit, after.summary.tempo_limit
-    if was is None or now is None or round(now) >= round(was):
-        return ""
-    return f"; the limit falls from {was:.0f} to {now:.0f} BPM"
 
 
 def _pace_at(found: SongReport, seam: Seam | None) -> float:

@@ -19,6 +19,7 @@ from deft_reach.core.analysis.ranking import (
     Merit,
     better,
     in_order,
+    limit_lost,
     makes_worse,
     merit_of,
 )
@@ -123,6 +124,8 @@ def test_hands_are_offered_in_the_order_of_the_judgement(steps, repeat):
         return
     in_judged_order([row.report for row in found.best])
     assert found.best[0].differs == ()
+    one = find_stickings(pattern, FIVE, PLAYER, 110, best=1, repeat=repeat)
+    assert one.best[0].hands == found.best[0].hands
     cheapest = cheapest_stickings(pattern, FIVE, PLAYER, 110, best=1, repeat=repeat).best[0]
     # Whoever asks for a few sees the likeliest few: of those none is better than the first.
     if cheapest.hands in [row.hands for row in found.best]:
@@ -173,6 +176,15 @@ def test_no_remedy_makes_anything_worse(text, tempo):
                 assert makes_worse(before, row.report) is None, (row.name, makes_worse(before, row.report))
         in_judged_order([row.report for row in rows if row.kind not in ("over", "tempo")])
     assert tried
+
+
+def test_what_is_taken_of_the_limit_is_said():
+    calm, wide = report("R L R L", 80), report("R@ft L@hh R L", 80)
+    assert wide.summary.tempo_limit < calm.summary.tempo_limit
+    assert limit_lost(calm, wide) == (
+        f"the limit falls from {calm.summary.tempo_limit:.0f} to {wide.summary.tempo_limit:.0f} BPM"
+    )
+    assert limit_lost(wide, calm) == limit_lost(calm, calm) == limit_lost(calm, report("R", 80, False)) == ""
 
 
 def test_what_makes_worse_is_named():

@@ -21,6 +21,8 @@ from deft_reach.core.search.planner.search import LONG, SAME, PlanError, Stickin
 #: asked for.
 POOL: Final = 24
 MORE: Final = 3
+#: The first of so many likely ones is the first, however few are asked for.
+LIKELY: Final = 5
 #: While the first one has a caution, the hand of its most hurried stroke is excluded and so many more are looked at,
 #: so many times.
 OTHERS: Final = 8
@@ -46,7 +48,7 @@ def find_stickings(
     Takes what ``cheapest_stickings`` takes, and raises what it raises.
     """
     best = max(1, best)
-    pool = max(best, POOL) if len(pattern.events) <= LONG else best + MORE
+    pool = max(best, POOL) if len(pattern.events) <= LONG else max(best, LIKELY) + MORE
     question |= {"repeat": repeat, "weights": weights}
     found = cheapest_stickings(pattern, kit, player, tempo, best=pool, excluded=excluded, **question)
     judge = _Judge(player)
@@ -113,5 +115,5 @@ class _Judge:
             others = [hand != self.lead for hand in row.hands]
             return merit.weight, any(others[:1]), round(row.cost, 1), others
 
-        likely = sorted(self._judged.values(), key=likeliness)[:best]
-        return [row for _, row in in_order(likely, itemgetter(0))]
+        likely = sorted(self._judged.values(), key=likeliness)[: max(best, LIKELY)]
+        return [row for _, row in in_order(likely, itemgetter(0))][:best]
