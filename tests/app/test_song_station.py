@@ -479,3 +479,23 @@ def test_how_far_pieces_may_move_is_shown_and_typed_in_the_players_unit(station,
         assert box.value() == pytest.approx(101.6)
     finally:
         units.set_unit("mm")
+
+
+def test_a_song_that_has_become_shorter_since_it_was_judged(station, window):
+    """The verdict of a moment ago can name a section that is not there any more."""
+    session = window.session
+    found = station.view.found
+    tightest = found.tightest.section
+    assert tightest > 0, "the last one, so that it goes first"
+    view = station.view
+    view.active = False
+    while len(session.songs.song.sections) > 1:
+        session.songs.remove_section(len(session.songs.song.sections) - 1)
+    assert view.found is found
+    station.bar.refresh()
+    assert "Storm at the breakwater" in station.bar.words.text()
+    storm = found.song.sections[tightest].plan
+    session.show_plan(storm)
+    session.plans.delete_plan()
+    station.bar.refresh()
+    assert "Tightest" in station.bar.words.text()

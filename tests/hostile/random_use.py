@@ -262,7 +262,7 @@ def work(app: QApplication, hands: Hands, watch: Watchdog, actions: int, until: 
                 faults.append(traceback.format_exc())
         # A dialog waits for its reader: that is no standing still.
         if not waited and not is_asked(app):
-            watch.end(hands.done[-1])
+            watch.end(hands.done[-1] if hands.done else "the first step")
         if number % LOOKED_AT == LOOKED_AT - 1:
             faults += look(app, hands)
         if time.monotonic() > until:

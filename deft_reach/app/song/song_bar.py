@@ -310,7 +310,9 @@ class SongBar(Listener):
         text = f"{length}, ease {found.report.summary.ease:.0f}."
         tightest = found.tightest
         if tightest is not None and tightest.headroom is not None:
-            name = self.session.document.plan(song.sections[tightest.section].plan).name
+            # The verdict can be of the song as it was a moment ago.
+            plan = found.song.sections[tightest.section].plan
+            name = next((p.name for p in self.session.document.plans if p.id == plan), "a plan that is gone")
             over = tightest.headroom < 0
             how = headroom_words(tightest.headroom) if over else f"{tightest.headroom * 100:.0f} % headroom"
             text += f" Tightest: {name}, {how}."
