@@ -66,13 +66,12 @@ HIGH_MM, FULL_HEIGHT_MM = 150.0, 500.0
 
 class Moments(NamedTuple):
     """What is demanded at every moment: the parts' rates (moments, parts), the time since the moment before in
-    seconds (moments,), the player's skill for each (moments, parts), and the event that each moment is.
+    seconds (moments,), and the player's skill for each (moments, parts). Every event is a moment.
     """
 
     rates: Floats
     time: Floats
     skill: Floats
-    events: Ints
 
 
 def moments_of(pattern: Pattern, walked: Walk, table: ReachTable, whole: float, repeat: bool) -> Moments:
@@ -137,8 +136,7 @@ def moments_of(pattern: Pattern, walked: Walk, table: ReachTable, whole: float, 
         # Staying there is what costs thought; coming in is paid for at once.
         stays = (k or repeat) and walked.postures[k - 1].cross is not None
         rates[k, _AT["held"]] = per_second[k] * (1.0 if stays else ENTERING)
-    rates[:, _AT["order"]] = 0.0
-    return Moments(rates, time, skill, np.arange(n))
+    return Moments(rates, time, skill)
 
 
 def _kept_up(times: Floats, length: float | None) -> Floats:

@@ -3,8 +3,8 @@
 Difficulty alone would give everything to one hand. Players keep their leading hand, leave a surface with the hand
 that keeps it, stick the same figure the same way, alternate, and play orders of hands that they know. What goes
 against that is counted at every moment and weighed; the mean over the moments is the figure's *habit*: 0 where
-nothing goes against it. Answers are ordered by ``ln(difficulty) + habit``. The weights are fitted on stickings that
-teaching accepts by ``calibration/fit.py``; see ``docs/model.md``.
+nothing goes against it. Answers are ordered by ``ln(difficulty + 1/2) + habit``: where all is easy habit decides. The
+weights are fitted on stickings that teaching accepts by ``calibration/fit_habit.py``; see ``docs/model.md``.
 """
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.motion.cost import AGAIN_COST, TERMS
 from deft_reach.core.motion.pose import Floats
 
-#: Fitted: see calibration/fit.py.
+#: Fitted: see calibration/fit_habit.py.
 WEIGHTS: Final = {"lead": 2.19, "surface": 1.38, "figure": 3.16, "again": 1.25, "order": 0.40}
 #: A load above this is a tiring run and not a hand that strikes again.
 LEAST_RUN: Final = 0.35
