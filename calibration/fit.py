@@ -39,8 +39,10 @@ Flags = NDArray[np.bool_]
 FIGURES: Final = Path(__file__).with_name("verdicts.csv")
 #: What a weight costs, and a power of skill that is not 1.
 THRIFT, PLAIN = 0.003, 0.5
-#: The parts that are fitted; the others keep the weight they have.
+#: The parts that are fitted, and those that keep the weight they have: the judged figures hardly hold orders that are
+#: not practised, so that of the weights with which they agree as well the one is taken that ranks stickings best.
 FITTED: Final = tuple(part for part in PARTS if WEIGHTS[part].weight > 0.0)
+KEPT: Final = ("order",)
 PARTS_LEFT_OUT: Final = 10
 
 
@@ -139,6 +141,10 @@ class Fitter:
             [np.full(n, math.log(0.6 / math.sqrt(n))), np.ones(n), [math.log(6.0)], [math.log(0.35)] * 2]
         )
         bounds = [(-7.0, 3.0)] * n + [(0.05, 4.0)] * n + [(0.0, 4.0)] + [(-4.0, 1.0)] * 2
+        for part in KEPT:
+            k = FITTED.index(part)
+            start[k], start[n + k] = math.log(WEIGHTS[part].weight * self.unit[k]), WEIGHTS[part].skill
+            bounds[k], bounds[n + k] = (start[k],) * 2, (start[n + k],) * 2
         found = minimize(
             self._loss, start, args=(kept.astype(float),), jac=True, method="L-BFGS-B", bounds=bounds,
             options={"maxiter": 250},

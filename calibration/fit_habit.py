@@ -2,8 +2,8 @@
 
 ``stickings.csv`` beside this script holds figures with every sticking that teaching accepts for each (two independent
 lists; general drumming knowledge, no published source): alternatives parted by ``|``, each an expression over the
-hands in order, or VOICE=HAND for every stroke on a piece. The stickings of a figure that the planner looks at are
-ranked by ``ln(difficulty + 1/2) + habit``; weights, none below 0, make accepted ones likely to come before the
+hands in order, or VOICE=HAND for every stroke on a piece. The stickings of a figure that the planner looks at, the
+cheapest ones and those of every kind, are ranked by ``ln(difficulty + 1/2) + habit``; weights, none below 0, make accepted ones likely to come before the
 others (a softmax over each figure). Figures are left out in ten parts in turn to see what that is worth on others.
 """
 
@@ -13,6 +13,7 @@ import csv
 import math
 import re
 from collections.abc import Sequence
+from functools import partial
 from pathlib import Path
 from typing import Final, NamedTuple
 
@@ -24,8 +25,9 @@ from deft_reach.core import Pattern, Player, layout, parse
 from deft_reach.core.analysis.habit import WEIGHTS
 from deft_reach.core.analysis.ranking import FROM
 from deft_reach.core.model.kit import piece_of
-from deft_reach.core.model.limbs import HANDS
+from deft_reach.core.model.limbs import HANDS, RIGHT
 from deft_reach.core.search.planner import cheapest_stickings
+from deft_reach.core.search.planner.kinds import written
 from deft_reach.core.search.planner.offers import POOL
 
 Floats = NDArray[np.float64]
@@ -38,7 +40,7 @@ PARTS_LEFT_OUT: Final = 10
 
 
 class Ranked(NamedTuple):
-    """A figure's stickings: ln(difficulty + 1/2) (n,), what goes against habit (n, 5), which are accepted (n,)."""
+    """A figure's stickings: ln(difficulty + 1/2) (n,), what goes against habit (n, 10), which are accepted (n,)."""
 
     name: str
     difficulty: Floats
@@ -76,10 +78,12 @@ def ranked_figures(path: Path = FIGURES) -> list[Ranked]:
     found = []
     with path.open(newline="", encoding="utf-8") as file:
         for row in csv.DictReader(file):
-            rows = cheapest_stickings(
-                parse(row["text"]), layout("five"), Player(), float(row["tempo"]), best=POOL,
-                repeat=row["played"] == "loop",
-            ).best  # fmt: skip
+            pattern, tempo, repeat = parse(row["text"]), float(row["tempo"]), row["played"] == "loop"
+            looked_at = cheapest_stickings(
+                pattern, layout("five"), Player(), tempo, best=POOL, repeat=repeat,
+                also=partial(written, pattern, repeat=repeat, whole=240.0 / tempo, lead=RIGHT),
+            )  # fmt: skip
+            rows = (*looked_at.best, *looked_at.also)
             found.append(
                 Ranked(
                     row["name"],
@@ -92,7 +96,7 @@ def ranked_figures(path: Path = FIGURES) -> list[Ranked]:
 
 
 def fit(figures: Sequence[Ranked]) -> Floats:
-    """Weights of the habits (5,), fitted to figures of which some stickings are accepted and some are not."""
+    """Weights of the habits (10,), fitted to figures of which some stickings are accepted and some are not."""
     told = [figure for figure in figures if figure.accepted.any() and not figure.accepted.all()]
 
     def loss(x: Floats) -> tuple[float, Floats]:

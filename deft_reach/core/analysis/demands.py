@@ -12,6 +12,7 @@ from typing import Final, NamedTuple
 
 import numpy as np
 
+from deft_reach.core.analysis.orders import hearing
 from deft_reach.core.model.derived import derived
 from deft_reach.core.model.elements import GRACE_NOTES
 from deft_reach.core.model.kit import piece_of
@@ -122,6 +123,7 @@ def moments_of(pattern: Pattern, walked: Walk, table: ReachTable, whole: float, 
         rates[event_of[grace.index], _AT["grace"]] += count / grace.gap
     codes = _limb_codes(pattern)
     rates[:, _AT["variety"]] = np.log2(_kinds(codes, repeat, WINDOW)) * per_second
+    rates[:, _AT["order"]] = hearing(pattern, repeat, whole).breaks * per_second
     rates[:, _AT["division"]] = _uneven(pattern)
     beats = np.flatnonzero([event.on_beat for event in pattern.events])
     if len(beats):

@@ -61,7 +61,7 @@ WEIGHTS: Final = {
     "grace": Part(0.0608, 1.3, 0.98),
     "division": Part(0.2906, 1.0, 1.34),
     "across": Part(0.0559, 0.9, 0.14),
-    "order": Part(0.0, 0.9, 1.0),
+    "order": Part(0.0802, 0.9, 0.90),
 }
 _WEIGHT, _POWER, _SKILL = (np.array(column) for column in zip(*(WEIGHTS[part] for part in PARTS)))
 #: What acts on skill: 0 for a working player, less below.

@@ -1,12 +1,15 @@
-"""The hands that are offered: out of the cheapest ones those that are judged easiest, the best first."""
+"""The hands that are offered: of every kind that players would write and of the cheapest ones those that are judged
+easiest, the best first.
+"""
 
 from __future__ import annotations
 
 from dataclasses import replace
-from operator import itemgetter
-from typing import Any, Final
+from operator import attrgetter
+from typing import Any, Final, NamedTuple
 
 from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS
+from deft_reach.core.analysis.difficulty import LEVELS
 from deft_reach.core.analysis.ranking import Merit, in_order, merit_of_walk
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import LEFT, RIGHT
@@ -15,6 +18,7 @@ from deft_reach.core.model.player import Player
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.motion.follow import voices_of
 from deft_reach.core.motion.reach_table import reach_table
+from deft_reach.core.search.planner.kinds import kind_of, written
 from deft_reach.core.search.planner.search import LONG, SAME, PlanError, Sticking, Stickings, cheapest_stickings
 
 #: Out of so many of the cheapest stickings the offered ones are taken; in long figures out of so many more than are
@@ -23,6 +27,10 @@ POOL: Final = 24
 MORE: Final = 3
 #: The first of so many likely ones is the first, however few are asked for.
 LIKELY: Final = 5
+#: Where the likeliest has so many times the tempo as its limit, what is less likely by more than NEAR steps does not
+#: stand before it for being easier, unless it is better by two levels: it is named apart.
+HEADROOM: Final = 1.1
+NEAR: Final = 0
 #: While the first one has a caution, the hand of its most hurried stroke is excluded and so many more are looked at,
 #: so many times.
 OTHERS: Final = 8
@@ -43,15 +51,21 @@ def find_stickings(
 ) -> Stickings:
     """The ``best`` hands for a pattern's open strokes (``?``), as they are judged (see analysis.ranking).
 
-    They are taken out of the POOL cheapest: the cost decides what is looked at, and the judgement what is said. The
-    list is proven where all there are were judged, or where the one that is judged easiest is the cheapest as well.
-    Takes what ``cheapest_stickings`` takes, and raises what it raises.
+    They are taken out of the POOL cheapest and of those that players would write first (see kinds): one of every
+    kind, then the next likely ones. What goes more against habit than the likeliest makes up for by being easier does
+    not stand before it; the easiest such is named apart (``easier``). The list is proven where all there are were
+    judged, or where the one that is judged easiest is the cheapest as well. Takes what ``cheapest_stickings`` takes,
+    and raises what it raises.
     """
     best = max(1, best)
     pool = max(best, POOL) if len(pattern.events) <= LONG else max(best, LIKELY) + MORE
     question |= {"repeat": repeat, "weights": weights}
-    found = cheapest_stickings(pattern, kit, player, tempo, best=pool, excluded=excluded, **question)
+    whole = 240.0 / tempo
     judge = _Judge(player)
+    found = cheapest_stickings(
+        pattern, kit, player, tempo, best=pool, excluded=excluded,
+        also=lambda cheapest: written(pattern, cheapest, repeat, whole, judge.lead), **question,
+    )  # fmt: skip
     judge.look_at(found)
     searched = found.searched
     rows = judge.offered(best)
@@ -86,7 +100,17 @@ def find_stickings(
         best=tuple(
             replace(row, differs=tuple(i for i, a, b in zip(names, row.hands, first) if a != b)) for row in rows
         ),
+        also=(),
+        easier=judge.easier,
     )
+
+
+class _Judged(NamedTuple):
+    """A sticking with what it is ordered by and its kind."""
+
+    merit: Merit
+    kind: str
+    row: Sticking
 
 
 class _Judge:
@@ -94,26 +118,41 @@ class _Judge:
 
     def __init__(self, player: Player) -> None:
         self.lead = RIGHT if player.handedness == "right" else LEFT
-        self._judged: dict[tuple[str, ...], tuple[Merit, Sticking]] = {}
+        self.easier: Sticking | None = None
+        self._judged: dict[tuple[str, ...], _Judged] = {}
 
     def look_at(self, found: Stickings) -> None:
         """Judge those that have not been seen yet."""
-        for row in found.best:
+        for row in (*found.best, *found.also):
             if row.hands not in self._judged:
                 pattern, walked = found.walked[row.hands]
                 table = reach_table(row.kit, row.player, voices_of(pattern))
                 merit = merit_of_walk(pattern, walked, table, row.tempo, row.repeat)
-                self._judged[row.hands] = merit, row
+                kind = kind_of(pattern, row.repeat, 240.0 / row.tempo, self.lead)
+                self._judged[row.hands] = _Judged(merit, kind, replace(row, kind=kind))
 
     def offered(self, best: int) -> list[Sticking]:
-        """The likeliest by difficulty and habit, in the order of every list; of those that are as likely first those
-        that the leading hand begins.
+        """The likeliest of every kind and the next likely ones, in the order of every list; of those that are as
+        likely first those that the leading hand begins.
         """
 
-        def likeliness(judged: tuple[Merit, Sticking]) -> tuple[int, bool, float, list[bool]]:
-            merit, row = judged
-            others = [hand != self.lead for hand in row.hands]
-            return merit.weight, any(others[:1]), round(row.cost, 1), others
+        def likeliness(judged: _Judged) -> tuple[int, bool, float, list[bool]]:
+            others = [hand != self.lead for hand in judged.row.hands]
+            return judged.merit.weight, any(others[:1]), round(judged.row.cost, 1), others
 
-        likely = sorted(self._judged.values(), key=likeliness)[: max(best, LIKELY)]
-        return [row for _, row in in_order(likely, itemgetter(0))][:best]
+        ordered = sorted(self._judged.values(), key=likeliness)
+        first, apart = ordered[0], []
+        if first.merit.level < len(LEVELS) - 1 and first.merit.limit >= HEADROOM * first.row.tempo:
+            near, level = first.merit.weight + NEAR, first.merit.level - 1
+            apart = [
+                row for row in ordered
+                if row.merit.weight > near and row.merit.level >= level and first.merit.clearly_behind(row.merit)
+            ]  # fmt: skip
+            ordered = [row for row in ordered if row not in apart]
+        easiest = in_order(apart, attrgetter("merit"))
+        self.easier = easiest[0].row if easiest else None
+        kinds: set[str] = set()
+        leading = [row for row in ordered if not (row.kind in kinds or kinds.add(row.kind))]
+        likely = (leading + [row for row in ordered if row not in leading])[: max(best, LIKELY)]
+        likely.sort(key=likeliness)
+        return [judged.row for judged in in_order(likely, attrgetter("merit"))][:best]

@@ -11,7 +11,7 @@ from __future__ import annotations
 import heapq
 import math
 from bisect import insort
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Final, NamedTuple
@@ -83,6 +83,7 @@ class Sticking:
     tempo: float
     repeat: bool
     weights: Weights
+    kind: str = ""
 
     @cached_property
     def pattern(self) -> Pattern:
@@ -95,6 +96,10 @@ class Sticking:
     @cached_property
     def report(self) -> Report:
         return analyse(self.pattern, self.kit, self.player, self.tempo, repeat=self.repeat, weights=self.weights)
+
+
+#: Names stickings, given the hands of the open strokes in the cheapest one.
+Also = Callable[[dict[int, str]], Iterable[Mapping[int, str]]]
 
 
 class _Costed(NamedTuple):
@@ -120,14 +125,17 @@ class OpenMoment(NamedTuple):
 class Stickings:
     """What was found: the cheapest first, how many states were looked at, and whether the order is proven.
 
-    ``open`` are the moments that no hands can play; everything else is planned. ``walked`` holds each sticking's
-    pattern and walk, by its hands; the text of these patterns is the question's.
+    ``open`` are the moments that no hands can play; everything else is planned. ``also`` are stickings that were
+    asked for, cheap or not, and ``easier`` one that is judged clearly easier than the first but goes against habit.
+    ``walked`` holds each sticking's pattern and walk, by its hands; the text of these patterns is the question's.
     """
 
     best: tuple[Sticking, ...]
     searched: int
     proven: bool
     open: tuple[OpenMoment, ...] = ()
+    also: tuple[Sticking, ...] = ()
+    easier: Sticking | None = None
     walked: Mapping[tuple[str, ...], tuple[Pattern, Walk]] = field(default_factory=dict, compare=False, repr=False)
 
     @property
@@ -151,13 +159,15 @@ def cheapest_stickings(
     best: int = 5,
     repeat: bool = False,
     weights: Weights = DEFAULT_WEIGHTS,
+    also: Also | None = None,
     progress: Progress = NO_PROGRESS,
 ) -> Stickings:
     """The ``best`` cheapest hands for a pattern's open strokes (``?``).
 
     ``school`` and ``hat`` are of SCHOOLS and HATS; ``max_run`` is the longest run of one hand; ``excluded`` names a
-    hand that a stroke must not have. A loop's end meets its beginning. ``progress`` hears how many moves were
-    weighed and the least cost so far, and can stop the search.
+    hand that a stroke must not have. A loop's end meets its beginning. ``also`` is given the hands of the cheapest
+    one and names others that are costed as well if they are allowed. ``progress`` hears how many moves were weighed
+    and the least cost so far, and can stop the search.
 
     Raises PlanError for unknown schools, and where no sticking satisfies everything asked.
     """
@@ -171,7 +181,7 @@ def cheapest_stickings(
     search = _Search(
         pattern, kit, player, tempo, allowed, school == "alternate", max_run, max(1, best), repeat, weights, progress
     )
-    return search.run()
+    return search.run(also)
 
 
 class _Search:
@@ -237,7 +247,7 @@ class _Search:
             said += "; hand to hand, a loop of an odd number of strokes does not come round: write it twice"
         return PlanError(said)
 
-    def run(self) -> Stickings:
+    def run(self, also: Also | None = None) -> Stickings:
         found: dict[tuple[str, ...], _Costed] = {}
         proven = False
         choices, strokes = int(self.moments.choice.sum()), max(1, len(self.pattern.strokes))
@@ -258,20 +268,32 @@ class _Search:
             : self.best
         ]
         first = rows[0].hands
+        others = [] if also is None else self._also(also(dict(zip(self.pattern.unassigned, first))), {*found})
         return Stickings(
-            tuple(
-                Sticking(
-                    self.pattern, row.hands, row.total,
-                    tuple(i for i, a, b in zip(self.pattern.unassigned, row.hands, first) if a != b),
-                    self.kit, self.player, self.tempo, self.repeat, self.weights,
-                )
-                for row in rows
-            ),
+            tuple(self._sticking(row, first) for row in rows),
             self.looked,
             proven,
             self.open,
-            {row.hands: row.walked for row in rows},
+            tuple(self._sticking(row, first) for row in others),
+            walked={row.hands: row.walked for row in (*rows, *others)},
+        )
+
+    def _sticking(self, row: _Costed, first: tuple[str, ...]) -> Sticking:
+        names = self.pattern.unassigned
+        return Sticking(
+            self.pattern, row.hands, row.total, tuple(i for i, a, b in zip(names, row.hands, first) if a != b),
+            self.kit, self.player, self.tempo, self.repeat, self.weights,
         )  # fmt: skip
+
+    def _also(self, asked: Iterable[Mapping[int, str]], known: set[tuple[str, ...]]) -> list[_Costed]:
+        """Those of the named stickings that are allowed and not known."""
+        found = []
+        for hands in asked:
+            row = tuple(hands.values())
+            if row not in known and all(hand in self.allowed[i] for i, hand in hands.items()) and self._kept(row):
+                known.add(row)
+                found.append(self._costed(row))
+        return found
 
     def _alike(self, found: dict[tuple[str, ...], _Costed]) -> dict[tuple[str, ...], _Costed]:
         """The stickings with repeated bars stuck alike, as in the cheapest one."""

@@ -1,0 +1,198 @@
+"""Orders of hands that are practised, and where a figure leaves them.
+
+Players learn orders of hands whole: hand to hand, doubles, paradiddles, a right and two lefts. A line of hands that
+strike alone is heard as a row of such orders; each is taken up in any place of it and goes on as long as the hands
+do. To take up another one is a *break*, which costs one; orders that are practised less cost a little at every
+stroke. The cheapest hearing is found exactly (Viterbi, IEEE Trans. Inf. Theory 13, 1967).
+"""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from functools import lru_cache
+from typing import Final, NamedTuple
+
+import numpy as np
+
+from deft_reach.core.model.derived import derived
+from deft_reach.core.model.kit import piece_of
+from deft_reach.core.model.limbs import EITHER, FEET, HANDS, LEFT, RIGHT
+from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.motion.pose import Floats
+from deft_reach.core.motion.sequence import Flags, Ints
+
+#: Orders that are practised, and what each costs at every stroke: nothing hand to hand. They hold for either hand.
+#: Common practice.
+PRACTISED: Final = {
+    "RL": 0.0, "RRLL": 0.06, "RLRRLRLL": 0.08, "RLRLRRLRLRLL": 0.1, "RLRRLL": 0.1, "RLLRRL": 0.1, "RLL": 0.1,
+    "RLR": 0.1, "RRL": 0.1, "R": 0.1, "RRLLRLLRRL": 0.1, "RLLR": 0.12, "RRLR": 0.12,
+}  # fmt: skip
+SINGLES: Final = "RL"
+DOUBLES: Final = frozenset({"RRLL", "RRLLRLLRRL", "RLLR", "RRLR"})
+ONE_HAND: Final = frozenset({"R"})
+#: To take up another order, and to take one up elsewhere than at its beginning.
+BREAK, INSIDE = 1.0, 0.2
+#: Strokes further apart than this (seconds) do not belong to one order.
+ORDER_GAP: Final = 0.45
+#: A kept surface has so many strokes at the least, and this share of the hands'.
+KEPT, KEPT_SHARE = 4, 3 / 8
+
+_OTHER: Final = str.maketrans("RL", "LR")
+
+
+class _Places(NamedTuple):
+    """Every place of every order, either hand beginning: its hand, the place after it, what it costs to be there and
+    to come there, and the number of its order.
+    """
+
+    right: Flags
+    before: Ints
+    here: Floats
+    into: Floats
+    order: tuple[str, ...]
+
+
+def _places() -> _Places:
+    right: list[bool] = []
+    before: list[int] = []
+    here: list[float] = []
+    into: list[float] = []
+    order: list[str] = []
+    for word, cost in PRACTISED.items():
+        for line in sorted({word, word.translate(_OTHER)}, reverse=True):
+            first = len(right)
+            for k, hand in enumerate(line):
+                right.append(hand == RIGHT)
+                before.append(first + (k - 1) % len(line))
+                here.append(cost)
+                into.append(INSIDE if k and len(line) > 2 else 0.0)
+                order.append(word)
+    return _Places(np.array(right), np.array(before), np.array(here), np.array(into), tuple(order))
+
+
+_PLACES: Final = _places()
+
+
+@lru_cache(maxsize=4096)
+def heard(line: str) -> tuple[tuple[float, ...], tuple[str, ...]]:
+    """What every hand of a line of ``R`` and ``L`` costs, and the order it is heard in."""
+    n, places = len(line), _PLACES
+    if not n or EITHER in line:
+        return (0.0,) * n, ("",) * n
+    if line[0] == LEFT:
+        # A line and its mirror image are heard alike.
+        return heard(line.translate(_OTHER))
+    came = np.zeros((n, len(places.right)), dtype=bool)
+    best_before = [0] * n
+    strikes = {hand: np.where(places.right == (hand == RIGHT), places.here, np.inf) for hand in HANDS}
+    taken_up = BREAK + places.into
+    total = places.into + strikes[line[0]]
+    for k in range(1, n):
+        best = best_before[k] = int(total.argmin())
+        going_on, anew = total[places.before] - 1e-12, total[best] + taken_up
+        np.less(anew, going_on, out=came[k])
+        total = np.minimum(going_on, anew)
+        total += strikes[line[k]]
+    at = int(np.argmin(total))
+    costs, orders = [0.0] * n, [""] * n
+    for k in range(n - 1, -1, -1):
+        costs[k], orders[k] = float(places.here[at]), places.order[at]
+        if not k:
+            costs[k] += float(places.into[at])
+        elif came[k, at]:
+            costs[k] += BREAK + float(places.into[at])
+            at = best_before[k]
+        else:
+            at = int(places.before[at])
+    return tuple(costs), tuple(orders)
+
+
+class Line(NamedTuple):
+    """Hands that strike alone, one soon after the other: the events, and their hands as a word (``?`` is open)."""
+
+    events: tuple[int, ...]
+    hands: str
+
+
+def lines_of(pattern: Pattern, whole: float, rounds: int = 1) -> list[Line]:
+    """The lines of a pattern, ``whole`` a whole note in seconds; with ``rounds`` as often one after the other.
+
+    Feet do not end a line.
+    """
+    starts = [float(start) * whole for start in pattern.event_starts]
+    length = float(pattern.length) * whole
+    found: list[Line] = []
+    events: list[int] = []
+    word, last = "", -ORDER_GAP
+    for turn in range(rounds):
+        for k, event in enumerate(pattern.events):
+            hands = [s.limb for s in event.strokes if s.limb not in FEET]
+            if not hands:
+                continue
+            at = starts[k] + turn * length
+            if events and (len(hands) > 1 or at - last > ORDER_GAP):
+                found.append(Line(tuple(events), word))
+                events, word = [], ""
+            last = at
+            if len(hands) == 1:
+                events.append(k)
+                word += hands[0]
+    if events:
+        found.append(Line(tuple(events), word))
+    return found
+
+
+@derived
+def shared_by_surface(pattern: Pattern) -> bool:
+    """Whether the hands share the pieces, one of which is kept: then no order has to be known."""
+    hands: dict[str, set[str]] = defaultdict(set)
+    counts: Counter[str] = Counter()
+    for stroke in pattern.strokes:
+        if stroke.limb in HANDS:
+            piece = piece_of(stroke.voice)
+            hands[piece].add(stroke.limb)
+            counts[piece] += 1
+    if len(counts) < 2 or any(len(limbs) > 1 for limbs in hands.values()):
+        return False
+    most = max(counts.values())
+    both = set().union(*hands.values()) == {RIGHT, LEFT}
+    return both and most >= KEPT and most >= KEPT_SHARE * sum(counts.values())
+
+
+class Hearing(NamedTuple):
+    """How the hands of a pattern are heard, at every event: the order, empty where no hand strikes alone or none has
+    to be known, whether another order is taken up there or one elsewhere than at its beginning, and the time since
+    the stroke before in the same line (seconds, NaN where there is none).
+    """
+
+    order: tuple[str, ...]
+    breaks: Flags
+    gap: Floats
+
+
+@derived
+def hearing(pattern: Pattern, repeat: bool, whole: float) -> Hearing:
+    """How a pattern's hands are heard, ``whole`` a whole note in seconds; a loop in the middle of three rounds."""
+    n = len(pattern.events)
+    order, breaks, gap = [""] * n, np.zeros(n, dtype=bool), np.full(n, np.nan)
+    if shared_by_surface(pattern):
+        return Hearing(tuple(order), breaks, gap)
+    starts = [float(start) * whole for start in pattern.event_starts]
+    length = float(pattern.length) * whole
+    rows = []
+    for line in lines_of(pattern, whole, 3 if repeat else 1):
+        costs, orders = heard(line.hands)
+        befores = (None, *line.events)
+        for k, (event, cost, word) in enumerate(zip(line.events, costs, orders)):
+            before = befores[k]
+            time = np.nan if before is None else (starts[event] - starts[before]) % length
+            rows.append((event, cost, word, time))
+    struck = len(rows) // 3 if repeat else 0
+    for event, cost, word, time in rows[struck : 2 * struck or None]:
+        order[event], breaks[event], gap[event] = word, cost >= BREAK, time
+    for line in lines_of(pattern, whole)[:1]:
+        # A loop begins as its first round does.
+        costs, orders = heard(line.hands)
+        inside = bool(orders[0]) and costs[0] - PRACTISED[orders[0]] > INSIDE / 2
+        breaks[line.events[0]] |= inside
+    return Hearing(tuple(order), breaks, gap)

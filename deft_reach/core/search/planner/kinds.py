@@ -1,0 +1,220 @@
+"""Kinds of hands: those that a teacher would write first, whatever they cost, and what kind an answer is.
+
+The search by cost finds the cheapest hands, which are seldom an order that anybody practises. So the practised ones
+are written down as well: hand to hand, doubles and rolls into their accents, paradiddles, the leading hand first in
+every cell, one hand on a kept surface.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from itertools import pairwise
+from typing import Final
+
+from deft_reach.core.analysis.orders import PRACTISED, hearing, lines_of
+from deft_reach.core.model.kit import piece_of
+from deft_reach.core.model.limbs import EITHER, FEET, HANDS, LEFT, RIGHT
+from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.motion.columns import surface_of
+
+#: The kinds there are. ``kept`` is the leading hand on the kept surface, ``open`` the other one; ``handed over`` one
+#: after the other; ``by pieces`` each hand on pieces of its own; ``mixed`` orders that are taken up and left.
+KINDS: Final = (
+    "hand to hand", "doubles", "paradiddle", "leading hand", "one hand", "kept", "open", "handed over", "by pieces",
+    "mixed",
+)  # fmt: skip
+_KIND_OF_ORDER: Final = {
+    "RL": "hand to hand", "RRLL": "doubles", "RRLLRLLRRL": "doubles", "RLLR": "doubles", "RRLR": "doubles",
+    "RLRRLRLL": "paradiddle", "RLRLRRLRLRLL": "paradiddle", "RLRRLL": "paradiddle", "RLLRRL": "paradiddle",
+    "RLL": "leading hand", "RLR": "leading hand", "RRL": "leading hand", "R": "one hand",
+}  # fmt: skip
+assert set(_KIND_OF_ORDER) == set(PRACTISED)
+
+#: A cell ends where the gap to the next stroke is so many times the gap before.
+CELL_GAP: Final = 1.4
+#: So few strokes between those on a kept surface belong to the other hand.
+COMMENT: Final = 2
+#: Strokes on one piece that make a cell.
+RUN: Final = 3
+_OTHER: Final = {RIGHT: LEFT, LEFT: RIGHT}
+
+#: Writes the hands of some strokes, one hand's after another's: how many, and with which hand they begin.
+Order = Callable[[int, str], str]
+
+
+def kind_of(pattern: Pattern, repeat: bool, whole: float, lead: str) -> str:
+    """The kind of a pattern's hands, one of KINDS; ``lead`` is the leading hand."""
+    surface = surface_of(pattern, repeat)
+    on_it = [s.limb for s in pattern.strokes if s.voice == surface and s.limb in HANDS]
+    if on_it:
+        if len(set(on_it)) == 1:
+            return "kept" if on_it[0] == lead else "open"
+        turns = sum(a != b for a, b in pairwise(on_it))
+        if 4 * turns <= len(on_it):
+            return "handed over"
+    heard = hearing(pattern, repeat, whole)
+    if heard.breaks.any():
+        return "mixed"
+    orders = Counter(filter(None, heard.order))
+    return _KIND_OF_ORDER[orders.most_common(1)[0][0]] if orders else "by pieces"
+
+
+def written(
+    pattern: Pattern, cheapest: Mapping[int, str], repeat: bool, whole: float, lead: str
+) -> list[dict[int, str]]:
+    """Hands of every kind for a pattern's open strokes, by their numbers; where both hands strike at once as in the
+    ``cheapest`` ones.
+    """
+    found = []
+    writer = _Writer(pattern, cheapest, repeat, whole, lead)
+    for hands in writer.all():
+        if hands not in found and hands != cheapest:
+            found.append(hands)
+    return found
+
+
+def _hand_to_hand(count: int, hand: str) -> str:
+    return "".join(hand if k % 2 == 0 else _OTHER[hand] for k in range(count))
+
+
+def _doubles(count: int, hand: str) -> str:
+    return "".join(hand if k % 4 < 2 else _OTHER[hand] for k in range(count))
+
+
+def _roll(count: int, hand: str) -> str:
+    """Doubles that end in a single: five strokes ``RRLLR``, six ``RLLRRL``, seven ``RRLLRRL``."""
+    if count % 2:
+        return _doubles(count - 1, hand) + (hand if (count - 1) % 4 == 0 else _OTHER[hand])
+    return hand + _doubles(count - 2, _OTHER[hand]) + (_OTHER[hand] if count % 4 == 2 else hand)
+
+
+def _word(word: str) -> Order:
+    def order(count: int, hand: str) -> str:
+        line = (word * (count // len(word) + 1))[:count]
+        return line if hand == RIGHT else "".join(_OTHER[limb] for limb in line)
+
+    return order
+
+
+_PARADIDDLES: Final = tuple(_word(word) for word in ("RLRRLRLL", "RLLRLRRL", "RLRRLL", "RLLRRL", "RLRLRRLRLRLL"))
+_LEADING: Final = tuple(_word(word) for word in ("RLL", "RLR", "RRL", "RLRLL", "RLRRL"))
+
+
+class _Writer:
+    """Writes hands for the lines of one pattern."""
+
+    def __init__(self, pattern: Pattern, cheapest: Mapping[int, str], repeat: bool, whole: float, lead: str) -> None:
+        self.pattern, self.lead, self.other = pattern, lead, _OTHER[lead]
+        self.limbs = {s.index: cheapest.get(s.index, s.limb) for s in pattern.strokes}
+        self.open = frozenset(cheapest)
+        self.surface = surface_of(pattern, repeat)
+        self.lines = [line.events for line in lines_of(pattern, whole)]
+        self.stroke = [next((s.index for s in event.strokes if s.limb not in FEET), -1) for event in pattern.events]
+        starts = [float(start) for start in pattern.event_starts]
+        self.starts = starts
+
+    def all(self) -> Iterator[dict[int, str]]:
+        for kept in (None, self.lead, self.other):
+            if kept is not None and self.surface is None:
+                break
+            lines, base = self._without_surface(kept)
+            if kept is not None and not any(len(line) > COMMENT for line in lines):
+                yield self._filled(base)
+                continue
+            for hand in (self.lead, self.other):
+                yield self._lines(base, lines, _hand_to_hand, hand)
+                yield self._lines(base, lines, _doubles, hand)
+                for cells in (self._by_gap(lines), self._by_piece(lines), self._by_beat(lines)):
+                    yield self._chained(base, cells, _roll, hand)
+                    yield self._lines(base, cells, _roll, hand)
+                    yield self._lines(base, cells, _hand_to_hand, hand)
+            for order in _PARADIDDLES:
+                yield self._lines(base, lines, order, self.lead)
+            for order in _LEADING:
+                for cells in (self._by_piece(lines), self._by_beat(lines)):
+                    yield self._lines(base, cells, order, self.lead)
+
+    def _without_surface(self, kept: str | None) -> tuple[list[tuple[int, ...]], dict[int, str]]:
+        """The lines that are left, and the hands of the other strokes, where a hand keeps the surface."""
+        if kept is None:
+            return [*self.lines], {}
+        base: dict[int, str] = {}
+        for event in self.pattern.events:
+            mine = [s for s in event.strokes if s.limb not in FEET]
+            if any(s.voice == self.surface for s in mine):
+                base |= {s.index: kept if s.voice == self.surface else _OTHER[kept] for s in mine}
+        lines = []
+        for line in self.lines:
+            left: list[int] = []
+            for event in (*line, -1):
+                if event >= 0 and self.stroke[event] not in base:
+                    left.append(event)
+                    continue
+                if 0 < len(left) <= COMMENT:
+                    base |= {self.stroke[k]: _OTHER[kept] for k in left}
+                elif left:
+                    lines.append(tuple(left))
+                left = []
+        return lines, base
+
+    def _by_gap(self, lines: Sequence[tuple[int, ...]]) -> list[tuple[int, ...]]:
+        """Cells: what is played together, and then a longer time."""
+        found = []
+        for line in lines:
+            cell = [line[0]]
+            for before, now, after in zip((None, *line), line, line[1:]):
+                gap = self.starts[after] - self.starts[now]
+                if before is not None and gap > CELL_GAP * (self.starts[now] - self.starts[before]):
+                    found.append(tuple(cell))
+                    cell = []
+                cell.append(after)
+            found.append(tuple(cell))
+        return found
+
+    def _by_piece(self, lines: Sequence[tuple[int, ...]]) -> list[tuple[int, ...]]:
+        """Cells: runs on one piece, where they are RUN strokes or more."""
+        return self._cut(lines, lambda k: piece_of(self.pattern.strokes[self.stroke[k]].voice))
+
+    def _by_beat(self, lines: Sequence[tuple[int, ...]]) -> list[tuple[int, ...]]:
+        """Cells: groups where there are some, else beats."""
+        ends = [group.start for group in self.pattern.groups]
+        beats = [k for k, event in enumerate(self.pattern.events) if event.on_beat]
+        if ends:
+            return self._cut(lines, lambda k: str(sum(start <= self.pattern.events[k].start for start in ends)))
+        return self._cut(lines, lambda k: str(sum(beat <= k for beat in beats)))
+
+    def _cut(self, lines: Sequence[tuple[int, ...]], name: Callable[[int], str]) -> list[tuple[int, ...]]:
+        found = []
+        for line in lines:
+            cell: list[int] = []
+            for event in line:
+                if cell and name(event) != name(cell[-1]) and len(cell) >= RUN:
+                    found.append(tuple(cell))
+                    cell = []
+                cell.append(event)
+            found.append(tuple(cell))
+        return found
+
+    def _lines(
+        self, base: Mapping[int, str], lines: Sequence[tuple[int, ...]], order: Order, hand: str
+    ) -> dict[int, str]:
+        """Every line in an order, begun by the same hand."""
+        limbs = dict(base)
+        for line in lines:
+            limbs |= zip((self.stroke[k] for k in line), order(len(line), hand))
+        return self._filled(limbs)
+
+    def _chained(
+        self, base: Mapping[int, str], cells: Sequence[tuple[int, ...]], order: Order, hand: str
+    ) -> dict[int, str]:
+        """Every cell in an order, each begun by the hand that did not end the one before."""
+        limbs = dict(base)
+        for cell in cells:
+            hands = order(len(cell), hand)
+            limbs |= zip((self.stroke[k] for k in cell), hands)
+            hand = _OTHER[hands[-1]]
+        return self._filled(limbs)
+
+    def _filled(self, limbs: Mapping[int, str]) -> dict[int, str]:
+        return {i: limbs.get(i, self.limbs[i]) for i in sorted(self.open) if self.limbs[i] != EITHER}
