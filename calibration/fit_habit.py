@@ -40,7 +40,7 @@ PARTS_LEFT_OUT: Final = 10
 
 
 class Ranked(NamedTuple):
-    """A figure's stickings: ln(difficulty + 1/2) (n,), what goes against habit (n, 10), which are accepted (n,)."""
+    """A figure's stickings: ln(difficulty + 1/2) (n,), what goes against habit (n, 9), which are accepted (n,)."""
 
     name: str
     difficulty: Floats
@@ -96,7 +96,7 @@ def ranked_figures(path: Path = FIGURES) -> list[Ranked]:
 
 
 def fit(figures: Sequence[Ranked]) -> Floats:
-    """Weights of the habits (10,), fitted to figures of which some stickings are accepted and some are not."""
+    """Weights of the habits (9,), fitted to figures of which some stickings are accepted and some are not."""
     told = [figure for figure in figures if figure.accepted.any() and not figure.accepted.all()]
 
     def loss(x: Floats) -> tuple[float, Floats]:

@@ -12,28 +12,24 @@ from __future__ import annotations
 import math
 from typing import Final, NamedTuple
 
-import numpy as np
-
 from deft_reach.core.analysis.orders import DOUBLES, ONE_HAND, SINGLES, hearing
 from deft_reach.core.model.limbs import HANDS
 from deft_reach.core.model.pattern import Pattern
-from deft_reach.core.motion.cost import AGAIN_COST, TERMS
+from deft_reach.core.motion.cost import TERMS
 from deft_reach.core.motion.pose import Floats
 
 #: Fitted: see calibration/fit_habit.py.
 WEIGHTS: Final = {
-    "lead": 1.43, "surface": 0.32, "figure": 1.92, "again": 0.80, "start": 0.83, "breaks": 0.68, "doubles": 0.35,
-    "others": 0.63, "one": 0.15, "fast": 0.96,
+    "lead": 1.0, "surface": 0.16, "figure": 1.80, "start": 0.74, "breaks": 0.97, "doubles": 0.17,
+    "others": 0.24, "one": 0.45, "fast": 0.47,
 }  # fmt: skip
 #: Hand to hand is played no closer than this (seconds); what is quicker is played in doubles. Common practice.
 SINGLES_GAP: Final = 0.085
-#: A load above this is a tiring run and not a hand that strikes again.
-LEAST_RUN: Final = 0.35
 
 
 class Habit(NamedTuple):
     """What goes against habit in a figure, each as a mean over its moments: the hand that leads, the kept surface,
-    the same figure with the same hands, a hand that strikes again, a beginning with the other hand, orders that are
+    the same figure with the same hands, a beginning with the other hand, orders that are
     left for others or begun inside (see core.analysis.orders), strokes in doubles, in orders that are practised less,
     of one hand alone, and hand to hand where doubles are played.
     """
@@ -41,7 +37,6 @@ class Habit(NamedTuple):
     lead: float
     surface: float
     figure: float
-    again: float
     start: float
     breaks: float
     doubles: float
@@ -63,9 +58,6 @@ def habit_of(pattern: Pattern, costs: Floats, tempo: float, repeat: bool, lead: 
     if not n:
         return Habit(*(0.0,) * len(WEIGHTS))
     switch, keep, figure = (math.fsum(costs[TERMS.index(name)].tolist()) for name in ("switch", "keep", "figure"))
-    hands = np.array([stroke.limb in HANDS for stroke in pattern.strokes])
-    load = costs[TERMS.index("load")][hands]
-    again = math.fsum(np.where(load < LEAST_RUN, load, AGAIN_COST).tolist())
     first = next((event for event in pattern.events if any(s.limb in HANDS for s in event.strokes)), None)
     start = float(first is not None and lead not in {s.limb for s in first.strokes})
     heard = hearing(pattern, repeat, 240.0 / tempo)
@@ -73,5 +65,5 @@ def habit_of(pattern: Pattern, costs: Floats, tempo: float, repeat: bool, lead: 
     singles = sum(order == SINGLES for order in heard.order)
     others = sum(order != "" for order in heard.order) - doubles - one - singles
     fast = sum(order == SINGLES and gap < SINGLES_GAP for order, gap in zip(heard.order, heard.gap.tolist()))
-    against = (switch, keep, figure, again, start, int(heard.breaks.sum()), doubles, others, one, fast)
+    against = (switch, keep, figure, start, int(heard.breaks.sum()), doubles, others, one, fast)
     return Habit(*(x / n for x in against))

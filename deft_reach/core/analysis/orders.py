@@ -9,6 +9,7 @@ stroke. The cheapest hearing is found exactly (Viterbi, IEEE Trans. Inf. Theory 
 from __future__ import annotations
 
 from collections import Counter, defaultdict
+from collections.abc import Collection
 from functools import lru_cache
 from typing import Final, NamedTuple
 
@@ -18,6 +19,7 @@ from deft_reach.core.model.derived import derived
 from deft_reach.core.model.kit import piece_of
 from deft_reach.core.model.limbs import EITHER, FEET, HANDS, LEFT, RIGHT
 from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.motion.columns import surface_of
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.sequence import Flags, Ints
 
@@ -36,6 +38,8 @@ BREAK, INSIDE = 1.0, 0.2
 ORDER_GAP: Final = 0.45
 #: A kept surface has so many strokes at the least, and this share of the hands'.
 KEPT, KEPT_SHARE = 4, 3 / 8
+#: A hand keeps a surface if so much of what is played on it is its own.
+KEEPS: Final = 0.8
 
 _OTHER: Final = str.maketrans("RL", "LR")
 
@@ -114,10 +118,10 @@ class Line(NamedTuple):
     hands: str
 
 
-def lines_of(pattern: Pattern, whole: float, rounds: int = 1) -> list[Line]:
+def lines_of(pattern: Pattern, whole: float, rounds: int = 1, without: Collection[int] = frozenset()) -> list[Line]:
     """The lines of a pattern, ``whole`` a whole note in seconds; with ``rounds`` as often one after the other.
 
-    Feet do not end a line.
+    Feet do not end a line; strokes that are in none (``without``, their numbers) do.
     """
     starts = [float(start) * whole for start in pattern.event_starts]
     length = float(pattern.length) * whole
@@ -130,16 +134,29 @@ def lines_of(pattern: Pattern, whole: float, rounds: int = 1) -> list[Line]:
             if not hands:
                 continue
             at = starts[k] + turn * length
-            if events and (len(hands) > 1 or at - last > ORDER_GAP):
+            out = [i for i in event.indices if i in without]
+            if events and (out or len(hands) > 1 or at - last > ORDER_GAP):
                 found.append(Line(tuple(events), word))
                 events, word = [], ""
             last = at
-            if len(hands) == 1:
+            if len(hands) == 1 and not out:
                 events.append(k)
                 word += hands[0]
     if events:
         found.append(Line(tuple(events), word))
     return found
+
+
+@derived
+def kept_strokes(pattern: Pattern, repeat: bool) -> frozenset[int]:
+    """The strokes on a kept surface of the hand that keeps it, by their numbers; none where the hands share it."""
+    surface = surface_of(pattern, repeat)
+    mine = [s for s in pattern.strokes if s.voice == surface and s.limb in HANDS]
+    for hand in HANDS:
+        found = frozenset(s.index for s in mine if s.limb == hand)
+        if mine and len(found) >= KEEPS * len(mine):
+            return found
+    return frozenset()
 
 
 @derived
@@ -179,8 +196,9 @@ def hearing(pattern: Pattern, repeat: bool, whole: float) -> Hearing:
         return Hearing(tuple(order), breaks, gap)
     starts = [float(start) * whole for start in pattern.event_starts]
     length = float(pattern.length) * whole
+    kept = kept_strokes(pattern, repeat)
     rows = []
-    for line in lines_of(pattern, whole, 3 if repeat else 1):
+    for line in lines_of(pattern, whole, 3 if repeat else 1, kept):
         costs, orders = heard(line.hands)
         befores = (None, *line.events)
         for k, (event, cost, word) in enumerate(zip(line.events, costs, orders)):
@@ -190,7 +208,7 @@ def hearing(pattern: Pattern, repeat: bool, whole: float) -> Hearing:
     struck = len(rows) // 3 if repeat else 0
     for event, cost, word, time in rows[struck : 2 * struck or None]:
         order[event], breaks[event], gap[event] = word, cost >= BREAK, time
-    for line in lines_of(pattern, whole)[:1]:
+    for line in lines_of(pattern, whole, 1, kept)[:1]:
         # A loop begins as its first round does.
         costs, orders = heard(line.hands)
         inside = bool(orders[0]) and costs[0] - PRACTISED[orders[0]] > INSIDE / 2
