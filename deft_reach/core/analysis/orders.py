@@ -9,7 +9,7 @@ stroke. The cheapest hearing is found exactly (Viterbi, IEEE Trans. Inf. Theory 
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from functools import lru_cache
 from typing import Final, NamedTuple
 
@@ -36,6 +36,8 @@ ONE_HAND: Final = frozenset({"R"})
 BREAK, INSIDE = 1.0, 0.2
 #: Strokes further apart than this (seconds) do not belong to one order.
 ORDER_GAP: Final = 0.45
+#: An order goes on by the grid over so many steps at the most, and gaps are as much off a grid (steps).
+MOST_STEPS, OFF_GRID = 4, 0.1
 #: A kept surface has so many strokes at the least, and this share of the hands'.
 KEPT, KEPT_SHARE = 4, 3 / 8
 #: A hand keeps a surface if so much of what is played on it is its own.
@@ -45,8 +47,8 @@ _OTHER: Final = str.maketrans("RL", "LR")
 
 
 class _Places(NamedTuple):
-    """Every place of every order, either hand beginning: its hand, the place after it, what it costs to be there and
-    to come there, and the number of its order.
+    """Every place of every order, either hand beginning: its hand, the places one to MOST_STEPS before it (steps,
+    places), what it costs to be there and to come there, and its order.
     """
 
     right: Flags
@@ -71,21 +73,37 @@ def _places() -> _Places:
                 here.append(cost)
                 into.append(INSIDE if k and len(line) > 2 else 0.0)
                 order.append(word)
-    return _Places(np.array(right), np.array(before), np.array(here), np.array(into), tuple(order))
+    back = [np.array(before)]
+    for _ in range(1, MOST_STEPS):
+        back.append(back[0][back[-1]])
+    return _Places(np.array(right), np.array(back), np.array(here), np.array(into), tuple(order))
 
 
 _PLACES: Final = _places()
 
 
 @lru_cache(maxsize=4096)
-def heard(line: str) -> tuple[tuple[float, ...], tuple[str, ...]]:
-    """What every hand of a line of ``R`` and ``L`` costs, and the order it is heard in."""
-    n, places = len(line), _PLACES
+def heard(line: str, steps: tuple[int, ...] | None = None) -> tuple[tuple[float, ...], tuple[str, ...]]:
+    """What every hand of a line of ``R`` and ``L`` costs, and the order it is heard in.
+
+    ``steps`` are the steps of the grid from the stroke before to each: over rests orders go on with their next place,
+    or else all of them with the place that the grid has come to, whichever costs less.
+    """
+    n = len(line)
     if not n or EITHER in line:
         return (0.0,) * n, ("",) * n
     if line[0] == LEFT:
         # A line and its mirror image are heard alike.
-        return heard(line.translate(_OTHER))
+        return heard(line.translate(_OTHER), steps)
+    found = _heard(line, (1,) * n)
+    if steps is not None and max(steps) > 1 and sum(found[0]) > 0.0:
+        by_grid = _heard(line, steps)
+        return min(found, by_grid, key=lambda row: round(sum(row[0]), 9))
+    return found
+
+
+def _heard(line: str, steps: tuple[int, ...]) -> tuple[tuple[float, ...], tuple[str, ...]]:
+    n, places = len(line), _PLACES
     came = np.zeros((n, len(places.right)), dtype=bool)
     best_before = [0] * n
     strikes = {hand: np.where(places.right == (hand == RIGHT), places.here, np.inf) for hand in HANDS}
@@ -93,7 +111,7 @@ def heard(line: str) -> tuple[tuple[float, ...], tuple[str, ...]]:
     total = places.into + strikes[line[0]]
     for k in range(1, n):
         best = best_before[k] = int(total.argmin())
-        going_on, anew = total[places.before] - 1e-12, total[best] + taken_up
+        going_on, anew = total[places.before[steps[k] - 1]] - 1e-12, total[best] + taken_up
         np.less(anew, going_on, out=came[k])
         total = np.minimum(going_on, anew)
         total += strikes[line[k]]
@@ -107,15 +125,27 @@ def heard(line: str) -> tuple[tuple[float, ...], tuple[str, ...]]:
             costs[k] += BREAK + float(places.into[at])
             at = best_before[k]
         else:
-            at = int(places.before[at])
+            at = int(places.before[steps[k] - 1, at])
     return tuple(costs), tuple(orders)
 
 
 class Line(NamedTuple):
-    """Hands that strike alone, one soon after the other: the events, and their hands as a word (``?`` is open)."""
+    """Hands that strike alone, one soon after the other: the events, their hands as a word (``?`` is open), and the
+    steps of the grid from the stroke before to each.
+    """
 
     events: tuple[int, ...]
     hands: str
+    steps: tuple[int, ...]
+
+    @classmethod
+    def of(cls, events: Sequence[int], hands: str, times: Sequence[float]) -> Line:
+        """A line whose strokes are at some ``times``: its shortest gap is a step of its grid."""
+        gaps = np.diff(times)
+        step = min(gaps.tolist(), default=1.0)
+        steps = np.rint(gaps / step).astype(int)
+        fits = (np.abs(gaps / step - steps) < OFF_GRID) & (steps <= MOST_STEPS)
+        return cls(tuple(events), hands, (1, *np.where(fits, steps, 1).tolist()))
 
 
 def lines_of(pattern: Pattern, whole: float, rounds: int = 1, without: Collection[int] = frozenset()) -> list[Line]:
@@ -127,6 +157,7 @@ def lines_of(pattern: Pattern, whole: float, rounds: int = 1, without: Collectio
     length = float(pattern.length) * whole
     found: list[Line] = []
     events: list[int] = []
+    times: list[float] = []
     word, last = "", -ORDER_GAP
     for turn in range(rounds):
         for k, event in enumerate(pattern.events):
@@ -136,14 +167,15 @@ def lines_of(pattern: Pattern, whole: float, rounds: int = 1, without: Collectio
             at = starts[k] + turn * length
             out = [i for i in event.indices if i in without]
             if events and (out or len(hands) > 1 or at - last > ORDER_GAP):
-                found.append(Line(tuple(events), word))
-                events, word = [], ""
+                found.append(Line.of(events, word, times))
+                events, times, word = [], [], ""
             last = at
             if len(hands) == 1 and not out:
                 events.append(k)
+                times.append(at)
                 word += hands[0]
     if events:
-        found.append(Line(tuple(events), word))
+        found.append(Line.of(events, word, times))
     return found
 
 
@@ -199,7 +231,7 @@ def hearing(pattern: Pattern, repeat: bool, whole: float) -> Hearing:
     kept = kept_strokes(pattern, repeat)
     rows = []
     for line in lines_of(pattern, whole, 3 if repeat else 1, kept):
-        costs, orders = heard(line.hands)
+        costs, orders = heard(line.hands, line.steps)
         befores = (None, *line.events)
         for k, (event, cost, word) in enumerate(zip(line.events, costs, orders)):
             before = befores[k]
@@ -210,7 +242,7 @@ def hearing(pattern: Pattern, repeat: bool, whole: float) -> Hearing:
         order[event], breaks[event], gap[event] = word, cost >= BREAK, time
     for line in lines_of(pattern, whole, 1, kept)[:1]:
         # A loop begins as its first round does.
-        costs, orders = heard(line.hands)
+        costs, orders = heard(line.hands, line.steps)
         inside = bool(orders[0]) and costs[0] - PRACTISED[orders[0]] > INSIDE / 2
         breaks[line.events[0]] |= inside
     return Hearing(tuple(order), breaks, gap)
