@@ -141,6 +141,11 @@ def moments_of(pattern: Pattern, walked: Walk, table: ReachTable, whole: float, 
     return Moments(rates, time, skill)
 
 
+def share(pattern: Pattern, model: Pattern) -> None:
+    """Spare a pattern working out again what a model knows, where only the hands differ."""
+    _uneven.share(pattern, model)
+
+
 def _kept_up(times: Floats, length: float | None) -> Floats:
     """A limb's rate over its last BACK gaps at each of its times (seconds), 0 where there are not so many; round and
     round in a loop of some ``length``.

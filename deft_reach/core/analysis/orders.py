@@ -153,27 +153,28 @@ def lines_of(pattern: Pattern, whole: float, rounds: int = 1, without: Collectio
 
     Feet do not end a line; strokes that are in none (``without``, their numbers) do.
     """
-    starts = [float(start) * whole for start in pattern.event_starts]
     length = float(pattern.length) * whole
+    rows = []
+    for k, (event, start) in enumerate(zip(pattern.events, pattern.event_starts)):
+        hands = [s for s in event.strokes if s.limb not in FEET]
+        if hands:
+            alone = len(hands) == 1 and hands[0].index not in without
+            rows.append((k, float(start) * whole, hands[0].limb if alone else ""))
     found: list[Line] = []
     events: list[int] = []
     times: list[float] = []
     word, last = "", -ORDER_GAP
     for turn in range(rounds):
-        for k, event in enumerate(pattern.events):
-            hands = [s.limb for s in event.strokes if s.limb not in FEET]
-            if not hands:
-                continue
-            at = starts[k] + turn * length
-            out = [i for i in event.indices if i in without]
-            if events and (out or len(hands) > 1 or at - last > ORDER_GAP):
+        for k, start, hand in rows:
+            at = start + turn * length
+            if events and (not hand or at - last > ORDER_GAP):
                 found.append(Line.of(events, word, times))
                 events, times, word = [], [], ""
             last = at
-            if len(hands) == 1 and not out:
+            if hand:
                 events.append(k)
                 times.append(at)
-                word += hands[0]
+                word += hand
     if events:
         found.append(Line.of(events, word, times))
     return found
@@ -230,7 +231,8 @@ def hearing(pattern: Pattern, repeat: bool, whole: float) -> Hearing:
     length = float(pattern.length) * whole
     kept = kept_strokes(pattern, repeat)
     rows = []
-    for line in lines_of(pattern, whole, 3 if repeat else 1, kept):
+    lines = lines_of(pattern, whole, 3 if repeat else 1, kept)
+    for line in lines:
         costs, orders = heard(line.hands, line.steps)
         befores = (None, *line.events)
         for k, (event, cost, word) in enumerate(zip(line.events, costs, orders)):
@@ -240,9 +242,7 @@ def hearing(pattern: Pattern, repeat: bool, whole: float) -> Hearing:
     struck = len(rows) // 3 if repeat else 0
     for event, cost, word, time in rows[struck : 2 * struck or None]:
         order[event], breaks[event], gap[event] = word, cost >= BREAK, time
-    for line in lines_of(pattern, whole, 1, kept)[:1]:
+    for event, cost, word, _ in rows[:1]:
         # A loop begins as its first round does.
-        costs, orders = heard(line.hands, line.steps)
-        inside = bool(orders[0]) and costs[0] - PRACTISED[orders[0]] > INSIDE / 2
-        breaks[line.events[0]] |= inside
+        breaks[event] |= bool(word) and cost - PRACTISED[word] > INSIDE / 2
     return Hearing(tuple(order), breaks, gap)

@@ -241,8 +241,9 @@ def share(pattern: Pattern, model: Pattern) -> None:
     one_line.share(pattern, model)
     for repeat in (True, False):
         surface_of.share(pattern, model, repeat)
-    # A cached property.
+    # Cached properties.
     pattern.__dict__["starts"] = model.starts
+    pattern.__dict__["event_starts"] = model.event_starts
 
 
 def given_to(pattern: Pattern, model: Pattern, strokes: Sequence[int], hands: Sequence[str]) -> None:

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from itertools import pairwise
+from itertools import islice, pairwise
 from typing import Final
 
 from deft_reach.core.analysis.orders import PRACTISED, hearing, lines_of
@@ -31,6 +31,8 @@ _KIND_OF_ORDER: Final = {
 }  # fmt: skip
 assert set(_KIND_OF_ORDER) == set(PRACTISED)
 
+#: For figures of more moments than LONG so many are written.
+LONG, FEW = 96, 4
 #: A cell ends where the gap to the next stroke is so many times the gap before.
 CELL_GAP: Final = 1.4
 #: So few strokes between those on a kept surface belong to the other hand.
@@ -64,14 +66,11 @@ def written(
     pattern: Pattern, cheapest: Mapping[int, str], repeat: bool, whole: float, lead: str
 ) -> list[dict[int, str]]:
     """Hands of every kind for a pattern's open strokes, by their numbers; where both hands strike at once as in the
-    ``cheapest`` ones.
+    ``cheapest`` ones. There are fewer for long figures.
     """
-    found = []
-    writer = _Writer(pattern, cheapest, repeat, whole, lead)
-    for hands in writer.all():
-        if hands not in found and hands != cheapest:
-            found.append(hands)
-    return found
+    every = _Writer(pattern, cheapest, repeat, whole, lead).all()
+    found = {tuple(hands.values()): hands for hands in islice(every, FEW if len(pattern.events) > LONG else None)}
+    return list(found.values())
 
 
 def _hand_to_hand(count: int, hand: str) -> str:
@@ -107,33 +106,42 @@ class _Writer:
     def __init__(self, pattern: Pattern, cheapest: Mapping[int, str], repeat: bool, whole: float, lead: str) -> None:
         self.pattern, self.lead, self.other = pattern, lead, _OTHER[lead]
         self.limbs = {s.index: cheapest.get(s.index, s.limb) for s in pattern.strokes}
-        self.open = frozenset(cheapest)
+        self.open = tuple(cheapest)
         self.surface = surface_of(pattern, repeat)
         self.lines = [line.events for line in lines_of(pattern, whole)]
         self.stroke = [next((s.index for s in event.strokes if s.limb not in FEET), -1) for event in pattern.events]
-        starts = [float(start) for start in pattern.event_starts]
-        self.starts = starts
+        self.starts = [float(start) for start in pattern.event_starts]
 
     def all(self) -> Iterator[dict[int, str]]:
-        for kept in (None, self.lead, self.other):
-            if kept is not None and self.surface is None:
-                break
-            lines, base = self._without_surface(kept)
-            if kept is not None and not any(len(line) > COMMENT for line in lines):
-                yield self._filled(base)
-                continue
-            for hand in (self.lead, self.other):
-                yield self._lines(base, lines, _hand_to_hand, hand)
-                yield self._lines(base, lines, _doubles, hand)
-                for cells in (self._by_gap(lines), self._by_piece(lines), self._by_beat(lines)):
-                    yield self._chained(base, cells, _roll, hand)
-                    yield self._lines(base, cells, _roll, hand)
-                    yield self._lines(base, cells, _hand_to_hand, hand)
-            for order in _PARADIDDLES:
-                yield self._lines(base, lines, order, self.lead)
-            for order in _LEADING:
-                for cells in (self._by_piece(lines), self._by_beat(lines)):
-                    yield self._lines(base, cells, order, self.lead)
+        """Hands of every kind, those that are played most first."""
+        rows = [(kept, *self._without_surface(kept)) for kept in self._keeping()]
+        for _, lines, base in rows:
+            yield self._lines(base, lines, _hand_to_hand, self.lead)
+        for kept, lines, base in rows:
+            if kept is None or lines:
+                yield self._lines(base, lines, _hand_to_hand, self.other)
+                yield self._lines(base, lines, _doubles, self.lead)
+        for kept, lines, base in rows:
+            if kept is None or lines:
+                yield from self._others(lines, base)
+
+    def _keeping(self) -> tuple[str | None, ...]:
+        """The hand that keeps the surface, None for neither."""
+        return (None,) if self.surface is None else (self.lead, None, self.other)
+
+    def _others(self, lines: Sequence[tuple[int, ...]], base: Mapping[int, str]) -> Iterator[dict[int, str]]:
+        by_piece, by_beat = self._by_piece(lines), self._by_beat(lines)
+        yield self._lines(base, lines, _doubles, self.other)
+        for hand in (self.lead, self.other):
+            for cells in (self._by_gap(lines), by_piece, by_beat):
+                yield self._chained(base, cells, _roll, hand)
+                yield self._lines(base, cells, _roll, hand)
+                yield self._lines(base, cells, _hand_to_hand, hand)
+        for order in _PARADIDDLES:
+            yield self._lines(base, lines, order, self.lead)
+        for order in _LEADING:
+            for cells in (by_piece, by_beat):
+                yield self._lines(base, cells, order, self.lead)
 
     def _without_surface(self, kept: str | None) -> tuple[list[tuple[int, ...]], dict[int, str]]:
         """The lines that are left, and the hands of the other strokes, where a hand keeps the surface."""
@@ -147,13 +155,13 @@ class _Writer:
         lines = []
         for line in self.lines:
             left: list[int] = []
-            for event in (*line, -1):
-                if event >= 0 and self.stroke[event] not in base:
-                    left.append(event)
+            for number in (*line, -1):
+                if number >= 0 and self.stroke[number] not in base:
+                    left.append(number)
                     continue
-                if 0 < len(left) <= COMMENT:
+                if len(left) <= COMMENT:
                     base |= {self.stroke[k]: _OTHER[kept] for k in left}
-                elif left:
+                else:
                     lines.append(tuple(left))
                 left = []
         return lines, base
@@ -217,4 +225,5 @@ class _Writer:
         return self._filled(limbs)
 
     def _filled(self, limbs: Mapping[int, str]) -> dict[int, str]:
-        return {i: limbs.get(i, self.limbs[i]) for i in sorted(self.open) if self.limbs[i] != EITHER}
+        # What no hand can play stays open.
+        return {i: EITHER if self.limbs[i] == EITHER else limbs.get(i, self.limbs[i]) for i in self.open}

@@ -9,6 +9,7 @@ from operator import attrgetter
 from typing import Any, Final, NamedTuple
 
 from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS
+from deft_reach.core.analysis.demands import share
 from deft_reach.core.analysis.difficulty import LEVELS
 from deft_reach.core.analysis.ranking import Merit, in_order, merit_of_walk
 from deft_reach.core.model.kit import Kit
@@ -119,6 +120,7 @@ class _Judge:
     def __init__(self, player: Player) -> None:
         self.lead = RIGHT if player.handedness == "right" else LEFT
         self.easier: Sticking | None = None
+        self._model: Pattern | None = None
         self._judged: dict[tuple[str, ...], _Judged] = {}
 
     def look_at(self, found: Stickings) -> None:
@@ -126,6 +128,9 @@ class _Judge:
         for row in (*found.best, *found.also):
             if row.hands not in self._judged:
                 pattern, walked = found.walked[row.hands]
+                if self._model is None:
+                    self._model = pattern
+                share(pattern, self._model)
                 table = reach_table(row.kit, row.player, voices_of(pattern))
                 merit = merit_of_walk(pattern, walked, table, row.tempo, row.repeat)
                 kind = kind_of(pattern, row.repeat, 240.0 / row.tempo, self.lead)
@@ -151,8 +156,8 @@ class _Judge:
             ordered = [row for row in ordered if row not in apart]
         easiest = in_order(apart, attrgetter("merit"))
         self.easier = easiest[0].row if easiest else None
-        kinds: set[str] = set()
-        leading = [row for row in ordered if not (row.kind in kinds or kinds.add(row.kind))]
+        leading = list({row.kind: row for row in reversed(ordered)}.values())
+        leading.sort(key=likeliness)
         likely = (leading + [row for row in ordered if row not in leading])[: max(best, LIKELY)]
         likely.sort(key=likeliness)
         return [judged.row for judged in in_order(likely, attrgetter("merit"))][:best]
