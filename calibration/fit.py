@@ -30,7 +30,7 @@ from scipy.stats import spearmanr
 from calibration import fit_habit
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.analysis.demands import PARTS, Moments
-from deft_reach.core.analysis.difficulty import BUSY, HARD, JOIN, LEVELS, SUM, WEIGHTS, learned
+from deft_reach.core.analysis.difficulty import BUSY, HARD, HEADROOM, JOIN, LEVELS, SUM, WEIGHTS, learned
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.intp]
@@ -49,8 +49,8 @@ PARTS_LEFT_OUT: Final = 10
 class Judged(NamedTuple):
     """A judged figure with what is demanded in it.
 
-    ``votes`` are the numbers of its verdicts, ``impossible`` says that a limb has no time or no reach, and ``grade``
-    goes from 0 to 100.
+    ``votes`` are the numbers of its verdicts, ``impossible`` says that a limb has no time or no reach, ``tight`` that
+    one has hardly any left, and ``grade`` goes from 0 to 100.
     """
 
     family: str
@@ -61,6 +61,7 @@ class Judged(NamedTuple):
     moments: Moments
     length: float
     impossible: bool
+    tight: bool
     decisive: str
 
     def off(self, level: int) -> int:
@@ -82,7 +83,8 @@ def judged_figures(path: Path = FIGURES) -> list[Judged]:
             found.append(
                 Judged(
                     row["family"], row["name"], player.skill, votes, float(row["grade"]) if row["grade"] else None,
-                    report.moments, report.summary.duration, report.summary.level == "impossible", row["decisive"],
+                    report.moments, report.summary.duration, report.summary.level == "impossible",
+                    (report.summary.headroom or 1.0) < HEADROOM - 1.0, row["decisive"],
                 )
             )  # fmt: skip
     return found
@@ -127,11 +129,12 @@ class Fitter:
         return self._sums(np.log(fit.weights), fit.skills)[0]
 
     def levels(self, fit: Fit) -> Ints:
-        """Every figure's level: impossible is what a limb has no time or reach for, the others are read from the
-        difficulty.
+        """Every figure's level: impossible is what a limb has no time or reach for, hard at the least what has hardly
+        any left; the others are read from the difficulty.
         """
         z = self.difficulties(fit)
         below = sum((z > border).astype(np.intp) for border in fit.borders[:2])
+        below = np.maximum(below, np.where([figure.tight for figure in self.figures], 2, 0))
         return np.where([figure.impossible for figure in self.figures], 3, below)
 
     def fit(self, kept: Flags) -> Fit:

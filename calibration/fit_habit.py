@@ -3,8 +3,9 @@
 ``stickings.csv`` beside this script holds figures with every sticking that teaching accepts for each (two independent
 lists; general drumming knowledge, no published source): alternatives parted by ``|``, each an expression over the
 hands in order, or VOICE=HAND for every stroke on a piece. The stickings of a figure that the planner looks at, the
-cheapest ones and those of every kind, are ranked by ``ln(difficulty + 1/2) + habit``; weights, none below 0, make accepted ones likely to come before the
-others (a softmax over each figure). Figures are left out in ten parts in turn to see what that is worth on others.
+cheapest ones and those of every kind, are ranked by ``ln(difficulty + 1/2) + habit``; weights, none below 0, make
+accepted ones likely to come before the others (a softmax over each figure). Figures are left out in ten parts in turn
+to see what that is worth on others.
 """
 
 from __future__ import annotations
@@ -37,6 +38,10 @@ FIGURES: Final = Path(__file__).with_name("stickings.csv")
 #: What a weight costs, and in how many parts figures are left out.
 THRIFT: Final = 0.0005
 PARTS_LEFT_OUT: Final = 10
+#: What a weight is at the least and at the most: eight strokes in an order that is practised cost no more than to
+#: leave one.
+LEAST: Final = {"breaks": 2.0}
+MOST: Final = {"others": 0.25}
 
 
 class Ranked(NamedTuple):
@@ -115,8 +120,10 @@ def fit(figures: Sequence[Ranked]) -> Floats:
             gradient[1:] -= (by_score @ figure.habits) * sharp * weights
         return total, gradient
 
-    start = np.concatenate([[math.log(20.0)], np.zeros(len(WEIGHTS))])
-    bounds = [(-2.0, 5.0)] + [(-6.0, 4.0)] * len(WEIGHTS)
+    least = [math.log(LEAST[name]) if name in LEAST else -6.0 for name in WEIGHTS]
+    most = [math.log(MOST[name]) if name in MOST else 4.0 for name in WEIGHTS]
+    start = np.clip([math.log(20.0), *[0.0] * len(WEIGHTS)], [-2.0, *least], [5.0, *most])
+    bounds = [(-2.0, 5.0), *zip(least, most)]
     return np.asarray(np.exp(minimize(loss, start, jac=True, method="L-BFGS-B", bounds=bounds).x[1:]))
 
 

@@ -9,7 +9,7 @@ from deft_reach.cli.answers import answer, answer_dict, findings_of, searched_wo
 from deft_reach.cli.inputs import PATTERN, PATTERN_OPTIONS, best, question
 from deft_reach.cli.options import Option, Verb, whole
 from deft_reach.cli.output import tell
-from deft_reach.core.search.planner import HATS, SCHOOLS, Stickings, find_stickings
+from deft_reach.core.search.planner import HATS, KINDS, SCHOOLS, Sticking, Stickings, find_stickings
 
 
 def run(args: argparse.Namespace) -> int:
@@ -24,6 +24,7 @@ def run(args: argparse.Namespace) -> int:
         school=args.school,
         hat=args.hat,
         max_run=args.max_run,
+        kind=args.kind and args.kind.replace("-", " "),
         best=args.best,
         repeat=asked.repeat,
         weights=asked.weights,
@@ -34,10 +35,7 @@ def run(args: argparse.Namespace) -> int:
 
 def as_dict(found: Stickings) -> dict[str, Any]:
     """The contract's shape."""
-    rows = [
-        answer_dict(row.text, row.report, findings=findings_of(row.report), differs=list(row.differs))
-        for row in found.best
-    ]
+    rows = [_row(row) for row in found.best]
     strokes = found.best[0].report.strokes
     missing = [
         {
@@ -48,7 +46,15 @@ def as_dict(found: Stickings) -> dict[str, Any]:
         }
         for row in found.open
     ]
-    return {"best": rows, "searched": found.searched, "proven": found.proven, "open": missing}
+    easier = {} if found.easier is None else {"easier": _row(found.easier)}
+    return {"best": rows, "searched": found.searched, "proven": found.proven, "open": missing, **easier}
+
+
+def _row(row: Sticking) -> dict[str, Any]:
+    report = row.report
+    return answer_dict(
+        row.text, report, kind=row.kind, findings=findings_of(report), differs=list(row.differs)
+    )  # fmt: skip
 
 
 def in_words(found: Stickings) -> str:
@@ -56,7 +62,10 @@ def in_words(found: Stickings) -> str:
     lines = []
     for number, row in enumerate(found.best, 1):
         lines.append(f"{number}. {row.report.pattern.sticking}")
-        lines.append(f"   {verdict_words(row.report)}")
+        lines.append(f"   {row.kind}: {verdict_words(row.report)}")
+    if found.easier is not None:
+        lines.append(f"easier, but against what hands have learned: {found.easier.report.pattern.sticking}")
+        lines.append(f"   {found.easier.kind}: {verdict_words(found.easier.report)}")
     lines += found.open_in_words
     lines.append(searched_words(found.searched, "moments ", found.proven, "that nothing costs less is proven"))
     return "\n".join(lines)
@@ -65,9 +74,10 @@ def in_words(found: Stickings) -> str:
 VERB = Verb(
     "plan",
     "the easiest hands for strokes written ?",
-    "Give every ? a hand: of the hands that cost least those that are judged easiest, by level, then by difficulty "
-    "and habit together. What is written stays. A moment that no hands can play is named and stays open; the rest is "
-    "planned. Exit 1 if even the best cannot be played.",
+    "Give every ? a hand: of the hands that players write first and those that cost least the ones that are judged "
+    "easiest, one of every kind first, by level, then by difficulty and habit together. What is easier but goes "
+    "against what hands have learned is named apart. What is written stays. A moment that no hands can play is named "
+    "and stays open; the rest is planned. Exit 1 if even the best cannot be played.",
     run,
     (PATTERN,),
     (
@@ -75,6 +85,7 @@ VERB = Verb(
         Option("--school", "who leads (default free)", default="free", choices=SCHOOLS),
         Option("--hat", "the hi-hat crossed or open-handed (default free)", default="free", choices=HATS),
         Option("--max-run", "longest run of one hand", "N", whole(0, 1000)),
-        best(5),
+        Option("--kind", "hands of this kind alone", "NAME", choices=tuple(kind.replace(" ", "-") for kind in KINDS)),
+        best(8),
     ),
 )

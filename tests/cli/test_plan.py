@@ -14,7 +14,7 @@ def test_the_promised_object(capsys):
     assert code == 0 and err == "" and out.count("\n") == 1
     found = json.loads(out)
     assert (
-        set(found) == {"best", "searched", "proven", "open"}
+        set(found) - {"easier"} == {"best", "searched", "proven", "open"}
         and found["open"] == []
         and isinstance(found["proven"], bool)
         and found["searched"] > 0
@@ -23,6 +23,7 @@ def test_the_promised_object(capsys):
     for row in found["best"]:
         assert set(row) == {
             "sticking", "text", "cost", "level", "ease", "difficulty", "habit", "tempo_limit", "findings", "differs",
+            "kind",
         }  # fmt: skip
         limbs = row["sticking"].split()
         assert len(limbs) == 8 and limbs[0] == "R" and limbs[5] == "K" and "?" not in row["text"]
@@ -76,3 +77,28 @@ def test_a_moment_for_three_hands_is_named_and_the_rest_is_planned(capsys):
 def test_bad_questions(capsys, args, words):
     code, out, err = run(capsys, "plan", *args)
     assert code == 2 and out == "" and words in err
+
+
+def test_one_row_a_kind_comes_first_and_one_kind_can_be_asked_for(capsys):
+    text = "/16 ? ? ? ? ?@t1 ?@t1 ?@t1 ?@t1"
+    found = json.loads(run(capsys, "plan", "-e", text, "--tempo", "110", "--json")[1])
+    kinds = [row["kind"] for row in found["best"]]
+    assert len(kinds) == 8 and kinds[0] == "hand to hand" and {"doubles", "paradiddle"} <= set(kinds)
+    only = json.loads(run(capsys, "plan", "-e", text, "--tempo", "110", "--kind", "doubles", "--json")[1])["best"]
+    assert len(only) > 1 and {row["kind"] for row in only} == {"doubles"}
+    assert only[0]["sticking"] in [row["sticking"] for row in found["best"]]
+    code, out, _ = run(capsys, "plan", "-e", text, "--tempo", "110", "--kind", "paradiddle")
+    assert code == 0 and ". R L R R L R L L\n   paradiddle: " in out
+    code, _, err = run(capsys, "plan", "-e", text, "--kind", "kept")
+    assert code == 2 and "no hands of the kind 'kept'" in err and "hand to hand" in err
+
+
+def test_what_is_easier_but_against_habit_is_named_apart(capsys):
+    """Drags with one hand alone are easier here; nobody is taught them so (common practice)."""
+    text = "meter 2/4 /8 d? ?> d? ?> |"
+    found = json.loads(run(capsys, "plan", "-e", text, "--tempo", "85", "--repeat", "--json")[1])
+    easier = found["easier"]
+    assert easier["ease"] >= found["best"][0]["ease"] + 8 and easier["habit"] > found["best"][0]["habit"]
+    assert easier["sticking"] not in [row["sticking"] for row in found["best"]]
+    _, out, _ = run(capsys, "plan", "-e", text, "--tempo", "85", "--repeat")
+    assert f"easier, but against what hands have learned: {easier['sticking']}" in out

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Final
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
@@ -28,6 +28,7 @@ from deft_reach.app.station import Offer
 from deft_reach.app.styled import set_scaled
 from deft_reach.app.tables import make_list, verdict_cells
 from deft_reach.app.words import searching_words, sentence
+from deft_reach.core.analysis.explained import MOSTLY
 from deft_reach.core.document import Candidate
 from deft_reach.core.notation.transforms import exchange_hands
 from deft_reach.core.search.candidates import WHICH, both_hats, opened, rethought
@@ -43,6 +44,10 @@ SCHOOL_WORDS = {
     "alternate": "strictly hand to hand",
 }
 HAT_WORDS = {"free": "either way", "crossed": "crossed", "open": "open-handed"}
+
+
+#: What is said of each sticking found.
+COLUMNS: Final = ["kind", "ease", "breaks at", "mostly", "cautions", "cost", "hands"]
 
 
 class RethinkForm(SearchForm):
@@ -129,7 +134,7 @@ class RethinkForm(SearchForm):
         column.setSpacing(4)
         self.table = QTableWidget()
         self.table.setMinimumWidth(120)
-        make_list(self.table, "Stickings found", ["ease", "cost", "breaks at", "cautions", "hands"], wide=(4,))
+        make_list(self.table, "Stickings found", COLUMNS, wide=(len(COLUMNS) - 1,))
         column.addWidget(self.table, 1)
         low = QHBoxLayout()
         self.use = QPushButton("Use it")
@@ -183,7 +188,7 @@ class RethinkForm(SearchForm):
         kit, player, plan = session.kit, session.player, session.plan
         question: dict[str, Any] = {
             "school": self.school.currentData(), "hat": self.hat.currentData(), "max_run": self.run.value() or None,
-            "best": 6, "repeat": plan.repeat, "weights": plan.weights,
+            "best": 8, "repeat": plan.repeat, "weights": plan.weights,
         }  # fmt: skip
         asked = opened(pattern, indices, kit)
         self.find_button.start(
@@ -198,6 +203,10 @@ class RethinkForm(SearchForm):
         self.found = result
         sure = "that nothing costs less is proven" if result.proven else "the best found; others may be as good"
         text, tone = f"{result.searched:,} moves weighed; {sure}.", "hint"
+        if result.easier is not None:
+            easier = result.easier.report
+            hands = "".join(x for x in easier.pattern.sticking.split() if x in "RL")
+            text += f" Easier, but against what hands have learned: {hands}, ease {verdict_cells(easier)[0]}."
         if result.open:
             more = {1: "", 2: " So does one more moment."}.get(
                 len(result.open), f" So do {len(result.open) - 1} more moments."
@@ -212,11 +221,13 @@ class RethinkForm(SearchForm):
         for k, row in enumerate(rows):
             ease, limit, cautions = verdict_cells(row.report)
             hands = "".join(x for x in row.pattern.sticking.split() if x in "RL")
-            cells = (ease, decimal(row.report.summary.cost, ".1f"), limit, cautions, hands)
+            mostly = MOSTLY[row.report.demands[0].kind] if row.report.demands else "–"
+            cost = decimal(row.report.summary.cost, ".1f")
+            cells = (row.kind, ease, limit, mostly, cautions, cost, hands)
             for column, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 item.setToolTip(plain_tip(text))
-                if column == 4:
+                if column == len(cells) - 1:
                     item.setFont(theme.mono(10))
                 self.table.setItem(k, column, item)
         if rows:

@@ -86,11 +86,7 @@ def _summary(
     pattern: Pattern, walked: Walk, moments: Moments, tempo: float, length: float, impossible: bool
 ) -> Summary:
     total = math.fsum(chain.from_iterable(walked.costs.tolist()))
-    fastest = max((pace for pace in walked.pace if pace), default=None)
-    bottleneck = None if fastest is None else walked.pace.index(fastest)
-    hardest_grace = max(walked.graces, key=lambda grace: grace.pace, default=None)
-    if hardest_grace is not None and (fastest is None or hardest_grace.pace > fastest):
-        fastest, bottleneck = hardest_grace.pace, hardest_grace.index
+    fastest, bottleneck = walked.bottleneck or (None, None)
     limit = None if fastest is None else tempo / fastest
     hard = difficulty(moments, length)
     late = fastest is not None and fastest > LATE
@@ -104,7 +100,7 @@ def _summary(
         cost=total,
         cost_per_bar=total / float(bars) if bars else 0.0,
         ease=0.0 if impossible or late else ease_at(hard),
-        level=None if pattern.unassigned and not impossible else level_at(hard, impossible or late),
+        level=None if pattern.unassigned and not impossible else level_at(hard, fastest, impossible),
         difficulty=hard,
         open=len(pattern.unassigned),
         tempo=tempo,

@@ -32,6 +32,9 @@ LEVELS: Final = ("easy", "busy", "hard", "impossible")
 BUSY, HARD = 0.470, 0.688
 #: A limb whose pace is above this has no time.
 LATE: Final = 1.0 + 1e-9
+#: What has less than a tenth of headroom is hard at the least.
+HEADROOM: Final = 1.1
+TIGHT: Final = 1.0 / HEADROOM
 #: How the paces of a moment and the moments of a figure join.
 JOIN, SUM = 3.0, 5.0
 #: Ease is 50 where a figure becomes hard, and falls by this power of the difficulty: 25 at the limit, 75 where it
@@ -106,11 +109,13 @@ def by_kind(amounts: Floats) -> dict[str, Floats]:
     }
 
 
-def level_at(difficulty: float, impossible: bool) -> str:
-    """The word for a difficulty."""
-    if impossible:
+def level_at(difficulty: float, pace: float | None = None, impossible: bool = False) -> str:
+    """The word for a difficulty where the most hurried stroke has some ``pace``."""
+    if impossible or (pace is not None and pace > LATE):
         return "impossible"
-    return "hard" if difficulty >= HARD else "busy" if difficulty >= BUSY else "easy"
+    if difficulty >= HARD or (pace is not None and pace > TIGHT):
+        return "hard"
+    return "busy" if difficulty >= BUSY else "easy"
 
 
 def ease_at(difficulty: float) -> float:

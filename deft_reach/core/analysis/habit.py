@@ -20,8 +20,8 @@ from deft_reach.core.motion.pose import Floats
 
 #: Fitted: see calibration/fit_habit.py.
 WEIGHTS: Final = {
-    "lead": 0.96, "surface": 0.14, "figure": 2.32, "start": 1.39, "breaks": 0.75, "doubles": 0.59,
-    "others": 0.74, "one": 0.41, "fast": 0.97,
+    "lead": 1.22, "surface": 0.15, "figure": 2.37, "start": 1.36, "breaks": 2.00, "doubles": 0.16,
+    "others": 0.24, "one": 0.46, "fast": 0.45,
 }  # fmt: skip
 #: Hand to hand is played no closer than this (seconds); what is quicker is played in doubles. Common practice.
 SINGLES_GAP: Final = 0.085

@@ -70,9 +70,9 @@ def merit_of_walk(pattern: Pattern, walked: Walk, table: ReachTable, tempo: floa
     """The same for a walked pattern whose strokes all have a limb that can play them, without a report."""
     moments = moments_of(pattern, walked, table, 240.0 / tempo, repeat)
     hard = difficulty(moments, float(pattern.length) * 240.0 / tempo)
-    pace = max([*(pace for pace in walked.pace if pace), *(grace.pace for grace in walked.graces)], default=None)
+    pace, _ = walked.bottleneck or (None, None)
     late = pace is not None and pace > LATE
-    level = None if pattern.unassigned else level_at(hard, late)
+    level = None if pattern.unassigned else level_at(hard, pace)
     habit = habit_of(pattern, walked.costs, tempo, repeat, HANDS[table.leading_side]).total
     return Merit.of(level, 0.0 if late else ease_at(hard), tempo / pace if pace else None, tempo, hard, habit)
 

@@ -105,6 +105,12 @@ class Walk:
     def postures(self) -> list[Posture]:
         return self.where()
 
+    @cached_property
+    def bottleneck(self) -> tuple[float, int] | None:
+        """The highest pace of any stroke or grace and the stroke that has it; None where nothing has one."""
+        paces = [(pace, i) for i, pace in enumerate(self.pace) if pace]
+        return max([*paces, *((row.pace, row.index) for row in self.graces)], key=lambda row: row[0], default=None)
+
 
 def tighter_of(entered: dict[int, Cross], stroke: int, cross: Cross | None) -> None:
     """Note a crossing that a stroke's move makes; of two the one in which the arms pass closer."""

@@ -62,7 +62,8 @@ def test_what_is_shipped_is_what_the_fit_finds(fitter):
 
 
 def test_impossible_is_what_has_no_time_and_nothing_else():
-    assert level_at(5.0, impossible=False) == "hard" and level_at(0.1, impossible=True) == "impossible"
+    assert level_at(5.0) == "hard" and level_at(0.1, impossible=True) == "impossible"
+    assert level_at(0.1, 1.01) == "impossible" and level_at(0.1, 0.95) == "hard" and level_at(0.1, 0.9) == "easy"
     for text, tempo, level in (("R R@ft", 300, "impossible"), ("R+R", 60, "impossible"), ("R L R L", 60, "easy")):
         assert analyse(parse(text), FIVE, PLAYER, tempo).summary.level == level
     assert LEVELS == ("easy", "busy", "hard", "impossible")

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from calibration.fit_habit import FIGURES, accepted_first, cross_validated, fit, is_accepted, ranked_figures
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.analysis.difficulty import LEVELS
-from deft_reach.core.analysis.habit import PRACTISED, WEIGHTS, habit_of
+from deft_reach.core.analysis.habit import WEIGHTS, habit_of
 from deft_reach.core.analysis.ranking import (
     CLEARLY_EASIER,
     CLEARLY_FASTER,
@@ -23,7 +23,6 @@ from deft_reach.core.analysis.ranking import (
     makes_worse,
     merit_of,
 )
-from deft_reach.core.model.limbs import HANDS
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.search.planner import PlanError, cheapest_stickings, find_stickings
 from deft_reach.core.search.remedies import find_remedies
@@ -84,8 +83,8 @@ def test_habit_likes_what_hands_have_learned():
         ("R L R L", "L R L R"),
     ):
         assert report(liked, 80).habit.total <= report(other, 80).habit.total, liked
-    assert report("R L R L R L R L").habit.order == pytest.approx(0.4, abs=0.2)
-    assert set("".join(PRACTISED)) == set(HANDS)
+    assert report("R L R L R L R L").habit.total == 0.0
+    assert report("L R L R").habit.start == 1 / 4 and report("R R L R L L R L").habit.breaks > 0.0
 
 
 @given(texts(max_steps=12), st.booleans())
@@ -93,7 +92,7 @@ def test_habit_likes_what_hands_have_learned():
 def test_habit_is_never_below_nothing(text, repeat):
     found = report(text, repeat=repeat)
     assert all(value >= 0.0 and math.isfinite(value) for value in found.habit)
-    assert habit_of(found.pattern, found.strokes.costs, 100, repeat) == found.habit
+    assert habit_of(found.pattern, found.strokes.costs, 100, repeat, "R") == found.habit
 
 
 # --- what is offered ------------------------------------------------------------------------------------------------
@@ -141,7 +140,7 @@ def test_the_first_answer_is_no_harder_than_what_a_player_wrote():
     cheapest = cheapest_stickings(parse(open_hands(text)), FIVE, PLAYER, 80, best=1, repeat=True).best[0].report
     assert cheapest.serious and cheapest.summary.tempo_limit < 90
     assert not first.serious and first.summary.tempo_limit == pytest.approx(own.summary.tempo_limit)
-    assert first.summary.ease > own.summary.ease - CLEARLY_EASIER and first.summary.level == own.summary.level
+    assert first.summary.ease > own.summary.ease - CLEARLY_EASIER
 
 
 @given(st.lists(st.sampled_from("RL"), min_size=4, max_size=8), st.sampled_from(["free", "down", "pairs"]))
@@ -207,9 +206,9 @@ def test_first_hands_are_those_that_teaching_accepts():
     good = 0
     for row in rows:
         tempo, repeat = float(row["tempo"]), row["played"] == "loop"
-        found = find_stickings(parse(row["text"]), FIVE, PLAYER, tempo, best=5, repeat=repeat)
+        found = find_stickings(parse(row["text"]), FIVE, PLAYER, tempo, repeat=repeat)
         good += is_accepted(row["accept"], found.best[0].pattern)
-    assert len(rows) == 30 and good >= 23
+    assert len(rows) == 30 and good >= 28
 
 
 def test_habit_weighs_what_the_fit_finds():
@@ -217,5 +216,5 @@ def test_habit_weighs_what_the_fit_finds():
     assert len(figures) == 120
     own = np.array(list(WEIGHTS.values()))
     assert fit(figures) == pytest.approx(own, rel=0.05)
-    assert sum(accepted_first(figure, own) for figure in figures) >= 100
-    assert cross_validated(figures, 0) >= 0.82
+    assert sum(accepted_first(figure, own) for figure in figures) >= 113
+    assert cross_validated(figures, 0) >= 0.92

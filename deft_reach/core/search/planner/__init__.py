@@ -1,7 +1,8 @@
-"""Stickings: for strokes whose hand is open, the hands that are judged easiest out of the cheapest, proven ones."""
+"""Stickings: for strokes whose hand is open, hands of every kind that players write and the cheapest, as judged."""
 
 from __future__ import annotations
 
+from deft_reach.core.search.planner.kinds import KINDS
 from deft_reach.core.search.planner.offers import find_stickings
 from deft_reach.core.search.planner.schools import HATS, SCHOOLS
 from deft_reach.core.search.planner.search import (
@@ -14,6 +15,7 @@ from deft_reach.core.search.planner.search import (
 
 __all__ = [
     "HATS",
+    "KINDS",
     "SCHOOLS",
     "OpenMoment",
     "PlanError",

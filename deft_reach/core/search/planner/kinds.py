@@ -37,6 +37,8 @@ LONG, FEW = 96, 4
 CELL_GAP: Final = 1.4
 #: So few strokes between those on a kept surface belong to the other hand.
 COMMENT: Final = 2
+#: A kind is what so many of the strokes are.
+MOSTLY: Final = 0.6
 #: Strokes on one piece that make a cell.
 RUN: Final = 3
 _OTHER: Final = {RIGHT: LEFT, LEFT: RIGHT}
@@ -58,8 +60,11 @@ def kind_of(pattern: Pattern, repeat: bool, whole: float, lead: str) -> str:
     heard = hearing(pattern, repeat, whole)
     if heard.breaks.any():
         return "mixed"
-    orders = Counter(filter(None, heard.order))
-    return _KIND_OF_ORDER[orders.most_common(1)[0][0]] if orders else "by pieces"
+    kinds = Counter(_KIND_OF_ORDER[order] for order in heard.order if order)
+    if not kinds:
+        return "by pieces"
+    kind, count = kinds.most_common(1)[0]
+    return kind if count >= MOSTLY * kinds.total() else "mixed"
 
 
 def written(

@@ -10,7 +10,7 @@ from typing import Any, Final, NamedTuple
 
 from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS
 from deft_reach.core.analysis.demands import share
-from deft_reach.core.analysis.difficulty import LEVELS
+from deft_reach.core.analysis.difficulty import HEADROOM, LEVELS
 from deft_reach.core.analysis.ranking import Merit, in_order, merit_of_walk
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import LEFT, RIGHT
@@ -19,7 +19,7 @@ from deft_reach.core.model.player import Player
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.motion.follow import voices_of
 from deft_reach.core.motion.reach_table import reach_table
-from deft_reach.core.search.planner.kinds import kind_of, written
+from deft_reach.core.search.planner.kinds import KINDS, kind_of, written
 from deft_reach.core.search.planner.search import LONG, SAME, PlanError, Sticking, Stickings, cheapest_stickings
 
 #: Out of so many of the cheapest stickings the offered ones are taken; in long figures out of so many more than are
@@ -28,9 +28,8 @@ POOL: Final = 24
 MORE: Final = 3
 #: The first of so many likely ones is the first, however few are asked for.
 LIKELY: Final = 5
-#: Where the likeliest has so many times the tempo as its limit, what is less likely by more than NEAR steps does not
-#: stand before it for being easier, unless it is better by two levels: it is named apart.
-HEADROOM: Final = 1.1
+#: Where the likeliest has some headroom, what is less likely by more than NEAR steps does not stand before it for
+#: being easier, unless it is better by two levels: it is named apart.
 NEAR: Final = 0
 #: While the first one has a caution, the hand of its most hurried stroke is excluded and so many more are looked at,
 #: so many times.
@@ -47,6 +46,7 @@ def find_stickings(
     best: int = 5,
     repeat: bool = False,
     weights: Weights = DEFAULT_WEIGHTS,
+    kind: str | None = None,
     excluded: dict[int, str] | None = None,
     **question: Any,
 ) -> Stickings:
@@ -55,14 +55,15 @@ def find_stickings(
     They are taken out of the POOL cheapest and of those that players would write first (see kinds): one of every
     kind, then the next likely ones. What goes more against habit than the likeliest makes up for by being easier does
     not stand before it; the easiest such is named apart (``easier``). The list is proven where all there are were
-    judged, or where the one that is judged easiest is the cheapest as well. Takes what ``cheapest_stickings`` takes,
-    and raises what it raises.
+    judged, or where the one that is judged easiest is the cheapest as well. With a ``kind`` (of KINDS) only hands of
+    that kind are offered. Takes what ``cheapest_stickings`` takes, and raises what it raises and PlanError where
+    there are no hands of that kind.
     """
     best = max(1, best)
     pool = max(best, POOL) if len(pattern.events) <= LONG else max(best, LIKELY) + MORE
     question |= {"repeat": repeat, "weights": weights}
     whole = 240.0 / tempo
-    judge = _Judge(player)
+    judge = _Judge(player, kind)
     found = cheapest_stickings(
         pattern, kit, player, tempo, best=pool, excluded=excluded,
         also=lambda cheapest: written(pattern, cheapest, repeat, whole, judge.lead), **question,
@@ -117,7 +118,8 @@ class _Judged(NamedTuple):
 class _Judge:
     """Judges stickings of one question, each once."""
 
-    def __init__(self, player: Player) -> None:
+    def __init__(self, player: Player, kind: str | None = None) -> None:
+        self.kind = kind
         self.lead = RIGHT if player.handedness == "right" else LEFT
         self.easier: Sticking | None = None
         self._model: Pattern | None = None
@@ -145,7 +147,7 @@ class _Judge:
             others = [hand != self.lead for hand in judged.row.hands]
             return judged.merit.weight, any(others[:1]), round(judged.row.cost, 1), others
 
-        ordered = sorted(self._judged.values(), key=likeliness)
+        ordered = sorted(self._of_kind(), key=likeliness)
         first, apart = ordered[0], []
         if first.merit.level < len(LEVELS) - 1 and first.merit.limit >= HEADROOM * first.row.tempo:
             near, level = first.merit.weight + NEAR, first.merit.level - 1
@@ -154,10 +156,19 @@ class _Judge:
                 if row.merit.weight > near and row.merit.level >= level and first.merit.clearly_behind(row.merit)
             ]  # fmt: skip
             ordered = [row for row in ordered if row not in apart]
-        easiest = in_order(apart, attrgetter("merit"))
-        self.easier = easiest[0].row if easiest else None
         leading = list({row.kind: row for row in reversed(ordered)}.values())
         leading.sort(key=likeliness)
         likely = (leading + [row for row in ordered if row not in leading])[: max(best, LIKELY)]
         likely.sort(key=likeliness)
-        return [judged.row for judged in in_order(likely, attrgetter("merit"))][:best]
+        rows = in_order(likely, attrgetter("merit"))
+        easier = in_order((row for row in apart if rows[0].merit.clearly_behind(row.merit)), attrgetter("merit"))
+        self.easier = easier[0].row if easier else None
+        return [judged.row for judged in rows][:best]
+
+    def _of_kind(self) -> list[_Judged]:
+        rows = [row for row in self._judged.values() if self.kind in (None, row.kind)]
+        if not rows:
+            known = {row.kind for row in self._judged.values()}
+            there = ", ".join(kind for kind in KINDS if kind in known)
+            raise PlanError(f"no hands of the kind '{self.kind}' were found; there are: {there}")
+        return rows

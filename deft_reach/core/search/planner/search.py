@@ -70,8 +70,9 @@ class PlanError(SearchError):
 class Sticking:
     """One answer: the hands of the open strokes in their order (``?`` where none can play it), and the whole cost.
 
-    ``differs`` lists the strokes with another hand than in the cheapest one; ``pattern`` is the pattern with these
-    hands, ``text`` its stroke text and ``report`` its analysis.
+    ``differs`` lists the strokes with another hand than in the first one; ``kind`` is what kind of hands they are
+    (see kinds; empty where it is not known). ``pattern`` is the pattern with these hands, ``text`` its stroke text
+    and ``report`` its analysis.
     """
 
     asked: Pattern

@@ -1,0 +1,116 @@
+"""Hands of every kind: what players would write first."""
+
+import re
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from deft_reach.core import Player, layout, parse
+from deft_reach.core.analysis.ranking import merit_of
+from deft_reach.core.search.planner import KINDS, PlanError, cheapest_stickings, find_stickings
+from deft_reach.core.search.planner.kinds import kind_of, written
+
+FIVE, PLAYER = layout("five"), Player()
+
+
+def hands(pattern):
+    return "".join(s.limb for s in pattern.strokes if s.limb in "RL")
+
+
+def first(text, tempo, repeat=False):
+    return hands(find_stickings(parse(text), FIVE, PLAYER, tempo, repeat=repeat).best[0].pattern)
+
+
+def kind(text, repeat=True, tempo=100):
+    return kind_of(parse(text), repeat, 240 / tempo, "R")
+
+
+def test_kinds_are_told_apart():
+    for wanted, text in (
+        ("hand to hand", "/16 RLRL RLRL"),
+        ("doubles", "/16 RRLL RRLL"),
+        ("paradiddle", "/16 RLRR LRLL"),
+        ("leading hand", "/8t RLL RLL"),
+        ("one hand", "/8 RRRR"),
+        ("kept", "/8 R@hh R@hh R@hh+L R@hh R@hh R@hh R@hh+L R@hh"),
+        ("open", "/8 L@hh L@hh L@hh+R L@hh L@hh L@hh L@hh+R L@hh"),
+        ("handed over", "/8 R@hh R@hh R@hh R@hh R@hh L@hh L@hh L@hh"),
+        ("by pieces", "/8 R@ft R@ft L R@ft R@ft R@ft L R@ft"),
+        ("mixed", "/16 RLRL RLRL LRRL RRLR"),
+    ):
+        assert kind(text) == wanted, text
+        assert wanted in KINDS
+    assert kind("/4 R+L R+L") == "by pieces"
+
+
+@pytest.mark.parametrize(
+    "text, tempo, repeat, wanted",
+    [
+        # Common practice, no source. Three a drum, hand to hand:
+        ("/8t ? ? ? ?@t1 ?@t1 ?@t1 ?@t2 ?@t2 ?@t2 ?@ft ?@ft ?@ft", 140, False, "(RL){6}"),
+        # Thirty-seconds beyond single strokes are an even roll, and rolls go into their accents:
+        ("/32 ???? ???? ???? ????", 120, True, "(RRLL){4}"),
+        ("meter 2/4 /32 ???? /8 ?> /32 ???? /8 ?> |", 105, True, "RRLLRLLRRL|(RRLLR){2}"),
+        ("/32 ?????? /8 ?> /16 - - |", 95, True, "RRLLRRL|RLLRRLR"),
+        # What is dotted or syncopated takes the hand of its place, or alternates beginning right:
+        ("/16 ? - - ? ? - - ?", 100, True, "RLRL"),
+        # Pairs after a foot alternate, whichever hand begins the next pair:
+        ("/16 K ? ? K ? ? K ?", 100, True, "RLRLR|RLLRL|RLRRL|RLLRR"),
+        # The hand that keeps the hat leaves the backbeat to the other:
+        ("/8 ?@hh+K ?@hh ?@hh+?> ?@hh ?@hh+K ?@hh ?@hh+?> ?@hh", 110, True, "RR(LR|RL)RRR(LR|RL)R"),
+        ("/8 ?@ft+K ?@ft ?@ft+?> ?@ft ?@ft+K ?@ft ?@ft+?> ?@ft", 115, True, "RR(LR|RL)RRR(LR|RL)R"),
+    ],
+)  # fmt: skip
+def test_classes_of_figures_come_as_a_teacher_writes_them(text, tempo, repeat, wanted):
+    found = first(text, tempo, repeat)
+    assert re.fullmatch(wanted, found), found
+
+
+@given(
+    st.lists(
+        st.sampled_from(["?", "?@t1", "?@ft", "?@hh", "?@hh+K", "?+?@ft", "?>", "R", "L@t1", "K", "-"]),
+        min_size=2,
+        max_size=9,
+    ),
+    st.booleans(),
+)
+@settings(max_examples=40, deadline=None)
+def test_hands_that_are_written_keep_what_is_there(steps, repeat):
+    pattern = parse("/16 " + " ".join(steps))
+    try:
+        cheapest = cheapest_stickings(pattern, FIVE, PLAYER, 100, best=1, repeat=repeat).best[0]
+    except PlanError:
+        return
+    names = dict(zip(pattern.unassigned, cheapest.hands))
+    rows = written(pattern, names, repeat, 2.4, "R")
+    assert len({tuple(row.values()) for row in rows}) == len(rows)
+    for row in rows:
+        assert list(row) == list(names) and set(row.values()) <= set("RL?")
+    for answer in find_stickings(pattern, FIVE, PLAYER, 100, best=6, repeat=repeat).best:
+        fixed = [s.limb for s in pattern.strokes if s.limb != "?"]
+        assert [s.limb for s, t in zip(answer.pattern.strokes, pattern.strokes) if t.limb != "?"] == fixed
+        assert answer.kind in KINDS
+
+
+@pytest.mark.parametrize(
+    "question", [{"school": "alternate"}, {"max_run": 1}, {"hat": "open"}, {"school": "natural"}]
+)
+def test_what_is_asked_for_holds_for_every_kind(question):
+    pattern = parse("/16 ?@hh ? ?@hh ? ? ?@t1 ?@hh ?")
+    for row in find_stickings(pattern, FIVE, PLAYER, 90, best=8, **question).best:
+        found = hands(row.pattern)
+        if "hat" in question:
+            assert all(s.limb == "L" for s in row.pattern.strokes if s.voice == "hh")
+        else:
+            assert not re.search("RR|LL", found) or question.get("school") == "natural"
+
+
+@given(st.lists(st.sampled_from(["?", "?@t1", "?@ft", "?@hh", "?>"]), min_size=3, max_size=7))
+@settings(max_examples=20, deadline=None)
+def test_what_stands_apart_is_easier_than_the_first_and_less_likely(steps):
+    found = find_stickings(parse("/16 " + " ".join(steps)), FIVE, PLAYER, 120)
+    if found.easier is not None:
+        own, other = merit_of(found.best[0].report), merit_of(found.easier.report)
+        assert own.clearly_behind(other) and other.weight > own.weight
+        assert found.easier.hands not in [row.hands for row in found.best]
