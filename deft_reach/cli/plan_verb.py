@@ -67,6 +67,8 @@ def in_words(found: Stickings) -> str:
         lines.append(f"easier, but against what hands have learned: {found.easier.report.pattern.sticking}")
         lines.append(f"   {found.easier.kind}: {verdict_words(found.easier.report)}")
     lines += found.open_in_words
+    if found.twice:
+        lines.append("hand to hand it comes round every other time: it is written twice")
     lines.append(searched_words(found.searched, "moments ", found.proven, "that nothing costs less is proven"))
     return "\n".join(lines)
 

@@ -47,7 +47,8 @@ HAT_WORDS = {"free": "either way", "crossed": "crossed", "open": "open-handed"}
 
 
 #: What is said of each sticking found.
-COLUMNS: Final = ["kind", "ease", "breaks at", "mostly", "cautions", "cost", "hands"]
+COLUMNS: Final = ["kind", "hands", "ease", "breaks at", "mostly", "cautions", "cost"]
+HANDS: Final = COLUMNS.index("hands")
 
 
 class RethinkForm(SearchForm):
@@ -134,7 +135,7 @@ class RethinkForm(SearchForm):
         column.setSpacing(4)
         self.table = QTableWidget()
         self.table.setMinimumWidth(120)
-        make_list(self.table, "Stickings found", COLUMNS, wide=(len(COLUMNS) - 1,))
+        make_list(self.table, "Stickings found", COLUMNS, wide=())
         column.addWidget(self.table, 1)
         low = QHBoxLayout()
         self.use = QPushButton("Use it")
@@ -203,6 +204,8 @@ class RethinkForm(SearchForm):
         self.found = result
         sure = "that nothing costs less is proven" if result.proven else "the best found; others may be as good"
         text, tone = f"{result.searched:,} moves weighed; {sure}.", "hint"
+        if result.twice:
+            text = f"Hand to hand it comes round every other time: it is written twice. {text}"
         if result.easier is not None:
             easier = result.easier.report
             hands = "".join(x for x in easier.pattern.sticking.split() if x in "RL")
@@ -223,11 +226,11 @@ class RethinkForm(SearchForm):
             hands = "".join(x for x in row.pattern.sticking.split() if x in "RL")
             mostly = MOSTLY[row.report.demands[0].kind] if row.report.demands else "–"
             cost = decimal(row.report.summary.cost, ".1f")
-            cells = (row.kind, ease, limit, mostly, cautions, cost, hands)
+            cells = (row.kind, hands, ease, limit, mostly, cautions, cost)
             for column, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 item.setToolTip(plain_tip(text))
-                if column == len(cells) - 1:
+                if column == HANDS:
                     item.setFont(theme.mono(10))
                 self.table.setItem(k, column, item)
         if rows:

@@ -114,3 +114,18 @@ def test_what_stands_apart_is_easier_than_the_first_and_less_likely(steps):
         own, other = merit_of(found.best[0].report), merit_of(found.easier.report)
         assert own.clearly_behind(other) and other.weight > own.weight
         assert found.easier.hands not in [row.hands for row in found.best]
+
+
+@pytest.mark.parametrize(
+    "text", ["/16 ? ? ? ? ?", "meter 7/8 /8 (? ? ?) (? ? ? ?) |", "meter 5/8 /8 ?@hh+K ? ?@t1 ? ?@ft"]
+)
+def test_an_odd_loop_hand_to_hand_is_answered_written_twice(text):
+    pattern = parse(text)
+    found = find_stickings(pattern, FIVE, PLAYER, 100, school="alternate", repeat=True)
+    assert found.twice
+    for row in found.best:
+        assert row.pattern.length == 2 * pattern.length and row.report.summary.strokes == 2 * len(pattern.strokes)
+        assert not re.search("RR|LL", hands(row.pattern) * 2)
+    assert not find_stickings(pattern, FIVE, PLAYER, 100, school="alternate").twice
+    with pytest.raises(PlanError, match="no sticking satisfies"):
+        find_stickings(parse("/16 ? R R ?"), FIVE, PLAYER, 100, school="alternate", repeat=True)

@@ -8,6 +8,7 @@ from dataclasses import replace
 from deft_reach.core.model.elements import Step
 from deft_reach.core.model.limbs import EITHER
 from deft_reach.core.model.pattern import Pattern, Stroke
+from deft_reach.core.notation.stroke_text import StrokeTextError, parse
 
 
 def given(pattern: Pattern, limbs: Mapping[int, str]) -> tuple[Stroke, ...]:
@@ -41,3 +42,27 @@ def with_hands(pattern: Pattern, hands: dict[int, str]) -> Pattern:
         for e in pattern.elements
     )
     return replace(pattern, elements=elements, text="".join(letters), strokes=given(pattern, hands))
+
+
+def written_twice(pattern: Pattern) -> Pattern | None:
+    """The pattern once more after itself; None where its text cannot simply be written twice.
+
+    >>> from deft_reach.core import parse
+    >>> written_twice(parse("/16 R ? ?@ft")).sticking
+    'R ? ? R ? ?'
+    """
+    text = pattern.text.rstrip()
+    whole = pattern.bars.denominator == 1 and not text.endswith("|")
+    for between in (" | ", " ") if whole else (" ", " | "):
+        try:
+            found = parse(text + between + pattern.text)
+        except StrokeTextError:
+            continue
+        own = [(s.limb, s.voice, s.marks, s.grace) for s in pattern.strokes]
+        if [(s.limb, s.voice, s.marks, s.grace) for s in found.strokes] == own * 2 and (
+            found.length == 2 * pattern.length
+            and [float(event.start) for event in found.events[len(pattern.events) :]]
+            == [float(event.start + pattern.length) for event in pattern.events]
+        ):
+            return found
+    return None

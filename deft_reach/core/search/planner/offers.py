@@ -4,7 +4,9 @@ easiest, the best first.
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
 from dataclasses import replace
+from functools import partial
 from operator import attrgetter
 from typing import Any, Final, NamedTuple
 
@@ -13,12 +15,13 @@ from deft_reach.core.analysis.demands import share
 from deft_reach.core.analysis.difficulty import HEADROOM, LEVELS
 from deft_reach.core.analysis.ranking import Merit, in_order, merit_of_walk
 from deft_reach.core.model.kit import Kit
-from deft_reach.core.model.limbs import LEFT, RIGHT
+from deft_reach.core.model.limbs import FEET, LEFT, RIGHT
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.motion.follow import voices_of
 from deft_reach.core.motion.reach_table import reach_table
+from deft_reach.core.search.planner.assign import written_twice
 from deft_reach.core.search.planner.kinds import KINDS, kind_of, written
 from deft_reach.core.search.planner.search import LONG, SAME, PlanError, Sticking, Stickings, cheapest_stickings
 
@@ -27,10 +30,7 @@ from deft_reach.core.search.planner.search import LONG, SAME, PlanError, Stickin
 POOL: Final = 24
 MORE: Final = 3
 #: The first of so many likely ones is the first, however few are asked for.
-LIKELY: Final = 5
-#: Where the likeliest has some headroom, what is less likely by more than NEAR steps does not stand before it for
-#: being easier, unless it is better by two levels: it is named apart.
-NEAR: Final = 0
+LIKELY: Final = 8
 #: While the first one has a caution, the hand of its most hurried stroke is excluded and so many more are looked at,
 #: so many times.
 OTHERS: Final = 8
@@ -57,41 +57,33 @@ def find_stickings(
     not stand before it; the easiest such is named apart (``easier``). The list is proven where all there are were
     judged, or where the one that is judged easiest is the cheapest as well. With a ``kind`` (of KINDS) only hands of
     that kind are offered. Takes what ``cheapest_stickings`` takes, and raises what it raises and PlanError where
-    there are no hands of that kind.
+    there are no hands of that kind. A loop that comes round hand to hand only every other time is answered written
+    twice (``twice``).
     """
     best = max(1, best)
     pool = max(best, POOL) if len(pattern.events) <= LONG else max(best, LIKELY) + MORE
-    question |= {"repeat": repeat, "weights": weights}
     whole = 240.0 / tempo
     judge = _Judge(player, kind)
-    found = cheapest_stickings(
-        pattern, kit, player, tempo, best=pool, excluded=excluded,
-        also=lambda cheapest: written(pattern, cheapest, repeat, whole, judge.lead), **question,
-    )  # fmt: skip
+    ask = partial(cheapest_stickings, pattern, kit, player, tempo, repeat=repeat, weights=weights, **question)
+    try:
+        found = ask(
+            best=pool, excluded=excluded, also=lambda cheapest: written(pattern, cheapest, repeat, whole, judge.lead)
+        )
+    except PlanError:
+        # Hand to hand a loop of an odd number of strokes comes round every other time.
+        odd = sum(any(s.limb not in FEET for s in event.strokes) for event in pattern.events) % 2
+        twice = written_twice(pattern) if odd and repeat and question.get("school") == "alternate" else None
+        if twice is None:
+            raise
+        more = {i + len(pattern.strokes): hand for i, hand in (excluded or {}).items()}
+        question |= {"repeat": repeat, "weights": weights, "kind": kind, "excluded": {**(excluded or {}), **more}}
+        return replace(find_stickings(twice, kit, player, tempo, best=best, **question), twice=True)
     judge.look_at(found)
     searched = found.searched
-    rows = judge.offered(best)
-    without = dict(excluded or {})
-    for _ in range(ROUNDS):
-        # What is hurried in the first one may be easier with the other hand, at more cost elsewhere.
-        hurried = rows[0].report.summary.bottleneck
-        if not rows[0].report.serious or hurried not in pattern.unassigned or hurried in without:
-            break
-        without[hurried] = rows[0].pattern.strokes[hurried].limb
-        try:
-            others = cheapest_stickings(
-                pattern, kit, player, tempo, best=min(pool, OTHERS), excluded=without, **question
-            )
-        except PlanError:
-            break
-        if others.open != found.open:
-            # The other hand is not allowed there: it would stay open.
-            break
+    for others in _less_hurried(found, judge, partial(ask, best=min(pool, OTHERS)), dict(excluded or {})):
         searched += others.searched
         judge.look_at(others)
-        before, rows = rows, judge.offered(best)
-        if rows[0] is before[0]:
-            break
+    rows = judge.offered(best)
     first = rows[0].hands
     names = pattern.unassigned
     return replace(
@@ -105,6 +97,32 @@ def find_stickings(
         also=(),
         easier=judge.easier,
     )
+
+
+def _less_hurried(
+    found: Stickings, judge: _Judge, ask: Callable[..., Stickings], excluded: dict[int, str]
+) -> Iterator[Stickings]:
+    """Other stickings while the first one has a caution: what is hurried in it may be easier with the other hand, at
+    more cost elsewhere.
+    """
+    before = None
+    for _ in range(ROUNDS):
+        first = judge.offered(1)[0]
+        hurried = first.report.summary.bottleneck
+        if hurried is None or hurried not in first.asked.unassigned or hurried in excluded:
+            return
+        if first is before or not first.report.serious:
+            return
+        before = first
+        excluded[hurried] = first.pattern.strokes[hurried].limb
+        try:
+            others = ask(excluded=excluded)
+        except PlanError:
+            return
+        if others.open != found.open:
+            # The other hand is not allowed there: it would stay open.
+            return
+        yield others
 
 
 class _Judged(NamedTuple):
@@ -150,15 +168,17 @@ class _Judge:
         ordered = sorted(self._of_kind(), key=likeliness)
         first, apart = ordered[0], []
         if first.merit.level < len(LEVELS) - 1 and first.merit.limit >= HEADROOM * first.row.tempo:
-            near, level = first.merit.weight + NEAR, first.merit.level - 1
+            # What is less likely does not stand before it for being easier, unless it is better by two levels.
+            weight, level = first.merit.weight, first.merit.level - 1
             apart = [
                 row for row in ordered
-                if row.merit.weight > near and row.merit.level >= level and first.merit.clearly_behind(row.merit)
+                if row.merit.weight > weight and row.merit.level >= level and first.merit.clearly_behind(row.merit)
             ]  # fmt: skip
-            ordered = [row for row in ordered if row not in apart]
-        leading = list({row.kind: row for row in reversed(ordered)}.values())
-        leading.sort(key=likeliness)
-        likely = (leading + [row for row in ordered if row not in leading])[: max(best, LIKELY)]
+            named = {id(row) for row in apart}
+            ordered = [row for row in ordered if id(row) not in named]
+        # One of every kind, and then the next likely ones.
+        leading = {id(row) for row in {row.kind: row for row in reversed(ordered)}.values()}
+        likely = sorted(ordered, key=lambda row: id(row) not in leading)[: max(best, LIKELY)]
         likely.sort(key=likeliness)
         rows = in_order(likely, attrgetter("merit"))
         easier = in_order((row for row in apart if rows[0].merit.clearly_behind(row.merit)), attrgetter("merit"))

@@ -127,7 +127,8 @@ class Stickings:
     """What was found: the cheapest first, how many states were looked at, and whether the order is proven.
 
     ``open`` are the moments that no hands can play; everything else is planned. ``also`` are stickings that were
-    asked for, cheap or not, and ``easier`` one that is judged clearly easier than the first but goes against habit.
+    asked for, cheap or not, and ``easier`` one that is judged clearly easier than the first but goes against habit;
+    ``twice`` says that the pattern is written twice in all of them.
     ``walked`` holds each sticking's pattern and walk, by its hands; the text of these patterns is the question's.
     """
 
@@ -137,6 +138,7 @@ class Stickings:
     open: tuple[OpenMoment, ...] = ()
     also: tuple[Sticking, ...] = ()
     easier: Sticking | None = None
+    twice: bool = False
     walked: Mapping[tuple[str, ...], tuple[Pattern, Walk]] = field(default_factory=dict, compare=False, repr=False)
 
     @property
@@ -244,8 +246,6 @@ class _Search:
 
     def _nothing(self) -> PlanError:
         said = "no sticking satisfies all of that: allow longer runs, another school or the other hand"
-        if self.limits.alternate and self.repeat and len(self.moments) % 2:
-            said += "; hand to hand, a loop of an odd number of strokes does not come round: write it twice"
         return PlanError(said)
 
     def run(self, also: Also | None = None) -> Stickings:
