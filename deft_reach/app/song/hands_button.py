@@ -51,4 +51,6 @@ class HandsButton(SearchButton):
             words += f" {counted(len(result.texts) - given, 'plan was', 'plans were')} edited meanwhile: find again."
         if result.open:
             words += f" {counted(result.open, 'stroke stays', 'strokes stay')} open: no hand can play them there."
-        self.said.emit(words, "error" if result.open else "hint")
+        if result.tight:
+            words += f" {sentence(result.tight)}"
+        self.said.emit(words, "error" if result.open or result.tight else "hint")

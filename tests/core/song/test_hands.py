@@ -3,7 +3,9 @@
 import pytest
 
 from deft_reach.core import parse
+from deft_reach.core.analysis.ranking import better
 from deft_reach.core.document import new_document, read_text
+from deft_reach.core.search.planner import find_stickings
 from deft_reach.core.search.progress import Cancelled, Progress
 from deft_reach.core.session import Session
 from deft_reach.core.song import analyse_song
@@ -90,3 +92,41 @@ def test_the_search_can_be_stopped(session):
     progress.cancel()
     with pytest.raises(Cancelled):
         find_song_hands(session.document, session.songs.song, progress)
+
+
+def song_of(text, tempo, times=2):
+    session = Session(new_document())
+    session.songs.add_sections("Pier", sections_of(parse(" ".join([text] * times))), tempo)
+    return session
+
+
+def with_texts(session, texts):
+    session.songs.give_hands(texts, session.document)
+    return analyse_song(session.document, session.songs.song).report
+
+
+def test_no_plan_s_own_hands_make_the_song_easier():
+    """A section whose end meets its own beginning: the hands of its own loop are looked at as well."""
+    text = "/16 ?@ft ?@hh ?@t1 ? ?@hh ?@ft ?@t2 ? ?@hh ?@hh ?@ft ? ?@t1 ?@ft ?@hh ?@ft |"
+    session = song_of(text, 110.0)
+    pattern = session.document.score(session.document.plan(session.songs.song.sections[0].plan).pattern).text
+    plan = session.songs.song.sections[0].plan
+    found = with_texts(song_of(text, 110.0), {})
+    assert found is None
+    first = find_song_hands(session.document, session.songs.song)
+    whole = with_texts(session, first.texts)
+    alone = find_stickings(read_text(pattern, session.kit), session.kit, session.player, 110.0, best=3, repeat=True)
+    for row in alone.best:
+        other = song_of(text, 110.0)
+        own = other.songs.song.sections[0].plan
+        assert not better(with_texts(other, {own: row.text}), whole)
+    assert first.texts.keys() == {plan} and not first.tight
+
+
+def test_where_the_song_stays_under_its_tempo_is_said_with_what_helps():
+    session = song_of("/16 ?@ft ?@hh ?@ft ?@hh ?@ft ?@c1 ?@rd ?@hh ?@ft ?@hh ?@rd ?@hh ?@ft ?@c1 ?@ft ?@hh |", 280.0)
+    song = session.songs.song
+    found = find_song_hands(session.document, song)
+    name = session.document.plan(song.sections[0].plan).name
+    assert found.tight.startswith(f"“{name}” breaks at ") and "under its 280: " in found.tight and ";" in found.tight
+    assert with_texts(session, found.texts).summary.tempo_limit < 280
