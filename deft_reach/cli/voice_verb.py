@@ -9,7 +9,7 @@ from deft_reach.cli.answers import answer, answer_dict, findings_of, searched_wo
 from deft_reach.cli.inputs import PATTERN, PATTERN_OPTIONS, best, question, words_of
 from deft_reach.cli.options import Option, Verb
 from deft_reach.cli.output import tell
-from deft_reach.core.search.voicing import CONTOURS, Voicings, find_voicings
+from deft_reach.core.search.voicing import CONTOURS, Voicings, find_voicings, way_in_words
 
 
 def run(args: argparse.Namespace) -> int:
@@ -46,7 +46,8 @@ def in_words(found: Voicings) -> str:
     """The answer for people."""
     lines = []
     for number, row in enumerate(found.best, 1):
-        lines.append(f"{number}. {verdict_words(row.report)}")
+        lines.append(f"{number}. {way_in_words(row.report.pattern, row.report.table.kit)}")
+        lines.append(f"   {verdict_words(row.report)}")
         lines += [f"   {line}" for line in row.text.splitlines()]
     lines.append(searched_words(found.searched, "", found.proven))
     return "\n".join(lines)

@@ -66,6 +66,7 @@ CASES = {
     ("analyse", "--repeat"): Case(_ANALYSE, "--repeat", "strokes.gap", f"{_FIXED} strokes.time summary.tempo"),
     ("plan", "--school"): Case(_PLAN, "--school left-lead", "best.sticking", "best.text.length"),
     ("plan", "--hat"): Case(_PLAN, "--hat open", "best.sticking"),
+    ("plan", "--kind"): Case(_PLAN, "--kind hand-to-hand", "best.kind"),
     ("plan", "--max-run"): Case(
         "plan -e '/8 ?@hh ?@hh ?@hh ?@hh+L ?@hh ?@hh' --best 1", "--max-run 2", "best.sticking"
     ),

@@ -29,7 +29,7 @@ def test_the_promised_object(capsys):
 
 def test_in_words(capsys):
     code, out, _ = run(capsys, "voice", "-e", "R L R L", "--palette", "sn,ft", "--repeat")
-    assert code == 0 and out.startswith("1. busy, ease ") and "this order is proven" in out
+    assert code == 0 and out.startswith("1. snare, floor tom\n   busy, ease ") and "this order is proven" in out
 
 
 @pytest.mark.parametrize(

@@ -24,7 +24,7 @@ from deft_reach.core.analysis.comparing import is_worse
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.counting import counted
 from deft_reach.core.model.limbs import HANDS
-from deft_reach.core.search.voicing import CONTOURS, Voicing, Voicings, find_voicings
+from deft_reach.core.search.voicing import CONTOURS, Voicing, Voicings, find_voicings, way_in_words
 from deft_reach.core.session.lane import Lane
 
 
@@ -67,7 +67,7 @@ class AdviserForm(SearchForm):
         form.addRow("Way", row)
         column.addLayout(form)
         self.table = QTableWidget()
-        make_list(self.table, "Voicings found", ["", "ease", "breaks at", "to think about"], wide=(3,))
+        make_list(self.table, "Voicings found", ["way", "ease", "breaks at", "to think about"], wide=(0,))
         column.addWidget(self.table, 1)
         low = QHBoxLayout()
         self.harder = QCheckBox("also harder ones")
@@ -121,7 +121,7 @@ class AdviserForm(SearchForm):
             "palette": _words(self.palette_field.text()),
             "accents": _words(self.accents.text()),
             "contour": self.contour.currentData(),
-            "best": 6,
+            "best": 8,
             "repeat": plan.repeat,
             "weights": plan.weights,
             "only": only,
@@ -149,7 +149,8 @@ class AdviserForm(SearchForm):
         self.table.setRowCount(len(self._rows))
         for k, row in enumerate(self._rows):
             ease, limit, serious = verdict_cells(row.report)
-            fill_row(self.table, k, (str(k + 1), ease + ease_change(row.report, before), limit, serious))
+            way = way_in_words(row.report.pattern, self.session.kit)
+            fill_row(self.table, k, (way, ease + ease_change(row.report, before), limit, serious))
         if self._rows:
             self.table.setCurrentCell(0, 0)
         if self.found is not None:

@@ -7,20 +7,21 @@ from dataclasses import dataclass, replace
 from typing import Final
 
 from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse
+from deft_reach.core.analysis.ranking import in_order, merit_of
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import read_unfinished
 from deft_reach.core.model.counting import counted
-from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.kit import CYMBALS, Kit
 from deft_reach.core.model.limbs import HANDS
-from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.model.pattern import Moment, Pattern
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion.cost import Weights
-from deft_reach.core.notation.cells import find_cells
+from deft_reach.core.notation.cells import Cell, find_cells
 from deft_reach.core.notation.stretch import cut_out, put_back
 from deft_reach.core.notation.stroke_text import StrokeTextError, replace_strikes, strike_of
 from deft_reach.core.notation.transform_tools import TransformError
 from deft_reach.core.notation.transforms import TRANSFORMS, rotate
-from deft_reach.core.search.voicing import VoicingError, find_voicings
+from deft_reach.core.search.voicing import Voicing, VoicingError, find_voicings, way_in_words
 
 #: The sorts of variation there are, and what a player calls them.
 SORTS: Final = {
@@ -32,6 +33,16 @@ SORTS: Final = {
     "feet": "the feet",
     "rotation": "begun elsewhere",
 }
+
+
+#: Where voicings may go; accents go to cymbals as well.
+DRUMS: Final = frozenset({"snare", "tom", "floor-tom"})
+#: So many ways round the kit there are at the most, out of so many of each contour; the contours for drums.
+MOST_WAYS: Final = 10
+EACH_WAY: Final = 3
+WAYS_OF_DRUMS: Final = ("down", "up", "out-and-back", "pairs", "home", "hands")
+#: How many steps a cell has that is recognised by its repeating.
+CELL_STEPS: Final = range(3, 9)
 
 
 @dataclass(frozen=True)
@@ -133,16 +144,54 @@ def _texts(
 def _voices(
     pattern: Pattern, kit: Kit, player: Player, tempo: float, weights: Weights, palette: Sequence[str]
 ) -> Iterator[tuple[str, str, str, float]]:
-    """Other ways round the kit for the same hands."""
-    drums = [p.code for p in kit if p.kind in ("snare", "tom", "floor-tom")]
-    places = list(palette) or drums
-    for contour in ("down", "up", "out-and-back", "pairs"):
+    """Other ways round the kit for the same hands: the likeliest first, then always the one that is most unlike those
+    before it. Accents go to cymbals in some of them.
+    """
+    drums = list(palette) or [p.code for p in kit if p.kind in DRUMS]
+    cymbals = [] if palette else [p.code for p in kit if p.kind in CYMBALS]
+    accented = any(">" in s.marks and s.limb in HANDS for s in pattern.strokes)
+    wishes: list[tuple[str, tuple[str, ...]]] = [
+        (contour, ()) for contour in ("down", "up", "out-and-back", "pairs", "home", "hands")
+    ]
+    if accented:
+        wishes += [(contour, (cymbal,)) for cymbal in cymbals for contour in ("down", "out-and-back")]
+    elif cymbals:
+        wishes += [("hands", ())]
+    found: dict[tuple[str, ...], Voicing] = {}
+    for number, (contour, accents) in enumerate(wishes):
+        # Without accents cymbals are for a hand of their own.
+        places = [*drums[:1], *cymbals] if cymbals and not accents and number >= len(WAYS_OF_DRUMS) else drums
         try:
-            voiced = find_voicings(pattern, kit, player, tempo, places, contour=contour, best=2, weights=weights)
+            voiced = find_voicings(
+                pattern, kit, player, tempo, places, accents=accents, contour=contour, best=EACH_WAY, weights=weights
+            )
         except (VoicingError, StrokeTextError):
             continue
-        for number, row in enumerate(voiced.best, 1):
-            yield f"{contour.replace('-', ' ')} the kit {number}", "voices", row.text, 1.0
+        for row in voiced.best:
+            found.setdefault(row.voices, row)
+    rows = in_order(found.values(), lambda row: merit_of(row.report))
+    own = tuple(s.voice for s in pattern.strokes)
+    named: set[str] = set()
+    for row in _most_unlike([row for row in rows if row.voices != own], MOST_WAYS):
+        name = way_in_words(row.report.pattern, kit)
+        name = way_in_words(row.report.pattern, kit, counts=True) if name in named else name
+        named.add(name)
+        yield name, "voices", row.text, 1.0
+
+
+def _most_unlike(rows: list[Voicing], most: int) -> Iterator[Voicing]:
+    """The first, and then always the one that differs most from the nearest of those before it."""
+    left, taken = list(rows), list[Voicing]()
+    while left and len(taken) < most:
+        best = max(left, key=lambda row: min((_unlike(row, other) for other in taken), default=0))
+        left.remove(best)
+        taken.append(best)
+        yield best
+
+
+def _unlike(one: Voicing, other: Voicing) -> int:
+    """On how many strokes two voicings differ."""
+    return sum(a != b for a, b in zip(one.voices, other.voices))
 
 
 def _accents(pattern: Pattern) -> Iterator[tuple[str, str, str, float]]:
@@ -166,12 +215,41 @@ def _accents(pattern: Pattern) -> Iterator[tuple[str, str, str, float]]:
 
 
 def _cells(pattern: Pattern) -> Iterator[tuple[str, str, str, float]]:
-    """Each group exchanged for cells of its length that hand over to the right."""
-    for group in pattern.groups[:3]:
-        inside = [m for m in pattern.moments if group.start <= m.start < group.start + group.length]
-        if len(inside) != group.steps or not inside:
-            continue
-        start, end = inside[0].span.start, inside[-1].span.end
-        for cell in find_cells(family="hands and foot", steps=group.steps)[:3]:
+    """Each group, or else each cell that repeats, exchanged for cells of its length that hand over to the right."""
+    inside = []
+    for group in pattern.groups:
+        moments = [m for m in pattern.moments if group.start <= m.start < group.start + group.length]
+        if moments and len(moments) == group.steps:
+            inside.append(moments)
+    cells = inside or repeating_cells(pattern)
+    spans = [(moments[0].span.start, moments[-1].span.end) for moments in cells]
+    if len(cells) > 1 and len({pattern.text[start:end] for start, end in spans}) == 1:
+        for cell in _others(len(cells[0])):
+            text = pattern.text
+            for start, end in reversed(spans):
+                text = text[:start] + cell.text + text[end:]
+            yield f"{cell.name} everywhere", "cells", text, 1.0
+    for number, (moments, (start, end)) in enumerate(zip(cells[:3], spans), 1):
+        for cell in _others(len(moments)):
             text = pattern.text[:start] + cell.text + pattern.text[end:]
-            yield f"{cell.name} for {pattern.text[start:end]}", "cells", text, 1.0
+            where = f", cell {number} of {len(cells)}" if len(cells) > 1 else ""
+            yield f"{cell.name} for {pattern.text[start:end]}{where}", "cells", text, 1.0
+
+
+def _others(steps: int) -> list[Cell]:
+    """Cells of a length that hand over to the right."""
+    return list(find_cells(family="hands and foot", steps=steps)[:3])
+
+
+def repeating_cells(pattern: Pattern) -> list[list[Moment]]:
+    """The moments of each cell where the same limbs come round again and again, without brackets: the shortest cell
+    of CELL_STEPS that fills the pattern but for a rest of less than a cell. Empty where there is none.
+    """
+    moments = list(pattern.moments)
+    limbs = [(tuple(pattern.strokes[i].limb for i in m.strokes), m.length) for m in moments]
+    for steps in CELL_STEPS:
+        if len(moments) >= 2 * steps and all(limbs[k] == limbs[k - steps] for k in range(steps, len(limbs))):
+            if len(set(limbs[:steps])) < 2:
+                continue
+            return [moments[k : k + steps] for k in range(0, len(moments) - steps + 1, steps)]
+    return []

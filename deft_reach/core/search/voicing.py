@@ -9,13 +9,14 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
+from itertools import groupby
 from typing import Final
 
 from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS, analyse
 from deft_reach.core.analysis.ranking import merit_of
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import read_unfinished
-from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.kit import Kit, voice_name
 from deft_reach.core.model.limbs import HANDS
 from deft_reach.core.model.pattern import Event, Pattern
 from deft_reach.core.model.player import Player
@@ -63,6 +64,10 @@ class VoicingError(SearchError):
     """A question that has no answer: says what to give instead."""
 
 
+#: A way is told by so many pieces.
+MOST_WORDS: Final = 8
+
+
 @dataclass(frozen=True)
 class Voicing:
     """One way round the kit. ``differs`` lists the strokes that sound elsewhere than in the cheapest one."""
@@ -80,6 +85,22 @@ class Voicings:
     best: tuple[Voicing, ...]
     searched: int
     proven: bool
+
+
+def way_in_words(pattern: Pattern, kit: Kit, counts: bool = False) -> str:
+    """The way that a pattern's hands take over the kit: "snare, small tom, floor tom", "ride, snare × 4"; cut short
+    where it is long. With ``counts``: "4 snare, 2 small tom, 2 floor tom".
+    """
+    runs = [(voice, len(list(run))) for voice, run in groupby(s.voice for s in pattern.strokes if s.limb in HANDS)]
+    if counts:
+        words = ", ".join(f"{count} {voice_name(kit, voice)}" for voice, count in runs[:MOST_WORDS])
+        return f"{words} …" if len(runs) > MOST_WORDS else words
+    way = [voice for voice, _ in runs]
+    for count in range(2, len(way) // 2 + 1):
+        if way == way[:count] * (len(way) // count):
+            return f"{', '.join(voice_name(kit, voice) for voice in way[:count])} × {len(way) // count}"
+    words = ", ".join(voice_name(kit, voice) for voice in way[:MOST_WORDS])
+    return f"{words} …" if len(way) > MOST_WORDS else words
 
 
 def find_voicings(

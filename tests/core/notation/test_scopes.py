@@ -7,10 +7,11 @@ from hypothesis import given, settings
 
 from deft_reach.core import Player, layout, parse
 from deft_reach.core.document import new_document
+from deft_reach.core.model.kit import voice_name
 from deft_reach.core.model.limbs import FEET
 from deft_reach.core.model.substitutes import missing_voices, substitute
 from deft_reach.core.notation.scopes import SCOPES, strokes_in
-from deft_reach.core.search.variations import variations
+from deft_reach.core.search.variations import repeating_cells, variations
 from deft_reach.core.session import Session
 from tests.strategies import texts
 
@@ -87,6 +88,33 @@ def test_variations_differ_from_the_seed_and_from_each_other():
     assert len(keys) == len(page) > 25
     doubled = next(v for v in page if v.name.startswith("double the notes"))
     assert doubled.tempo == 50
+
+
+def test_ways_round_the_kit_are_named_by_their_voices_and_differ():
+    five = layout("five")
+    for text in ("/16 R> L R L R> L R L", "/16 R L R R L R L L"):
+        page = list(variations(parse(text), five, Player(), 100, sorts=["voices"]))
+        names = [v.name for v in page]
+        assert len(page) >= 8 and len(set(names)) == len(names)
+        assert any(cymbal in name for name in names for cymbal in ("crash", "ride", "hi-hat"))
+        for variation in page:
+            first = variation.report.pattern.strokes[0].voice
+            assert voice_name(five, first) in variation.name
+        voices = [tuple(s.voice for s in v.report.pattern.strokes) for v in page]
+        unlike = [min(sum(a != b for a, b in zip(voices[k], other)) for other in voices[:k]) for k in range(1, 4)]
+        assert unlike == sorted(unlike, reverse=True) and unlike[0] >= len(voices[0]) // 2
+
+
+def test_cells_that_repeat_are_recognised_without_brackets():
+    cells = repeating_cells(parse("/16t R L K R L K R L K R L K"))
+    assert [len(cell) for cell in cells] == [3, 3, 3, 3]
+    assert [len(cell) for cell in repeating_cells(parse("/16 R> L R L R> L R L R> L R L R> L R L"))] == [4] * 4
+    assert repeating_cells(parse("/16 R L R R L R L L")) == [] and repeating_cells(parse("/8 R R R R R R R R")) == []
+    found = {v.name: v for v in variations(parse("/16t R L K R L K"), layout("five"), Player(), 100, sorts=["cells"])}
+    everywhere = next(v for name, v in found.items() if name.endswith("everywhere"))
+    limbs = [s.limb for s in everywhere.report.pattern.strokes]
+    assert limbs[:3] == limbs[3:] != ["R", "L", "K"]
+    assert any(name.endswith(", cell 2 of 2") for name in found)
 
 
 @settings(max_examples=15)
