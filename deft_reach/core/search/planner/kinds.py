@@ -57,6 +57,9 @@ def kind_of(pattern: Pattern, repeat: bool, whole: float, lead: str) -> str:
         turns = sum(a != b for a, b in pairwise(on_it))
         if 4 * turns <= len(on_it):
             return "handed over"
+    lines = [line.hands for line in lines_of(pattern, whole) if len(line.hands) > 1]
+    if lines and not any(a == b for line in lines for a, b in pairwise(line)):
+        return "hand to hand"
     heard = hearing(pattern, repeat, whole)
     if heard.breaks.any():
         return "mixed"
