@@ -1,14 +1,16 @@
 """Hands of every kind: what players would write first."""
 
 import re
+from itertools import product
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from deft_reach.core import Player, layout, parse
+from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.analysis.ranking import merit_of
 from deft_reach.core.search.planner import KINDS, PlanError, cheapest_stickings, find_stickings
+from deft_reach.core.search.planner.assign import with_hands
 from deft_reach.core.search.planner.kinds import kind_of, written
 
 FIVE, PLAYER = layout("five"), Player()
@@ -129,3 +131,30 @@ def test_an_odd_loop_hand_to_hand_is_answered_written_twice(text):
     assert not find_stickings(pattern, FIVE, PLAYER, 100, school="alternate").twice
     with pytest.raises(PlanError, match="no sticking satisfies"):
         find_stickings(parse("/16 ? R R ?"), FIVE, PLAYER, 100, school="alternate", repeat=True)
+
+
+@given(
+    st.lists(
+        st.sampled_from(["?", "?", "?@t1", "?@ft", "?@hh", "?@hh+K", "?>", "?.", "K", "-"]), min_size=3, max_size=7
+    ),
+    st.booleans(),
+    st.sampled_from([80, 120, 160]),
+    st.sampled_from(["free", "right-lead"]),
+)
+@settings(max_examples=25, deadline=None)
+def test_short_figures_are_answered_as_trying_every_hand_answers_them(steps, repeat, tempo, school):
+    """Whatever is likelier than the first answer is clearly harder: its level, its ease or its limit is worse."""
+    pattern = parse("/16 " + " ".join(steps))
+    if not pattern.unassigned:
+        return
+    found = find_stickings(pattern, FIVE, PLAYER, tempo, repeat=repeat, school=school)
+    assert found.proven
+    first = merit_of(found.best[0].report)
+    for way in product("RL", repeat=len(pattern.unassigned)):
+        chosen = dict(zip(pattern.unassigned, way))
+        if school == "right-lead" and any(
+            chosen[i] == "L" for event in pattern.events if event.on_beat for i in event.indices if i in chosen
+        ):
+            continue
+        merit = merit_of(analyse(with_hands(pattern, chosen), FIVE, PLAYER, tempo, repeat=repeat))
+        assert merit.weight >= first.weight or merit.clearly_behind(first)

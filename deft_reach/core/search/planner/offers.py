@@ -28,6 +28,8 @@ from deft_reach.core.search.planner.search import LONG, SAME, PlanError, Stickin
 #: Out of so many of the cheapest stickings the offered ones are taken; in long figures out of so many more than are
 #: asked for.
 POOL: Final = 24
+#: Every sticking there is is judged where no more hands are open than this.
+FEW_OPEN: Final = 7
 MORE: Final = 3
 #: The first of so many likely ones is the first, however few are asked for.
 LIKELY: Final = 8
@@ -61,7 +63,7 @@ def find_stickings(
     twice (``twice``).
     """
     best = max(1, best)
-    pool = max(best, POOL) if len(pattern.events) <= LONG else max(best, LIKELY) + MORE
+    pool = _pool(pattern, best)
     whole = 240.0 / tempo
     judge = _Judge(player, kind)
     ask = partial(cheapest_stickings, pattern, kit, player, tempo, repeat=repeat, weights=weights, **question)
@@ -97,6 +99,13 @@ def find_stickings(
         also=(),
         easier=judge.easier,
     )
+
+
+def _pool(pattern: Pattern, best: int) -> int:
+    """How many of the cheapest stickings are judged: every one where few hands are open."""
+    if len(pattern.unassigned) <= FEW_OPEN:
+        return int(2 ** len(pattern.unassigned)) + 1
+    return max(best, POOL) if len(pattern.events) <= LONG else max(best, LIKELY) + MORE
 
 
 def _less_hurried(
