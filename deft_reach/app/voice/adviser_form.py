@@ -24,7 +24,7 @@ from deft_reach.core.analysis.comparing import is_worse
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.counting import counted
 from deft_reach.core.model.limbs import HANDS
-from deft_reach.core.search.voicing import CONTOURS, Voicing, Voicings, find_voicings, way_in_words
+from deft_reach.core.search.voicing import CONTOURS, Voicing, Voicings, find_voicings, way_in_codes
 from deft_reach.core.session.lane import Lane
 
 
@@ -67,7 +67,7 @@ class AdviserForm(SearchForm):
         form.addRow("Way", row)
         column.addLayout(form)
         self.table = QTableWidget()
-        make_list(self.table, "Voicings found", ["way", "ease", "breaks at", "to think about"], wide=(0,))
+        make_list(self.table, "Voicings found", ["way", "ease", "breaks at", "cautions"], wide=(0,))
         column.addWidget(self.table, 1)
         low = QHBoxLayout()
         self.harder = QCheckBox("also harder ones")
@@ -146,11 +146,17 @@ class AdviserForm(SearchForm):
             if before is None or self.harder.isChecked() or not is_worse(row.report, before, voiced)
         ]
         self._harder = len(rows) - len(self._rows)
+        if not self._rows:
+            # Rather what is harder than nothing.
+            self._rows = list(rows)
         self.table.setRowCount(len(self._rows))
         for k, row in enumerate(self._rows):
             ease, limit, serious = verdict_cells(row.report)
-            way = way_in_words(row.report.pattern, self.session.kit)
-            fill_row(self.table, k, (way, ease + ease_change(row.report, before), limit, serious))
+            fill_row(
+                self.table,
+                k,
+                (way_in_codes(row.report.pattern), ease + ease_change(row.report, before), limit, serious),
+            )
         if self._rows:
             self.table.setCurrentCell(0, 0)
         if self.found is not None:
@@ -160,9 +166,8 @@ class AdviserForm(SearchForm):
     def _say_found(self, found: Voicings) -> None:
         """What there is, against what stands."""
         left = f" {counted(self._harder, 'harder one')} not shown." if self._harder else ""
-        if not self._rows:
-            self._say(f"Nothing that is no harder than as it stands.{left}", "hint")
-            return
+        if self._harder == len(found.best):
+            left = " All of them are harder than that."
         before = f"As it stands: {compared_words(self._before, None)}. " if self._before is not None else ""
         sure = "The order is proven." if found.proven else "The best found; others may be as good."
         self._say(f"{before}{found.searched:,} looked at. {sure}{left}", "hint")

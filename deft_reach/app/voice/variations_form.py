@@ -90,7 +90,7 @@ class VariationsForm(Listener):
         column.setSpacing(4)
         column.addLayout(self._choices())
         self.table = QTableWidget()
-        columns = ["variation", "ease", "breaks at", "to think about"]
+        columns = ["variation", "ease", "breaks at", "cautions"]
         make_list(self.table, "Variations of the plan in view", columns, wide=(0,))
         self.table.setSortingEnabled(True)
         column.addWidget(self.table, 1)

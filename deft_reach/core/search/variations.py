@@ -40,7 +40,7 @@ DRUMS: Final = frozenset({"snare", "tom", "floor-tom"})
 #: So many ways round the kit there are at the most, out of so many of each contour; the contours for drums.
 MOST_WAYS: Final = 10
 EACH_WAY: Final = 3
-WAYS_OF_DRUMS: Final = ("down", "up", "out-and-back", "pairs", "home", "hands")
+WAYS_OF_DRUMS: Final = ("down", "up", "out-and-back", "pairs", "hands")
 #: How many steps a cell has that is recognised by its repeating.
 CELL_STEPS: Final = range(3, 9)
 
@@ -154,7 +154,7 @@ def _voices(
         (contour, ()) for contour in ("down", "up", "out-and-back", "pairs", "home", "hands")
     ]
     if accented:
-        wishes += [(contour, (cymbal,)) for cymbal in cymbals for contour in ("down", "out-and-back")]
+        wishes += [("down", (cymbal,)) for cymbal in cymbals]
     elif cymbals:
         wishes += [("hands", ())]
     found: dict[tuple[str, ...], Voicing] = {}

@@ -103,6 +103,12 @@ def way_in_words(pattern: Pattern, kit: Kit, counts: bool = False) -> str:
     return f"{words} …" if len(way) > MOST_WORDS else words
 
 
+def way_in_codes(pattern: Pattern) -> str:
+    """The same with how often each voice is struck, in codes: "3 sn, 4 t1, 4 t2"."""
+    runs = groupby(s.voice for s in pattern.strokes if s.limb in HANDS)
+    return ", ".join(f"{len(list(run))} {voice}" for voice, run in runs)
+
+
 def find_voicings(
     pattern: Pattern,
     kit: Kit,

@@ -10,7 +10,7 @@ from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.analysis.ranking import merit_of
 from deft_reach.core.model.limbs import HANDS
 from deft_reach.core.model.player import Constants, Speeds
-from deft_reach.core.search.voicing import CONTOURS, VoicingError, find_voicings
+from deft_reach.core.search.voicing import CONTOURS, VoicingError, find_voicings, way_in_codes, way_in_words
 
 FIVE, PLAYER = layout("five"), Player()
 UNEVEN = Player(speeds=Speeds(right=0.8, left=1.25, feet=0.9, moves=1.4))
@@ -242,3 +242,17 @@ def test_graces_are_searched_and_many_voicings_are_not_called_proven():
 def test_questions_without_an_answer_are_refused_in_words(text, palette, more, words):
     with pytest.raises(VoicingError, match=words):
         find_voicings(parse(text), FIVE, PLAYER, 100, palette, **more)
+
+
+def test_a_way_is_said_by_its_voices():
+    kit = layout("five")
+    assert way_in_words(parse("/16 R L R@t1 L@t1 R@ft L@ft K K"), kit) == "snare, small tom, floor tom"
+    assert way_in_words(parse("/16 R@rd L R@rd L R@rd L"), kit) == "ride, snare × 3"
+    assert way_in_words(parse("/16 R L R@t1 L@ft"), kit, counts=True) == "2 snare, 1 small tom, 1 floor tom"
+    long = parse(
+        "/16 " + " ".join(f"R@{voice}" for voice in ["sn", "t1", "t2", "ft", "rd", "c1", "c2", "hh", "ft", "sn"])
+    )
+    assert way_in_words(long, kit).endswith(", hi-hat …") and way_in_words(long, kit, counts=True).endswith(
+        "1 hi-hat …"
+    )
+    assert way_in_codes(parse("/16 R L R@t1 L@ft K")) == "2 sn, 1 t1, 1 ft"
