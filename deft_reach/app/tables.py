@@ -33,8 +33,10 @@ def compared_words(report: Report, before: Report | None) -> str:
 
 
 def ease_change(report: Report, before: Report | None) -> str:
-    """How much easier than before, with its sign, in brackets; nothing where one of the two is impossible."""
-    if before is None or report.impossible or before.impossible:
+    """How much easier than before, with its sign, in brackets; nothing where one of the two is impossible or has open
+    hands.
+    """
+    if before is None or report.impossible or before.impossible or before.pattern.unassigned:
         return ""
     change = f"{round(report.summary.ease - before.summary.ease):+d}"
     return f" ({change.replace('-', '−').replace('+0', '±0')})"

@@ -42,12 +42,16 @@ def findings_of(report: Report) -> list[dict[str, Any]]:
     return [finding.as_dict() for finding in report.findings]
 
 
-def verdict_words(report: Report) -> str:
-    """How hard an answer is and mostly why, how far it goes against habit, what it costs and where it breaks."""
+def verdict_words(report: Report, first: Report | None = None) -> str:
+    """How hard an answer is and mostly why, how far it goes against habit, what it costs and where it breaks.
+
+    Its ease is also held against the ``first`` answer's.
+    """
     s = report.summary
+    than = "" if first is None else f" ({round(s.ease) - round(first.summary.ease):+d})".replace("-", "−")
     limit = "no limit" if s.tempo_limit is None else f"breaks at {s.tempo_limit:.0f} BPM"
     mostly = f" (mostly {MOSTLY[report.demands[0].kind]})" if report.demands else ""
-    judged = f"{s.level or 'hands open'}, ease {s.ease:.0f}{mostly}, habit {report.habit.total:.2f}"
+    judged = f"{s.level or 'hands open'}, ease {s.ease:.0f}{than}{mostly}, habit {report.habit.total:.2f}"
     return f"{judged}, cost {s.cost:.2f}, {limit}"
 
 

@@ -62,7 +62,8 @@ def in_words(found: Stickings) -> str:
     lines = []
     for number, row in enumerate(found.best, 1):
         lines.append(f"{number}. {row.report.pattern.sticking}")
-        lines.append(f"   {row.kind}: {verdict_words(row.report)}")
+        first = found.best[0].report if number > 1 else None
+        lines.append(f"   {row.kind}: {verdict_words(row.report, first)}")
     if found.easier is not None:
         lines.append(f"easier, but against what hands have learned: {found.easier.report.pattern.sticking}")
         lines.append(f"   {found.easier.kind}: {verdict_words(found.easier.report)}")

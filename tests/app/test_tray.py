@@ -108,6 +108,7 @@ def test_the_best_hands_are_found_and_used(station, window, qtbot):
     levels = [LEVELS.index(row.report.summary.level) for row in found]
     assert levels == sorted(levels) and not better(before, found[0].report)
     assert "weighed" in station.rethink.words.text()
+    assert "(" not in table.item(0, 2).text() and "(" in table.item(1, 2).text(), "held against the first one"
     assert table.item(0, 0).text() == found[0].kind and "BPM" in table.item(0, 3).text()
     assert table.item(0, 6).text() == f"{found[0].cost:.1f}"
     table.setFocus()

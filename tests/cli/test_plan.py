@@ -1,6 +1,7 @@
 """``deft-reach plan`` to the letter of the contract."""
 
 import json
+import re
 
 import pytest
 
@@ -89,6 +90,12 @@ def test_one_row_a_kind_comes_first_and_one_kind_can_be_asked_for(capsys):
     assert only[0]["sticking"] in [row["sticking"] for row in found["best"]]
     code, out, _ = run(capsys, "plan", "-e", text, "--tempo", "110", "--kind", "paradiddle")
     assert code == 0 and ". R L R R L R L L\n   paradiddle: " in out
+    rows = [line for line in out.splitlines() if line.startswith("   paradiddle: ")]
+    eases = [int(re.search(r"ease (\d+)", row)[1]) for row in rows]
+    changes = [re.search(r"ease \d+ \(([+−]\d+)\)", row) for row in rows]
+    assert changes[0] is None and all(
+        int(c[1].replace("−", "-")) == e - eases[0] for c, e in zip(changes[1:], eases[1:])
+    )
     code, _, err = run(capsys, "plan", "-e", text, "--kind", "kept")
     assert code == 2 and "no hands of the kind 'kept'" in err and "hand to hand" in err
 

@@ -26,7 +26,7 @@ from deft_reach.app.search_button import SearchButton
 from deft_reach.app.search_form import SearchForm
 from deft_reach.app.station import Offer
 from deft_reach.app.styled import set_scaled
-from deft_reach.app.tables import make_list, verdict_cells
+from deft_reach.app.tables import ease_change, make_list, verdict_cells
 from deft_reach.app.words import searching_words, sentence
 from deft_reach.core.analysis.explained import MOSTLY
 from deft_reach.core.document import Candidate
@@ -223,6 +223,7 @@ class RethinkForm(SearchForm):
         self.table.setRowCount(len(rows))
         for k, row in enumerate(rows):
             ease, limit, cautions = verdict_cells(row.report)
+            ease += ease_change(row.report, rows[0].report) if k else ""
             hands = "".join(x for x in row.pattern.sticking.split() if x in "RL")
             mostly = MOSTLY[row.report.demands[0].kind] if row.report.demands else "–"
             cost = decimal(row.report.summary.cost, ".1f")
