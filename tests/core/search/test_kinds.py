@@ -14,6 +14,8 @@ from deft_reach.core.search.planner.assign import with_hands
 from deft_reach.core.search.planner.kinds import kind_of, written
 
 FIVE, PLAYER = layout("five"), Player()
+#: What figures are made of whose hands are open.
+OPEN = ["?", "?", "?@t1", "?@ft", "?@hh", "?@hh+K", "?>", "?.", "K", "-"]
 
 
 def hands(pattern):
@@ -134,9 +136,7 @@ def test_an_odd_loop_hand_to_hand_is_answered_written_twice(text):
 
 
 @given(
-    st.lists(
-        st.sampled_from(["?", "?", "?@t1", "?@ft", "?@hh", "?@hh+K", "?>", "?.", "K", "-"]), min_size=3, max_size=7
-    ),
+    st.lists(st.sampled_from(OPEN), min_size=3, max_size=7),
     st.booleans(),
     st.sampled_from([80, 120, 160]),
     st.sampled_from(["free", "right-lead"]),
@@ -158,3 +158,16 @@ def test_short_figures_are_answered_as_trying_every_hand_answers_them(steps, rep
             continue
         merit = merit_of(analyse(with_hands(pattern, chosen), FIVE, PLAYER, tempo, repeat=repeat))
         assert merit.weight >= first.weight or merit.clearly_behind(first)
+
+
+@given(st.lists(st.sampled_from(OPEN), min_size=3, max_size=9), st.booleans())
+@settings(max_examples=15, deadline=None)
+def test_a_left_handed_player_on_the_mirrored_kit_is_offered_the_mirror_image(steps, repeat):
+    pattern = parse("/16 " + " ".join(steps))
+    if not pattern.unassigned:
+        return
+    one = find_stickings(pattern, FIVE, PLAYER, 110, best=8, repeat=repeat)
+    two = find_stickings(pattern, FIVE.mirror(), PLAYER.mirror(), 110, best=8, repeat=repeat)
+    other = {"R": "L", "L": "R"}
+    assert [row.hands for row in one.best] == [tuple(other[hand] for hand in row.hands) for row in two.best]
+    assert [row.kind for row in one.best] == [row.kind for row in two.best]
