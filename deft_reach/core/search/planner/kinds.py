@@ -32,7 +32,7 @@ _KIND_OF_ORDER: Final = {
 assert set(_KIND_OF_ORDER) == set(PRACTISED)
 
 #: For figures of more moments than LONG so many are written.
-LONG, FEW = 96, 4
+LONG, FEW = 96, 2
 #: A cell ends where the gap to the next stroke is so many times the gap before.
 CELL_GAP: Final = 1.4
 #: So few strokes between those on a kept surface belong to the other hand.

@@ -25,12 +25,12 @@ from deft_reach.core.search.planner.assign import written_twice
 from deft_reach.core.search.planner.kinds import KINDS, kind_of, written
 from deft_reach.core.search.planner.search import LONG, SAME, PlanError, Sticking, Stickings, cheapest_stickings
 
-#: Out of so many of the cheapest stickings the offered ones are taken; in long figures out of so many more than are
-#: asked for.
+#: Out of so many of the cheapest stickings the offered ones are taken; in long figures out of MORE more than are asked
+#: for, and than are USUAL.
 POOL: Final = 24
+USUAL, MORE = 5, 1
 #: Every sticking there is is judged where no more hands are open than this.
 FEW_OPEN: Final = 7
-MORE: Final = 3
 #: The first of so many likely ones is the first, however few are asked for.
 LIKELY: Final = 8
 #: While the first one has a caution, the hand of its most hurried stroke is excluded and so many more are looked at,
@@ -105,7 +105,7 @@ def _pool(pattern: Pattern, best: int) -> int:
     """How many of the cheapest stickings are judged: every one where few hands are open."""
     if len(pattern.unassigned) <= FEW_OPEN:
         return int(2 ** len(pattern.unassigned)) + 1
-    return max(best, POOL) if len(pattern.events) <= LONG else max(best, LIKELY) + MORE
+    return max(best, POOL) if len(pattern.events) <= LONG else max(best, USUAL) + MORE
 
 
 def _less_hurried(
