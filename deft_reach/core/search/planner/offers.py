@@ -25,8 +25,8 @@ from deft_reach.core.search.planner.assign import written_twice
 from deft_reach.core.search.planner.kinds import KINDS, kind_of, written
 from deft_reach.core.search.planner.search import LONG, SAME, PlanError, Sticking, Stickings, cheapest_stickings
 
-#: Out of so many of the cheapest stickings the offered ones are taken; in long figures out of MORE more than are asked
-#: for, and than are USUAL.
+#: Out of so many of the cheapest stickings the offered ones are taken; in long figures out of MORE than are asked for
+#: or USUAL.
 POOL: Final = 24
 USUAL, MORE = 5, 1
 #: Every sticking there is is judged where no more hands are open than this.
