@@ -29,7 +29,9 @@ from deft_reach.app.styled import set_scaled
 from deft_reach.app.tables import ease_change, make_list, verdict_cells
 from deft_reach.app.words import searching_words, sentence
 from deft_reach.core.analysis.explained import MOSTLY
+from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Candidate
+from deft_reach.core.model.limbs import HANDS
 from deft_reach.core.notation.transforms import exchange_hands
 from deft_reach.core.search.candidates import WHICH, both_hats, opened, rethought
 from deft_reach.core.search.errors import SearchError
@@ -48,7 +50,12 @@ HAT_WORDS = {"free": "either way", "crossed": "crossed", "open": "open-handed"}
 
 #: What is said of each sticking found.
 COLUMNS: Final = ["kind", "hands", "ease", "breaks at", "mostly", "cautions", "cost"]
-HANDS: Final = COLUMNS.index("hands")
+HANDS_COLUMN: Final = COLUMNS.index("hands")
+
+
+def _hands(report: Report) -> str:
+    """The hands of a sticking, as letters one after the other."""
+    return "".join(stroke.limb for stroke in report.pattern.strokes if stroke.limb in HANDS)
 
 
 class RethinkForm(SearchForm):
@@ -208,8 +215,9 @@ class RethinkForm(SearchForm):
             text = f"Hand to hand it comes round every other time: it is written twice. {text}"
         if result.easier is not None:
             easier = result.easier.report
-            hands = "".join(x for x in easier.pattern.sticking.split() if x in "RL")
-            text += f" Easier, but against what hands have learned: {hands}, ease {verdict_cells(easier)[0]}."
+            text += (
+                f" Easier, but against what hands have learned: {_hands(easier)}, ease {verdict_cells(easier)[0]}."
+            )
         if result.open:
             more = {1: "", 2: " So does one more moment."}.get(
                 len(result.open), f" So do {len(result.open) - 1} more moments."
@@ -224,14 +232,13 @@ class RethinkForm(SearchForm):
         for k, row in enumerate(rows):
             ease, limit, cautions = verdict_cells(row.report)
             ease += ease_change(row.report, rows[0].report) if k else ""
-            hands = "".join(x for x in row.pattern.sticking.split() if x in "RL")
             mostly = MOSTLY[row.report.demands[0].kind] if row.report.demands else "–"
             cost = decimal(row.report.summary.cost, ".1f")
-            cells = (row.kind, hands, ease, limit, mostly, cautions, cost)
+            cells = (row.kind, _hands(row.report), ease, limit, mostly, cautions, cost)
             for column, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 item.setToolTip(plain_tip(text))
-                if column == HANDS:
+                if column == HANDS_COLUMN:
                     item.setFont(theme.mono(10))
                 self.table.setItem(k, column, item)
         if rows:

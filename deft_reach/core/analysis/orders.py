@@ -17,7 +17,7 @@ import numpy as np
 
 from deft_reach.core.model.derived import derived
 from deft_reach.core.model.kit import piece_of
-from deft_reach.core.model.limbs import EITHER, FEET, HANDS, LEFT, RIGHT
+from deft_reach.core.model.limbs import EITHER, FEET, HANDS, LEFT, RIGHT, other_hand
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.motion.columns import surface_of
 from deft_reach.core.motion.pose import Floats
@@ -43,7 +43,10 @@ KEPT, KEPT_SHARE = 4, 3 / 8
 #: A hand keeps a surface if so much of what is played on it is its own.
 KEEPS: Final = 0.8
 
-_OTHER: Final = str.maketrans("RL", "LR")
+
+def mirrored(hands: str) -> str:
+    """A word of hands with each exchanged for the other."""
+    return "".join(map(other_hand, hands))
 
 
 class _Places(NamedTuple):
@@ -65,7 +68,7 @@ def _places() -> _Places:
     into: list[float] = []
     order: list[str] = []
     for word, cost in PRACTISED.items():
-        for line in sorted({word, word.translate(_OTHER)}, reverse=True):
+        for line in sorted({word, mirrored(word)}, reverse=True):
             first = len(right)
             for k, hand in enumerate(line):
                 right.append(hand == RIGHT)
@@ -94,7 +97,7 @@ def heard(line: str, steps: tuple[int, ...] | None = None) -> tuple[tuple[float,
         return (0.0,) * n, ("",) * n
     if line[0] == LEFT:
         # A line and its mirror image are heard alike.
-        return heard(line.translate(_OTHER), steps)
+        return heard(mirrored(line), steps)
     found = _heard(line, (1,) * n)
     if steps is not None and max(steps) > 1 and sum(found[0]) > 0.0:
         by_grid = _heard(line, steps)

@@ -40,7 +40,7 @@ DRUMS: Final = frozenset({"snare", "tom", "floor-tom"})
 #: So many ways round the kit there are at the most, out of so many of each contour; the contours for drums.
 MOST_WAYS: Final = 10
 EACH_WAY: Final = 3
-WAYS_OF_DRUMS: Final = ("down", "up", "out-and-back", "pairs", "hands")
+WAYS_OF_DRUMS: Final = ("down", "up", "out-and-back", "pairs", "home")
 #: How many steps a cell has that is recognised by its repeating.
 CELL_STEPS: Final = range(3, 9)
 
@@ -150,17 +150,13 @@ def _voices(
     drums = list(palette) or [p.code for p in kit if p.kind in DRUMS]
     cymbals = [] if palette else [p.code for p in kit if p.kind in CYMBALS]
     accented = any(">" in s.marks and s.limb in HANDS for s in pattern.strokes)
-    wishes: list[tuple[str, tuple[str, ...]]] = [
-        (contour, ()) for contour in ("down", "up", "out-and-back", "pairs", "home", "hands")
-    ]
+    wishes: list[tuple[str, list[str], tuple[str, ...]]] = [(contour, drums, ()) for contour in WAYS_OF_DRUMS]
+    # A hand of its own may be on a cymbal.
+    wishes.append(("hands", [*drums[:1], *cymbals] if cymbals else drums, ()))
     if accented:
-        wishes += [("down", (cymbal,)) for cymbal in cymbals]
-    elif cymbals:
-        wishes += [("hands", ())]
+        wishes += [("down", drums, (cymbal,)) for cymbal in cymbals]
     found: dict[tuple[str, ...], Voicing] = {}
-    for number, (contour, accents) in enumerate(wishes):
-        # Without accents cymbals are for a hand of their own.
-        places = [*drums[:1], *cymbals] if cymbals and not accents and number >= len(WAYS_OF_DRUMS) else drums
+    for contour, places, accents in wishes:
         try:
             voiced = find_voicings(
                 pattern, kit, player, tempo, places, accents=accents, contour=contour, best=EACH_WAY, weights=weights

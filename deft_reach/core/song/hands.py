@@ -57,19 +57,19 @@ def find_song_hands(document: Document, song: Song, progress: Progress = NO_PROG
 
     Raises SongHandsError where no stroke of it is open, or none of its plans can be played.
     """
-    asked = document
+    chain = _short_chain(document, song)
     played: Counter[str] = Counter()
     for section in song.sections:
         played[section.plan] += section.times
-    given = _search(document, song, progress)
+    given = _search(chain, song, progress)
     if not given:
         raise SongHandsError("every stroke of the song has a hand")
     often = {plan: found for plan, found in given.items() if played[plan.id] > 1}
     if 0 < len(often) < len(given):
         for plan, found in often.items():
             document = document.with_text(plan, found.text)
-        given = _search(document, song, progress) | often
-    given, tight = _suited(asked, song, given, progress)
+        given = _search(_short_chain(document, song), song, progress) | often
+    given, tight = _suited(chain, song, given, progress)
     return SongHands(
         {plan.id: pattern.text for plan, pattern in given.items()},
         sum(len(p.unassigned) for p in given.values()),
@@ -78,12 +78,11 @@ def find_song_hands(document: Document, song: Song, progress: Progress = NO_PROG
 
 
 def _suited(
-    document: Document, song: Song, given: dict[Plan, Pattern], progress: Progress
+    chain: Chain, song: Song, given: dict[Plan, Pattern], progress: Progress
 ) -> tuple[dict[Plan, Pattern], str]:
     """The hands with which the song is easiest: of each plan those that are given or the ones that are best for it
     alone. And where it stays under its tempo, in words.
     """
-    chain = _short_chain(document, song)
     if len(chain.pattern.strokes) > MOST_COMPARED:
         return given, ""
     own = {part.plan: part for part in chain.parts}
@@ -138,9 +137,8 @@ def _short_chain(document: Document, song: Song) -> Chain:
     return chain
 
 
-def _search(document: Document, song: Song, progress: Progress) -> dict[Plan, Pattern]:
+def _search(chain: Chain, song: Song, progress: Progress) -> dict[Plan, Pattern]:
     """Each plan that has open strokes, with the hands that suit most of its rounds."""
-    chain = _short_chain(document, song)
     if not chain.pattern.unassigned:
         return {}
     found = find_stickings(

@@ -7,16 +7,18 @@ every cell, one hand on a kept surface.
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from itertools import islice, pairwise
 from typing import Final
 
-from deft_reach.core.analysis.orders import PRACTISED, hearing, lines_of
+from deft_reach.core.analysis.orders import PRACTISED, hearing, lines_of, mirrored
 from deft_reach.core.model.kit import piece_of
-from deft_reach.core.model.limbs import EITHER, FEET, HANDS, LEFT, RIGHT
+from deft_reach.core.model.limbs import EITHER, FEET, HANDS, RIGHT, other_hand
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.motion.columns import surface_of
+from deft_reach.core.search.planner.search import LONG
 
 #: The kinds there are. ``kept`` is the leading hand on the kept surface, ``open`` the other one; ``handed over`` one
 #: after the other; ``by pieces`` each hand on pieces of its own; ``mixed`` orders that are taken up and left.
@@ -32,7 +34,7 @@ _KIND_OF_ORDER: Final = {
 assert set(_KIND_OF_ORDER) == set(PRACTISED)
 
 #: For figures of more moments than LONG so many are written.
-LONG, FEW = 96, 2
+FEW: Final = 2
 #: A cell ends where the gap to the next stroke is so many times the gap before.
 CELL_GAP: Final = 1.4
 #: So few strokes between those on a kept surface belong to the other hand.
@@ -41,7 +43,6 @@ COMMENT: Final = 2
 MOSTLY: Final = 0.6
 #: Strokes on one piece that make a cell.
 RUN: Final = 3
-_OTHER: Final = {RIGHT: LEFT, LEFT: RIGHT}
 
 #: Writes the hands of some strokes, one hand's after another's: how many, and with which hand they begin.
 Order = Callable[[int, str], str]
@@ -81,27 +82,22 @@ def written(
     return list(found.values())
 
 
-def _hand_to_hand(count: int, hand: str) -> str:
-    return "".join(hand if k % 2 == 0 else _OTHER[hand] for k in range(count))
+def _word(word: str) -> Order:
+    def order(count: int, hand: str) -> str:
+        line = (word * (count // len(word) + 1))[:count]
+        return line if hand == RIGHT else mirrored(line)
+
+    return order
 
 
-def _doubles(count: int, hand: str) -> str:
-    return "".join(hand if k % 4 < 2 else _OTHER[hand] for k in range(count))
+_hand_to_hand, _doubles = _word("RL"), _word("RRLL")
 
 
 def _roll(count: int, hand: str) -> str:
     """Doubles that end in a single: five strokes ``RRLLR``, six ``RLLRRL``, seven ``RRLLRRL``."""
     if count % 2:
-        return _doubles(count - 1, hand) + (hand if (count - 1) % 4 == 0 else _OTHER[hand])
-    return hand + _doubles(count - 2, _OTHER[hand]) + (_OTHER[hand] if count % 4 == 2 else hand)
-
-
-def _word(word: str) -> Order:
-    def order(count: int, hand: str) -> str:
-        line = (word * (count // len(word) + 1))[:count]
-        return line if hand == RIGHT else "".join(_OTHER[limb] for limb in line)
-
-    return order
+        return _doubles(count - 1, hand) + (hand if (count - 1) % 4 == 0 else other_hand(hand))
+    return hand + _doubles(count - 2, other_hand(hand)) + (other_hand(hand) if count % 4 == 2 else hand)
 
 
 _PARADIDDLES: Final = tuple(_word(word) for word in ("RLRRLRLL", "RLLRLRRL", "RLRRLL", "RLLRRL", "RLRLRRLRLRLL"))
@@ -112,7 +108,7 @@ class _Writer:
     """Writes hands for the lines of one pattern."""
 
     def __init__(self, pattern: Pattern, cheapest: Mapping[int, str], repeat: bool, whole: float, lead: str) -> None:
-        self.pattern, self.lead, self.other = pattern, lead, _OTHER[lead]
+        self.pattern, self.lead, self.other = pattern, lead, other_hand(lead)
         self.limbs = {s.index: cheapest.get(s.index, s.limb) for s in pattern.strokes}
         self.open = tuple(cheapest)
         self.surface = surface_of(pattern, repeat)
@@ -159,7 +155,7 @@ class _Writer:
         for event in self.pattern.events:
             mine = [s for s in event.strokes if s.limb not in FEET]
             if any(s.voice == self.surface for s in mine):
-                base |= {s.index: kept if s.voice == self.surface else _OTHER[kept] for s in mine}
+                base |= {s.index: kept if s.voice == self.surface else other_hand(kept) for s in mine}
         lines = []
         for line in self.lines:
             left: list[int] = []
@@ -168,7 +164,7 @@ class _Writer:
                     left.append(number)
                     continue
                 if len(left) <= COMMENT:
-                    base |= {self.stroke[k]: _OTHER[kept] for k in left}
+                    base |= {self.stroke[k]: other_hand(kept) for k in left}
                 else:
                     lines.append(tuple(left))
                 left = []
@@ -194,13 +190,11 @@ class _Writer:
 
     def _by_beat(self, lines: Sequence[tuple[int, ...]]) -> list[tuple[int, ...]]:
         """Cells: groups where there are some, else beats."""
-        ends = [group.start for group in self.pattern.groups]
-        beats = [k for k, event in enumerate(self.pattern.events) if event.on_beat]
-        if ends:
-            return self._cut(lines, lambda k: str(sum(start <= self.pattern.events[k].start for start in ends)))
-        return self._cut(lines, lambda k: str(sum(beat <= k for beat in beats)))
+        events = self.pattern.events
+        begins = [group.start for group in self.pattern.groups] or [e.start for e in events if e.on_beat]
+        return self._cut(lines, lambda k: bisect_right(begins, events[k].start))
 
-    def _cut(self, lines: Sequence[tuple[int, ...]], name: Callable[[int], str]) -> list[tuple[int, ...]]:
+    def _cut(self, lines: Sequence[tuple[int, ...]], name: Callable[[int], object]) -> list[tuple[int, ...]]:
         found = []
         for line in lines:
             cell: list[int] = []
@@ -229,7 +223,7 @@ class _Writer:
         for cell in cells:
             hands = order(len(cell), hand)
             limbs |= zip((self.stroke[k] for k in cell), hands)
-            hand = _OTHER[hands[-1]]
+            hand = other_hand(hands[-1])
         return self._filled(limbs)
 
     def _filled(self, limbs: Mapping[int, str]) -> dict[int, str]:

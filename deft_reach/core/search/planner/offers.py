@@ -135,10 +135,9 @@ def _less_hurried(
 
 
 class _Judged(NamedTuple):
-    """A sticking with what it is ordered by and its kind."""
+    """A sticking with what it is ordered by."""
 
     merit: Merit
-    kind: str
     row: Sticking
 
 
@@ -163,7 +162,7 @@ class _Judge:
                 table = reach_table(row.kit, row.player, voices_of(pattern))
                 merit = merit_of_walk(pattern, walked, table, row.tempo, row.repeat)
                 kind = kind_of(pattern, row.repeat, 240.0 / row.tempo, self.lead)
-                self._judged[row.hands] = _Judged(merit, kind, replace(row, kind=kind))
+                self._judged[row.hands] = _Judged(merit, replace(row, kind=kind))
 
     def offered(self, best: int) -> list[Sticking]:
         """The likeliest of every kind and the next likely ones, in the order of every list; of those that are as
@@ -186,7 +185,7 @@ class _Judge:
             named = {id(row) for row in apart}
             ordered = [row for row in ordered if id(row) not in named]
         # One of every kind, and then the next likely ones.
-        leading = {id(row) for row in {row.kind: row for row in reversed(ordered)}.values()}
+        leading = {id(row) for row in {judged.row.kind: judged for judged in reversed(ordered)}.values()}
         likely = sorted(ordered, key=lambda row: id(row) not in leading)[: max(best, LIKELY)]
         likely.sort(key=likeliness)
         rows = in_order(likely, attrgetter("merit"))
@@ -195,9 +194,9 @@ class _Judge:
         return [judged.row for judged in rows][:best]
 
     def _of_kind(self) -> list[_Judged]:
-        rows = [row for row in self._judged.values() if self.kind in (None, row.kind)]
+        rows = [judged for judged in self._judged.values() if self.kind in (None, judged.row.kind)]
         if not rows:
-            known = {row.kind for row in self._judged.values()}
+            known = {judged.row.kind for judged in self._judged.values()}
             there = ", ".join(kind for kind in KINDS if kind in known)
             raise PlanError(f"no hands of the kind '{self.kind}' were found; there are: {there}")
         return rows

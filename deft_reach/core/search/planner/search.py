@@ -246,6 +246,8 @@ class _Search:
 
     def _nothing(self) -> PlanError:
         said = "no sticking satisfies all of that: allow longer runs, another school or the other hand"
+        if self.limits.alternate and self.repeat and len(self.moments) % 2:
+            said += "; hand to hand, a loop of an odd number of strokes does not come round: write it twice"
         return PlanError(said)
 
     def run(self, also: Also | None = None) -> Stickings:
