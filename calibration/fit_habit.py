@@ -93,7 +93,7 @@ def ranked_figures(path: Path = FIGURES) -> list[Ranked]:
                 Ranked(
                     row["name"],
                     np.array([math.log(s.report.summary.difficulty + FROM) for s in rows]),
-                    np.array([list(s.report.habit) for s in rows]),
+                    np.array([list(s.report.habit.learned) for s in rows]),
                     np.array([is_accepted(row["accept"], s.pattern) for s in rows]),
                 )
             )

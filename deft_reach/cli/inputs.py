@@ -6,7 +6,7 @@ import argparse
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Final, TypeVar
+from typing import Any, Final, TypeVar
 
 from deft_reach.cli.options import Argument, Option, named_or_number, real, say, whole
 from deft_reach.cli.output import JSON, InputError
@@ -16,6 +16,7 @@ from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.layouts import LAYOUTS, layout
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.player import SKILLS, Constants, Player, PlayerError, check_player
+from deft_reach.core.model.sticking_habits import StickingHabits, trouble_with
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE, StrokeTextError
 from deft_reach.core.practice.hits import Hit
@@ -63,6 +64,24 @@ def _of_scores(args: argparse.Namespace) -> str:
     return "" if has else "chooses a drum part of a MIDI or MusicXML file, and none was given"
 
 
+def habits_of(text: str) -> StickingHabits:
+    """Habits as ``lead=left,order=0.5``. Raises argparse.ArgumentTypeError."""
+    named: dict[str, Any] = {}
+    for part in filter(None, text.split(",")):
+        name, _, what = (word.strip() for word in part.partition("="))
+        if name not in ("lead", "hats", "sticking", "order") or name in named:
+            raise argparse.ArgumentTypeError(f"'{part}'; expected each of lead=, hats=, sticking= and order= once")
+        try:
+            named[name] = float(what) if name == "order" else what
+        except ValueError:
+            raise argparse.ArgumentTypeError(f"'{part}'; expected order= and a number") from None
+    found = StickingHabits(**named)
+    trouble = trouble_with(found)
+    if trouble is not None:
+        raise argparse.ArgumentTypeError(trouble)
+    return found
+
+
 PATTERN: Final = Argument(
     "pattern", "FILE",
     "a *.reach document, a MIDI or MusicXML file, a CSV of strokes, or a text file with stroke text", optional=True,
@@ -79,12 +98,17 @@ TRACK: Final = Option(
 KIT: Final = Option("--kit", f"one of {', '.join(LAYOUTS)}, or a file (default five)", "NAME|FILE")
 PLAYER: Final = Option("--player", "a player as JSON, or a document (its first player)", "FILE")
 SKILL: Final = Option("--skill", "0.2 to 3, or untrained, working, advanced", "X", named_or_number(SKILLS, 0.2, 3.0))
+HABITS: Final = Option(
+    "--habits",
+    "what the player prefers: lead=right|left, hats=crossed|open, sticking=singles|doubles, order=0..3",
+    "NAME=WHAT,…", habits_of,
+)  # fmt: skip
 TEMPO: Final = Option("--tempo", "quarter notes a minute (default 100)", "BPM", real(*TEMPO_RANGE, " BPM"))
 REPEAT: Final = Option("--repeat", "treat the pattern as a loop", default=False)
 #: Where a pattern comes from, and who plays it how.
 SOURCE: Final = (TEXT, PLAN, TRACK, KIT)
 PLAYED_BY: Final = (PLAYER, SKILL)
-PATTERN_OPTIONS: Final = (*SOURCE, *PLAYED_BY, TEMPO, REPEAT, JSON)
+PATTERN_OPTIONS: Final = (*SOURCE, *PLAYED_BY, HABITS, TEMPO, REPEAT, JSON)
 
 
 def best(default: int, most: int = 50) -> Option:
@@ -116,6 +140,8 @@ def player_of(args: argparse.Namespace, player: Player | None = None) -> Player:
         found = guarded(Path(args.player), lambda path: load_player(read_file(path)))
     if getattr(args, "skill", None) is not None:
         found = replace(found, skill=args.skill, constants=Constants())
+    if getattr(args, "habits", None) is not None:
+        found = replace(found, habits=args.habits)
     try:
         check_player(found)
     except PlayerError as error:

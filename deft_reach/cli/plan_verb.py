@@ -9,6 +9,7 @@ from deft_reach.cli.answers import answer, answer_dict, findings_of, searched_wo
 from deft_reach.cli.inputs import PATTERN, PATTERN_OPTIONS, best, question
 from deft_reach.cli.options import Option, Verb, whole
 from deft_reach.cli.output import tell
+from deft_reach.core.model.sticking_habits import NO_HABITS
 from deft_reach.core.search.planner import HATS, KINDS, SCHOOLS, Sticking, Stickings, find_stickings
 
 
@@ -46,8 +47,11 @@ def as_dict(found: Stickings) -> dict[str, Any]:
         }
         for row in found.open
     ]
-    easier = {} if found.easier is None else {"easier": _row(found.easier)}
-    return {"best": rows, "searched": found.searched, "proven": found.proven, "open": missing, **easier}
+    more: dict[str, Any] = {} if found.easier is None else {"easier": _row(found.easier)}
+    habits = found.best[0].player.habits
+    if habits != NO_HABITS:
+        more["habits"] = {name: getattr(habits, name) for name in ("lead", "hats", "sticking", "order")}
+    return {"best": rows, "searched": found.searched, "proven": found.proven, "open": missing, **more}
 
 
 def _row(row: Sticking) -> dict[str, Any]:
@@ -67,6 +71,9 @@ def in_words(found: Stickings) -> str:
     if found.easier is not None:
         lines.append(f"easier, but against what hands have learned: {found.easier.report.pattern.sticking}")
         lines.append(f"   {found.easier.kind}: {verdict_words(found.easier.report)}")
+    habits = found.best[0].player.habits.words
+    if habits:
+        lines.append(f"by the player's habits: {habits}")
     lines += found.open_in_words
     if found.twice:
         lines.append("hand to hand it comes round every other time: it is written twice")

@@ -1,6 +1,7 @@
 """Shape, comparison, several kits, set-up and tape on the Kit station, by clicks, drags and keys."""
 
 import json
+from dataclasses import replace
 
 import pytest
 from PySide6.QtCore import QPointF, Qt
@@ -12,8 +13,9 @@ from deft_reach.app.kit.remove_piece_dialog import RemovePieceDialog
 from deft_reach.core import layout
 from deft_reach.core.document import read_unfinished
 from deft_reach.core.model.kit import Dimension, Reading, Spot
+from deft_reach.core.model.sticking_habits import NO_HABITS
 from deft_reach.formats.document import dump_kit, load_kit
-from tests.app.conftest import choose, click, drag, enter
+from tests.app.conftest import choose, click, drag, enter, pick
 
 
 @pytest.fixture
@@ -376,3 +378,43 @@ def test_where_a_voice_is_missing_nothing_else_is_claimed_for_its_strokes(statio
     card = window.reach_station.card
     shown = [(n.text(), v.text()) for n, v in zip(card.names, card.values) if n.text()]
     assert shown[0] == ("voice", f"'{code}' is not on this kit") and "pace" not in dict(shown)
+
+
+def test_habits_are_set_and_taken_back(station, window):
+    station.tabs.setCurrentWidget(station.player_form)
+    form = station.player_form.habits
+    pick(form.choices["hats"], "open-handed")
+    pick(form.choices["lead"], "the left hand")
+    enter(form.order, "0.5")
+    assert (
+        window.session.player.habits.words == "led by the left hand, hats open-handed, practised orders count × 0.5"
+    )
+    for _ in range(3):
+        undo(window)
+    assert window.session.player.habits == NO_HABITS
+    assert form.choices["hats"].currentText() == "as it comes" and form.order.value() == 1.0
+
+
+def test_habits_are_learned_from_what_was_committed(station, window, qtbot):
+    session = window.session
+    # Nothing has been committed by another player.
+    player = replace(session.player, id="left", name="Left")
+    plan = session.plan
+    session.apply(session.document.with_player(player).with_plan(replace(plan, player="left")), "Another player")
+    station.tabs.setCurrentWidget(station.player_form)
+    form = station.player_form.habits
+    press(form.learn)
+    qtbot.waitUntil(lambda: "there are 0" in form.words.text())
+    assert session.player.habits == NO_HABITS
+    for text in ("/16 LRLR LRLR", "/16 LRLR LR@t1 L@ft R@ft", "/16 L> R L R L> R L R", "/8t LRL RLR"):
+        session.plans.new_plan(text, tempo=100, text=text)
+        session.apply(session.document.with_plan(replace(session.plan, player="left")), "By the other player")
+        session.plans.commit("", "2026-05-01T10:00:00+00:00", "1")
+    press(form.learn)
+    qtbot.waitUntil(lambda: "committed plans: led by the left hand" in form.words.text())
+    assert session.player.habits.lead == "left" and form.choices["lead"].currentText() == "the left hand"
+    undo(window)
+    assert session.player.habits == NO_HABITS
+    press(form.learn)
+    press(form.learn)
+    assert "Stopped" in form.words.text() and form.learn.text() == "Learn from what I committed"

@@ -59,6 +59,7 @@ CASES = {
     ("analyse", "--skill"): Case(
         _ANALYSE, "--skill advanced", "strokes.needed summary.tempo_limit", f"{_FIXED} strokes.time strokes.reach"
     ),
+    ("analyse", "--habits"): Case(_ANALYSE, "--habits lead=left", "summary.cost", f"{_FIXED} summary.tempo_limit"),
     ("analyse", "--tempo"): Case(
         _ANALYSE, "--tempo 120", "strokes.time strokes.pace summary.tempo summary.headroom",
         f"{_FIXED} strokes.needed strokes.reach summary.tempo_limit",
@@ -196,6 +197,7 @@ for verb, base in _SEARCHED.items():
         ),
         (verb, "--player"): Case(base, "--player small.json", cost),
         (verb, "--skill"): Case(base, "--skill advanced", limit),
+        **({(verb, "--habits"): Case(base, "--habits lead=left,order=0", cost)} if verb != "layout" else {}),
         (verb, "--tempo"): Case(base, "--tempo 60", cost),
         (verb, "--repeat"): Case(base, "--repeat", cost),
         (verb, "--best"): Case(

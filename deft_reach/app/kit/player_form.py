@@ -9,7 +9,6 @@ from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QFormLayout,
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app import units
 from deft_reach.app.decimal_box import DecimalBox
+from deft_reach.app.kit.habits_form import HabitsForm, put_field
 from deft_reach.app.length_box import LengthBox
 from deft_reach.app.numbers import decimal
 from deft_reach.app.plain_text import PlainLabel
@@ -44,25 +44,26 @@ class PlayerForm(Listener):
     def __init__(self, session: Session) -> None:
         # Long: widgets in the order in which they are laid out.
         super().__init__(session)
-        form = QFormLayout()
+        form = QGridLayout()
         form.setVerticalSpacing(5)
+        form.setHorizontalSpacing(8)
         self.name = QLineEdit()
         self.name.setMaxLength(120)
         self.name.setMinimumWidth(90)
         self.name.setAccessibleName("Name of the player")
-        form.addRow("Name", self.name)
+        put_field(form, 0, 0, "Name", self.name, across=3)
         self.lengths: dict[str, LengthBox] = {}
-        for field, text, low, high, meaning in LENGTHS:
+        for place, (field, text, low, high, meaning) in enumerate(LENGTHS, 2):
             box = LengthBox(meaning, low, high, 5.0)
             box.valueChanged.connect(lambda value, f=field, t=text: self._change(t, f, value))
             box.editingFinished.connect(session.end_merge)
             box.refused.connect(self._refuse)
-            form.addRow(text, box)
+            put_field(form, *divmod(place, 2), text, box)
             self.lengths[field] = box
         self.hand = QComboBox()
         self.hand.addItems(["right", "left"])
         self.hand.setAccessibleName("Handedness")
-        form.addRow("Leads with", self.hand)
+        put_field(form, 3, 0, "Strong hand", self.hand)
         self.skill = DecimalBox()
         self.skill.setDecimals(2)
         self.skill.setRange(0.2, 3.0)
@@ -80,16 +81,17 @@ class PlayerForm(Listener):
         skill = QHBoxLayout()
         skill.addWidget(self.skill_name, 1)
         skill.addWidget(self.skill)
-        form.addRow("Skill", skill)
+        put_field(form, 3, 1, "Skill", skill)
 
         own = QGridLayout()
         own.setVerticalSpacing(5)
+        own.setHorizontalSpacing(8)
         head = PlainLabel("Measured yourself? Tick it.")
         head.setObjectName("caption")
-        own.addWidget(head, 0, 0, 1, 2)
+        own.addWidget(head, 0, 0, 1, 4)
         self.own: dict[str, QCheckBox] = {}
         self.segments: dict[str, LengthBox] = {}
-        for row, (name, (_, least, most)) in enumerate(SEGMENT_PARTS.items(), 1):
+        for place, (name, (_, least, most)) in enumerate(SEGMENT_PARTS.items(), 2):
             words = SEGMENT_NAMES[name]
             tick = QCheckBox(words[:1].upper() + words[1:])
             tick.setToolTip(f"Set the {words} yourself instead of taking it from the body height")
@@ -98,24 +100,26 @@ class PlayerForm(Listener):
             box.valueChanged.connect(lambda value, n=name: self._segment(n, value))
             box.editingFinished.connect(session.end_merge)
             box.refused.connect(self._refuse)
-            own.addWidget(tick, row, 0)
-            own.addWidget(box, row, 1)
+            row, column = divmod(place, 2)
+            own.addWidget(tick, row, 2 * column)
+            own.addWidget(box, row, 2 * column + 1)
+            own.setColumnStretch(2 * column + 1, 1)
             self.own[name], self.segments[name] = tick, box
 
         self.words = PlainLabel()
         self.words.setObjectName("hint")
         self.words.setWordWrap(True)
         self.words.setAlignment(Qt.AlignmentFlag.AlignTop)
-        set_scaled(self.words, QWidget.setMinimumHeight, 52)
-        columns = QHBoxLayout()
-        columns.setSpacing(16)
-        columns.addLayout(form, 1)
-        columns.addLayout(own, 1)
+        set_scaled(self.words, QWidget.setMinimumHeight, 36)
+        self.habits = HabitsForm(session)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(10, 8, 10, 6)
-        whole.addLayout(columns)
-        whole.addStretch(1)
+        whole.setSpacing(8)
+        whole.addLayout(form)
         whole.addWidget(self.words)
+        whole.addWidget(self.habits)
+        whole.addLayout(own)
+        whole.addStretch(1)
         self.name.textEdited.connect(lambda text: self._change("Name", "name", text) if text.strip() else None)
         self.hand.activated.connect(lambda _: self._change("Handedness", "handedness", self.hand.currentText()))
         self.skill.valueChanged.connect(lambda value: self._change("Skill", "skill", round(value, 3)))

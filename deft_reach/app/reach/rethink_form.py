@@ -218,6 +218,9 @@ class RethinkForm(SearchForm):
             text += (
                 f" Easier, but against what hands have learned: {_hands(easier)}, ease {verdict_cells(easier)[0]}."
             )
+        habits = result.best[0].player.habits.words if result.best else ""
+        if habits:
+            text += f" By your habits: {habits}."
         if result.open:
             more = {1: "", 2: " So does one more moment."}.get(
                 len(result.open), f" So do {len(result.open) - 1} more moments."

@@ -92,7 +92,7 @@ def moments_of(pattern: Pattern, walked: Walk, table: ReachTable, whole: float, 
     gap = h.gap * whole
     has = ~np.isnan(gap)
     own = np.array([player.skill_of(hand) for hand in HANDS])
-    other = has & (h.side != table.leading_side)
+    other = has & (h.side != table.stronger_side)
     weight = np.asarray(level_factors(h.part, h.level, h.level))
     # Where both strike, it is the other hand's time that counts.
     lightened = np.where(other, 1.0, LEADING) * weight / gap

@@ -14,7 +14,6 @@ from deft_reach.core.analysis.demands import moments_of
 from deft_reach.core.analysis.difficulty import LATE, LEVELS, difficulty, ease_at, level_at
 from deft_reach.core.analysis.habit import habit_of
 from deft_reach.core.analysis.report import Report
-from deft_reach.core.model.limbs import HANDS
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.motion.reach_table import ReachTable
 from deft_reach.core.motion.walk import Walk
@@ -73,7 +72,7 @@ def merit_of_walk(pattern: Pattern, walked: Walk, table: ReachTable, tempo: floa
     pace, _ = walked.bottleneck or (None, None)
     late = pace is not None and pace > LATE
     level = None if pattern.unassigned else level_at(hard, pace)
-    habit = habit_of(pattern, walked.costs, tempo, repeat, HANDS[table.leading_side]).total
+    habit = habit_of(pattern, walked.costs, tempo, repeat, table.kit, table.player).total
     return Merit.of(level, 0.0 if late else ease_at(hard), tempo / pace if pace else None, tempo, hard, habit)
 
 

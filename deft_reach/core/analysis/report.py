@@ -14,7 +14,6 @@ from deft_reach.core.analysis.explained import Demand, demands_of
 from deft_reach.core.analysis.finding import NEVER_PLAYABLE, Finding, Severity, worst
 from deft_reach.core.analysis.habit import Habit, habit_of
 from deft_reach.core.model.counting import counted
-from deft_reach.core.model.limbs import HANDS
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.motion.cost import TERMS
 from deft_reach.core.motion.entering import Arrival
@@ -314,8 +313,7 @@ class Report:
     @cached_property
     def habit(self) -> Habit:
         """What in it goes against what hands have learned."""
-        lead = HANDS[self.table.leading_side]
-        return habit_of(self.pattern, self.strokes.costs, self.tempo, self.repeat, lead)
+        return habit_of(self.pattern, self.strokes.costs, self.tempo, self.repeat, self.table.kit, self.table.player)
 
     @property
     def said(self) -> tuple[Finding, ...]:

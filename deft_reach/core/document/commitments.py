@@ -49,7 +49,7 @@ def standing(document: Document, plan: Plan) -> Commitment | None:
         last.text == document.score(plan.pattern).text
         and (last.tempo, last.repeat) == (plan.tempo, plan.repeat)
         and last.kit.pieces == document.kit(plan.kit).pieces
-        and last.player == document.player(plan.player)
+        and last.player.body == document.player(plan.player).body
     )
     return last if same else None
 
@@ -85,7 +85,7 @@ def changes_since(commitment: Commitment, document: Document, plan: Plan, report
         lines.append("played as a loop" if plan.repeat else "played once")
     lines += _kit_changes(commitment.kit, document.kit(plan.kit))
     player = document.player(plan.player)
-    if player != commitment.player:
+    if player.body != commitment.player.body:
         lines.append(f"another player or other measures ({player.name})")
     if report is not None and (lines or commitment.model != MODEL):
         verdicts = []

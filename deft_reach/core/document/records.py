@@ -16,7 +16,7 @@ from deft_reach.core.model.player import Player
 from deft_reach.core.motion.cost import Weights
 
 #: The file format this version writes: files of a newer minor version are read, of a newer major one refused.
-FORMAT_VERSION: Final = "1.4"
+FORMAT_VERSION: Final = "1.5"
 
 
 class _HasId(Protocol):

@@ -4,6 +4,8 @@ Millimetres throughout. The origin is on the floor under the seat's centre; x ru
 y forward, z up.
 """
 
+# Long: pieces, zones and what is asked of a kit refer to each other.
+
 from __future__ import annotations
 
 import math
@@ -13,6 +15,7 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Final
 
+from deft_reach.core.model.limbs import LEFT, RIGHT
 from deft_reach.core.model.message import Length, message, outside
 
 #: What a piece can be, with the words a player uses for it.
@@ -303,6 +306,11 @@ class Kit:
         if hat is None:
             return -1
         return -1 if hat.x < (snare.x if snare else 0.0) else 1
+
+    @property
+    def hand_beside_hats(self) -> str:
+        """The hand on whose side the hi-hat stands: it plays them open-handed, the other one crossed."""
+        return LEFT if self.hat_side < 0 else RIGHT
 
     @property
     def bass_foot_side(self) -> int:

@@ -11,7 +11,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, Final
 
+from deft_reach.core.model.limbs import LEFT, RIGHT
 from deft_reach.core.model.message import Length, message, outside
+from deft_reach.core.model.sticking_habits import NO_HABITS, StickingHabits, trouble_with
 
 UPPER_ARM: Final = 0.186
 FOREARM: Final = 0.146
@@ -146,7 +148,8 @@ class Player:
 
     Lengths in mm. ``grip_mm`` is from the stick's tip to the grip. ``skill`` multiplies every needed time:
     1.0 untrained, 0.75 working, 0.55 advanced; ``speeds`` what the limbs differ in. ``constants`` were measured and
-    stand in the place of the skill. ``segments`` overrides what stature alone would give.
+    stand in the place of the skill. ``segments`` overrides what stature alone would give. ``habits`` are what is
+    preferred where strokes are open; they change no verdict but the motion cost, where another hand leads.
 
     >>> round(Player("p", "P", stature_mm=1800).arm_mm)
     695
@@ -163,6 +166,7 @@ class Player:
     segments: Segments = Segments()
     speeds: Speeds = Speeds()
     constants: Constants = Constants()
+    habits: StickingHabits = NO_HABITS
     extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
 
     def segment(self, name: str) -> float:
@@ -203,6 +207,21 @@ class Player:
     def leg_mm(self) -> float:
         return self.segment("thigh") + self.segment("shank")
 
+    @property
+    def stronger(self) -> str:
+        """The stronger hand, ``R`` or ``L``."""
+        return RIGHT if self.handedness == "right" else LEFT
+
+    @property
+    def lead(self) -> str:
+        """The hand that leads by habit, or else the stronger one."""
+        return {"right": RIGHT, "left": LEFT}.get(self.habits.lead, self.stronger)
+
+    @property
+    def body(self) -> Player:
+        """The player as verdicts see one: without habits."""
+        return replace(self, habits=NO_HABITS)
+
     def skill_of(self, limb: str) -> float:
         """What multiplies the needed times of a limb: ``R``, ``L``, or any foot."""
         return self.skill * self.speed_of(limb)
@@ -219,7 +238,7 @@ class Player:
             own, right=own.left, left=own.right, right_rebound=own.left_rebound, left_rebound=own.right_rebound
         )
         handedness = "left" if self.handedness == "right" else "right"
-        return replace(self, handedness=handedness, speeds=speeds, constants=constants)
+        return replace(self, handedness=handedness, speeds=speeds, constants=constants, habits=self.habits.mirror())
 
 
 def check_player(player: Player) -> None:
@@ -260,3 +279,6 @@ def check_player(player: Player) -> None:
         )  # fmt: skip
     if player.handedness not in ("right", "left"):
         raise PlayerError(f"player '{player.name}': handedness is '{player.handedness}'; expected right or left")
+    trouble = trouble_with(player.habits)
+    if trouble is not None:
+        raise PlayerError(f"player '{player.name}': {trouble}")

@@ -375,7 +375,7 @@ def _look(
     if len(ways):
         start = [way_at(g, mine[ways], before[ways], travel) for g, mine in zip(gaps, k)]
         begun = arms_at(table.player, start[0][0], start[1][0], (start[0][1], start[1][1]))
-        for way, cross in zip(ways.tolist(), _crossed(met, ways, arms, begun, table.leading_side)):
+        for way, cross in zip(ways.tolist(), _crossed(met, ways, arms, begun, table.stronger_side)):
             crossed[way] = cross
     rows = zip(clearance[at].tolist(), parts[at].tolist(), (heights[at] >= heights[n + at]).tolist(), crossed)
     return [_Look(clear, part, high, *cross) for clear, part, high, cross in rows]

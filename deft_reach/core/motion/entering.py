@@ -72,9 +72,9 @@ def brought_by(followed: Follow, table: ReachTable, moments: Ints) -> tuple[Ints
         still = Position(*(np.where(new[side], a, b) for a, b in zip(now[side], then[side])))
         then[side] = still
     alone = np.stack([_crosses(table, now[0], then[1]), _crosses(table, then[0], now[1])])
-    sides = decide(gone, alone, table.leading_side)
+    sides = decide(gone, alone, table.stronger_side)
     sides = np.where((gone <= STAYED_MM).all(axis=0), np.where(new.all(axis=0), TOGETHER, new[1]), sides)
-    return sides, ends_in(followed, np.where(sides == TOGETHER, table.leading_side, sides), moments)
+    return sides, ends_in(followed, np.where(sides == TOGETHER, table.stronger_side, sides), moments)
 
 
 def decide(gone: Floats, alone: Flags, lead: int) -> Ints:

@@ -187,7 +187,12 @@ class ReachTable:
     @property
     def leading_side(self) -> int:
         """0 where the player leads with the right hand, 1 with the left."""
-        return 0 if self.player.handedness == "right" else 1
+        return HANDS.index(self.player.lead)
+
+    @property
+    def stronger_side(self) -> int:
+        """0 where the player's stronger hand is the right one, 1 where it is the left."""
+        return HANDS.index(self.player.stronger)
 
     @property
     def foot_can_split(self) -> bool:
@@ -268,7 +273,7 @@ def _build(kit: Kit, player: Player, voices: tuple[str, ...]) -> ReachTable:
     line = measured.move_line
     for k, hand in enumerate(HANDS):
         own = player.speeds.moves
-        if (hand == RIGHT) != (player.handedness == "right"):
+        if hand != player.stronger:
             own *= OTHER_SIDE_TRAVEL
         outwards = (tips[None, :, 0] - tips[:, None, 0]) * (1 - 2 * k) > 0
         easier = np.where(outwards, HOMEWARD, 1.0)

@@ -22,7 +22,7 @@ from typing import Any, Final
 
 import numpy as np
 
-from deft_reach.core.model.limbs import FEET, HANDS, KICK, RIGHT
+from deft_reach.core.model.limbs import FEET, HANDS, KICK
 from deft_reach.core.model.player import Player
 
 #: Intercept in seconds and slope in seconds per bit.
@@ -123,7 +123,7 @@ def restrike(player: Player, limb: str) -> float:
     time = (FOOT_RESTRIKE if foot else HAND_RESTRIKE) * player.skill_of(limb)
     fastest = FOOT_FASTEST if foot else HAND_FASTEST
     soft = float((time**_SOFTNESS + fastest**_SOFTNESS) ** (1.0 / _SOFTNESS))
-    leading = limb == KICK if foot else (limb == RIGHT) == (player.handedness == "right")
+    leading = limb == KICK if foot else limb == player.stronger
     return soft if leading else soft * (OTHER_FOOT if foot else OTHER_SIDE)
 
 

@@ -356,7 +356,7 @@ def _arms(
     # Coming into it is paid for by the stroke in which the hand's move across ends.
     coming = price.cross_cost(clear[entering], True) - price.cross_cost(clear[entering], False)
     np.add.at(costs[_CROSS], index[ends], w.cross * coming)
-    hands = [HANDS[table.leading_side if side == TOGETHER else side] for side in sides.tolist()]
+    hands = [HANDS[table.stronger_side if side == TOGETHER else side] for side in sides.tolist()]
     return movers, found, dict(zip(entering.tolist(), map(Arrival, index[ends].tolist(), hands)))
 
 

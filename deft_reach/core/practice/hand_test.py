@@ -133,7 +133,7 @@ class HandTest:
 
 def moves_of(kit: Kit, player: Player) -> dict[str, AimedMove]:
     """The moves of a hand test on a kit by their exercises: fewer where it has no two places far enough apart."""
-    hand = RIGHT if player.handedness == "right" else LEFT
+    hand = player.stronger
     side = (RIGHT, LEFT).index(hand)
     plain = replace(player, constants=Constants())
     voices = [p.code for p in kit.pieces if p.kind in ("snare", "tom", "floor-tom", "hi-hat", "ride", "crash")]
@@ -161,7 +161,7 @@ def moves_of(kit: Kit, player: Player) -> dict[str, AimedMove]:
 def usual_constants(player: Player) -> Constants:
     """What the model has for a player without a test."""
     plain = replace(player, constants=Constants())
-    skill = (plain.skill * plain.speed_of(RIGHT if plain.handedness == "right" else LEFT)) ** TRAVEL_SKILL
+    skill = (plain.skill * plain.speed_of(plain.stronger)) ** TRAVEL_SKILL
     own = plain.speeds.moves
     return Constants(
         right=restrike(plain, RIGHT), left=restrike(plain, LEFT), kick=restrike(plain, KICK),

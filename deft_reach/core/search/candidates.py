@@ -11,7 +11,7 @@ from deft_reach.core.analysis.finding import Finding
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Candidate, read_unfinished
 from deft_reach.core.model.kit import Kit, piece_of
-from deft_reach.core.model.limbs import EITHER, HANDS, LEFT, RIGHT, other_hand
+from deft_reach.core.model.limbs import EITHER, HANDS, other_hand
 from deft_reach.core.model.pattern import Pattern, Stroke
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion.cost import Weights
@@ -180,7 +180,7 @@ def _mixed_hats(question: Pattern, kit: Kit, crossed: Report, open_: Report) -> 
     bar are its halves. Empty where all of the hat is in one part.
     """
     hat = kit.of_kind("hi-hat")
-    beside = LEFT if kit.hat_side < 0 else RIGHT
+    beside = kit.hand_beside_hats
     parts: dict[tuple[int, int], list[int]] = {}
     for stroke in question.strokes:
         bar = question.bar_at(stroke.start)

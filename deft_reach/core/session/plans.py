@@ -126,9 +126,9 @@ class PlanCommands:
             known = next((k for k in document.kits if k.pieces == commitment.kit.pieces), None)
             kit = known or replace(commitment.kit, id=document.free_id("kit"), name=_as_committed(commitment.kit))
             document = document.with_kit(kit)
-        if player != commitment.player:
-            nameless = replace(commitment.player, id="", name="")
-            same = next((p for p in document.players if replace(p, id="", name="") == nameless), None)
+        if player.body != commitment.player.body:
+            nameless = replace(commitment.player.body, id="", name="")
+            same = next((p for p in document.players if replace(p.body, id="", name="") == nameless), None)
             name = _as_committed(commitment.player)
             player = same or replace(commitment.player, id=document.free_id("player"), name=name)
             document = document.with_player(player)

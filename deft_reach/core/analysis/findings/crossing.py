@@ -152,7 +152,7 @@ def _choice(figure: Figure, cross: Cross, arrival: Arrival) -> Message:
 def _hold_advice(figure: Figure, indices: Sequence[int], cross: Cross) -> Message:
     """The ordinary crossed posture is the far hand on the hi-hat over the near one on the snare."""
     tight = cross.clearance < TIGHT_MM
-    near = LEFT if figure.kit.hat_side < 0 else RIGHT
+    near = figure.kit.hand_beside_hats
     wanted = {near: "snare", other_hand(near): "hi-hat"}
     for index in indices:
         posture = figure.walk.postures[figure.posture_index(index)]
@@ -174,7 +174,7 @@ def open_handed(figure: Figure) -> Iterator[Finding]:
     hat = figure.kit.of_kind("hi-hat")
     if hat is None:
         return
-    near = LEFT if figure.kit.hat_side < 0 else RIGHT
+    near = figure.kit.hand_beside_hats
     far = other_hand(near)
     on_hat = [s.index for s in figure.hands if piece_of(s.voice) == hat.code]
     for run in _open_runs(figure, on_hat, near):

@@ -15,7 +15,7 @@ from deft_reach.core.analysis.demands import share
 from deft_reach.core.analysis.difficulty import HEADROOM, LEVELS
 from deft_reach.core.analysis.ranking import Merit, in_order, merit_of_walk
 from deft_reach.core.model.kit import Kit
-from deft_reach.core.model.limbs import FEET, LEFT, RIGHT
+from deft_reach.core.model.limbs import FEET
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion.cost import Weights
@@ -146,7 +146,7 @@ class _Judge:
 
     def __init__(self, player: Player, kind: str | None = None) -> None:
         self.kind = kind
-        self.lead = RIGHT if player.handedness == "right" else LEFT
+        self.lead = player.lead
         self.easier: Sticking | None = None
         self._model: Pattern | None = None
         self._judged: dict[tuple[str, ...], _Judged] = {}

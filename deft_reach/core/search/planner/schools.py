@@ -9,7 +9,7 @@ from fractions import Fraction
 from typing import Final
 
 from deft_reach.core.model.kit import Kit, piece_of
-from deft_reach.core.model.limbs import EITHER, FEET, HANDS, LEFT, RIGHT
+from deft_reach.core.model.limbs import EITHER, FEET, HANDS, LEFT, RIGHT, other_hand
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.player import Player
 
@@ -31,10 +31,9 @@ def allowed_hands(
     """
     both = {i for e in pattern.events if sum(s.limb not in FEET for s in e.strokes) > 1 for i in e.indices}
     beats = {i for event in pattern.events if event.on_beat for i in event.indices}
-    lead = RIGHT if player.handedness == "right" else LEFT
-    other = LEFT if lead == RIGHT else RIGHT
-    beside = LEFT if kit.hat_side < 0 else RIGHT
-    across = RIGHT if beside == LEFT else LEFT
+    lead, other = player.lead, other_hand(player.lead)
+    beside = kit.hand_beside_hats
+    across = other_hand(beside)
     found: dict[int, tuple[str, ...]] = {}
     for stroke in pattern.strokes:
         if stroke.limb != EITHER:

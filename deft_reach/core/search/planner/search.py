@@ -23,7 +23,7 @@ from deft_reach.core.analysis.findings import too_many
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.counting import in_bar
 from deft_reach.core.model.kit import Kit, voice_name
-from deft_reach.core.model.limbs import EITHER, FEET, HANDS, LEFT, RIGHT
+from deft_reach.core.model.limbs import EITHER, FEET, HANDS
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion.columns import given_to, share
@@ -266,10 +266,9 @@ class _Search:
             proven = proven and stuck is found
             found = stuck
         # Among what costs the same the leading hand comes first.
-        lead = RIGHT if self.player.handedness == "right" else LEFT
-        rows = sorted(found.values(), key=lambda row: (round(row.total, 9), [hand != lead for hand in row.hands]))[
-            : self.best
-        ]
+        lead = self.player.lead
+        rows = sorted(found.values(), key=lambda row: (round(row.total, 9), [hand != lead for hand in row.hands]))
+        rows = rows[: self.best]
         first = rows[0].hands
         others = [] if also is None else self._also(also(dict(zip(self.pattern.unassigned, first))), {*found})
         return Stickings(
