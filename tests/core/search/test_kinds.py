@@ -171,3 +171,13 @@ def test_a_left_handed_player_on_the_mirrored_kit_is_offered_the_mirror_image(st
     other = {"R": "L", "L": "R"}
     assert [row.hands for row in one.best] == [tuple(other[hand] for hand in row.hands) for row in two.best]
     assert [row.kind for row in one.best] == [row.kind for row in two.best]
+
+
+def test_the_near_hand_takes_the_hat_over_while_the_other_is_away():
+    """Common practice, no source: the hat goes on beside a tom that the leading hand plays."""
+    text = "/8 ?@hh+K ?@hh ? ?@hh ?@ft ?@hh ? ?@hh"
+    found = [hands(row.pattern) for row in find_stickings(parse(text), FIVE, PLAYER, 95, repeat=True).best]
+    assert "RRLLRLRL" in found or "RRLLRLLL" in found or "RLRLRLRL" in found
+    question = parse("/16 ?@hh ?@hh ?@hh ? ?@hh ?@hh ?@hh ?@ft")
+    every = ["".join(way.values()) for way in written(question, dict.fromkeys(range(8), "R"), False, 2.4, "R")]
+    assert "RRRLRRLR" in every and "LLLRLLRL" not in every

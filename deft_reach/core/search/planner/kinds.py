@@ -15,7 +15,7 @@ from typing import Final
 
 from deft_reach.core.analysis.orders import PRACTISED, hearing, lines_of, mirrored
 from deft_reach.core.model.kit import piece_of
-from deft_reach.core.model.limbs import EITHER, FEET, HANDS, RIGHT, other_hand
+from deft_reach.core.model.limbs import DEFAULT_VOICE, EITHER, FEET, HANDS, RIGHT, other_hand
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.motion.columns import surface_of
 from deft_reach.core.search.planner.search import LONG
@@ -125,6 +125,8 @@ class _Writer:
             if kept is None or lines:
                 yield self._lines(base, lines, _hand_to_hand, self.other)
                 yield self._lines(base, lines, _doubles, self.lead)
+        if self.surface is not None:
+            yield self._taken_over()
         for kept, lines, base in rows:
             if kept is None or lines:
                 yield from self._others(lines, base)
@@ -169,6 +171,22 @@ class _Writer:
                     lines.append(tuple(left))
                 left = []
         return lines, base
+
+    def _taken_over(self) -> dict[int, str]:
+        """The leading hand keeps the surface and plays what lies away from it; the other hand has the snare, and
+        takes the surface over just before and after the leading hand is away.
+        """
+        struck = [(k, self.pattern.strokes[k]) for k in self.stroke if k >= 0]
+        away = [s.voice != self.surface and piece_of(s.voice) != DEFAULT_VOICE[RIGHT] for _, s in struck]
+        limbs: dict[int, str] = {}
+        for k, (index, stroke) in enumerate(struck):
+            near = [j for j in (k - 1, k + 1) if 0 <= j < len(struck)]
+            beside = not away[k] and (stroke.voice != self.surface or any(away[j] for j in near))
+            limbs[index] = self.other if beside else self.lead
+        together = (event for event in self.pattern.events if sum(s.limb not in FEET for s in event.strokes) > 1)
+        for stroke in (s for event in together for s in event.strokes):
+            limbs.pop(stroke.index, None)
+        return self._filled(limbs)
 
     def _by_gap(self, lines: Sequence[tuple[int, ...]]) -> list[tuple[int, ...]]:
         """Cells: what is played together, and then a longer time."""
