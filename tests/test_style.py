@@ -64,8 +64,8 @@ def test_sentences_name_no_class(path):
 
 
 def test_a_class_named_in_a_sentence_is_found():
-    text = '"""Of a ReadOnlySession."""\nsay("ReadOnlySession for now")'
-    assert class_names_in_sentences(text) == ["ReadOnlySession"]
+    text = '"""Of a CandidateView."""\nsay("CandidateView for now")'
+    assert class_names_in_sentences(text) == ["CandidateView"]
 
 
 def test_packages_of_the_core_are_described_where_they_are_explained():

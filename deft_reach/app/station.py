@@ -16,7 +16,7 @@ from deft_reach.app.page_tabs import PageTabs
 from deft_reach.app.plain_text import PlainLabel
 from deft_reach.core.session import Session
 from deft_reach.core.session.candidate_view import CandidateView
-from deft_reach.core.session.read_only import ReadOnlySession
+from deft_reach.core.session.plan_view import PlanView
 
 
 class Offer(NamedTuple):
@@ -130,7 +130,7 @@ class Station(Listener):
         self._pages: PageTabs | None = None
 
     @property
-    def played(self) -> Session | ReadOnlySession:
+    def played(self) -> PlanView:
         """What the transport plays while the station is in view: the plan, or the candidate drawn in its place."""
         candidate = self._candidate
         return candidate if candidate is not None and candidate.active else self.session

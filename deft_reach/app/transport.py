@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QMenu, QToolButton, QWidget
 from deft_reach.app import theme
 from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.styled import set_scaled, styled
-from deft_reach.core.session import Session
+from deft_reach.core.session.plan_view import PlanView
 from deft_reach.sound.click import PLACES, RATE, Clicks
 from deft_reach.sound.output import BUFFER_MS, Output, open_output
 from deft_reach.sound.playback import Playback
@@ -49,7 +49,7 @@ class Transport(QObject):
     #: There is no way to make sound; said once.
     silent = Signal()
 
-    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+    def __init__(self, session: PlanView, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.session = session
         self.speed = 100
@@ -74,7 +74,7 @@ class Transport(QObject):
         self.timer.timeout.connect(self._frame)
         self.watch()
 
-    def use(self, session: Session) -> None:
+    def use(self, session: PlanView) -> None:
         """Play what this session shows from now on."""
         if session is not self.session:
             self.stop()

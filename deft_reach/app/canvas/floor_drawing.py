@@ -11,7 +11,7 @@ from deft_reach.core.analysis.playing import Playing
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.limbs import LEFT, RIGHT
 from deft_reach.core.motion.pose import Floats
-from deft_reach.core.session import Session
+from deft_reach.core.session.plan_view import PlanView
 
 #: What is always in view (mm): left, right, back, front.
 FRAME = (-520.0, 520.0, -185.0, 900.0)
@@ -20,7 +20,7 @@ FRAME = (-520.0, 520.0, -185.0, 900.0)
 class FloorDrawing:
     """Maps the floor of ``session``'s kit to pixels of a drawing that is ``width()`` by ``height()``."""
 
-    session: Session
+    session: PlanView
     frame = FRAME
     _map_key: object = None
     _mapped = (1.0, 0.0, 0.0)

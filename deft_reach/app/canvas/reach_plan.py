@@ -25,6 +25,7 @@ from deft_reach.core.model.kit import Kit, KitError, Piece, voice_name
 from deft_reach.core.model.limbs import RIGHT
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.session import Session
+from deft_reach.core.session.plan_view import PlanView
 
 #: Radius (px) of the mark of a crossing.
 CROSS_PX = 17.0
@@ -36,15 +37,12 @@ class ReachPlan(Canvas, FloorDrawing):
     ``ghost`` is another kit to show behind this one; ``tape`` measures where the station has one.
     """
 
-    #: It changes what it shows.
-    session: Session
-
     shows_position = True
 
     #: Delete was pressed on the selected piece, while laying out.
     removal_asked = Signal()
 
-    def __init__(self, session: Session, laying_out: bool = False, parent: QWidget | None = None) -> None:
+    def __init__(self, session: PlanView, laying_out: bool = False, parent: QWidget | None = None) -> None:
         self.laying_out = laying_out
         self._drag: tuple[str, QPointF, tuple[float, float]] | None = None
         self.problem = ""
@@ -53,7 +51,9 @@ class ReachPlan(Canvas, FloorDrawing):
         self._ground_pixmap = QPixmap()
         self._framed = ""
         self.ghost: Kit | None = None
-        self.tape: TapeTool | None = TapeTool(session) if laying_out else None
+        #: What moves pieces; None where the kit can only be looked at.
+        self._editing = session if isinstance(session, Session) else None
+        self.tape = TapeTool(self._editing) if laying_out and self._editing is not None else None
         super().__init__(session, "Reach plan, the kit from above", parent)
         self.setCursor(Qt.CursorShape.ArrowCursor)
         if self.tape is not None:
@@ -133,14 +133,18 @@ class ReachPlan(Canvas, FloorDrawing):
         if self._drag is not None:
             self._drag = None
             self.problem = ""
-            self.session.end_merge()
+            if self._editing is not None:
+                self._editing.end_merge()
             self.setCursor(Qt.CursorShape.OpenHandCursor)
             self.refresh()
 
     def place(self, code: str, x: float, y: float, z: float | None = None) -> None:
         """Move a piece, or say why it cannot go there."""
+        if self._editing is None:
+            self.session.refused.emit()
+            return
         try:
-            self.session.kits.move_piece(code, x, y, z)
+            self._editing.kits.move_piece(code, x, y, z)
             self.problem = ""
         except KitError as error:
             self.problem = units.text_of(error)

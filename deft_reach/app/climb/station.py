@@ -37,7 +37,8 @@ from deft_reach.core.practice.ramp import Ramp
 from deft_reach.core.practice.runner import Runner, efforts
 from deft_reach.core.practice.stages import Stage, build_up, chain_of
 from deft_reach.core.session import Session
-from deft_reach.core.session.read_only import ReadOnlySession, StageView
+from deft_reach.core.session.plan_view import PlanView
+from deft_reach.core.session.stage_view import StageView
 from deft_reach.store.log_entries import Attempt
 from deft_reach.store.practice_log import PracticeLog
 
@@ -134,7 +135,7 @@ class ClimbStation(Station):
         return corner
 
     @property
-    def played(self) -> ReadOnlySession:
+    def played(self) -> PlanView:
         """What is in view here is played, not the plan."""
         return self.view
 

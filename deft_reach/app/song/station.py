@@ -21,7 +21,7 @@ from deft_reach.app.song.song_bar import SongBar
 from deft_reach.app.station import Station
 from deft_reach.app.transport import Transport
 from deft_reach.core.session import Session
-from deft_reach.core.session.read_only import ReadOnlySession
+from deft_reach.core.session.plan_view import PlanView
 from deft_reach.core.session.song_view import SongView
 from deft_reach.store.practice_log import PracticeLog
 
@@ -116,7 +116,7 @@ class SongStation(Station):
         self.view.set_active(False)
 
     @property
-    def played(self) -> ReadOnlySession:
+    def played(self) -> PlanView:
         """What is in view here is played, not the plan."""
         return self.view
 

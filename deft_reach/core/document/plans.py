@@ -14,6 +14,7 @@ from deft_reach.core.model.kit import Kit, piece_of
 from deft_reach.core.model.layouts import STANDARD_VOICES
 from deft_reach.core.model.limbs import DEFAULT_VOICE, EITHER, HANDS
 from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.model.player import Player
 from deft_reach.core.notation.stroke_text import (
     IncrementalParser,
     StrokeTextError,
@@ -22,6 +23,9 @@ from deft_reach.core.notation.stroke_text import (
     replace_strikes,
     strike_of,
 )
+
+#: A report, and what is wrong with the text.
+Verdict = tuple[Report | None, StrokeTextError | None]
 
 
 def analyse_plan(document: Document, plan: Plan, *, unfinished: bool = False) -> Report:
@@ -35,18 +39,28 @@ def analyse_plan(document: Document, plan: Plan, *, unfinished: bool = False) ->
     return analyse(pattern, kit, document.player(plan.player), plan.tempo, repeat=plan.repeat, weights=plan.weights)
 
 
-def verdict_on(document: Document, plan: Plan) -> tuple[Report | None, StrokeTextError | None]:
+def verdict_on(document: Document, plan: Plan) -> Verdict:
     """The report on a plan, and what is wrong with its text.
 
     Where only a bar does not add up, there are both. There is no report where the text cannot be read at all.
     """
-    try:
-        return analyse_plan(document, plan), None
-    except StrokeTextError as error:
+    return verdict_on_text(
+        document.score(plan.pattern).text, document.kit(plan.kit), document.player(plan.player), plan
+    )
+
+
+def verdict_on_text(text: str, kit: Kit, player: Player, plan: Plan) -> Verdict:
+    """The same for a text by a player on a kit, at a plan's tempo, as a loop if that is one, with its weights."""
+    error: StrokeTextError | None = None
+    for read in (read_text, read_unfinished):
         try:
-            return analyse_plan(document, plan, unfinished=True), error
-        except StrokeTextError:
-            return None, error
+            pattern = read(text, kit)
+        except StrokeTextError as found:
+            error = error or found
+        else:
+            report = analyse(pattern, kit, player, plan.tempo, repeat=plan.repeat, weights=plan.weights)
+            return report, error
+    return None, error
 
 
 def read_text(text: str, kit: Kit) -> Pattern:

@@ -29,9 +29,9 @@ class Session(History):
     """
 
     def __init__(self, document: Document | None = None, clock: Callable[[], float] = time.monotonic) -> None:
-        self.strokes = StrokeCommands(self)
+        super().__init__(document, clock)
+        self.strokes: StrokeCommands = StrokeCommands(self)
         self.stickings = StickingCommands(self)
         self.plans = PlanCommands(self)
         self.kits = KitCommands(self)
         self.songs = SongCommands(self)
-        super().__init__(document, clock)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from deft_reach.core.document import Plan
 from deft_reach.core.session import Session
-from deft_reach.core.session.read_only import StageView
 from deft_reach.core.session.signals import Signal
+from deft_reach.core.session.stage_view import StageView
 
 
 class CandidateView(StageView):

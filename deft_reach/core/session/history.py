@@ -10,22 +10,18 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any, Final
 
-from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import (
     Document,
-    Plan,
+    Verdict,
     new_document,
-    read_unfinished,
     unread_characters,
     verdict_on,
 )
 from deft_reach.core.document.limits import beyond_limits
-from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.layouts import layout
-from deft_reach.core.model.pattern import Pattern
-from deft_reach.core.model.player import Player
 from deft_reach.core.notation.stroke_text import StrokeTextError
-from deft_reach.core.session.selection import Selection
+from deft_reach.core.session.plan_state import PlanState
+from deft_reach.core.session.plan_view import PlanView
 from deft_reach.core.session.signals import Signal
 
 #: Edits of one kind that follow each other faster than this (seconds) are one undo step.
@@ -35,10 +31,6 @@ HISTORY: Final = 1000
 LONG: Final = 200
 #: A text of more characters than this is worked on in the background: some 2,000 strokes, a tenth of a second.
 LONG_TEXT: Final = 8_000
-
-
-#: A report, and what is wrong with the text.
-Verdict = tuple[Report | None, StrokeTextError | None]
 
 
 def _prepared(verdict: Verdict) -> Verdict:
@@ -60,40 +52,28 @@ class UndoStep:
     label: str
 
 
-class History(Selection):
-    """One open document, what is selected in it, and the edits that led to it.
+class History(PlanView):
+    """One open document, the plan in view, what is selected in it, and the edits that led to it.
 
-    Signals: ``changed`` after any edit, undo or opening; ``verdict`` right after it, once report, error and selection
-    are settled; ``selected`` when nothing but the selected stroke, finding or piece changes; ``saved`` when the
-    document has been written to its file. ``typed`` comes alone, ahead of the first two, when a key has changed a
-    long plan: what is written is known then, what it means follows when the keys rest. After an edit of a very long
-    text ``typed`` and ``changed`` come at once, and ``verdict`` when the background has worked it out. ``moved`` when
-    the playing position has changed. ``refused`` when an edit would have made the document larger than its file may
-    be: nothing was changed then, and ``refusal`` says why.
+    Signals beside a view's: ``saved`` when the document has been written to its file. ``changed`` comes after any
+    edit, undo or opening. ``typed`` comes alone, ahead of ``changed`` and ``verdict``, when a key has changed a long
+    plan: what is written is known then, what it means follows when the keys rest. After an edit of a very long text
+    ``typed`` and ``changed`` come at once, and ``verdict`` when the background has worked it out. ``refused`` when an
+    edit would have made the document larger than its file may be: nothing was changed then, and ``refusal`` says why.
     """
 
     def __init__(self, document: Document | None = None, clock: Callable[[], float] = time.monotonic) -> None:
         super().__init__()
-        self.changed = Signal()
-        self.verdict = Signal()
         self.saved = Signal()
-        self.typed = Signal()
-        self.refused = Signal()
         self.refusal = ""
         #: Whether the document belongs to a file: without one, nothing is saved, however little has changed.
         self.in_file = False
-        #: How the hands use their gaps while the plan is played: ``early`` or ``late``, see motion.paths.
-        self.preparing = "early"
         #: Puts work off until keys rest; without it everything is worked out at once.
         self.later: Callable[[Callable[[], None]], None] | None = None
         #: Does work in the background and hands its result over, unless other work has been given since; without it
         #: everything is worked out at once.
         self.background: Callable[[Callable[[], Any], Callable[[Any], None]], None] | None = None
-        self._behind = False
-        self._unread: str | None = None
-        #: The plan that the report is on.
-        self._reported: str | None = None
-        #: Whether its plan has just come into view.
+        #: Whether the plan in view has just come there.
         self._fresh = False
         self._clock = clock
         self.start(document or new_document())
@@ -110,37 +90,12 @@ class History(Selection):
         self._merge_time = 0.0
         self._saved: Document | None = document if clean else None
         self._clear_selection()
-        self.error: StrokeTextError | None = None
         self._come_into_view()
         self.saved.emit()
 
     @property
     def document(self) -> Document:
         return self._steps[self._at].document
-
-    @property
-    def plan(self) -> Plan | None:
-        """The plan in view; None in a document without plans."""
-        id = self._steps[self._at].plan
-        return next((plan for plan in self.document.plans if plan.id == id), None)
-
-    @property
-    def kit(self) -> Kit:
-        """The kit of the plan in view, else the document's first."""
-        plan = self.plan
-        if plan is not None:
-            return self.document.kit(plan.kit)
-        return self.document.kits[0] if self.document.kits else layout("five")
-
-    @property
-    def player(self) -> Player:
-        plan = self.plan
-        return self.document.player(plan.player) if plan is not None else Player()
-
-    @property
-    def text(self) -> str:
-        plan = self.plan
-        return self.document.score(plan.pattern).text if plan is not None else ""
 
     def apply(
         self,
@@ -181,13 +136,14 @@ class History(Selection):
             self._at = len(self._steps) - 1
         self._merge, self._merge_time = merge, now
         if typing and self.later is not None and self._is_long():
-            self._behind = True
             self.typed.emit()
             self.later(self.keys_rest)
         else:
             self._after_edit()
 
     def _is_long(self) -> bool:
+        """Whether the plan in view, as typed, is long: then its state is behind."""
+        self._look(error=self.error, behind=True)
         shown = self.shown_pattern
         return shown is not None and len(shown.moments) > LONG
 
@@ -200,31 +156,14 @@ class History(Selection):
         self._stroke = self._finding = self._demand = None
         self._come_into_view()
 
-    def pattern(self) -> Pattern | None:
-        """The pattern as the text stands now, None while it cannot be read."""
-        if self.plan is None:
-            return None
-        shown = self.shown_pattern
-        return shown if shown is not None and shown.text == self.text else None
-
-    @property
-    def behind(self) -> bool:
-        """Whether what was typed is not analysed yet."""
-        return self._behind
-
-    @property
-    def reading(self) -> bool:
-        """Whether the text is so new that the background is still reading it; until then there is no pattern."""
-        return self._unread is not None
-
     def catch_up(self) -> None:
         """Work out at once what was put off, for what cannot wait for it."""
-        if self._behind:
+        if self.behind:
             self._work_out()
 
     def keys_rest(self) -> None:
         """Work out what was put off while keys were typed: a very long text in the background."""
-        if self._behind:
+        if self.behind:
             self._after_edit()
 
     def keep_merge(self, merge: str) -> None:
@@ -273,28 +212,37 @@ class History(Selection):
         self._saved = self.document if document is None else document
         self.saved.emit()
 
+    def _look(self, *, error: StrokeTextError | None, behind: bool = False, reading: bool = False) -> None:
+        """Replace the state by that of the plan in view now; its last report stays until there is a new one."""
+        step, before = self._steps[self._at], self.state
+        document = step.document
+        plan = next((plan for plan in document.plans if plan.id == step.plan), None)
+        if plan is None:
+            self.state = PlanState(None, document.kits[0] if document.kits else layout("five"))
+            return
+        same = before.plan is not None and before.plan.id == plan.id and not self._fresh
+        report = before.report if same else None
+        kit, player, text = document.kit(plan.kit), document.player(plan.player), document.score(plan.pattern).text
+        self.state = PlanState(plan, kit, player, text, report, error, behind, reading)
+
     def _come_into_view(self) -> None:
         """Another plan: nothing is known of it yet, and nothing is selected in it."""
-        self._reported, self._fresh = None, True
+        self._fresh = True
         self._after_edit()
 
     def _after_edit(self) -> None:
+        self._look(error=None)
         document, plan, text = self.document, self.plan, self.text
-        id = plan.id if plan is not None else ""
-        if self._reported != id:
-            self.report, self._reported = None, id
         # Strokes that are known already are worked out at once: a tempo or a kit that changes follows the hand.
         known = self.report is not None and self.report.pattern.text == text
         if self.background is None or plan is None or len(text) <= LONG_TEXT or known:
             self._work_out()
             return
-        self._behind = True
         # What is new in a text is read at once where it is little, so that it is shown while the rest is worked out.
-        self._unread = text if unread_characters(text, self.kit) > LONG_TEXT else None
-        self.error = None
+        self._look(error=None, behind=True, reading=unread_characters(text, self.kit) > LONG_TEXT)
 
         def arrived(verdict: Verdict) -> None:
-            if self._behind and self.plan is plan and self.document is document:
+            if self.behind and self.plan is plan and self.document is document:
                 self._settle(verdict)
 
         self.background(lambda: _prepared(verdict_on(document, plan)), arrived)
@@ -307,29 +255,12 @@ class History(Selection):
 
     def _settle(self, verdict: Verdict) -> None:
         """Take over what an edit has led to, and tell everybody."""
-        self._behind, self._unread = False, None
-        report, self.error = verdict
+        report, error = verdict
         # A text that cannot be read any more: its last verdict stays in view, marked as old, until it can be again.
-        if report is not None:
-            self.report = report
+        self.state = replace(self.state, report=report or self.report, error=error, behind=False, reading=False)
         if self._fresh:
             self._fresh = False
             self._select_first()
         self._clamp()
         self.changed.emit()
         self.verdict.emit()
-
-    @property
-    def shown_pattern(self) -> Pattern | None:
-        """The pattern as the text stands now, or while that cannot be read, as it last did."""
-        if self.reading:
-            return self.report.pattern if self.report is not None else None
-        try:
-            return read_unfinished(self.text, self.kit)
-        except StrokeTextError:
-            return self.report.pattern if self.report is not None else None
-
-    @property
-    def outdated(self) -> bool:
-        """Whether the report is of an earlier text, because the present one cannot be read."""
-        return self.report is not None and self.report.pattern.text != self.text

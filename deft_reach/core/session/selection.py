@@ -16,8 +16,6 @@ class Selection:
     """
 
     def __init__(self) -> None:
-        #: What is selected in.
-        self.report: Report | None = None
         self.selected = Signal()
         self.moved = Signal()
         self._stroke: int | None = None
@@ -25,6 +23,11 @@ class Selection:
         self._demand: Demand | None = None
         self._piece: str | None = None
         self._position: float | None = None
+
+    @property
+    def report(self) -> Report | None:
+        """What strokes and findings are selected in."""
+        raise NotImplementedError
 
     @property
     def kit(self) -> Kit:

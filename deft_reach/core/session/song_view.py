@@ -1,4 +1,4 @@
-"""A song as something to look at and to play: the drawings take it for a session with one long plan.
+"""A song as something to look at and to play: the drawings take it for one long plan.
 
 It follows the session whose songs it shows, and edits nothing: what is chosen in it is chosen there too.
 """
@@ -6,15 +6,13 @@ It follows the session whose songs it shows, and edits nothing: what is chosen i
 from __future__ import annotations
 
 from deft_reach.core.document import Plan
-from deft_reach.core.model.kit import Kit
-from deft_reach.core.model.pattern import Pattern
-from deft_reach.core.model.player import Player
 from deft_reach.core.session import Session
-from deft_reach.core.session.read_only import ReadOnlySession
+from deft_reach.core.session.plan_state import PlanState
+from deft_reach.core.session.plan_view import PlanView
 from deft_reach.core.song import SongReport, analyse_song
 
 
-class SongView(ReadOnlySession):
+class SongView(PlanView):
     """The song in view of ``main``, chained and analysed.
 
     ``found`` is everything there is to say of it. It is worked out anew only while ``active``.
@@ -56,44 +54,19 @@ class SongView(ReadOnlySession):
         self.changed.emit()
         self.verdict.emit()
 
-    # --- what the drawings ask for ----------------------------------------------------------------------------
-
     def _refresh(self) -> None:
-        song = self.main.songs.song
-        self.found = None if song is None else analyse_song(self.main.document, song)
-        self.report = self.found.report if self.found is not None else None
-        self.error = None
-
-    @property
-    def plan(self) -> Plan | None:
-        """The whole song as one plan with the tempo of its first section, None if it cannot be joined."""
-        found = self.found
-        if found is None or found.chain is None:
-            return None
-        chain = found.chain
-        return Plan(
-            found.song.id, found.song.name, "", chain.kit.id, chain.player.id, chain.tempo, chain.repeat,
-            weights=chain.parts[0].plan.weights,
-        )  # fmt: skip
-
-    @property
-    def kit(self) -> Kit:
-        chain = self.found.chain if self.found is not None else None
-        return chain.kit if chain is not None else self.main.kit
-
-    @property
-    def player(self) -> Player:
-        return (
-            self.found.chain.player if self.found is not None and self.found.chain is not None else self.main.player
-        )
-
-    @property
-    def text(self) -> str:
-        return self.report.pattern.text if self.report is not None else ""
-
-    @property
-    def shown_pattern(self) -> Pattern | None:
-        return self.report.pattern if self.report is not None else None
+        main, song = self.main, self.main.songs.song
+        self.found = found = None if song is None else analyse_song(main.document, song)
+        chain, report = (found.chain, found.report) if found is not None else (None, None)
+        plan, kit, player = None, main.kit, main.player
+        if found is not None and chain is not None:
+            # The whole song as one plan with the tempo of its first section.
+            kit, player = chain.kit, chain.player
+            plan = Plan(
+                found.song.id, found.song.name, "", kit.id, player.id, chain.tempo, chain.repeat,
+                weights=chain.parts[0].plan.weights,
+            )  # fmt: skip
+        self.state = PlanState(plan, kit, player, report.pattern.text if report is not None else "", report)
 
     # --- what is selected is selected in both -----------------------------------------------------------------
 
