@@ -25,10 +25,11 @@ from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.styled import set_font, set_scaled
 from deft_reach.app.transport import PlayButton, Transport
 from deft_reach.core.analysis.explained import MOSTLY
-from deft_reach.core.analysis.report import headroom_words
+from deft_reach.core.analysis.report import Report, headroom_words
 from deft_reach.core.model.counting import counted
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE
 from deft_reach.core.session import Session
+from deft_reach.core.session.candidate_view import CandidateView
 
 #: Below this width (px) the header says less about commitments.
 NARROW = 1260
@@ -121,6 +122,8 @@ class Header(QFrame):
         # Long: widgets in the order in which they are laid out.
         super().__init__()
         self.session = session
+        #: What is offered in place of the plan.
+        self._offer: CandidateView | None = None
         self.play = PlayButton(transport)
         self.setObjectName("header")
         self.plans = ElidedComboBox()
@@ -206,6 +209,67 @@ class Header(QFrame):
         if self.session.reading:
             self.refresh()
 
+    def show_offer(self, offer: CandidateView | None) -> None:
+        """Show what is offered beside the plan's own figures, as long as it is; None where there is none."""
+        if offer is not self._offer:
+            if self._offer is not None:
+                self._offer.verdict.drop(self.refresh)
+            self._offer = offer
+            if offer is not None:
+                offer.verdict.connect(self.refresh)
+        self.refresh()
+
+    def _show_compared(self, before: Report, offer: CandidateView) -> None:
+        """What becomes of limit and level if the offer is used."""
+        after = offer.report
+        if after is None:
+            return
+        b, a = before.summary, after.summary
+        limits = [_limit_words(report) for report in (before, after)]
+        tone = "stop" if after.stopped else "caution" if a.headroom is not None and a.headroom < 0.1 else ""
+        headroom = f" · {headroom_words(a.headroom)}" if a.headroom is not None and not after.impossible else ""
+        self.limit.show_value(" → ".join(limits), f"BPM, if used{headroom}", tone)
+        levels = [b.level or f"{b.open} open", a.level or f"{a.open} open"]
+        tone = {"hard": "caution", "impossible": "stop"}.get(a.level or "", "")
+        ease = f"ease {b.ease:.0f} → {a.ease:.0f}" if b.level is not None else f"ease {a.ease:.0f}"
+        mostly = f" · {MOSTLY[after.demands[0].kind]}" if after.demands else ""
+        self.ease.show_value(" → ".join(dict.fromkeys(levels)), f"{ease} of 100{mostly}", tone)
+
+    def _show_figures(self, report: Report | None) -> None:
+        """Limit and level of the plan as it stands."""
+        session = self.session
+        if session.reading:
+            self.limit.show_value("–", "being read …")
+            self.ease.show_value("–", "ease of 100")
+        elif report is None:
+            self.limit.show_value("–", "cannot be read", "stop")
+            self.ease.show_value("–", "ease of 100")
+        else:
+            s = report.summary
+            old = " (as last read)" if session.outdated else ""
+            if report.impossible:
+                # No tempo makes it playable: a limit would be a number about nothing.
+                self.limit.show_value("at no tempo", f"something cannot be struck{old}", "stop")
+            elif s.tempo_limit is None or s.headroom is None:
+                self.limit.show_value("no limit", f"nothing repeats{old}")
+            else:
+                tone = "stop" if s.headroom < 0 else "caution" if s.headroom < 0.1 else ""
+                word = headroom_words(s.headroom)
+                self.limit.show_value(f"breaks at {s.tempo_limit:.0f}", f"BPM · {word}{old}", tone)
+            if report.impossible:
+                self.ease.show_value("impossible", "see what happens", "stop")
+            elif s.level is not None:
+                tone = {"hard": "caution", "impossible": "stop"}.get(s.level, "")
+                mostly = f" · {MOSTLY[report.demands[0].kind]}" if report.demands else ""
+                self.ease.show_value(
+                    s.level,
+                    f"ease {s.ease:.0f} of 100{mostly}{old}",
+                    tone,
+                )
+            if s.open:
+                # As long as strokes lack hands there is no verdict.
+                self.ease.show_value(f"{s.open} of {s.strokes} open", "no verdict until all have hands", "caution")
+
     def refresh(self) -> None:
         # Long: one field after the other.
         session = self.session
@@ -238,38 +302,11 @@ class Header(QFrame):
         self.about.setText(
             f"{session.kit.name} · {who}{f' · {skill}' if skill else ''}{' · loop' if plan.repeat else ''}"
         )
-        if session.reading:
-            self.limit.show_value("–", "being read …")
-            self.ease.show_value("–", "ease of 100")
-        elif report is None:
-            self.limit.show_value("–", "cannot be read", "stop")
-            self.ease.show_value("–", "ease of 100")
-        else:
-            s = report.summary
-            old = " (as last read)" if session.outdated else ""
-            if report.impossible:
-                # No tempo makes it playable: a limit would be a number about nothing.
-                self.limit.show_value("at no tempo", f"something cannot be struck{old}", "stop")
-            elif s.tempo_limit is None or s.headroom is None:
-                self.limit.show_value("no limit", f"nothing repeats{old}")
-            else:
-                tone = "stop" if s.headroom < 0 else "caution" if s.headroom < 0.1 else ""
-                word = headroom_words(s.headroom)
-                self.limit.show_value(f"breaks at {s.tempo_limit:.0f}", f"BPM · {word}{old}", tone)
-            if report.impossible:
-                self.ease.show_value("impossible", "see what happens", "stop")
-            elif s.level is not None:
-                tone = {"hard": "caution", "impossible": "stop"}.get(s.level, "")
-                mostly = f" · {MOSTLY[report.demands[0].kind]}" if report.demands else ""
-                self.ease.show_value(
-                    s.level,
-                    f"ease {s.ease:.0f} of 100{mostly}{old}",
-                    tone,
-                )
-            if s.open:
-                # As long as strokes lack hands there is no verdict.
-                self.ease.show_value(f"{s.open} of {s.strokes} open", "no verdict until all have hands", "caution")
-        self.limit.setVisible(report is None or not report.summary.open)
+        self._show_figures(report)
+        offered = self._offer is not None and self._offer.active
+        if offered and report is not None and self._offer is not None:
+            self._show_compared(report, self._offer)
+        self.limit.setVisible(offered or report is None or not report.summary.open)
         self.find_button.setVisible(report is not None and bool(report.summary.open) and not session.outdated)
         state = "saved" if session.in_file else "not in a file yet"
         self.saved.setText(state if session.is_saved else "unsaved changes, kept safe")
@@ -290,3 +327,11 @@ class Header(QFrame):
             when = f"committed {day(commitment.date)} at {bpm(commitment.tempo)}"
             lines = [when, *filter(None, [commitment.reason]), *map(units.text_of, changes)]
             self.committed.setToolTip("\n".join(lines))
+
+
+def _limit_words(report: Report) -> str:
+    """The tempo at which it breaks, as short as it can be."""
+    if report.impossible:
+        return "at no tempo"
+    limit = report.summary.tempo_limit
+    return "no limit" if limit is None else f"{limit:.0f}"

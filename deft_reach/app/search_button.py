@@ -41,5 +41,9 @@ class SearchButton(QPushButton):
         self._say()
         self.stopped.emit()
 
+    def show_state(self) -> None:
+        """Say what a press would do now."""
+        self._say()
+
     def _say(self, _result: object = None) -> None:
         self.setText("Stop" if self._task.busy else self._text)

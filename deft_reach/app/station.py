@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from typing import NamedTuple, Protocol, runtime_checkable
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal, SignalInstance
-from PySide6.QtGui import QHideEvent, QShowEvent
+from PySide6.QtGui import QHideEvent, QKeyEvent, QShowEvent
 from PySide6.QtWidgets import QFormLayout, QFrame, QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
 from deft_reach.app.canvas.time_axis import TimeAxis
@@ -139,6 +139,18 @@ class Station(Listener):
         """Something else is played while the station is in view."""
         if self.isVisible():
             self.plays.emit()
+
+    @property
+    def candidate_shown(self) -> CandidateView | None:
+        """What is offered in place of the plan, None where nothing is."""
+        return self._candidate if self._candidate is not None and self._candidate.active else None
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        # Esc leaves what is offered.
+        if event.key() == Qt.Key.Key_Escape and self.candidate_shown is not None:
+            self.candidate_shown.clear()
+        else:
+            super().keyPressEvent(event)
 
     def offering(self, view: CandidateView, tabs: PageTabs) -> None:
         """Show what the page in view offers as a candidate, for as long as that page is in view."""

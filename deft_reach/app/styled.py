@@ -37,6 +37,15 @@ def set_scaled(widget: W, set_size: Callable[[W, int], object], pixels: float, l
     styled(widget, lambda w: set_size(w, round(pixels * max(least, theme.text_scale()))))
 
 
+def set_property(widget: QWidget, name: str, value: Any) -> None:
+    """Set a property that the style sheet asks for; nothing happens where it is so already."""
+    if widget.property(name) != value:
+        widget.setProperty(name, value)
+        widget.style().unpolish(widget)
+        widget.style().polish(widget)
+        widget.update()
+
+
 def restyle() -> None:
     """Style everything again that is still there."""
     there = []

@@ -282,6 +282,7 @@ QAbstractSpinBox QLineEdit:focus {{ border: 0; }}
 #planName:focus {{ border: 2px solid {c.right}; }}
 QPlainTextEdit, QListView, QTableView {{ background: {c.sheet}; color: {c.ink}; border: 1px solid {c.line};
     selection-background-color: {c.selection}; selection-color: {c.ink}; gridline-color: {c.grid}; }}
+QTableView[old="true"], QLabel[old="true"] {{ color: {c.muted}; font-style: italic; }}
 QHeaderView::section {{ background: {c.sheet}; color: {c.muted}; border: 0; border-bottom: 1px solid {c.line};
     padding: 4px; }}
 QCheckBox {{ spacing: 7px; color: {c.ink}; padding: 2px; min-height: {low}px; }}

@@ -208,9 +208,14 @@ class MainWindow(QMainWindow):
         if name not in self.built:
             self.built[name] = station = STATIONS[name].make(self)
             self._restore_sizes(station)
-            station.plays.connect(lambda: self.transport.use(station.played))
+            station.plays.connect(lambda: self._show_played(station))
             self.stack.addWidget(station)
         return self.built[name]
+
+    def _show_played(self, station: Station) -> None:
+        """What a station plays is what the transport plays; what it offers is in the header as well."""
+        self.transport.use(station.played)
+        self.header.show_offer(station.candidate_shown)
 
     def _finish_typing(self) -> None:
         """Take what is half typed in a field as typed."""
@@ -263,7 +268,7 @@ class MainWindow(QMainWindow):
                 self.rail.show_station(before)
             return
         self.stack.setCurrentWidget(station)
-        self.transport.use(station.played)
+        self._show_played(station)
         station.first_focus().setFocus()
 
     @property

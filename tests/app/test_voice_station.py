@@ -144,8 +144,8 @@ def test_variations_are_sorted_kept_and_dropped(station, window, qtbot):
     for box in (*form.sorts.values(), form.harder):
         if not box.isChecked():
             press_box(box)
-    press(form.make)
-    qtbot.waitUntil(lambda: form.worker is None and form.table.rowCount() > 10, timeout=30_000)
+    press(form.find_button)
+    qtbot.waitUntil(lambda: not form.task.busy and form.table.rowCount() > 10, timeout=30_000)
     form.table.sortItems(1, Qt.SortOrder.DescendingOrder)
     eases = [form.table.item(r, 1).value for r in range(form.table.rowCount())]
     assert eases == sorted(eases, reverse=True)
@@ -168,8 +168,8 @@ def test_only_the_sorts_that_are_chosen_and_nothing_harder(station, window, qtbo
     for sort in ("hands", "voices"):
         press_box(form.sorts[sort])
     assert [sort for sort, box in form.sorts.items() if box.isChecked()] == ["accents"]
-    press(form.make)
-    qtbot.waitUntil(lambda: form.worker is None and "As it stands" in form.words.text(), timeout=30_000)
+    press(form.find_button)
+    qtbot.waitUntil(lambda: not form.task.busy and "As it stands" in form.words.text(), timeout=30_000)
     rows = [form.table.item(k, 0).data(Qt.ItemDataRole.UserRole) for k in range(form.table.rowCount())]
     assert {row.sort for row in rows} == {"accents"} and not any(is_worse(row.report, now) for row in rows)
     shown = form.table.rowCount()
@@ -181,7 +181,7 @@ def test_only_the_sorts_that_are_chosen_and_nothing_harder(station, window, qtbo
     for box in form.sorts.values():
         if box.isChecked():
             press_box(box)
-    assert not form.make.isEnabled(), "nothing to vary is chosen"
+    assert not form.find_button.isEnabled(), "nothing to vary is chosen"
 
 
 def select(station, count):
@@ -206,8 +206,8 @@ def test_adviser_and_variations_keep_to_the_selection(station, window, qtbot):
     select(station, 4)
     station.tabs.setCurrentWidget(station.variations)
     assert "4 selected steps" in station.variations.words.text()
-    press(station.variations.make)
-    qtbot.waitUntil(lambda: station.variations.worker is None, timeout=30_000)
+    press(station.variations.find_button)
+    qtbot.waitUntil(lambda: not station.variations.task.busy, timeout=30_000)
     seed = window.session.pattern()
     assert station.variations.table.rowCount() or station.variations.harder_ones
     for k in range(station.variations.table.rowCount()):
@@ -264,10 +264,10 @@ def test_a_voicing_is_drawn_and_heard_before_it_is_taken(station, window, qtbot,
 def test_the_page_can_be_stopped(station, window):
     station.tabs.setCurrentWidget(station.variations)
     form = station.variations
-    press(form.make)
-    if form.worker is not None:
-        press(form.make)
-    assert form.worker is None and form.make.text() == "Make a page"
+    press(form.find_button)
+    if form.task.busy:
+        press(form.find_button)
+    assert not form.task.busy and form.find_button.text() == "Make a page"
 
 
 def test_stick_heights_in_words_and_by_click(station, window):

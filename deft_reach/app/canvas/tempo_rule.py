@@ -18,6 +18,7 @@ from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.styled import set_scaled
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.session import Session
+from deft_reach.core.session.plan_view import PlanView
 
 SIDE = 26.0
 RULE_UP = 22.0
@@ -27,11 +28,9 @@ class TempoRule(Canvas):
     """A horizontal rule of tempi."""
 
     #: It changes what it shows.
-    session: Session
-
     picked = Signal(int)
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+    def __init__(self, session: PlanView, parent: QWidget | None = None) -> None:
         self._dragging = False
         self._range = (60.0, 200.0)
         #: The marks, and what they were stacked for.
@@ -122,12 +121,20 @@ class TempoRule(Canvas):
 
     def _drag_to(self, event: QMouseEvent) -> None:
         bpm = min(self._range[1], max(self._range[0], round(self.bpm(event.position().x()))))
-        self.session.plans.set_tempo(float(bpm))
+        self._set_tempo(float(bpm))
+
+    def _set_tempo(self, bpm: float) -> None:
+        """Set the home tempo, where that is not only looked at."""
+        if isinstance(self.session, Session):
+            self.session.plans.set_tempo(bpm)
+        else:
+            self.session.refused.emit()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._dragging:
             self._dragging = False
-            self.session.end_merge()
+            if isinstance(self.session, Session):
+                self.session.end_merge()
             self.refresh()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -135,7 +142,7 @@ class TempoRule(Canvas):
         steps = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_PageUp: 5, Qt.Key.Key_PageDown: -5}
         step = steps.get(Qt.Key(event.key()))
         if plan is not None and step is not None:
-            self.session.plans.set_tempo(plan.tempo + step)
+            self._set_tempo(plan.tempo + step)
             return
         super().keyPressEvent(event)
 

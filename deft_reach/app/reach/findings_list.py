@@ -34,11 +34,16 @@ from deft_reach.app.explanations import explained
 from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.styled import set_scaled, styled
 from deft_reach.core.analysis.finding import KINDS, Finding
+from deft_reach.core.analysis.report import Report
 from deft_reach.core.session import Session
+from deft_reach.core.session.candidate_view import CandidateView
 
 FINDING = Qt.ItemDataRole.UserRole
 #: What was found to remove it, in words.
 REMEDIES = Qt.ItemDataRole.UserRole + 1
+#: What becomes of it if the offer is used: GONE, NEW, or nothing.
+CHANGE = Qt.ItemDataRole.UserRole + 2
+GONE, NEW = "gone, if the offer is used", "new, if the offer is used"
 _LEFT = 34
 #: So many rows are laid out at a time.
 BATCH = 25
@@ -66,9 +71,13 @@ class _Delegate(QStyledItemDelegate):
         layout.endLayout()
         return layout, height
 
-    def _rows(self, finding: Finding, remedies: str | None, chosen: bool) -> list[tuple[str, float, str]]:
+    def _rows(
+        self, finding: Finding, remedies: str | None, chosen: bool, change: str | None
+    ) -> list[tuple[str, float, str]]:
         """What is written of a finding: text, size and colour of each part."""
-        rows = [(units.text_of(finding.said), 10.5, "ink")]
+        rows = [(units.text_of(finding.said), 10.5, "muted" if change == GONE else "ink")]
+        if change:
+            rows.append((change, 10.0, "muted" if change == GONE else "caution"))
         if chosen and (remedies or finding.advised):
             # What was checked takes the place of what usually helps.
             rows.append((remedies or units.text_of(finding.advised), 10.0, "muted"))
@@ -79,7 +88,7 @@ class _Delegate(QStyledItemDelegate):
         assert isinstance(view, QListWidget)
         width = view.viewport().width() - _LEFT - 12
         chosen = view.currentRow() == index.row()
-        rows = self._rows(index.data(FINDING), index.data(REMEDIES), chosen)
+        rows = self._rows(index.data(FINDING), index.data(REMEDIES), chosen, index.data(CHANGE))
         key = (width, theme.text_scale(), *((text, size) for text, size, _ in rows))
         height = self._heights.get(key)
         if height is None:
@@ -101,7 +110,7 @@ class _Delegate(QStyledItemDelegate):
             painter.fillRect(rect, QColor(c.selection))
         theme.draw_severity(painter, finding.severity, QPointF(rect.left() + 17, rect.top() + 15), 7)
         y = rect.top() + 5.0
-        for text, size, colour in self._rows(finding, index.data(REMEDIES), chosen):
+        for text, size, colour in self._rows(finding, index.data(REMEDIES), chosen, index.data(CHANGE)):
             layout, height = self._layout(text, theme.ui_font(size), rect.width() - _LEFT - 12)
             painter.setPen(QColor(getattr(c, colour)))
             layout.draw(painter, QPointF(rect.left() + _LEFT, y))
@@ -125,15 +134,20 @@ class _Item(QListWidgetItem):
         words = f"{finding.severity.capitalize()}, {KINDS[finding.kind]}: {units.text_of(finding.said)}"
         if role == Qt.ItemDataRole.DisplayRole:
             return words
+        if super().data(CHANGE):
+            words = f"{words} ({super().data(CHANGE)})"
         return f"{words} {super().data(REMEDIES) or units.text_of(finding.advised)}"
 
 
 class FindingsList(QListWidget):
-    """The findings, the most serious first; the chosen one shows what would help."""
+    """The findings, the most serious first; the chosen one shows what would help.
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+    As long as something is offered, what would be gone and what would be new says so.
+    """
+
+    def __init__(self, session: Session, offer: CandidateView, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.session = session
+        self.session, self.offer = session, offer
         self.setAccessibleName("What happens: findings")
         self.setItemDelegate(_Delegate(self))
         self.setFrameShape(QListWidget.Shape.NoFrame)
@@ -144,11 +158,13 @@ class FindingsList(QListWidget):
         self.setMinimumHeight(60)
         self._filling = False
         #: The findings that are listed, or will be once the list is shown; and what removes some of them.
-        self._findings: list[Finding] = []
+        self._findings: list[tuple[Finding, str]] = []
         self._remedies: list[tuple[Finding, str]] = []
         self.currentRowChanged.connect(self._choose)
         self._pace = DragPace(self, lambda: self.fill())
         session.verdict.connect(self._pace.ask)
+        offer.verdict.connect(self._pace.ask)
+        offer.shown.connect(self._pace.ask)
         styled(self, FindingsList.restyle)
         session.selected.connect(self._follow)
         self.fill()
@@ -175,12 +191,13 @@ class FindingsList(QListWidget):
     def fill(self) -> None:
         """Show the findings as they are now; out of sight that waits until they are shown."""
         report = self.session.report
-        # Stops first, then cautions; among those alike the earlier first.
-        findings = sorted(report.said, key=lambda f: -f.severity.rank) if report is not None else []
+        findings = [] if report is None else _compared(report, self.offer.report if self.offer.active else None)
         other = findings != self._findings
-        if other:
-            self._findings = findings
+        if [finding for finding, change in findings if change != NEW] != [
+            finding for finding, change in self._findings if change != NEW
+        ]:
             self._remedies.clear()
+        self._findings = findings
         if not self.isVisible():
             return
         if other or self.count() != len(findings):
@@ -189,8 +206,9 @@ class FindingsList(QListWidget):
             self.clear()
             # A long list is laid out a part at a time.
             self.setLayoutMode(QListWidget.LayoutMode.Batched)
-            for finding in findings:
+            for finding, change in findings:
                 item = _Item(finding)
+                item.setData(CHANGE, change)
                 words = next((words for eased, words in self._remedies if eased == finding), None)
                 if words is not None:
                     item.setData(REMEDIES, words)
@@ -213,7 +231,12 @@ class FindingsList(QListWidget):
     def _choose(self, row: int) -> None:
         self.scheduleDelayedItemsLayout()
         if not self._filling and 0 <= row < self.count():
-            self.session.select_finding(self.item(row).data(FINDING))
+            self._select(self.item(row))
+
+    def _select(self, item: QListWidgetItem) -> None:
+        """Select what a row speaks of: what would be new is selected in the offer."""
+        view = self.offer if item.data(CHANGE) == NEW else self.session
+        view.select_finding(item.data(FINDING))
 
     def _follow(self) -> None:
         """Show which finding is chosen, without choosing it again."""
@@ -235,7 +258,7 @@ class FindingsList(QListWidget):
         super().mousePressEvent(event)
         item = self.itemAt(event.position().toPoint())
         if item is not None:
-            self.session.select_finding(item.data(FINDING))
+            self._select(item)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
@@ -255,6 +278,25 @@ class FindingsList(QListWidget):
                 words,
             )
             painter.end()
+
+
+def _compared(report: Report, after: Report | None) -> list[tuple[Finding, str]]:
+    """The findings, and beside what is offered what becomes of them.
+
+    Stops first, then cautions; among those alike the earlier first.
+    """
+    rows = [(finding, "") for finding in report.said]
+    if after is not None:
+        kept, found = _places(report), _places(after)
+        rows = [(finding, "" if place in found else GONE) for place, finding in zip(kept, report.said)]
+        rows += [(finding, NEW) for place, finding in zip(found, after.said) if place not in kept]
+    return sorted(rows, key=lambda row: -row[0].severity.rank)
+
+
+def _places(report: Report) -> list[tuple[str, str, float]]:
+    """Of every finding its kind, how serious it is, and where it begins."""
+    strokes = report.pattern.strokes
+    return [(f.kind, f.severity, float(strokes[f.strokes[0]].start)) for f in report.said]
 
 
 class SeverityLegend(QWidget):

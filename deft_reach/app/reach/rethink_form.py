@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Final
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QFormLayout,
@@ -23,7 +23,7 @@ from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.numbers import decimal
 from deft_reach.app.plain_text import plain_tip
 from deft_reach.app.search_button import SearchButton
-from deft_reach.app.search_form import SearchForm
+from deft_reach.app.search_form import SearchForm, Work
 from deft_reach.app.station import Offer
 from deft_reach.app.styled import set_scaled
 from deft_reach.app.tables import ease_change, make_list, verdict_cells
@@ -37,6 +37,7 @@ from deft_reach.core.search.candidates import WHICH, both_hats, opened, rethough
 from deft_reach.core.search.errors import SearchError
 from deft_reach.core.search.planner import Sticking, Stickings, find_stickings
 from deft_reach.core.session import Session
+from deft_reach.core.session.plan_state import PlanKey, PlanState
 
 SCHOOL_WORDS = {
     "free": "free: whatever costs least",
@@ -61,14 +62,10 @@ def _hands(report: Report) -> str:
 class RethinkForm(SearchForm):
     """The question on the left, the answers on the right; an answer can be used, or kept in the tray."""
 
-    #: Another answer is chosen, or none: see ``offer``.
-    offered = Signal()
-
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Find the best hands")
         self.found: Stickings | None = None
-        self._asked_text = ""
-        self._hats_text = ""
+        self._hats_of: PlanKey | None = None
         self._hats = BackgroundTask(SearchError)
         self._hats.finished.connect(self._take_hats)
         self._hats.progressed.connect(self.progress)
@@ -83,6 +80,7 @@ class RethinkForm(SearchForm):
         set_scaled(question, QWidget.setFixedWidth, 272)
         row.addWidget(question, 0)
         row.addLayout(self._answers(), 1)
+        self.answer_views = [self.table]
         self._say("Choose what to think about again, and the easiest hands are found.", "hint")
         self.follow()
 
@@ -161,8 +159,7 @@ class RethinkForm(SearchForm):
         return column
 
     def refresh(self) -> None:
-        if self.found is not None and self._asked_text != self.session.text:
-            self._say("The strokes have changed since: find again.", "hint")
+        super().refresh()
         self._show()
 
     # --- asking -----------------------------------------------------------------------------------------------
@@ -191,23 +188,32 @@ class RethinkForm(SearchForm):
             return
         self.found = None
         self._fill()
-        self._asked_text = session.text
-        self._say("Searching …", "hint")
-        kit, player, plan = session.kit, session.player, session.plan
-        question: dict[str, Any] = {
+        wanted: dict[str, Any] = {
             "school": self.school.currentData(), "hat": self.hat.currentData(), "max_run": self.run.value() or None,
-            "best": 8, "repeat": plan.repeat, "weights": plan.weights,
+            "best": 8,
         }  # fmt: skip
-        asked = opened(pattern, indices, kit)
-        self.find_button.start(
-            lambda progress: find_stickings(asked, kit, player, plan.tempo, **question, progress=progress)
-        )
+
+        def question(state: PlanState) -> Work:
+            pattern, plan = state.pattern, state.plan
+            assert pattern is not None and plan is not None
+            asked = opened(pattern, indices, state.kit)
+            return lambda progress: find_stickings(
+                asked, state.kit, state.player, plan.tempo, repeat=plan.repeat, weights=plan.weights, **wanted,
+                progress=progress,
+            )  # fmt: skip
+
+        self.ask(question)
 
     def progress(self, looked: int, of: int | None, found: object) -> None:
         """How far the search is, and the cheapest it has so far."""
         self._say(searching_words(looked, of, found), "hint")
 
+    def answer_texts(self) -> list[str]:
+        return [row.text for row in self.found.best] if self.found is not None else []
+
     def answered(self, result: Stickings) -> None:
+        before = self.table.currentRow() if self.found is not None else 0
+        chosen = self.answer_texts()[before : before + 1]
         self.found = result
         sure = "that nothing costs less is proven" if result.proven else "the best found; others may be as good"
         text, tone = f"{result.searched:,} moves weighed; {sure}.", "hint"
@@ -227,9 +233,11 @@ class RethinkForm(SearchForm):
             )
             text, tone = f"{sentence(result.open_in_words[0])}{more} The rest is planned.", "error"
         self._say(text, tone)
-        self._fill()
+        # Asked again, what was chosen stays so.
+        texts = self.answer_texts()
+        self._fill(texts.index(chosen[0]) if chosen and chosen[0] in texts else 0)
 
-    def _fill(self) -> None:
+    def _fill(self, choose: int = 0) -> None:
         rows = self.found.best if self.found is not None else ()
         self.table.setRowCount(len(rows))
         for k, row in enumerate(rows):
@@ -245,12 +253,12 @@ class RethinkForm(SearchForm):
                     item.setFont(theme.mono(10))
                 self.table.setItem(k, column, item)
         if rows:
-            self.table.setCurrentCell(0, 0)
+            self.table.setCurrentCell(choose, 0)
         self._show()
 
     @property
     def chosen(self) -> Sticking | None:
-        rows = self.found.best if self.found is not None and self._asked_text == self.session.text else ()
+        rows = self.found.best if self.found is not None and self.fresh else ()
         row = self.table.currentRow()
         return rows[row] if 0 <= row < len(rows) else None
 
@@ -295,7 +303,7 @@ class RethinkForm(SearchForm):
         session, pattern, plan = self.session, self.session.pattern(), self.session.plan
         if pattern is not None and plan is not None:
             self._say("Searching …", "hint")
-            self._hats_text = session.text
+            self._hats_of = session.state.key
             question = (pattern, session.kit, session.player, plan.tempo, plan.repeat, plan.weights)
             self.hats.start(lambda progress: both_hats(*question, progress))
 
@@ -303,7 +311,7 @@ class RethinkForm(SearchForm):
         if isinstance(result, str):
             self._say(result, "error")
             return
-        for candidate in result if self._hats_text == self.session.text else ():
+        for candidate in result if self._hats_of == self.session.state.key else ():
             self._keep(candidate.name, candidate.text)
 
     def _keep(self, name: str, text: str) -> None:

@@ -69,12 +69,12 @@ class ReachStation(Station):
         self.weave = Weave(session, self.axis)
         self.lane = StrokeLane(session, self.axis)
         self.rule = TempoRule(session)
-        self.findings = FindingsList(session)
         self.card = StrokeCard(session)
         self.card.tried.connect(self.try_other_hand)
 
         #: What the page in view offers, drawn and heard in place of the plan.
         self.candidate = CandidateView(session)
+        self.findings = FindingsList(session, self.candidate)
         self.plan_view = ChangingDrawing(self.plan, self.candidate, lambda: ReachPlan(self.candidate))
         #: What can be done with the plan on paper and in files; the window fills it.
         self.paper = QMenu(self)
@@ -94,7 +94,8 @@ class ReachStation(Station):
         threads.setFocusProxy(self.weave)
         self.threads = ChangingDrawing(threads, self.candidate, lambda: CandidateThreads(self.candidate))
         self.weave_panel = Panel("Weave", self.threads, WEAVE_NOTE)
-        rule_panel = Panel("Tempo rule", self.rule, "every stroke's own limit; drag the home mark")
+        self.rule_view = ChangingDrawing(self.rule, self.candidate, lambda: TempoRule(self.candidate))
+        rule_panel = Panel("Tempo rule", self.rule_view, "every stroke's own limit; drag the home mark")
         self.try_it = QPushButton("Try it")
         self.try_it.setObjectName("quiet")
         self.try_it.setToolTip("Look for what removes the chosen finding, and put it in the tray to compare")
@@ -136,6 +137,8 @@ class ReachStation(Station):
         right = self.split(down, "reachRight", [self.weave_panel, rule_panel, bottom], sizes, [3, 0, 2])
         self.fill(self.split(across, "reachAcross", [left, right], [496, 696], [2, 3]))
         self.offering(self.candidate, self.tabs)
+        self.candidate.shown.connect(self.refresh)
+        self.candidate.verdict.connect(self.refresh)
         self.follow()
 
     @late_page
@@ -235,5 +238,10 @@ class ReachStation(Station):
             self.tabs.setTabText(at, title)
         if self.session.text != self._eased[1] or self.session.finding != self._eased[0]:
             self.add_pedal.hide()
-        self.try_it.setEnabled(self.session.finding is not None and not self.session.outdated)
-        self.findings_panel.set_note(words + (" · N for the next" if count else ""))
+        offered = self.candidate_shown
+        self.try_it.setEnabled(self.session.finding is not None and not self.session.outdated and offered is None)
+        if offered is not None and offered.report is not None:
+            after = serious_words(offered.report) or "no cautions"
+            self.findings_panel.set_note(f"{serious or 'no cautions'} → {after}, if “{offered.name}” is used")
+        else:
+            self.findings_panel.set_note(words + (" · N for the next" if count else ""))

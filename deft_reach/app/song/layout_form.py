@@ -19,7 +19,6 @@ from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.search_form import SearchForm
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.core.document import read_text
-from deft_reach.core.model.kit import Kit
 from deft_reach.core.notation.stroke_text import StrokeTextError
 from deft_reach.core.search.joined_walk import Asked
 from deft_reach.core.search.layout_search import GRID, MOST_MM, Layout, Layouts, find_layouts, move_words
@@ -40,13 +39,13 @@ class LayoutForm(SearchForm):
         super().__init__(session, "Find places")
         self.found: Layouts | None = None
         self.partial: Layout | None = None
-        self._kit: Kit | None = None
         self._plans: list[str] = []
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 6, 10, 6)
         row.setSpacing(10)
         row.addLayout(self._question(), 2)
         row.addLayout(self._answers(), 3)
+        self.answer_views = [self.table, self.gains]
         self._say("Tick what may move and for which plans; the kit stays until you say so.", "hint")
         self.follow()
 
@@ -104,19 +103,27 @@ class LayoutForm(SearchForm):
         used = self._used()
         _tick(self.pieces, pieces, {code for _, code in pieces if code in ("ft", "rd")})
         _tick(self.plans, plans, used & {id for _, id in plans} or {id for _, id in plans})
-        if self._kit is not None and self._kit != kit:
-            self._forget()
+        super().refresh()
         self._show()
 
     def _used(self) -> set[str]:
         song = self.session.songs.song
         return {section.plan for section in song.sections} if song is not None else set()
 
-    def _forget(self) -> None:
-        self.found = self.partial = self._kit = None
-        self.task.cancel()
-        self.table.setRowCount(0)
-        self._say("The kit has changed since: find again.", "hint")
+    def key(self) -> object:
+        """The kit, the player, and what is asked about of the plans."""
+        document = self.session.document
+        plans = [plan for plan in document.plans if plan.id in self._plans]
+        return (
+            self.session.kit, self.session.player,
+            [(p.tempo, p.repeat, p.weights, document.score(p.pattern).text) for p in plans],
+        )  # fmt: skip
+
+    def changed_words(self) -> str:
+        kit, player, _ = self._asked
+        if self.session.kit != kit:
+            return "The kit has changed since"
+        return "The player has changed since" if self.session.player != player else "The plans have changed since"
 
     def search(self) -> None:
         session = self.session
@@ -133,12 +140,13 @@ class LayoutForm(SearchForm):
             asked.append(Asked(plan.name, pattern, plan.tempo, plan.repeat, plan.weights))
         self.found = self.partial = None
         self.table.setRowCount(0)
-        self._kit, self._plans = kit, plans
-        self._say("Searching …", "hint")
+        self._plans = plans
         player, within = session.player, self.within.value()
-        self.find_button.start(
-            lambda progress: find_layouts(asked, kit, player, pieces, within=within, best=4, progress=progress)
-        )
+        self.ask(
+            lambda _: lambda progress: find_layouts(
+                asked, kit, player, pieces, within=within, best=4, progress=progress
+            )
+        )  # fmt: skip
 
     def progress(self, looked: int, of: int | None, found: object) -> None:
         share = f" of {of:,} at most" if of else ""
@@ -192,7 +200,7 @@ class LayoutForm(SearchForm):
     @property
     def current(self) -> Layout | None:
         rows, row = self.rows, self.table.currentRow()
-        return rows[row] if 0 <= row < len(rows) and self._kit == self.session.kit else None
+        return rows[row] if 0 <= row < len(rows) and self.fresh else None
 
     def _show(self) -> None:
         layout = self.current

@@ -15,13 +15,14 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app.choices import chosen_kit, fill_box, kit_choices
 from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.search_form import SearchForm
+from deft_reach.app.search_form import SearchForm, Work
 from deft_reach.app.styled import set_scaled
 from deft_reach.app.tables import fill_row, make_list, verdict_cells
 from deft_reach.app.words import preview_text
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.search.refit import Refitted, refit
 from deft_reach.core.session import Session
+from deft_reach.core.session.plan_state import PlanState
 
 PEDALS = {"as the kit has": None, "one bass pedal": 1, "two bass pedals": 2}
 
@@ -33,12 +34,12 @@ class RefitForm(SearchForm):
         super().__init__(session, "Put it on this kit")
         self.found: tuple[Refitted, ...] = ()
         self.chosen: dict[str, str] = {}
-        self._asked: object = None
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 6, 10, 6)
         row.setSpacing(10)
         row.addWidget(self._question())
         row.addLayout(self._answers(), 1)
+        self.answer_views = [self.table, self.changes, self.preview]
         self._say("Choose a kit, and the plan in view is put on it: what is closest in sound first.", "hint")
         self.follow()
 
@@ -97,12 +98,11 @@ class RefitForm(SearchForm):
         self.plan_name.setText(f"Plan in view: {plan.name}" if plan is not None else "No plan in view.")
         document = self.session.document
         fill_box(self.kit, kit_choices(document), first=len(document.kits))
-        if self.found and self._asked != self._key():
-            self._say("The plan or its kit has changed since: put it on the kit again.", "hint")
+        super().refresh()
         self._show()
 
-    def _key(self) -> object:
-        return (self.session.text, self.session.kit, self.session.player, self.session.plan)
+    def again_words(self) -> str:
+        return "put it on the kit again"
 
     def target(self) -> Kit:
         return chosen_kit(self.kit, self.session.document) or self.session.kit
@@ -113,16 +113,17 @@ class RefitForm(SearchForm):
         if plan is None or pattern is None or not pattern.strokes:
             self._say("The plan has to be readable and have strokes first.", "error")
             return
-        self._asked = self._key()
-        kit, player, target, pedals = session.kit, session.player, self.target(), self.pedals.currentData()
-        chosen = dict(self.chosen)
-        self._say("Searching …", "hint")
-        self.find_button.start(
-            lambda progress: refit(
-                pattern, kit, target, player, plan.tempo, pedals=pedals, chosen=chosen, best=6, repeat=plan.repeat,
-                weights=plan.weights, progress=progress,
-            )
-        )  # fmt: skip
+        target, pedals, chosen = self.target(), self.pedals.currentData(), dict(self.chosen)
+
+        def question(state: PlanState) -> Work:
+            pattern, plan = state.pattern, state.plan
+            assert pattern is not None and plan is not None
+            return lambda progress: refit(
+                pattern, state.kit, target, state.player, plan.tempo, pedals=pedals, chosen=chosen, best=6,
+                repeat=plan.repeat, weights=plan.weights, progress=progress,
+            )  # fmt: skip
+
+        self.ask(question)
 
     def refused(self, why: str) -> None:
         self.chosen.clear()
@@ -145,8 +146,7 @@ class RefitForm(SearchForm):
     @property
     def current(self) -> Refitted | None:
         row = self.table.currentRow()
-        fresh = self._asked == self._key()
-        return self.found[row] if fresh and 0 <= row < len(self.found) else None
+        return self.found[row] if self.fresh and 0 <= row < len(self.found) else None
 
     def _show(self) -> None:
         row = self.current

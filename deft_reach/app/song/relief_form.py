@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import partial
-
 from PySide6.QtCore import QPointF, QSize, Qt
 from PySide6.QtGui import QColor, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import (
@@ -25,7 +23,7 @@ from deft_reach.app.canvas.explain import limb_name
 from deft_reach.app.elided_label import ElidedLabel
 from deft_reach.app.numbers import bpm, decimal
 from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.search_form import SearchForm
+from deft_reach.app.search_form import SearchForm, Work
 from deft_reach.app.styled import set_scaled
 from deft_reach.app.tables import fill_row, make_list
 from deft_reach.app.words import preview_text
@@ -34,6 +32,7 @@ from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.limbs import FEET
 from deft_reach.core.search.relief import DEFAULT_KEEP, KEEPS, Relief, lighter, moved_how, relief_scale
 from deft_reach.core.session import Session
+from deft_reach.core.session.plan_state import PlanState
 from deft_reach.core.session.song_view import SongView
 
 HANDS = {"the right hand": "R", "the left hand": "L"}
@@ -129,7 +128,6 @@ class ReliefForm(SearchForm):
         super().__init__(session, "Find lighter ways")
         self.view = view
         self.rows: list[Relief] = []
-        self._asked: object = None
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 6, 10, 6)
         row.setSpacing(12)
@@ -142,6 +140,7 @@ class ReliefForm(SearchForm):
         area.setFrameShape(QScrollArea.Shape.NoFrame)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         row.addWidget(area, 1)
+        self.answer_views = [self.verdict, self.preview]
         self._say("Choose a hand, and lighter ways to play the plan in view are found.", "hint")
         self._show()
         self.follow()
@@ -230,28 +229,30 @@ class ReliefForm(SearchForm):
             rest = f"{one.rest * 1000:.0f} ms" if one.rest < 10 else f"{one.rest:.0f} s"
             cells = (who, decimal(one.rate, ".1f"), str(one.longest_run), rest, lasting_words(one.lasts))
             fill_row(self.loads, k, cells)
-        if self.rows and self._asked != self._key():
-            self._say("The plan has changed since: find again.", "hint")
+        super().refresh()
         self._show()
 
-    def _key(self) -> object:
-        return (self.session.text, self.session.kit, self.session.player, self.session.plan)
+    def answer_texts(self) -> list[str]:
+        return [row.text for row in self.rows]
 
     def search(self) -> None:
-        session, pattern, plan = self.session, self.session.pattern(), self.session.plan
+        pattern, plan = self.session.pattern(), self.session.plan
         if plan is None or pattern is None or not pattern.strokes:
             self._say("The plan has to be readable and have strokes first.", "error")
             return
-        self._asked = self._key()
         self.rows = []
         self._show()
-        self._say("Searching …", "hint")
-        keep = [name for name, box in self.keeps.items() if box.isChecked()]
-        ask = partial(
-            relief_scale, pattern, session.kit, session.player, plan.tempo, str(self.hand.currentData()), keep=keep,
-            repeat=plan.repeat, weights=plan.weights,
-        )  # fmt: skip
-        self.find_button.start(lambda progress: ask(progress=progress))
+        hand, keep = str(self.hand.currentData()), [name for name, box in self.keeps.items() if box.isChecked()]
+
+        def question(state: PlanState) -> Work:
+            pattern, plan = state.pattern, state.plan
+            assert pattern is not None and plan is not None
+            return lambda progress: relief_scale(
+                pattern, state.kit, state.player, plan.tempo, hand, keep=keep, repeat=plan.repeat,
+                weights=plan.weights, progress=progress,
+            )  # fmt: skip
+
+        self.ask(question)
 
     def answered(self, result: list[Relief]) -> None:
         self.rows = result
@@ -265,14 +266,13 @@ class ReliefForm(SearchForm):
 
     @property
     def current(self) -> Relief | None:
-        fresh = self._asked == self._key()
-        return self.rows[self.slider.value()] if fresh and self.slider.value() < len(self.rows) else None
+        return self.rows[self.slider.value()] if self.fresh and self.slider.value() < len(self.rows) else None
 
     def _show(self) -> None:
         row = self.current
         self.slider.setEnabled(len(self.rows) > 1 and row is not None)
         changed = row is not None and bool(row.moved or row.dropped)
-        self.use.setEnabled(changed)
+        self.use.setEnabled(changed and row is not None and row.text != self.session.text)
         self.keep.setEnabled(changed)
         if row is None:
             self.verdict.setText("")

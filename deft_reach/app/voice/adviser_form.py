@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -17,22 +16,21 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from deft_reach.app.search_form import SearchForm
+from deft_reach.app.search_form import SearchForm, Work
 from deft_reach.app.station import Offer
 from deft_reach.app.tables import compared_words, ease_change, fill_row, make_list, verdict_cells
+from deft_reach.core.analysis.analyse import analyse
 from deft_reach.core.analysis.comparing import is_worse
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.counting import counted
 from deft_reach.core.model.limbs import HANDS
 from deft_reach.core.search.voicing import CONTOURS, Voicing, Voicings, find_voicings, way_in_codes
 from deft_reach.core.session.lane import Lane
+from deft_reach.core.session.plan_state import PlanState
 
 
 class AdviserForm(SearchForm):
     """What may be used above, what was found below. A selection in the lane is all that is put elsewhere."""
-
-    #: Another voicing is chosen, or none: see ``offer``.
-    offered = Signal()
 
     def __init__(self, lane: Lane) -> None:
         # Long: widgets in the order in which they are laid out.
@@ -42,7 +40,6 @@ class AdviserForm(SearchForm):
         self._harder = 0
         self._rows: list[Voicing] = []
         self.found: Voicings | None = None
-        self._asked_text = ""
         self._kit = ""
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 6)
@@ -85,6 +82,7 @@ class AdviserForm(SearchForm):
         self.table.cellClicked.connect(lambda *_: self.offered.emit())
         self.harder.toggled.connect(lambda _: self._fill())
         self.use.clicked.connect(self.apply)
+        self.answer_views = [self.table]
         self._say("Choose voices in the order of the way, and let the easiest ways round the kit be found.", "hint")
         self._show()
         self.follow()
@@ -96,8 +94,7 @@ class AdviserForm(SearchForm):
             drums = [p for p in kit if p.kind in ("snare", "tom", "floor-tom")]
             drums.sort(key=lambda p: (p.kind != "snare", p.diameter))
             self.palette_field.setText(" ".join(p.code for p in drums))
-        if self.found is not None and self._asked_text != self.session.text:
-            self._say("The strokes have changed since: find again.", "hint")
+        super().refresh()
         self._show()
 
     def search(self) -> None:
@@ -109,27 +106,31 @@ class AdviserForm(SearchForm):
             return
         low, high = self.lane.selection
         only = [k for m in pattern.moments[low:high] for k in m.strokes] if high > low else None
-        self._asked_text, self._before = session.text, session.report
         self.found = None
         self._fill()
-        self._say("Searching …", "hint")
-        question: dict[str, Any] = {
-            "pattern": pattern,
-            "kit": session.kit,
-            "player": session.player,
-            "tempo": plan.tempo,
-            "palette": _words(self.palette_field.text()),
-            "accents": _words(self.accents.text()),
-            "contour": self.contour.currentData(),
-            "best": 8,
-            "repeat": plan.repeat,
-            "weights": plan.weights,
-            "only": only,
-        }
-        self.find_button.start(lambda progress: find_voicings(**question, progress=progress))
+        wanted: dict[str, Any] = {
+            "palette": _words(self.palette_field.text()), "accents": _words(self.accents.text()),
+            "contour": self.contour.currentData(), "best": 8, "only": only,
+        }  # fmt: skip
+
+        def question(state: PlanState) -> Work:
+            pattern, plan = state.pattern, state.plan
+            assert pattern is not None and plan is not None
+            self._before = state.report or analyse(
+                pattern, state.kit, state.player, plan.tempo, repeat=plan.repeat, weights=plan.weights
+            )
+            return lambda progress: find_voicings(
+                pattern, state.kit, state.player, plan.tempo, repeat=plan.repeat, weights=plan.weights, **wanted,
+                progress=progress,
+            )  # fmt: skip
+
+        self.ask(question)
 
     def progress(self, looked: int, of: int | None, found: object) -> None:
         self._say(f"Searching … {looked:,} looked at.", "hint")
+
+    def answer_texts(self) -> list[str]:
+        return [row.text for row in self.found.best] if self.found is not None else []
 
     def answered(self, result: Voicings) -> None:
         self.found = result
@@ -174,23 +175,21 @@ class AdviserForm(SearchForm):
 
     def _show(self) -> None:
         row = self.table.currentRow()
-        self.use.setEnabled(0 <= row < len(self._rows) and self._asked_text == self.session.text)
+        self.use.setEnabled(0 <= row < len(self._rows) and self.fresh)
         self.offered.emit()
 
     def offer(self) -> Offer | None:
         """The chosen voicing, to be drawn and heard; None once the strokes are others."""
         row = self.table.currentRow()
-        if not 0 <= row < len(self._rows) or self._asked_text != self.session.text:
+        if not 0 <= row < len(self._rows) or not self.fresh:
             return None
         return Offer(f"voicing {row + 1}", self._rows[row].text)
 
     def apply(self) -> None:
         """Take the chosen voicing: one step that can be undone."""
         row = self.table.currentRow()
-        if 0 <= row < len(self._rows) and self._asked_text == self.session.text:
-            text = self._rows[row].text
-            self.session.strokes.set_text(text, "Voicing from the adviser", None)
-            self._asked_text = text
+        if 0 <= row < len(self._rows) and self.fresh:
+            self.session.strokes.set_text(self._rows[row].text, "Voicing from the adviser", None)
 
 
 def _words(text: str) -> list[str]:

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
-
-from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
     QGridLayout,
@@ -15,43 +13,21 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from deft_reach.app.background_task import started
-from deft_reach.app.hint_label import HintLabel
 from deft_reach.app.plain_text import plain_tip
-from deft_reach.app.station import Listener, Offer
+from deft_reach.app.search_form import SearchForm, Work
+from deft_reach.app.station import Offer
 from deft_reach.app.tables import compared_words, ease_change, make_list
 from deft_reach.core.analysis.comparing import is_worse
 from deft_reach.core.analysis.report import Report, serious_words
 from deft_reach.core.model.counting import counted
+from deft_reach.core.search.progress import Progress
 from deft_reach.core.search.variations import SORTS, Variation, variations
 from deft_reach.core.session.lane import Lane
+from deft_reach.core.session.plan_state import PlanState
 
 ROLE = Qt.ItemDataRole.UserRole
 #: The sorts that are ticked to begin with.
 USUAL = ("hands", "accents", "voices")
-
-
-class _Answer(QObject):
-    """Carries each variation from the worker to the window; None says that there are no more."""
-
-    found = Signal(int, object)
-
-
-class _Make(QRunnable):
-    def __init__(self, answer: _Answer, number: int, question: dict[str, Any]) -> None:
-        super().__init__()
-        self.answer, self.number, self.question = answer, number, question
-        self.stopped = False
-
-    def cancel(self) -> None:
-        self.stopped = True
-
-    def run(self) -> None:
-        for variation in variations(**self.question):
-            if self.stopped:
-                return
-            self.answer.found.emit(self.number, variation)
-        self.answer.found.emit(self.number, None)
 
 
 class _Number(QTableWidgetItem):
@@ -65,26 +41,19 @@ class _Number(QTableWidgetItem):
         return self.value < getattr(other, "value", 0.0)
 
 
-class VariationsForm(Listener):
+class VariationsForm(SearchForm):
     """What to vary above, the page below, with what each gains or loses against the plan as it stands.
 
     A selection in the lane is all that is varied.
     """
 
-    #: Another variation is chosen, or none: see ``offer``.
-    offered = Signal()
-
     def __init__(self, lane: Lane) -> None:
-        super().__init__(lane.session)
+        super().__init__(lane.session, "Make a page")
         self.lane = lane
-        self.worker: _Make | None = None
-        self._number = 0
         #: Those that are harder than the plan as it stands: shown only when asked for.
         self.harder_ones: list[Variation] = []
         self._before: Report | None = None
-        self._text = ""
-        self._answer = _Answer()
-        self._answer.found.connect(self._take)
+        self._taken = 0
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 6)
         column.setSpacing(4)
@@ -94,17 +63,16 @@ class VariationsForm(Listener):
         make_list(self.table, "Variations of the plan in view", columns, wide=(0,))
         self.table.setSortingEnabled(True)
         column.addWidget(self.table, 1)
-        self.words = HintLabel()
+        self.answer_views = [self.table]
         column.addWidget(self.words)
         row = QHBoxLayout()
-        self.make = QPushButton("Make a page")
         self.keep = QPushButton("Keep as a plan")
         self.drop = QPushButton("Drop")
-        for button in (self.make, self.keep, self.drop):
+        row.addWidget(self.find_button)
+        for button in (self.keep, self.drop):
             button.setObjectName("quiet")
             row.addWidget(button)
         column.addLayout(row)
-        self.make.clicked.connect(self.fill)
         self.keep.clicked.connect(self.keep_chosen)
         self.drop.clicked.connect(self.drop_chosen)
         self.table.cellActivated.connect(lambda *_: self.keep_chosen())
@@ -137,70 +105,80 @@ class VariationsForm(Listener):
         return (low, high) if high > low else None
 
     def refresh(self) -> None:
+        super().refresh()
         self._say_what()
+        self._show()
+
+    def again_words(self) -> str:
+        return "make a page again"
 
     def _say_what(self) -> None:
         """What a page would be made of."""
-        if self.isVisible() and self.worker is None and not self.table.rowCount():
+        if self.isVisible() and not self.task.busy and not self.table.rowCount():
             stretch = self._stretch()
             what = f"the {counted(stretch[1] - stretch[0], 'selected step')}" if stretch else "the whole plan"
-            self.words.setText(f"Choose what to vary, then make a page from {what}.")
-        self.make.setEnabled(self.worker is not None or any(box.isChecked() for box in self.sorts.values()))
+            self._say(f"Choose what to vary, then make a page from {what}.", "hint")
+        self.find_button.setEnabled(self.task.busy or any(box.isChecked() for box in self.sorts.values()))
 
-    def fill(self) -> None:
-        """Make the page anew in the background, a row as each is ready; pressed while it runs, it stops."""
-        if self.worker is not None:
-            self._stop()
+    def search(self) -> None:
+        """Make the page anew in the background, a row as each is ready."""
+        pattern = self.session.pattern()
+        if self.session.plan is None or pattern is None or not pattern.strokes:
+            self._say("Write something that can be read first.", "error")
             return
-        session = self.session
-        plan, pattern = session.plan, session.pattern()
-        if plan is None or pattern is None or not pattern.strokes:
-            self.words.setText("Write something that can be read first.")
-            return
+        sorts, stretch = [sort for sort, box in self.sorts.items() if box.isChecked()], self._stretch()
+
+        def question(state: PlanState) -> Work:
+            pattern, plan = state.pattern, state.plan
+            assert pattern is not None and plan is not None
+            self._clear()
+            self._before = state.report
+            every = variations(
+                pattern, state.kit, state.player, plan.tempo, repeat=plan.repeat, weights=plan.weights, sorts=sorts,
+                stretch=stretch,
+            )  # fmt: skip
+
+            def work(progress: Progress) -> tuple[Variation, ...]:
+                found: list[Variation] = []
+                for variation in every:
+                    found.append(variation)
+                    progress.at(len(found), None, tuple(found))
+                return tuple(found)
+
+            return work
+
+        self.ask(question)
+        self._say("Making variations …", "hint")
+
+    def _clear(self) -> None:
         self.table.setRowCount(0)
+        self.harder_ones, self._taken = [], 0
         self._show()
-        self._number += 1
-        self.harder_ones, self._before, self._text = [], session.report, session.text
-        question = {
-            "pattern": pattern,
-            "kit": session.kit,
-            "player": session.player,
-            "tempo": plan.tempo,
-            "repeat": plan.repeat,
-            "weights": plan.weights,
-            "sorts": [sort for sort, box in self.sorts.items() if box.isChecked()],
-            "stretch": self._stretch(),
-        }
-        self.worker = _Make(self._answer, self._number, question)
-        self.worker.setAutoDelete(False)
-        self.make.setText("Stop")
-        self.words.setText("Making variations …")
-        started(self.worker)
-        QThreadPool.globalInstance().start(self.worker)
 
-    def _stop(self) -> None:
-        if self.worker is not None:
-            self.worker.cancel()
-            self.worker = None
-        self._number += 1
-        self.make.setText("Make a page")
-        self.words.setText(f"{counted(self.table.rowCount(), 'variation')} so far.")
+    def progress(self, looked: int, of: int | None, found: object) -> None:
+        """Show those that are ready."""
+        if isinstance(found, tuple):
+            self._take(found)
 
-    def _take(self, number: int, variation: Variation | None) -> None:
-        if number != self._number:
-            return
-        if variation is None:
-            self.worker = None
-            self.make.setText("Make a page")
-            self._say_found()
-            return
-        # Leaving one drum is harder than staying on it: that does not count against a way round the kit.
-        ease = variation.sort != "voices"
-        if self._before is not None and is_worse(variation.report, self._before, ease):
-            self.harder_ones.append(variation)
-            if not self.harder.isChecked():
-                return
-        self._add_row(variation)
+    def stopped(self) -> None:
+        self._say(f"{counted(self.table.rowCount(), 'variation')} so far.", "hint")
+        self._say_what()
+
+    def answered(self, result: tuple[Variation, ...]) -> None:
+        self._take(result)
+        self._say_found()
+
+    def _take(self, found: tuple[Variation, ...]) -> None:
+        """Add the rows that are new."""
+        for variation in found[self._taken :]:
+            # Leaving one drum is harder than staying on it: that does not count against a way round the kit.
+            ease = variation.sort != "voices"
+            harder = self._before is not None and is_worse(variation.report, self._before, ease)
+            if harder:
+                self.harder_ones.append(variation)
+            if not harder or self.harder.isChecked():
+                self._add_row(variation)
+        self._taken = len(found)
 
     def _toggle_harder(self, shown: bool) -> None:
         """Put the harder ones in, or take them out again."""
@@ -212,7 +190,7 @@ class VariationsForm(Listener):
                 item = self.table.item(row, 0)
                 if item is not None and item.data(ROLE) in self.harder_ones:
                     self.table.removeRow(row)
-        if self.worker is None:
+        if not self.task.busy:
             self._say_found()
 
     def _say_found(self) -> None:
@@ -221,10 +199,10 @@ class VariationsForm(Listener):
         hidden = 0 if self.harder.isChecked() else len(self.harder_ones)
         left = f" {counted(hidden, 'harder one')} not shown." if hidden else ""
         if not self.table.rowCount():
-            self.words.setText(f"No variation that is no harder than as it stands.{left}")
+            self._say_hint(f"No variation that is no harder than as it stands.{left}")
             return
         as_it_stands = f"As it stands: {compared_words(self._before, None)}."
-        self.words.setText(f"{as_it_stands} {counted(self.table.rowCount(), 'variation')}.{left}")
+        self._say_hint(f"{as_it_stands} {counted(self.table.rowCount(), 'variation')}.{left}")
 
     def _add_row(self, variation: Variation) -> None:
         s = variation.report.summary
@@ -246,6 +224,9 @@ class VariationsForm(Listener):
         if self.table.currentRow() < 0:
             self.table.setCurrentCell(0, 0)
 
+    def _say_hint(self, text: str) -> None:
+        self._say(text, "hint")
+
     # --- the chosen one ---------------------------------------------------------------------------------------
 
     @property
@@ -257,13 +238,13 @@ class VariationsForm(Listener):
     def offer(self) -> Offer | None:
         """The chosen variation, to be drawn and heard; None once the plan is another."""
         found = self.chosen
-        if found is None or self._text != self.session.text:
+        if found is None or not self.fresh:
             return None
         return Offer(found.name, found.text, found.tempo)
 
     def _show(self) -> None:
         variation = self.chosen
-        self.keep.setEnabled(variation is not None)
+        self.keep.setEnabled(variation is not None and self.fresh)
         self.drop.setEnabled(variation is not None)
         self.offered.emit()
 
@@ -274,7 +255,7 @@ class VariationsForm(Listener):
             return
         name = f"{plan.name}, {variation.name}"[:120]
         self.session.plans.new_plan(name, variation.text, copy_of=plan, tempo=variation.tempo, show=False)
-        self.words.setText(f"Kept as “{name}”.")
+        self._say_hint(f"Kept as “{name}”.")
         self.drop_chosen()
 
     def drop_chosen(self) -> None:

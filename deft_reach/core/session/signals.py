@@ -24,6 +24,12 @@ class Signal:
     def connect(self, listener: Listener) -> None:
         self._listeners.append(WeakMethod(listener) if isinstance(listener, MethodType) else listener)
 
+    def drop(self, listener: Listener) -> None:
+        """Forget one listener; nothing happens where it does not listen."""
+        self._listeners = [
+            held for held in self._listeners if (held() if isinstance(held, WeakMethod) else held) != listener
+        ]
+
     def disconnect(self) -> None:
         """Forget every listener."""
         self._listeners.clear()
