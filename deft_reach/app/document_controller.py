@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Callable, Collection
 from pathlib import Path
 from typing import TYPE_CHECKING, Final
 
@@ -37,6 +37,7 @@ class DocumentController:
     """Opens, saves and leaves the document of one window, and says in its notice what cannot be done."""
 
     def __init__(self, window: MainWindow) -> None:
+        self._saves = 0
         self._window = window
         self._session, self._settings, self._autosave = window.session, window.settings, window.autosave
         #: The document's file, once it was asked whether it may be replaced.
@@ -213,8 +214,13 @@ class DocumentController:
         try:
             return ask_name(self._window, title, str(proposal), ";;".join(endings), endings, default, allowed)
         except OtherFormatError as error:
-            self._stop(f"{error}. Nothing was written.")
+            self._window.notice.say(f"{error}. Nothing was written.", tone="stop", holds=self._until_saved())
             return None
+
+    def _until_saved(self) -> Callable[[], bool]:
+        """Holds until a document is saved again."""
+        count = self._saves
+        return lambda: self._saves == count
 
     def _write(self, path: Path, opened: str | None) -> bool:
         document = self._session.document
@@ -227,6 +233,7 @@ class DocumentController:
                 ("Save as…", lambda: self.save_as()),
                 ("Write over it", lambda: self._write(path, None)),
                 tone="stop",
+                holds=self._until_saved(),
             )
             return False
         except (OSError, DocumentError) as error:
@@ -234,8 +241,10 @@ class DocumentController:
                 f"{path.name} cannot be saved: {getattr(error, 'strerror', None) or error}. {self._safety()}",
                 ("Save as…", lambda: self.save_as()),
                 tone="stop",
+                holds=self._until_saved(),
             )
             return False
+        self._saves += 1
         self._autosave.path = path.resolve()
         self._claim(self._autosave.path)
         self._session.in_file = True

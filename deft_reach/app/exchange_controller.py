@@ -12,6 +12,7 @@ from deft_reach.app.numbers import bpm
 from deft_reach.app.save_name import file_stem
 from deft_reach.core.document import new_document
 from deft_reach.core.model.kit import KitError
+from deft_reach.core.model.limbs import EITHER
 from deft_reach.core.notation.stroke_text import MAX_TEXT
 from deft_reach.formats.document import load_kit
 from deft_reach.formats.imported import Imported
@@ -126,7 +127,14 @@ class ExchangeController:
         open_hands = dialog.pattern is not None and bool(dialog.pattern.unassigned)
         find = self._window.song_station.bar.hands.find_hands if dialog.as_song else self._window.find_hands
         offers = [("Find the hands", find)] if open_hands else []
-        self._window.notice.say(words, *offers)
+        song = self._session.songs.song if dialog.as_song else None
+        plans = {part.plan for part in song.sections} if song is not None else {getattr(self._session.plan, "id", "")}
+
+        def still_open() -> bool:
+            document = self._session.document
+            return any(EITHER in document.score(plan.pattern).text for plan in document.plans if plan.id in plans)
+
+        self._window.notice.say(words, *offers, holds=still_open if open_hands else None)
 
     def _read_pattern(self, path: Path) -> Imported | None:
         """The pattern in a file, asking which part where there are several; None where that was cancelled."""

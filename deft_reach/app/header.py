@@ -244,6 +244,9 @@ class Header(QFrame):
         elif report is None:
             self.limit.show_value("–", "cannot be read", "stop")
             self.ease.show_value("–", "ease of 100")
+        elif not report.strokes:
+            self.limit.show_value("–", "nothing written yet")
+            self.ease.show_value("–", "ease of 100")
         else:
             s = report.summary
             old = " (as last read)" if session.outdated else ""

@@ -10,7 +10,10 @@ from deft_reach.app.plain_text import PlainLabel
 
 
 class NoticeBar(QFrame):
-    """One sentence with up to three things to do about it; gone when there is nothing to say."""
+    """One sentence with up to three things to do about it; gone when there is nothing to say.
+
+    What does not hold any more is taken away by ``check``.
+    """
 
     def __init__(self) -> None:
         super().__init__()
@@ -22,10 +25,27 @@ class NoticeBar(QFrame):
         self.text.setWordWrap(True)
         self._row.addWidget(self.text, 1)
         self.buttons: list[QPushButton] = []
+        self._holds: Callable[[], bool] | None = None
         self.hide()
 
-    def say(self, text: str, *choices: tuple[str, Callable[[], object]], tone: str = "") -> None:
-        """Show a sentence; each choice is a button, and there is always one to close the notice."""
+    def check(self) -> None:
+        """Take the notice away if what it says does not hold any more."""
+        if self._holds is not None and not self._holds():
+            self._holds = None
+            self.hide()
+
+    def say(
+        self,
+        text: str,
+        *choices: tuple[str, Callable[[], object]],
+        tone: str = "",
+        holds: Callable[[], bool] | None = None,
+    ) -> None:
+        """Show a sentence; each choice is a button, and there is always one to close the notice.
+
+        ``holds`` tells as long as it has to be said; without it only the player closes it.
+        """
+        self._holds = holds
         for button in self.buttons:
             self._row.removeWidget(button)
             button.deleteLater()

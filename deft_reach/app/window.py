@@ -200,6 +200,8 @@ class MainWindow(QMainWindow):
         self.header.show_demands.connect(self.show_demands)
         session.changed.connect(self.say_state)
         session.saved.connect(self.say_state)
+        session.saved.connect(self.notice.check)
+        session.verdict.connect(self.notice.check)
         session.refused.connect(self._say_refusal)
         self.say_state()
 

@@ -66,9 +66,11 @@ def test_keys_meter_and_grid_are_changed_before_it_is_taken(dialog, window, qtbo
     assert "rd" in {s.voice for s in window.session.pattern().strokes}
     offers = [button.text() for button in window.notice.buttons]
     assert offers == ["Find the hands", "Close"] and "was read" in window.notice.text.text()
-    press(window.notice.buttons[0])
-    assert window.station == "reach"
+    press(window.header.find_button)
+    assert window.station == "reach" and not window.notice.isHidden()
     qtbot.waitUntil(lambda: window.reach_station.rethink.found is not None, timeout=20_000)
+    press(window.reach_station.rethink.use)
+    assert not window.session.pattern().unassigned and window.notice.isHidden(), "the hands are found"
 
 
 def test_repeated_bars_become_plans_and_the_piece_a_song(window, midi, qtbot):

@@ -161,6 +161,15 @@ def test_a_file_changed_by_another_program_is_not_written_over(window, tmp_path)
     over = next(b for b in window.notice.buttons if b.text() == "Write over it")
     QTest.mouseClick(over, Qt.MouseButton.LeftButton)
     assert load_document(path.read_bytes()).plan("gangway").tempo == 105
+    # Once it is saved, that nothing was written is said no more.
+    own = path.read_bytes()
+    path.write_bytes(other)
+    QTest.keyClick(window, Qt.Key.Key_Up, CTRL)
+    QTest.keyClick(window, Qt.Key.Key_S, CTRL)
+    assert "Nothing was written" in window.notice.text.text() and not window.notice.isHidden()
+    path.write_bytes(own)
+    QTest.keyClick(window, Qt.Key.Key_S, CTRL)
+    assert window.session.is_saved and window.notice.isHidden()
 
 
 def test_a_folder_that_cannot_be_written_is_said_and_nothing_is_lost(window, tmp_path, monkeypatch):

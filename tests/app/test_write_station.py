@@ -169,3 +169,24 @@ def test_findings_out_of_sight_are_listed_when_they_are_shown(write, qapp):
     QTest.keyClick(write, Qt.Key.Key_4, Qt.KeyboardModifier.ControlModifier)
     qapp.processEvents()
     assert findings.isVisible() and set(listed()) == set(write.session.report.findings)
+
+
+def test_a_mistake_is_said_in_plain_words_and_gone_to(write):
+    station = write.write_station
+    type_text(station.editor, " Q<b>")
+    text = station.message.text()
+    assert "<a" not in text and "&lt;" not in text and text.startswith("line 1, column 9: found")
+    QTest.keyClick(station.editor, Qt.Key.Key_Home)
+    QTest.mouseClick(station.go_there, Qt.MouseButton.LeftButton)
+    assert station.editor.textCursor().selectedText()[:1] == "Q" or station.editor.textCursor().position() >= 8
+    station.editor.selectAll()
+    type_text(station.editor, "R L")
+    assert station.go_there.isHidden()
+
+
+def test_an_empty_plan_has_no_verdict(write):
+    write.write_station.editor.selectAll()
+    QTest.keyClick(write.write_station.editor, Qt.Key.Key_Delete)
+    header = write.header
+    assert header.limit.value.text() == "–" == header.ease.value.text()
+    assert header.limit.caption.text() == "nothing written yet"

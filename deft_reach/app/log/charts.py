@@ -220,7 +220,8 @@ class PracticeChart(QWidget):
         since = self.today - timedelta(days=6)
         week = sum(m for day, m in self.minutes.items() if since <= day <= self.today)
         days = sum(since <= day <= self.today for day in self.minutes)
-        return f"The last seven days: {week:.0f} minutes of playing on {counted(days, 'day')}."
+        played = counted(round(week), "minute")
+        return f"The last seven days: {played} of playing on {counted(days, 'day')}."
 
     def day_in_words(self, day: date) -> str:
         """One day as text."""

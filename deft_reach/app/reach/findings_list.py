@@ -104,9 +104,12 @@ class _Delegate(QStyledItemDelegate):
         c = theme.colours()
         finding: Finding = index.data(FINDING)
         rect: QRect = option.rect
-        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
+        view = option.widget
+        # As its height is found, whatever is selected meanwhile: nothing is written over the next row.
+        chosen = isinstance(view, QListWidget) and view.currentRow() == index.row()
         painter.save()
-        if chosen:
+        painter.setClipRect(rect)
+        if bool(option.state & QStyle.StateFlag.State_Selected):
             painter.fillRect(rect, QColor(c.selection))
         theme.draw_severity(painter, finding.severity, QPointF(rect.left() + 17, rect.top() + 15), 7)
         y = rect.top() + 5.0

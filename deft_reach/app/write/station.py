@@ -78,7 +78,15 @@ class WriteStation(Station):
         set_scaled(self.message, QWidget.setMinimumHeight, 38)
         self.message.setAlignment(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft)
         self.message.setContentsMargins(10, 2, 10, 4)
-        self.message.linkActivated.connect(lambda _: self.editor.show_error())
+        self.go_there = QPushButton("Go there")
+        self.go_there.setObjectName("link")
+        self.go_there.setToolTip("Put the cursor where the text cannot be read")
+        self.go_there.clicked.connect(lambda: self.editor.show_error())
+        self.go_there.hide()
+        said = QHBoxLayout()
+        said.setContentsMargins(0, 0, 10, 0)
+        said.addWidget(self.message, 1)
+        said.addWidget(self.go_there)
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the plan")
         self.name.setMaxLength(120)
@@ -94,7 +102,7 @@ class WriteStation(Station):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.editor, 1)
-        column.addWidget(self.message)
+        column.addLayout(said)
         self.text_panel = Panel("Stroke text", writing)
         self.editor.setFrameShape(TextEditor.Shape.NoFrame)
 
@@ -249,6 +257,7 @@ class WriteStation(Station):
                     self.note.setText(plan.note)
                     self.note.setCursorPosition(0)
                 self.loop.setChecked(plan.repeat)
+        self.go_there.setVisible(plan is not None and error is not None and not session.reading)
         if plan is None:
             self.message.setText("There is no plan to write in. Plan › New plan makes one (Ctrl+N).")
             return
@@ -256,19 +265,10 @@ class WriteStation(Station):
             say(self.message, f"Reading {len(session.text):,} characters …")
         elif error is not None:
             place = f"line {error.line}, column {error.column}"
-            say(
-                self.message,
-                f'<a href="#" style="color:{theme.colours().stop}">{place}</a>: found {_escape(error.found)}; '
-                f"expected {_escape(error.expected)}.",
-                "error",
-            )
+            say(self.message, f"{place}: found {error.found}; expected {error.expected}.", "error")
         else:
             assert report is not None
             say(self.message, _in_words(session))
-
-
-def _escape(text: str) -> str:
-    return text.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
 
 
 def _in_words(session: Session) -> str:

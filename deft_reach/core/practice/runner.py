@@ -143,9 +143,11 @@ class Runner:
     def break_due(self) -> str | None:
         """Why a break is due now, or None."""
         if self.high_load >= HIGH_LOAD_S:
-            return f"{self.high_load / 60:.0f} minutes of high load: put the sticks down for a minute or two."
+            loaded = counted(round(self.high_load / 60), "minute")
+            return f"{loaded} of high load: put the sticks down for a minute or two."
         if self.unbroken >= UNBROKEN_S:
-            return f"{self.unbroken / 60:.0f} minutes without a break: stand up, shake out, drink something."
+            unbroken = counted(round(self.unbroken / 60), "minute")
+            return f"{unbroken} without a break: stand up, shake out, drink something."
         return None
 
 
