@@ -202,7 +202,7 @@ def start() -> dict[str, float]:
 DRAG = """
 import json, sys, time
 from pathlib import Path
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QEventLoop, QPoint, Qt, QTimer
 from PySide6.QtTest import QTest
 from deft_reach.app.run import make_app
 from deft_reach.app import theme
@@ -239,6 +239,19 @@ for station in ("kit", "reach"):
     name = "drag" if station == "kit" else "drag_reach"
     found[name + ".p50_ms"], found[name + ".p95_ms"] = times[100] * 1e3, times[190] * 1e3
     found[name + ".p95_yardsticks"] = times[190] / unit
+# What playing takes of one core, without sound.
+window.session.plans.new_plan("a loop", FIGURE, tempo=100, repeat=True)
+for station in ("kit", "reach"):
+    window.go(station)
+    for _ in range(20): app.processEvents()
+    window.transport.start()
+    until = time.perf_counter() + 1
+    while time.perf_counter() < until: app.processEvents(); time.sleep(0.002)
+    begin, used = time.perf_counter(), time.process_time()
+    loop = QEventLoop(); QTimer.singleShot(4000, loop.quit); loop.exec()
+    found["playing_" + station + ".share_of_a_core"] = (time.process_time() - used) / (time.perf_counter() - begin)
+    assert window.transport.playing
+    window.transport.stop()
 window.session.plans.new_plan("64 bars", (FIGURE + " | ") * 64)
 window.go("write"); lane = window.write_station.lane; lane.setFocus(); lane.lane.go(400)
 for _ in range(20): app.processEvents()

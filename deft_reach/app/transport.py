@@ -21,7 +21,7 @@ from deft_reach.sound.click import PLACES, RATE, Clicks
 from deft_reach.sound.output import BUFFER_MS, Output, open_output
 from deft_reach.sound.playback import Playback
 
-FRAME_MS: Final = 16
+FRAME_MS: Final = 25
 SPEEDS: Final = (100, 90, 75, 50, 25, 10)
 #: What is played: the whole plan as it is (once or as a loop), or a part of it round and round.
 PARTS: Final = {

@@ -3,8 +3,9 @@
 import itertools
 
 import pytest
-from PySide6.QtCore import QPointF, QRectF
+from PySide6.QtCore import QEvent, QObject, QPointF, QRectF
 
+from deft_reach.app.canvas import reach_plan
 from deft_reach.app.canvas.explain import limb_name, stroke_facts, stroke_words
 from deft_reach.app.canvas.time_axis import GUTTER, MIN_STEP
 from deft_reach.core import layout
@@ -132,3 +133,59 @@ def test_feet_are_called_by_their_side():
     kit = layout("five")
     assert limb_name(kit, "K") == "right foot" and limb_name(kit, "H") == limb_name(kit, "J") == "left foot"
     assert limb_name(kit.mirror(), "K") == "left foot" and limb_name(kit.mirror(), "R") == "right hand"
+
+
+def test_what_does_not_move_is_painted_once_while_it_is_played(window, qtbot, monkeypatch):
+    """Only body, arms and the pedals that are struck are drawn in every frame; names stay where they are."""
+    window.go("reach")
+    station = window.reach_station
+    counts = {"pieces": 0, "names": 0, "arms": 0}
+
+    def counted(name, draw):
+        def drawn(*args, **named):
+            counts[name] += 1
+            return draw(*args, **named)
+
+        return drawn
+
+    for name, function in (("pieces", "draw_pieces"), ("names", "draw_labels"), ("arms", "draw_arms")):
+        monkeypatch.setattr(reach_plan, function, counted(name, getattr(reach_plan, function)))
+    session = window.session
+    session.set_position(0.0)
+    first = station.plan.grab().toImage()
+    for k in range(1, 9):
+        session.set_position(k / 32)
+        station.plan.grab()
+    assert counts["arms"] >= 9 and counts["pieces"] == counts["names"] == 1
+    session.set_position(0.0)
+    assert station.plan.grab().toImage() == first, "the same moment looks the same"
+    # Another kit, or another size, is another picture.
+    session.kits.move_piece("t1", -100, 560)
+    station.plan.grab()
+    assert counts["pieces"] == 2
+    session.set_position(None)
+    before = counts["pieces"]
+    station.plan.grab()
+    assert counts["pieces"] == before + 1
+
+
+def test_the_playing_position_draws_only_where_it_was_and_is(window, qapp):
+    window.go("reach")
+    weave = window.reach_station.weave
+    regions = []
+
+    class Watch(QObject):
+        def eventFilter(self, watched, event):
+            if event.type() == QEvent.Type.Paint:
+                regions.append(event.region().boundingRect().width())
+            return False
+
+    watch = Watch()
+    window.session.set_position(0.0)
+    qapp.processEvents()
+    weave.installEventFilter(watch)
+    for k in range(1, 5):
+        window.session.set_position(k / 64)
+        qapp.processEvents()
+    weave.removeEventFilter(watch)
+    assert regions and max(regions) < weave.width() / 3

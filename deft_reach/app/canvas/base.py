@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable
+from collections.abc import Callable, Hashable
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import (
@@ -104,6 +104,8 @@ class Canvas(QWidget):
         self.session = session
         self._picture = QPixmap()
         self._picture_key: object = None
+        #: Parts of the drawing that do not move, by name: what they were painted for, and the pictures.
+        self._layers: dict[str, tuple[object, QPixmap]] = {}
         #: The stroke and the finding that were chosen when a screen reader was told of it.
         self._told: tuple[int | None, object] = (None, None)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -200,6 +202,24 @@ class Canvas(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
         painter.end()
+
+    def layer(self, name: str, key: Hashable, paint: Callable[[QPainter], None]) -> QPixmap:
+        """A part of the drawing that does not move: painted once for a key, size, theme and text size, transparent
+        where nothing is painted.
+        """
+        ratio = self.devicePixelRatioF()
+        full = (key, self.width(), self.height(), ratio, theme.colours().name, theme.text_scale(), units.unit())
+        kept = self._layers.get(name)
+        if kept is None or kept[0] != full:
+            picture = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
+            picture.setDevicePixelRatio(ratio)
+            picture.fill(Qt.GlobalColor.transparent)
+            inside = QPainter(picture)
+            inside.setRenderHint(QPainter.RenderHint.Antialiasing)
+            paint(inside)
+            inside.end()
+            kept = self._layers[name] = (full, picture)
+        return kept[1]
 
     def _paint(self, painter: QPainter) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -152,32 +152,56 @@ class Elevation(Canvas):
 
     def draw(self, painter: QPainter) -> None:
         c = theme.colours()
+        if self.session.position is None:
+            self._draw_below(painter)
+            self._draw_arms(painter, c)
+            self._draw_above(painter)
+        else:
+            # Only the arms move.
+            session = self.session
+            key = (session.kit, session.player, session.piece, self.plan.frame, self.from_side, self.plan.width())
+            painter.drawPixmap(0, 0, self.layer("below", key, self._draw_below))
+            self._draw_arms(painter, c)
+            painter.drawPixmap(0, 0, self.layer("above", key, self._draw_above))
+        if self.plan.tape is not None:
+            self.plan.tape.draw(painter, self.to_px)
+
+    def _lines(self) -> list[float]:
+        """Heights that have a line: every 10 cm, or every 4 inches."""
         low, high = self._heights()
-        # Every 10 cm, or every 4 inches; named at every other line.
         step = 100.0 if units.unit() == "mm" else 101.6
-        heights = [k * step for k in range(math.ceil(low / step), math.floor(high / step) + 1)]
-        for z in heights:
+        return [k * step for k in range(math.ceil(low / step), math.floor(high / step) + 1)]
+
+    def _pieces(self) -> list[Piece]:
+        """The farthest first."""
+        return sorted(
+            (p for p in self.session.kit if not p.is_pedal), key=lambda p: -(p.x if self.from_side else p.y)
+        )
+
+    def _draw_below(self, painter: QPainter) -> None:
+        """What the arms are in front of."""
+        c = theme.colours()
+        painter.setPen(QPen(QColor(c.grid), 1))
+        for z in self._lines():
             y = self.to_px(0, 0, z).y()
-            painter.setPen(QPen(QColor(c.grid), 1))
             painter.drawLine(QPointF(0, y), QPointF(self.width(), y))
         self._draw_seat(painter, c)
-        kit = self.session.kit
-        order = sorted((p for p in kit if not p.is_pedal), key=lambda p: -(p.x if self.from_side else p.y))
-        for piece in order:
+        for piece in self._pieces():
             self._draw_piece(painter, c, piece)
-        self._draw_arms(painter, c)
-        self._draw_labels(painter, c, order)
+
+    def _draw_above(self, painter: QPainter) -> None:
+        """Names, and the heights at every other line."""
+        c = theme.colours()
+        self._draw_labels(painter, c, self._pieces())
         halo = QColor(c.sheet)
         halo.setAlphaF(0.8)
-        for k, z in enumerate(reversed(heights)):
+        for k, z in enumerate(reversed(self._lines())):
             if k % 2 == 0:
                 text = units.length(z) if k == 2 else units.number(z)
                 if units.unit() == "in":
                     text = text.replace(".0", "")
                 at = QPointF(5, self.to_px(0, 0, z).y() - 6)
                 label(painter, at, text, theme.lettering(8.5), QColor(c.muted), Qt.AlignmentFlag.AlignLeft, halo)
-        if self.plan.tape is not None:
-            self.plan.tape.draw(painter, self.to_px)
 
     def _draw_seat(self, painter: QPainter, c: theme.Colours) -> None:
         """The seat, and the height at which the elbows hang."""

@@ -25,6 +25,9 @@ class FloorDrawing:
     _map_key: object = None
     _mapped = (1.0, 0.0, 0.0)
     _playing: Playing | None = None
+    #: What the arms were last worked out for, and what they were: several drawings ask in every frame.
+    _arms_of: tuple[object, ...] | None = None
+    _arms: dict[str, Floats] = {}  # noqa: RUF012
 
     def width(self) -> int:
         raise NotImplementedError
@@ -93,6 +96,13 @@ class FloorDrawing:
 
     def arms(self) -> dict[str, Floats]:
         """The joints of each hand: on its way while the plan is played, else at the selected stroke."""
+        report, index, position = self.session.report, self.session.stroke, self.session.position
+        key = (report, index, position, self.session.preparing)
+        if self._arms_of is None or any(a is not b for a, b in zip(key, self._arms_of)):
+            self._arms_of, self._arms = key, self._arms_now()
+        return self._arms
+
+    def _arms_now(self) -> dict[str, Floats]:
         report, index = self.session.report, self.session.stroke
         if report is not None and self.session.position is not None:
             return self._paths(report).arms(self.session.position)

@@ -124,7 +124,8 @@ def _unreachable(plan: FloorDrawing) -> set[str]:
     return found
 
 
-def draw_pedals(plan: FloorDrawing, painter: QPainter, c: theme.Colours) -> None:
+def draw_pedals(plan: FloorDrawing, painter: QPainter, c: theme.Colours, lit: bool | None = None) -> None:
+    """The pedals; with ``lit`` only those that are struck at the selected stroke, or only the others."""
     report, index = plan.session.report, plan.session.stroke
     struck = set()
     if report is not None and index is not None and index < len(report.strokes):
@@ -135,12 +136,16 @@ def draw_pedals(plan: FloorDrawing, painter: QPainter, c: theme.Colours) -> None
             continue
         a, b = plan.to_px(piece.x - 42, piece.y + 30), plan.to_px(piece.x + 42, piece.y - 240)
         rect = QRectF(a, b).normalized()
-        lit = piece.kind in struck
+        on = piece.kind in struck
+        if lit is not None and lit and not on:
+            continue
         selected = piece.code == plan.session.piece
         colour = QColor(c.feet)
-        painter.setPen(QPen(QColor(c.right) if selected else colour, 2 if lit or selected else 1.1))
+        painter.setPen(
+            QPen(QColor(c.right) if selected else colour, 2 if (on and lit is not False) or selected else 1.1)
+        )
         fill = QColor(c.feet)
-        fill.setAlphaF(0.45 if lit else 0.08)
+        fill.setAlphaF(0.45 if on and lit is not False else 0.08)
         painter.setBrush(fill)
         painter.drawRoundedRect(rect, 4, 4)
         painter.setPen(QPen(colour, 1))
@@ -155,11 +160,13 @@ def draw_pedals(plan: FloorDrawing, painter: QPainter, c: theme.Colours) -> None
 def draw_labels(plan: FloorDrawing, painter: QPainter, c: theme.Colours, pieces: list[Piece]) -> None:
     """Name and height of each piece where they cover least: other labels, tips and hands are avoided."""
     taken: list[QRectF] = []
-    for joints in plan.arms().values():
+    # What moves is not kept clear of: the names would jump about.
+    playing = plan.session.position is not None
+    for joints in () if playing else plan.arms().values():
         for x, y in joints[2:, :2]:
             at = plan.to_px(float(x), float(y))
             taken.append(QRectF(at.x() - 10, at.y() - 10, 20, 20))
-    place = plan.cross_place()
+    place = None if playing else plan.cross_place()
     if place is not None:
         taken.append(QRectF(place.x() - 75, place.y() - 17, 150, 54))
     halo = QColor(c.sheet)

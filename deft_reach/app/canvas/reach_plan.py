@@ -9,11 +9,11 @@ from __future__ import annotations
 import math
 
 from PySide6.QtCore import QEvent, QPointF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from deft_reach.app import theme, units
-from deft_reach.app.canvas.base import Canvas, handle_stroke_key, label
+from deft_reach.app.canvas.base import Canvas, Same, handle_stroke_key, label
 from deft_reach.app.canvas.explain import comfort_lines, stroke_title, where
 from deft_reach.app.canvas.floor_drawing import FloorDrawing
 from deft_reach.app.canvas.plan_pieces import draw_ghost, draw_labels, draw_pedals, draw_pieces
@@ -47,8 +47,6 @@ class ReachPlan(Canvas, FloorDrawing):
         self._drag: tuple[str, QPointF, tuple[float, float]] | None = None
         self.problem = ""
         self._touching: tuple[Kit | None, tuple[Collision, ...]] = (None, ())
-        self._ground_key: object = None
-        self._ground_pixmap = QPixmap()
         self._framed = ""
         self.ghost: Kit | None = None
         #: What moves pieces; None where the kit can only be looked at.
@@ -240,36 +238,38 @@ class ReachPlan(Canvas, FloorDrawing):
 
     def draw(self, painter: QPainter) -> None:
         c = theme.colours()
-        painter.drawPixmap(0, 0, self._ground(c))
-        draw_pedals(self, painter, c)
-        if self.ghost is not None:
-            draw_ghost(self, painter, c, self.ghost)
-        draw_pieces(self, painter, c, {code for pair in self.touching() for code in (pair.a, pair.b)})
-        draw_labels(self, painter, c, [p for p in self.session.kit if not p.is_pedal])
+        playing = self.session.position is not None
+        if playing:
+            # Only body, arms and lit pedals move.
+            key = (self.frame, self.session.kit, self.session.player, self.session.piece, self.ghost)
+            still = self.layer("still", (key, Same(self.session.report)), lambda inside: self._draw_still(inside, c))
+            painter.drawPixmap(0, 0, still)
+            draw_pedals(self, painter, c, lit=True)
+        else:
+            self._draw_still(painter, c)
         draw_body(self, painter, c)
         draw_arms(self, painter, c)
         if self.tape is not None:
             self.tape.draw(painter, self.project)
         self._draw_drag(painter, c)
+
+    def _draw_still(self, painter: QPainter, c: theme.Colours) -> None:
+        """Floor, pedals and pieces with their names. While it is played the names stay where they are."""
+        painter.drawPixmap(0, 0, self.layer("ground", (self.frame, self.session.player), self._draw_ground))
+        draw_pedals(self, painter, c, lit=None if self.session.position is None else False)
+        if self.ghost is not None:
+            draw_ghost(self, painter, c, self.ghost)
+        draw_pieces(self, painter, c, {code for pair in self.touching() for code in (pair.a, pair.b)})
+        draw_labels(self, painter, c, [p for p in self.session.kit if not p.is_pedal])
         self._draw_scale(painter, c)
 
-    def _ground(self, c: theme.Colours) -> QPixmap:
+    def _draw_ground(self, painter: QPainter) -> None:
         """Grid and reach contours, which stay as they are while a piece is dragged."""
-        ratio = self.devicePixelRatioF()
-        key = (self.size().toTuple(), ratio, self.frame, c.name, self.session.player)
-        if self._ground_key != key:
-            self._ground_key = key
-            self._ground_pixmap = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
-            self._ground_pixmap.setDevicePixelRatio(ratio)
-            self._ground_pixmap.fill(QColor(c.sheet))
-            painter = QPainter(self._ground_pixmap)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            self._draw_grid(painter, c)
-            draw_contours(self, painter, c)
-            if self.laying_out and self.mm > 0.31 * theme.text_scale():
-                draw_legend(self, painter, c)
-            painter.end()
-        return self._ground_pixmap
+        c = theme.colours()
+        self._draw_grid(painter, c)
+        draw_contours(self, painter, c)
+        if self.laying_out and self.mm > 0.31 * theme.text_scale():
+            draw_legend(self, painter, c)
 
     def _draw_grid(self, painter: QPainter, c: theme.Colours) -> None:
         painter.setPen(QPen(QColor(c.grid), 1))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QPointF, Qt
+from PySide6.QtCore import QEvent, QPointF, QRect, Qt
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QToolTip, QWidget
 
@@ -21,6 +21,8 @@ class Timeline(Canvas):
 
     def __init__(self, session: PlanView, axis: TimeAxis, name: str, parent: QWidget | None = None) -> None:
         self.axis = axis
+        #: Where the place that is played was drawn (px).
+        self._played_at: int | None = None
         super().__init__(session, name, parent)
         axis.changed.connect(self.update)
 
@@ -32,6 +34,17 @@ class Timeline(Canvas):
             if GUTTER - 2 <= x <= self.width():
                 painter.setPen(QPen(QColor(theme.colours().ink), 1.6))
                 painter.drawLine(QPointF(x, 2), QPointF(x, self.height() - 2))
+
+    def _moved(self) -> None:
+        """Where it is played has changed: only there is anything to draw again."""
+        position = self.session.position
+        x = None if position is None else round(self.axis.x(position))
+        if x is None or self._played_at is None or self.picture_key() is None:
+            super()._moved()
+        elif self.isVisible():
+            for at in (self._played_at, x):
+                self.update(QRect(at - 3, 0, 7, self.height()))
+        self._played_at = x
 
     def stroke_at(self, at: QPointF) -> int | None:
         """The index of the stroke whose mark is meant by this point."""

@@ -38,6 +38,7 @@ class Weave(Timeline):
     invitation = "Write a few strokes, and the hands appear here as two threads."
 
     def __init__(self, session: PlanView, axis: TimeAxis, parent: QWidget | None = None) -> None:
+        self._rows: tuple[object, dict[str, float]] | None = None
         super().__init__(session, axis, "Weave, where each hand is over time", parent)
         self.refresh()
 
@@ -50,6 +51,13 @@ class Weave(Timeline):
     # --- geometry ---------------------------------------------------------------------------------------------
 
     def rows(self, report: Report) -> dict[str, float]:
+        """The height of each voice (px); worked out once for a report and a height."""
+        key = (Same(report), self.height())
+        if self._rows is None or self._rows[0] != key:
+            self._rows = (key, self._rows_of(report))
+        return self._rows[1]
+
+    def _rows_of(self, report: Report) -> dict[str, float]:
         """The height of each voice (px), far left on top: by bearing from the seat, spread so that labels clear."""
         voices = {v for limb, v in report.pattern.by_limb_and_voice if limb in HANDS and v in report.table.points}
         voices |= {v for v in report.pattern.grace_voices if v in report.table.points}
