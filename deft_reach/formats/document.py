@@ -16,6 +16,7 @@ from typing import Any, Final, TypeVar
 from deft_reach.core.document import FORMAT_VERSION, Document
 from deft_reach.core.model.elements import Grid
 from deft_reach.core.model.kit import Kit, KitError, check_kit
+from deft_reach.core.model.piece_kinds import KINDS
 from deft_reach.core.model.player import Player, PlayerError, check_player
 from deft_reach.core.notation.stroke_text import with_grid_written
 from deft_reach.formats.plain_text import DocumentError, reader
@@ -37,9 +38,10 @@ MOST_KNOWN: Final = 50
 
 
 def schema() -> dict[str, Any]:
-    """The published JSON Schema of a document."""
+    """The published JSON Schema of a document, with every kind of piece there is."""
     path = resources.files("deft_reach.formats") / "schema" / "reach-1.schema.json"
     found: dict[str, Any] = json.loads(path.read_text(encoding="utf-8"))
+    found["$defs"]["piece"]["properties"]["kind"]["enum"] = list(KINDS)
     return found
 
 
@@ -228,7 +230,7 @@ def _validate(raw: Any, kind: str = "", where: str = "") -> None:
     from fastjsonschema import JsonSchemaValueException  # late, as below
 
     try:
-        _validator(kind)(raw)
+        _validator(kind, tuple(KINDS))(raw)
     except JsonSchemaValueException as error:
         path = where
         for part in error.path[1:]:
@@ -250,7 +252,8 @@ def _as_draft_7(rules: Any) -> Any:
 
 
 @cache
-def _validator(kind: str) -> Callable[[Any], Any]:
+def _validator(kind: str, pieces: tuple[str, ...]) -> Callable[[Any], Any]:
+    """What holds a value against the schema, which knows these kinds of piece."""
     import fastjsonschema  # late: only files need it, and it takes a while to make a validator
 
     rules = _as_draft_7({key: value for key, value in schema().items() if key != "$schema"})

@@ -9,7 +9,8 @@ from typing import Final
 from xml.etree import ElementTree as Tree
 
 from deft_reach.core.model.floor_plan import MARK_B_MM, RugMark, rug_marks
-from deft_reach.core.model.kit import CYMBALS, Kit
+from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.piece_kinds import CYMBALS
 
 #: Width and height in mm.
 PAPERS: Final = {"A4": (210.0, 297.0), "Letter": (215.9, 279.4)}

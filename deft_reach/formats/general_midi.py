@@ -5,12 +5,14 @@ Key numbers from the General MIDI System Level 1 percussion map (MIDI Manufactur
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Final, NamedTuple
 
 from deft_reach.core.model.kit import Kit, Piece, piece_of
 from deft_reach.core.model.layouts import layout
 from deft_reach.core.model.limbs import EITHER, HAT_FOOT, KICK, RIGHT, SECOND_KICK
 from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.model.piece_kinds import MidiKey, all_kinds, kind_by_name
 
 BASS, BASS_2, HAT_PEDAL = 36, 35, 44
 #: Sticks struck together: a count-in.
@@ -20,49 +22,33 @@ FOOT_KEYS: Final = {BASS: KICK, BASS_2: HAT_FOOT, HAT_PEDAL: HAT_FOOT}
 
 
 class Key(NamedTuple):
-    """What a key is: a kind of piece (None: any), struck in a ``zone`` or with a ``mark``.
+    """A key of a kind of piece (None: any)."""
 
-    ``place`` counts pieces of the kind from left to right, None for all others. What is ``only_written`` is read as
-    something else, or not at all; what is ``only_read`` is written as another key.
-    """
-
-    number: int
     kind: str | None
-    zone: str = ""
-    mark: str = ""
-    place: int | None = None
-    only_written: bool = False
-    only_read: bool = False
+    key: MidiKey
+
+    @property
+    def number(self) -> int:
+        return self.key.number
 
 
-#: A cowbell is a block that is called a bell.
-BELL: Final = "cowbell"
-#: The hands' keys but for toms; of those that fit a stroke the first one is written, of those of a number the first
-#: one is read.
-KEYS: Final = (
-    Key(37, "snare", mark="x"),
-    Key(37, "snare", zone="rim", only_written=True),
-    Key(75, "snare", zone="shell", only_written=True),
-    Key(40, "snare", mark="^"),
-    Key(38, "snare"),
-    Key(46, "hi-hat", mark="o"),
-    Key(42, "hi-hat"),
-    Key(75, None, zone="rim", only_written=True),
-    Key(75, None, zone="shell", only_written=True),
-    Key(53, "ride", zone="bell"),
-    Key(59, "ride", zone="edge", only_written=True),
-    Key(51, "ride"),
-    Key(59, "ride", only_read=True),
-    Key(56, BELL),
-    Key(76, "block", place=0),
-    Key(77, "block", place=1),
-    Key(77, "block", only_written=True),
-    Key(55, "splash"),
-    Key(52, "china"),
-    Key(49, "crash", place=0),
-    Key(57, "crash", place=1),
-    Key(57, "crash", only_written=True),
+#: Rims and shells of whatever has no key of its own for them.
+_ANY: Final = (
+    Key(None, MidiKey(75, "rim", only_written=True)),
+    Key(None, MidiKey(75, "shell", only_written=True)),
 )
+
+
+def keys() -> Iterator[Key]:
+    """The hands' keys but for toms; of those that fit a stroke the first one is written, of those of a number the
+    first one is read.
+    """
+    for kind in all_kinds():
+        yield from (Key(kind.name, key) for key in kind.keys)
+        if kind.name == "hi-hat":
+            yield from _ANY
+
+
 #: What is written for a piece that nothing is known of.
 UNKNOWN: Final = 56
 #: What a kind is called on a kit that has none of it; snare, hi-hat and ride are so on every kit.
@@ -128,10 +114,10 @@ def key_of(kit: Kit, voice: str, limb: str, marks: str) -> int:
         return _of_unknown(code)
     kind, row = _kind(piece), _alike(kit, piece)
     place = row.index(piece.code)
-    for key in KEYS:
+    for of, key in keys():
         if (
             not key.only_read
-            and key.kind in (None, kind)
+            and of in (None, kind)
             and key.zone in ("", zone)
             and (not key.mark or key.mark in marks)
             and key.place in (None, place)
@@ -140,8 +126,8 @@ def key_of(kit: Kit, voice: str, limb: str, marks: str) -> int:
     table = TOM_KEYS.get(kind)
     if table is None:
         return UNKNOWN
-    keys = table.get(len(row), table[max(table)])
-    return keys[min(place, len(keys) - 1)]
+    by_size = table.get(len(row), table[max(table)])
+    return by_size[min(place, len(by_size) - 1)]
 
 
 def sound_of(kit: Kit, key: int) -> Sound:
@@ -150,15 +136,15 @@ def sound_of(kit: Kit, key: int) -> Sound:
         return _PEDALS[key]
     if key in TOMS:
         return Sound(_tom(kit, key))
-    for row in KEYS:
-        if row.number == key and row.kind is not None and not row.only_written:
-            code = _code(kit, row.kind, row.place or 0)
+    for kind, row in keys():
+        if row.number == key and kind is not None and not row.only_written:
+            code = _code(kit, kind, row.place or 0)
             return Sound(f"gm{key}" if code is None else f"{code}:{row.zone}" if row.zone else code, row.mark)
     return Sound(f"gm{key}")
 
 
 def _kind(piece: Piece) -> str:
-    return BELL if piece.kind == "block" and "bell" in piece.name else piece.kind
+    return kind_by_name(piece.kind, piece.name)
 
 
 def _code(kit: Kit, kind: str, place: int) -> str | None:
@@ -174,7 +160,7 @@ def _code(kit: Kit, kind: str, place: int) -> str | None:
 def kit_keys(kit: Kit) -> frozenset[int]:
     """The keys that something on a kit sounds; keys of pieces that it does not have are no part of its playing."""
     found = {BASS, BASS_2, STICKS}
-    for key in (HAT_PEDAL, *TOMS, *(row.number for row in KEYS)):
+    for key in (HAT_PEDAL, *TOMS, *(row.number for row in keys())):
         code = piece_of(sound_of(kit, key).voice)
         if code in kit:
             found.add(key)
@@ -216,9 +202,9 @@ def _tom(kit: Kit, key: int) -> str:
     """The tom that a key is, by its place between high and low among those there are."""
     for kind, table in TOM_KEYS.items():
         row = [p.code for p in sorted((p for p in kit if p.kind == kind), key=lambda p: (p.diameter, p.x))]
-        keys = table.get(len(row), table[max(table)]) if row else ()
-        if key in keys:
-            return row[keys.index(key)]
+        by_size = table.get(len(row), table[max(table)]) if row else ()
+        if key in by_size:
+            return row[by_size.index(key)]
     toms = sorted((p for p in kit if p.kind in TOM_KEYS), key=lambda p: (p.kind != "tom", p.diameter))
     if not toms:
         return "t1" if key >= 45 else "ft"

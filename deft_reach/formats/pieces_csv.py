@@ -7,8 +7,9 @@ import io
 import math
 from typing import Final
 
-from deft_reach.core.model.kit import KINDS, Kit, KitError, Piece, check_kit
+from deft_reach.core.model.kit import Kit, KitError, Piece, check_kit
 from deft_reach.core.model.layouts import make_piece
+from deft_reach.core.model.piece_kinds import KINDS
 from deft_reach.formats.plain_text import DocumentError, decode, reader
 from deft_reach.formats.tables import heading_of, rows_of
 

@@ -12,6 +12,7 @@ from typing import Final
 import numpy as np
 
 from deft_reach.core.model.kit import Kit
+from deft_reach.core.model.piece_kinds import Timbre, kind_by_name, piece_kind
 from deft_reach.core.motion.timing import ACCENT_LEVEL, GHOST_LEVEL, level_of
 from deft_reach.sound.click import RATE, Samples
 
@@ -28,12 +29,12 @@ def stroke_sound(kit: Kit, voice: str, limb: str, marks: str) -> Samples:
     """The sound of a stroke on a voice of a kit, mono; a voice that the kit lacks sounds as a plain block."""
     code, _, zone = voice.partition(":")
     piece = kit.piece(code)
-    kind = piece.kind if piece is not None else "block"
+    kind = piece_kind("block" if piece is None else kind_by_name(piece.kind, piece.name))
     size = piece.diameter if piece is not None else 200.0
     if zone == "foot":
-        kind, zone = "hi-hat", "foot"
+        kind, zone = piece_kind("hi-hat"), "foot"
     manner = next((m for m in "x^~o" if m in marks), "")
-    return _sound(kind, zone, round(size), level_of(marks), manner)
+    return _sound(kind.timbre, zone, round(size), level_of(marks), manner)
 
 
 def grace_sound(kit: Kit, voice: str) -> Samples:
@@ -42,26 +43,24 @@ def grace_sound(kit: Kit, voice: str) -> Samples:
 
 
 @lru_cache(maxsize=512)
-def _sound(kind: str, zone: str, size: int, level: int, manner: str) -> Samples:
-    bright = BRIGHTNESS[level]
-    if zone in ("rim", "shell", "edge") and kind not in ("hi-hat", "ride", "crash"):
+def _sound(timbre: Timbre, zone: str, size: int, level: int, manner: str) -> Samples:
+    bright, sound = BRIGHTNESS[level], timbre.sound
+    if zone in ("rim", "shell", "edge") and sound not in ("hat", "cymbal"):
         out = _wood(1450.0 if zone == "rim" else 620.0, bright)
     elif manner == "x":
         out = _wood(980.0, bright)
-    elif kind == "bass":
+    elif sound == "bass":
         out = _drum(52.0, 0.32, fall=0.9, stick=0.25 * bright)
-    elif kind == "snare":
+    elif sound == "snare":
         out = _snare(size, bright, manner)
-    elif kind in ("tom", "floor-tom"):
+    elif sound == "tom":
         out = _drum(118.0 * 305.0 / max(size, 120), 0.22 + size / 1500.0, fall=0.35, stick=0.2 * bright)
-    elif kind == "hi-hat":
+    elif sound == "hat":
         out = _hat(zone, manner, bright)
-    elif kind in ("ride", "crash", "splash", "china"):
-        out = _cymbal(kind, zone, size, bright)
-    elif kind == "bell":
-        out = _cymbal("bell", "bell", size, bright)
+    elif sound in ("cymbal", "bell"):
+        out = _cymbal(timbre, zone, size, bright)
     else:
-        out = _wood(760.0, bright)
+        out = _wood(timbre.pitch, bright)
     if manner == "~":
         out = _buzz(out)
     out = out * (LOUDNESS[level] / max(1e-9, float(np.abs(out).max())))
@@ -111,19 +110,18 @@ def _hat(zone: str, manner: str, bright: float) -> np.ndarray:
     return np.asarray(out + 0.05 * ring * np.exp(-time / decay * 1.5))
 
 
-def _cymbal(kind: str, zone: str, size: int, bright: float) -> np.ndarray:
-    decay = {"ride": 0.9, "crash": 1.1, "splash": 0.35, "china": 0.7, "bell": 1.0}[kind]
-    base = {"ride": 330.0, "crash": 290.0, "splash": 520.0, "china": 240.0, "bell": 1240.0}[kind]
-    base *= 450.0 / max(size, 200) if kind != "bell" else 1.0
+def _cymbal(timbre: Timbre, zone: str, size: int, bright: float) -> np.ndarray:
+    bell = timbre.sound == "bell"
+    decay, tonal = timbre.decay, timbre.tonal
+    base = timbre.pitch * (1.0 if bell else 450.0 / max(size, 200))
     time = _time(min(2.6, decay * 3))
-    tonal = {"ride": 0.16, "crash": 0.06, "splash": 0.06, "china": 0.08, "bell": 1.0}[kind]
-    if zone == "bell":
-        tonal, base = max(tonal, 0.6), base * (2.1 if kind != "bell" else 1.0)
+    if zone == "bell" and not bell:
+        tonal, base = max(tonal, 0.6), base * 2.1
     out = np.zeros(len(time))
     for k, partial in enumerate(CYMBAL):
         out += np.sin(2 * np.pi * base * partial * time + k) * np.exp(-time / decay * (1 + 0.4 * k)) / (1 + 0.3 * k)
-    noise = _noise(len(time), 47, 2500.0 if kind != "china" else 1200.0, 6000.0 + 7000.0 * bright)
-    swell = 1.0 - 0.6 * np.exp(-time * 60.0) if kind in ("crash", "splash", "china") else np.exp(-time * 6.0)
+    noise = _noise(len(time), 47, 2500.0 if timbre.pitch > 250.0 else 1200.0, 6000.0 + 7000.0 * bright)
+    swell = 1.0 - 0.6 * np.exp(-time * 60.0) if timbre.swells else np.exp(-time * 6.0)
     return np.asarray(tonal * out / 3.0 + noise * swell * np.exp(-time / decay * 2.2))
 
 

@@ -12,7 +12,10 @@ from deft_reach.app import units
 from deft_reach.app.kit.remove_piece_dialog import RemovePieceDialog
 from deft_reach.core import layout
 from deft_reach.core.document import read_unfinished
+from deft_reach.core.model import piece_kinds
 from deft_reach.core.model.kit import Dimension, Reading, Spot
+from deft_reach.core.model.layouts import new_piece
+from deft_reach.core.model.piece_kinds import PieceKind
 from deft_reach.core.model.sticking_habits import NO_HABITS
 from deft_reach.formats.document import dump_kit, load_kit
 from tests.app.conftest import choose, click, drag, enter, pick
@@ -418,3 +421,18 @@ def test_habits_are_learned_from_what_was_committed(station, window, qtbot):
     press(form.learn)
     press(form.learn)
     assert "Stopped" in form.words.text() and form.learn.text() == "Learn from what I committed"
+
+
+def test_a_kind_of_piece_from_outside_is_offered_and_drawn(window, station):
+    kind = PieceKind("tambourine", "tambourine on a stand", "percussion", "tb", "tambourine", 950, 250, 80)
+    piece_kinds.register(kind)
+    try:
+        session = window.session
+        session.apply(session.document.with_kit(session.kit.with_piece(new_piece(session.kit, "tambourine"))), "Kit")
+        session.select_piece("tb")
+        station.tabs.setCurrentWidget(station.shape_form)
+        assert station.shape_form.kind.currentText() == "tambourine on a stand"
+        station.plan.grab()
+        station.elevation.grab()
+    finally:
+        piece_kinds.unregister("tambourine")

@@ -13,8 +13,9 @@ from deft_reach.app.canvas.base import Canvas, handle_stroke_key, label
 from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.canvas.sprites import sprite, stamp, text_size
 from deft_reach.app.plain_text import plain_tip
-from deft_reach.core.model.kit import CYMBALS, Kit, Piece
+from deft_reach.core.model.kit import Kit, Piece
 from deft_reach.core.model.limbs import LEFT, RIGHT
+from deft_reach.core.model.piece_kinds import CYMBALS, DRUMS
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.session import Session
 
@@ -235,7 +236,7 @@ class Elevation(Canvas):
             rise, reach = radius * math.sin(tilt), radius * math.cos(tilt)
             near = QPointF(centre.x() - reach * scale, centre.y() + rise * self.up)
             far = QPointF(centre.x() + reach * scale, centre.y() - rise * self.up)
-            if cymbal or piece.kind == "block":
+            if cymbal or piece.kind not in DRUMS:
                 painter.setPen(QPen(pen.color(), pen.widthF() + 1.2, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
                 painter.drawLine(near, far)
             else:
@@ -243,7 +244,7 @@ class Elevation(Canvas):
                 painter.drawPolygon([near, far, far + down, near + down])
             return
         squash = max(abs(radius * math.sin(tilt)) * self.up, 1.5)
-        wide, deep = radius * scale + 3, 0.0 if cymbal or piece.kind == "block" else piece.depth * self.up
+        wide, deep = radius * scale + 3, (piece.depth if piece.kind in DRUMS else 0.0) * self.up
 
         def paint(inside: QPainter) -> None:
             middle = QPointF(wide, squash + 3)

@@ -11,8 +11,9 @@ from PySide6.QtGui import QBrush, QColor, QPainter, QPen
 from deft_reach.app import theme, units
 from deft_reach.app.canvas.base import label
 from deft_reach.app.canvas.sprites import sprite, stamp, text_size
-from deft_reach.core.model.kit import CYMBALS, DRUMS, Kit, Piece, piece_of
+from deft_reach.core.model.kit import Kit, Piece, piece_of
 from deft_reach.core.model.limbs import HAT_FOOT, KICK, SECOND_KICK
+from deft_reach.core.model.piece_kinds import CYMBALS, DRUMS
 from deft_reach.core.motion.comfort import comforts
 from deft_reach.core.motion.pose import MAX_LEAN_MM
 

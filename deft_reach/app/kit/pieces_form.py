@@ -29,8 +29,9 @@ from deft_reach.app.station import Listener
 from deft_reach.app.styled import set_scaled
 from deft_reach.app.tables import make_list
 from deft_reach.app.words import say
-from deft_reach.core.model.kit import KINDS, KitError, gaps
+from deft_reach.core.model.kit import KitError, gaps
 from deft_reach.core.model.limbs import LEFT, RIGHT
+from deft_reach.core.model.piece_kinds import KINDS
 from deft_reach.core.motion.comfort import comforts, easier
 from deft_reach.core.session import Session
 

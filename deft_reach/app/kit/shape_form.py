@@ -25,7 +25,8 @@ from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.station import Listener
 from deft_reach.app.styled import set_scaled
 from deft_reach.app.words import say
-from deft_reach.core.model.kit import KINDS, PEDALS, SPLIT_FOOT_MM, ZONES, KitError, Piece
+from deft_reach.core.model.kit import SPLIT_FOOT_MM, ZONES, KitError, Piece
+from deft_reach.core.model.piece_kinds import KINDS, PEDALS, piece_kind
 from deft_reach.core.session import Session
 
 ZONE_FIELDS = (
@@ -189,7 +190,7 @@ class ShapeForm(Listener):
             with QSignalBlocker(box):
                 if box.value() != getattr(piece, field) or not box.text():
                     box.setValue(getattr(piece, field))
-        has_shell = piece.kind in ("snare", "tom", "floor-tom", "bass", "block")
+        has_shell = piece_kind(piece.kind).has_shell
         self.shell_depth.setEnabled(has_shell)
         self.tilt.setEnabled(piece.kind not in PEDALS and piece.kind != "bass")
         both = piece.kind in ("hat-pedal", "second-bass-pedal") and kit.foot_pedals_apart < 1e6

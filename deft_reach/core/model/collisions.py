@@ -6,7 +6,8 @@ import math
 from itertools import combinations
 from typing import Final, NamedTuple
 
-from deft_reach.core.model.kit import CYMBALS, Kit, Piece
+from deft_reach.core.model.kit import Kit, Piece
+from deft_reach.core.model.piece_kinds import CYMBALS
 
 #: Hardware gives and measures are taken by hand: this much overlap (mm) is none.
 GIVE_MM: Final = 8.0

@@ -4,8 +4,6 @@ Millimetres throughout. The origin is on the floor under the seat's centre; x ru
 y forward, z up.
 """
 
-# Long: pieces, zones and what is asked of a kit refer to each other.
-
 from __future__ import annotations
 
 import math
@@ -17,28 +15,7 @@ from typing import Any, Final
 
 from deft_reach.core.model.limbs import LEFT, RIGHT
 from deft_reach.core.model.message import Length, message, outside
-
-#: What a piece can be, with the words a player uses for it.
-KINDS: Final = {
-    "snare": "snare drum",
-    "tom": "rack tom",
-    "floor-tom": "floor tom",
-    "bass": "bass drum",
-    "hi-hat": "hi-hat",
-    "ride": "ride cymbal",
-    "crash": "crash cymbal",
-    "splash": "splash cymbal",
-    "china": "china-type cymbal",
-    "block": "block or bell",
-    "bass-pedal": "bass pedal",
-    "second-bass-pedal": "second bass pedal",
-    "hat-pedal": "hi-hat pedal",
-}
-CYMBALS: Final = frozenset({"hi-hat", "ride", "crash", "splash", "china"})
-DRUMS: Final = frozenset({"snare", "tom", "floor-tom", "bass"})
-PEDALS: Final = frozenset({"bass-pedal", "second-bass-pedal", "hat-pedal"})
-#: Kinds of which a kit has at most one, because a limb letter means it.
-SINGLE_KINDS: Final = frozenset({"bass-pedal", "second-bass-pedal", "hat-pedal"})
+from deft_reach.core.model.piece_kinds import KINDS, PEDALS, SINGLE_KINDS
 
 #: Every voice's zones that stroke text may name.
 ZONES: Final = ("rim", "shell", "bell", "edge", "foot")

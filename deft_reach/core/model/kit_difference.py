@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import math
 
-from deft_reach.core.model.kit import KINDS, Kit, Piece
+from deft_reach.core.model.kit import Kit, Piece
 from deft_reach.core.model.message import Length, Message, joined, message
+from deft_reach.core.model.piece_kinds import KINDS
 
 
 def kit_difference(before: Kit, now: Kit) -> list[tuple[str, Message]]:

@@ -14,9 +14,8 @@ from dataclasses import replace
 from typing import Final
 
 from deft_reach.core.model.collisions import covered, trouble
-from deft_reach.core.model.kit import CYMBALS, DRUMS, PEDALS, Foot, Kit, Piece, Zone
-
-INCH = 25.4
+from deft_reach.core.model.kit import Foot, Kit, Piece, Zone
+from deft_reach.core.model.piece_kinds import CYMBALS, DRUMS, INCH, PEDALS, piece_kind
 
 
 def _towards_seat(x: float, y: float, distance: float) -> tuple[float, float]:
@@ -55,7 +54,7 @@ def make_piece(
             Zone("edge", edge[0], edge[1], -10.0, 50.0),
         )
         feet = _tripod(body, 270.0)
-    elif kind in ("snare", "tom", "floor-tom"):
+    elif kind in DRUMS and kind != "bass":
         near = _towards_seat(x, y, radius * 0.95)
         side = math.copysign(radius, x) if kind == "floor-tom" else near[0]
         zones = (
@@ -66,7 +65,7 @@ def make_piece(
             feet = _tripod(body, 190.0)
         elif kind == "floor-tom":
             feet = _tripod(body, radius + 15.0)
-    elif kind == "block":
+    elif kind not in PEDALS and kind != "bass":
         feet = _tripod(body, 200.0)
     return Piece(code, name, kind, x, y, z, diameter, width, tilt, depth, body[0], body[1], zones=zones, feet=feet)
 
@@ -207,22 +206,6 @@ def layout(name: str) -> Kit:
         raise KeyError(f"no kit named '{name}'; there are {', '.join(LAYOUTS)}") from None
 
 
-#: What a new piece of a kind is like: code, name, height, diameter, effective width, tilt and shell depth.
-USUAL: Final[dict[str, tuple[str, str, float, float, float, float, float]]] = {
-    "snare": ("sn", "snare", 640, 14 * INCH, 180, 4, 140),
-    "tom": ("t", "tom", 850, 12 * INCH, 160, 14, 205),
-    "floor-tom": ("f", "floor tom", 610, 16 * INCH, 200, 3, 400),
-    "bass": ("bd", "bass drum", 300, 22 * INCH, 120, 0, 420),
-    "hi-hat": ("hh", "hi-hat", 875, 14 * INCH, 150, 0, 0),
-    "ride": ("rd", "ride", 930, 20 * INCH, 180, 12, 0),
-    "crash": ("c", "crash", 1080, 16 * INCH, 180, 15, 0),
-    "splash": ("sp", "splash", 1060, 10 * INCH, 120, 12, 0),
-    "china": ("ch", "china", 1080, 18 * INCH, 170, -12, 0),
-    "block": ("wb", "block", 900, 160, 70, 0, 60),
-    "bass-pedal": ("kp", "bass pedal", 60, 90, 80, 0, 280),
-    "second-bass-pedal": ("jp", "second bass pedal", 60, 90, 80, 0, 280),
-    "hat-pedal": ("hp", "hi-hat pedal", 60, 90, 80, 0, 280),
-}
 _PEDAL_PLACES: Final = {
     "bass-pedal": (130.0, 660.0),
     "hat-pedal": (-330.0, 560.0),
@@ -243,8 +226,11 @@ def new_piece(kit: Kit, kind: str) -> Piece:
 
     Free of the others seen from above, too, where there is room for that.
     """
-    stem, name, z, diameter, width, tilt, depth = USUAL[kind]
-    code = free_code(kit, stem)
+    usual = piece_kind(kind)
+    name, z, diameter, width, tilt, depth = (
+        usual.label, usual.height, usual.diameter, usual.width, usual.tilt, usual.depth,
+    )  # fmt: skip
+    code = free_code(kit, usual.code)
     if kind in _PEDAL_PLACES:
         x, y = _PEDAL_PLACES[kind]
         return Piece(code, name, kind, x * -kit.hat_side, y, z, diameter, width, depth=depth)
@@ -297,14 +283,16 @@ def exchanged(kit: Kit, piece: Piece, kind: str) -> Piece:
 
     It keeps the code, so that the strokes on it stay, and the place; the height only among drums or among cymbals.
     """
-    _, name, z, diameter, width, tilt, depth = USUAL[kind]
+    usual = piece_kind(kind)
+    name = usual.label
     if any(name == other.name for other in kit if other.code != piece.code):
         name = f"{name} {piece.code}"
     alike = any({kind, piece.kind} <= family for family in (CYMBALS, DRUMS - {"bass"}, PEDALS))
-    height = piece.z if alike else z
+    height = piece.z if alike else usual.height
+    size = (usual.diameter, usual.width)
     if kind == "bass" or kind in PEDALS:
-        return Piece(piece.code, name, kind, piece.x, piece.y, height, diameter, width, tilt, depth)
-    return make_piece(piece.code, name, kind, (piece.x, piece.y, height), diameter, width, tilt=tilt, depth=depth)
+        return Piece(piece.code, name, kind, piece.x, piece.y, height, *size, usual.tilt, usual.depth)
+    return make_piece(piece.code, name, kind, (piece.x, piece.y, height), *size, tilt=usual.tilt, depth=usual.depth)
 
 
 def usual_zone(piece: Piece, name: str) -> Zone:

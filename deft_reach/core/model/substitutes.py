@@ -7,23 +7,16 @@ from typing import Final
 
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.layouts import layout
+from deft_reach.core.model.piece_kinds import PEDAL, all_kinds, piece_kind
 
-#: Which kinds can stand in for one, the likest first.
-LIKE: Final = {
-    "snare": ("snare", "tom", "floor-tom"),
-    "tom": ("tom", "floor-tom", "snare"),
-    "floor-tom": ("floor-tom", "tom", "snare"),
-    "hi-hat": ("hi-hat", "ride", "crash"),
-    "ride": ("ride", "crash", "hi-hat"),
-    "crash": ("crash", "china", "splash", "ride"),
-    "splash": ("splash", "crash", "china", "hi-hat"),
-    "china": ("china", "crash", "splash", "ride"),
-    "block": ("block", "ride", "hi-hat", "snare"),
-}
-_BY_CODE: Final = {
-    "sn": "snare", "t": "tom", "ft": "floor-tom", "f": "floor-tom", "hh": "hi-hat", "rd": "ride", "c": "crash",
-    "sp": "splash", "ch": "china", "wb": "block", "bl": "block", "gm": "block",
-}  # fmt: skip
+#: Codes that are no kind's own.
+_CODES: Final = {"ft": "floor-tom", "gm": "block"}
+
+
+def like(kind: str) -> tuple[str, ...]:
+    """Which kinds can stand in for one, the likest first, and itself before them; none for what feet play."""
+    instead = piece_kind(kind).instead
+    return (kind, *instead) if instead else ()
 
 
 def substitute(kit: Kit, voice: str) -> str | None:
@@ -39,10 +32,11 @@ def substitute(kit: Kit, voice: str) -> str | None:
         return None if zone == "foot" else code
     model = layout("large").piece(code)
     stem = code.rstrip("0123456789")
-    kind = model.kind if model is not None else _BY_CODE.get(code, _BY_CODE.get(stem))
+    by_code = {**{kind.code: kind.name for kind in all_kinds() if kind.family != PEDAL}, **_CODES}
+    kind = model.kind if model is not None else by_code.get(code, by_code.get(stem))
     if kind is None:
         return None
-    for other in LIKE.get(kind, ()):
+    for other in like(kind):
         row = [piece for piece in kit if piece.kind == other]
         if not row:
             continue
@@ -65,9 +59,9 @@ def pieces_like(kit: Kit, code: str) -> tuple[str, ...]:
     piece = kit.piece(code)
     if piece is None:
         return ()
-    here, like = (piece.x, piece.y, piece.z), LIKE.get(piece.kind, ())
+    here, kinds = (piece.x, piece.y, piece.z), like(piece.kind)
     others = [p for p in kit if p.code in kit.struck and p.code != code]
-    others.sort(key=lambda p: (p.kind not in like, math.dist(here, (p.x, p.y, p.z))))
+    others.sort(key=lambda p: (p.kind not in kinds, math.dist(here, (p.x, p.y, p.z))))
     return tuple(p.code for p in others)
 
 

@@ -22,7 +22,7 @@ from deft_reach.core.model.layouts import layout as shipped
 from deft_reach.core.model.limbs import HANDS
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.player import Player
-from deft_reach.core.model.substitutes import LIKE
+from deft_reach.core.model.substitutes import like
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.notation.stroke_text import rewrite, strike_of
 from deft_reach.core.search.errors import SearchError
@@ -179,7 +179,7 @@ def _others(code: str, home: Piece | None, target: Kit) -> list[tuple[float, Pie
     kind = home.kind if home is not None else (same.kind if same is not None else "block")
     if same is not None and same.kind == kind:
         return [(0.0, same)]
-    roles = LIKE.get(kind, ("snare",))
+    roles = like(kind) or ("snare",)
     rows = []
     for piece in target:
         if piece.kind in roles:

@@ -22,7 +22,7 @@ from deft_reach.core.model.elements import Strike
 from deft_reach.core.model.kit import Kit, piece_of, voice_name
 from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, KICK, SECOND_KICK, other_hand
 from deft_reach.core.model.pattern import OVER, UNDER, Pattern
-from deft_reach.core.model.substitutes import LIKE, pieces_like, substitute
+from deft_reach.core.model.substitutes import like, pieces_like, substitute
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.notation.stroke_text import rewrite, strike_of
 from deft_reach.core.search.candidates import differing, opened
@@ -264,7 +264,7 @@ def _others_like(kit: Kit, voice: str) -> list[str]:
     if kit.voice_point(voice) is None or piece is None:
         found = substitute(kit, voice)
         return [] if found is None else [found]
-    likes = LIKE.get(piece.kind, ())
+    likes = like(piece.kind)
     return [other for other in pieces_like(kit, code) if (p := kit.piece(other)) and p.kind in likes][:VOICES]
 
 

@@ -11,9 +11,10 @@ from deft_reach.core.analysis.ranking import in_order, merit_of
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import read_unfinished
 from deft_reach.core.model.counting import counted
-from deft_reach.core.model.kit import CYMBALS, Kit
+from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import HANDS
 from deft_reach.core.model.pattern import Moment, Pattern
+from deft_reach.core.model.piece_kinds import CYMBALS, DRUMS
 from deft_reach.core.model.player import Player
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.notation.cells import Cell, find_cells
@@ -35,8 +36,6 @@ SORTS: Final = {
 }
 
 
-#: Where voicings may go; accents go to cymbals as well.
-DRUMS: Final = frozenset({"snare", "tom", "floor-tom"})
 #: So many ways round the kit there are at the most, out of so many of each contour; the contours for drums.
 MOST_WAYS: Final = 10
 EACH_WAY: Final = 3
@@ -147,7 +146,8 @@ def _voices(
     """Other ways round the kit for the same hands: the likeliest first, then always the one that is most unlike those
     before it. Accents go to cymbals in some of them.
     """
-    drums = list(palette) or [p.code for p in kit if p.kind in DRUMS]
+    # Voicings go to the drums that hands play; accents to cymbals as well.
+    drums = list(palette) or [p.code for p in kit if p.kind in DRUMS and p.kind != "bass"]
     cymbals = [] if palette else [p.code for p in kit if p.kind in CYMBALS]
     accented = any(">" in s.marks and s.limb in HANDS for s in pattern.strokes)
     wishes: list[tuple[str, list[str], tuple[str, ...]]] = [(contour, drums, ()) for contour in WAYS_OF_DRUMS]

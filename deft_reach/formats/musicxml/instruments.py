@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import re
+from itertools import chain
 from typing import Final
 
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import EITHER, HAT_FOOT, KICK
+from deft_reach.core.model.piece_kinds import kind_by_name, piece_kind
 from deft_reach.formats.general_midi import Sound
 
 #: Words of a name or a sound id (MusicXML 4.0, sounds.xml), the kind of piece they mean, and its marks; the first
@@ -18,20 +20,16 @@ _WORDS: Final = (
     (r"hi[ -]?hat|charleston", "hi-hat", ""),
     (r"side[ -]?stick|cross[ -]?stick|rim[ -]?(click|knock)", "snare", "x"),
     (r"snare|caisse claire|kleine trommel", "snare", ""),
-    (r"ride.*bell|bell.*ride", "bell", ""),
+    (r"ride.*bell|bell.*ride", "ride bell", ""),
     (r"ride", "ride", ""),
     (r"splash", "splash", ""),
     (r"china|chinese", "china", ""),
     (r"crash|cymbal", "crash", ""),
-    (r"cow ?bell|wood ?block|block|temple", "block", ""),
+    (r"cow ?bell|agogo", "bell", ""),
+    (r"wood ?block|block|temple", "block", ""),
     (r"floor|(low|bass)[ -]?tom.*2", "floor-tom", ""),
     (r"tom", "tom", ""),
 )
-#: What is played where a kit has none of a kind.
-_INSTEAD: Final = {
-    "splash": ("crash", "ride"), "china": ("crash", "ride"), "crash": ("ride",), "ride": ("crash",),
-    "block": ("ride",), "floor-tom": ("tom",), "tom": ("floor-tom",),
-}  # fmt: skip
 
 
 def voice_by_words(kit: Kit, words: str) -> Sound | None:
@@ -49,12 +47,14 @@ def _on_kit(kit: Kit, kind: str, marks: str, words: str) -> Sound | None:
     if kind == "foot":
         hat = kit.of_kind("hi-hat")
         return None if hat is None else Sound(f"{hat.code}:foot", limb=HAT_FOOT)
-    if kind == "bell":
+    if kind == "ride bell":
         ride = kit.of_kind("ride")
         return None if ride is None else Sound(f"{ride.code}:bell")
     if kind == "tom":
         return _tom(kit, words)
-    piece = next((p for one in (kind, *_INSTEAD.get(kind, ())) if (p := kit.of_kind(one)) is not None), None)
+    alike = (p for p in kit if kind_by_name(p.kind, p.name) == kind)
+    others = (p for one in piece_kind(kind).instead if (p := kit.of_kind(one)) is not None)
+    piece = next(chain(alike, others), None)
     return None if piece is None else Sound(piece.code, marks, EITHER)
 
 

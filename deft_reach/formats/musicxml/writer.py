@@ -11,9 +11,10 @@ from typing import Final
 from xml.etree import ElementTree as Tree
 
 from deft_reach.core.model.elements import GRACE_NOTES, Grid, Rest, Step, Tie
-from deft_reach.core.model.kit import CYMBALS, Kit, voice_name
+from deft_reach.core.model.kit import Kit, voice_name
 from deft_reach.core.model.limbs import EITHER, FEET, HANDS
 from deft_reach.core.model.pattern import Bar, Pattern, Stroke
+from deft_reach.core.model.piece_kinds import CYMBALS, piece_kind
 from deft_reach.core.notation.grids import with_grids
 from deft_reach.core.notation.stroke_text import write_strike
 from deft_reach.core.notation.swing import straight
@@ -32,18 +33,8 @@ _TYPES: Final = {
     Fraction(1, 64): "64th",
     Fraction(1, 128): "128th",
 }
-#: Where a kind stands on the staff.
-_PLACES: Final = {
-    "snare": ("C", 5),
-    "bass": ("F", 4),
-    "hi-hat": ("G", 5),
-    "ride": ("F", 5),
-    "crash": ("A", 5),
-    "splash": ("B", 5),
-    "china": ("C", 6),
-    "block": ("D", 6),
-    "foot": ("D", 4),
-}
+#: Where the hi-hat's pedal, and what the kit has not, stand on the staff.
+_FOOT_PLACE, _UNKNOWN_PLACE = ("D", 4), ("D", 6)
 _RACK_PLACES: Final = (("E", 5), ("D", 5), ("B", 4), ("B", 4))
 _FLOOR_PLACES: Final = (("A", 4), ("G", 4))
 
@@ -377,16 +368,16 @@ class _Writer:
         """Where a voice stands on the staff."""
         code, _, zone = voice.partition(":")
         if zone == "foot":
-            return _PLACES["foot"]
+            return _FOOT_PLACE
         piece = self.kit.piece(code)
         if piece is None:
-            return _PLACES["block"]
+            return _UNKNOWN_PLACE
         for kind, places in (("tom", _RACK_PLACES), ("floor-tom", _FLOOR_PLACES)):
             if piece.kind == kind:
                 row = sorted((p for p in self.kit if p.kind == kind), key=lambda p: (p.diameter, p.x))
                 at = [p.code for p in row].index(code)
                 return places[min(at if len(row) > 1 or kind == "floor-tom" else 1, len(places) - 1)]
-        return _PLACES.get(piece.kind, _PLACES["block"])
+        return piece_kind(piece.kind).staff
 
     def _notehead(self, note: Tree.Element, stroke: Stroke) -> None:
         code, _, zone = stroke.voice.partition(":")

@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 
 from deft_reach.core import LAYOUTS, check_kit, layout
 from deft_reach.core.model.collisions import collisions, covered, heights
-from deft_reach.core.model.kit import KINDS, PEDALS
-from deft_reach.core.model.layouts import USUAL, beside, free_code, new_piece
+from deft_reach.core.model.layouts import beside, free_code, new_piece
+from deft_reach.core.model.piece_kinds import KINDS, PEDALS
 
 FIVE = layout("five")
 
@@ -81,4 +81,3 @@ def test_a_twin_stands_beside_its_model():
 
 def test_codes_are_free_and_every_kind_has_its_usual_size():
     assert free_code(FIVE, "sn") == "sn1" and free_code(FIVE, "t1") == "t3" and free_code(FIVE, "sp") == "sp"
-    assert set(USUAL) == set(KINDS)

@@ -8,10 +8,11 @@ from hypothesis import strategies as st
 
 from deft_reach.core import Player, check_kit, layout
 from deft_reach.core.model.collisions import collisions
-from deft_reach.core.model.kit import KINDS, gaps
+from deft_reach.core.model.kit import gaps
 from deft_reach.core.model.kit_difference import kit_difference
 from deft_reach.core.model.layouts import LAYOUTS, exchanged, resized, usual_zone
 from deft_reach.core.model.message import message
+from deft_reach.core.model.piece_kinds import KINDS
 from deft_reach.core.model.setups import SETUPS, SetUpError, place_near
 from deft_reach.core.motion.crossing import crossings
 from deft_reach.core.motion.reach_table import reach_table
