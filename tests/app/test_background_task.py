@@ -39,10 +39,10 @@ def test_a_long_search_keeps_no_short_job_waiting(qapp, qtbot):
 
 def test_a_staff_that_is_gone_takes_no_drawing(window, qtbot):
     staff = Staff(window.session)
-    answer, number = staff._answer, staff._number
+    engraving = staff._engraving
     staff.deleteLater()
     QCoreApplication.sendPostedEvents(staff, QEvent.Type.DeferredDelete.value)
     assert not shiboken6.isValid(staff)
     with qtbot.captureExceptions() as caught:
-        answer.done.emit(number, b"", "late")
+        engraving.finished.emit("late")
     assert not caught

@@ -4,56 +4,22 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections.abc import Hashable
+from threading import Lock
+from typing import Final
 
-from PySide6.QtCore import (
-    QByteArray,
-    QLineF,
-    QObject,
-    QPointF,
-    QRectF,
-    QRunnable,
-    QSize,
-    Qt,
-    QThreadPool,
-    QTimer,
-    Signal,
-)
+from PySide6.QtCore import QByteArray, QLineF, QPointF, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QResizeEvent, QWheelEvent
 from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QWidget
 
 from deft_reach.app import theme
+from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.canvas.base import Canvas, Same
-from deft_reach.core.model.kit import Kit
-from deft_reach.core.model.pattern import Pattern
+from deft_reach.core.search.progress import Progress
 from deft_reach.core.session.plan_view import PlanView
 
-
-class _Answer(QObject):
-    """Carries a drawing from the worker to the window."""
-
-    done = Signal(int, bytes, str)
-
-
-class _Engrave(QRunnable):
-    def __init__(self, answer: _Answer, number: int, pattern: Pattern, kit: Kit, tempo: float, width: int) -> None:
-        super().__init__()
-        self.answer, self.number = answer, number
-        self.pattern, self.kit, self.tempo, self.width = pattern, kit, tempo, width
-        c = theme.colours()
-        self.ink = c.ink
-        self.colours = {limb: c.hand(limb).name() for limb in "RLKJH?"}
-
-    def run(self) -> None:
-        # Late and out of the window's thread: the engraver takes a moment to load.
-        from deft_reach.formats.engraving import engrave
-
-        try:
-            svg = engrave(self.pattern, self.kit, self.tempo, self.width, self.ink, self.colours.__getitem__)
-        except Exception as error:  # whatever the engraver stumbles over is said, never raised in a worker
-            self.answer.done.emit(self.number, b"", str(error) or type(error).__name__)
-        else:
-            self.answer.done.emit(self.number, svg, "")
+#: The engraver does one thing at a time.
+_ENGRAVER: Final = Lock()
 
 
 class Staff(Canvas):
@@ -65,22 +31,19 @@ class Staff(Canvas):
         self._renderer: QSvgRenderer | None = None
         self._shown: object = None
         self._asked: object = None
-        self._number = 0
         self._problem = ""
         self._top = 0.0
         self.boxes: dict[int, QRectF] = {}
         #: When something is struck (whole notes, in order), where its note is, and the stretch of its line.
         self._line: list[tuple[float, QRectF, QRectF]] = []
-        self._answer = _Answer()
-        self._pool = QThreadPool()
-        # One at a time: only the newest counts.
-        self._pool.setMaxThreadCount(1)
+        # Whatever the engraver stumbles over is said.
+        self._engraving = BackgroundTask(Exception)
         self._soon = QTimer()
         self._soon.setSingleShot(True)
         self._soon.setInterval(150)
         super().__init__(session, "Staff, the plan as drum notation", parent)
         # Not before it is an object of Qt: only then do these connections end with it.
-        self._answer.done.connect(self._take)
+        self._engraving.finished.connect(self._take)
         self._soon.timeout.connect(self._ask)
 
     def minimumSizeHint(self) -> QSize:
@@ -103,16 +66,21 @@ class Staff(Canvas):
         pattern, plan = self.session.pattern(), self.session.plan
         if pattern is None or plan is None or not pattern.strokes:
             return
-        self._number += 1
-        self._pool.clear()
-        self._pool.start(
-            _Engrave(self._answer, self._number, pattern, self.session.kit, plan.tempo, self.width() - 16)
-        )
+        kit, tempo, width, c = self.session.kit, plan.tempo, self.width() - 16, theme.colours()
+        ink, colours = c.ink, {limb: c.hand(limb).name() for limb in "RLKJH?"}
 
-    def _take(self, number: int, svg: bytes, problem: str) -> None:
-        if number != self._number:
-            return
-        self._problem = problem
+        def work(progress: Progress) -> bytes:
+            # Late and out of the window's thread: the engraver takes a moment to load.
+            from deft_reach.formats.engraving import engrave
+
+            with _ENGRAVER:
+                progress.at(0)
+                return engrave(pattern, kit, tempo, width, ink, colours.__getitem__)
+
+        self._engraving.start(work)
+
+    def _take(self, result: bytes | str) -> None:
+        svg, self._problem = (b"", result or "engraving failed") if isinstance(result, str) else (result, "")
         self._shown = self._asked
         renderer = QSvgRenderer(QByteArray(svg)) if svg else None
         self._renderer = renderer if renderer is not None and renderer.isValid() else None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from PySide6.QtCore import QObject, QRunnable, QSignalBlocker, Qt, QThreadPool, Signal
+from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtGui import QColor, QHideEvent
 from PySide6.QtWidgets import (
     QComboBox,
@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme, units
+from deft_reach.app.background_task import BackgroundTask
 from deft_reach.app.canvas.tape_tool import TapeTool
 from deft_reach.app.kit.tape_guide import TapeGuide
 from deft_reach.app.length_box import LengthBox
@@ -33,25 +34,12 @@ from deft_reach.core.model.tape_guide import pair_key
 from deft_reach.core.session import Session
 
 
-class _Answer(QObject):
-    """Carries a solution from the worker to the window."""
-
-    found = Signal(int, object)
-
-
-class _Solve(QRunnable):
-    def __init__(self, answer: _Answer, number: int, readings: tuple[Reading, ...], kit: Kit, player: Player) -> None:
-        super().__init__()
-        self.answer, self.number = answer, number
-        self.readings, self.kit, self.player = readings, kit, player
-
-    def run(self) -> None:
-        result: Measured | TapeError | KitError
-        try:
-            result = measure(self.readings, self.kit, self.player)
-        except (TapeError, KitError) as error:
-            result = error
-        self.answer.found.emit(self.number, result)
+def _measured(readings: tuple[Reading, ...], kit: Kit, player: Player) -> Measured | TapeError | KitError:
+    """What readings add up to, or what is wrong with them: said in the unit that is set by then."""
+    try:
+        return measure(readings, kit, player)
+    except (TapeError, KitError) as error:
+        return error
 
 
 class TapeForm(Listener):
@@ -62,9 +50,8 @@ class TapeForm(Listener):
         super().__init__(session)
         self.solution: Measured | None = None
         self._asked: tuple[Kit, Player] | None = None
-        self._number = 0
-        self._answer = _Answer()
-        self._answer.found.connect(self._solved)
+        self.task = BackgroundTask(TapeError)
+        self.task.finished.connect(self._solved)
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 6)
         column.setSpacing(4)
@@ -243,7 +230,7 @@ class TapeForm(Listener):
         """Solve in the background; only the newest answer counts."""
         kit, player = self.session.kit, self.session.player
         self._asked = (kit, player)
-        self._number += 1
+        self.task.cancel()
         self.solution = None
         if not kit.readings:
             self._say(
@@ -253,12 +240,10 @@ class TapeForm(Listener):
             )
             return
         self._say("Solving …", "hint")
-        QThreadPool.globalInstance().start(_Solve(self._answer, self._number, kit.readings, kit, player))
+        self.task.start(lambda _: _measured(kit.readings, kit, player))
 
-    def _solved(self, number: int, result: Measured | TapeError | KitError) -> None:
-        if number != self._number:
-            return
-        if isinstance(result, Exception):
+    def _solved(self, result: Measured | TapeError | KitError | str) -> None:
+        if isinstance(result, (Exception, str)):
             self._say(sentence(result), "error")
         else:
             self.solution = result
