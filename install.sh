@@ -72,7 +72,7 @@ put $from/deft-reach.desktop "$prefix/share/applications/deft-reach.desktop"
 put $from/deft-reach.metainfo.xml "$prefix/share/metainfo/deft-reach.metainfo.xml"
 put $from/deft-reach-mime.xml "$prefix/share/mime/packages/deft-reach.xml"
 put $from/deft-reach.svg "$prefix/share/icons/hicolor/scalable/apps/deft-reach.svg"
-QT_QPA_PLATFORM=offscreen "$home/env/bin/python" -m deft_reach.app.desktop_icons "$prefix/share/icons/hicolor" >> "$listed"
+QT_QPA_PLATFORM=offscreen "$home/env/bin/python" -m deft_reach.app.desktop.desktop_icons "$prefix/share/icons/hicolor" >> "$listed"
 for made in man:share/man/man1/deft-reach.1 bash:share/bash-completion/completions/deft-reach \
   zsh:share/zsh/site-functions/_deft-reach fish:share/fish/vendor_completions.d/deft-reach.fish; do
   file="$prefix/${made#*:}"

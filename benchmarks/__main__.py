@@ -159,7 +159,7 @@ import sys, resource
 from deft_reach.app.run import make_app
 from deft_reach.app import theme
 app = make_app(); theme.apply(app, "light")
-from deft_reach.app.window import MainWindow
+from deft_reach.app.shell.window import MainWindow
 from deft_reach.store.settings import Settings
 folder = Path(sys.argv[1])
 window = MainWindow(settings=Settings(folder / "m.json"), keep_in=folder)
@@ -207,7 +207,7 @@ from PySide6.QtTest import QTest
 from deft_reach.app.run import make_app
 from deft_reach.app import theme
 app = make_app(); theme.apply(app, "light")
-from deft_reach.app.window import MainWindow
+from deft_reach.app.shell.window import MainWindow
 from deft_reach.store.documents import open_document
 from deft_reach.store.places import demo_file
 from deft_reach.store.settings import Settings

@@ -67,7 +67,7 @@ from pathlib import Path
 from deft_reach.app.run import make_app
 from deft_reach.app import theme
 app = make_app(); theme.apply(app, "light")
-from deft_reach.app.window import MainWindow
+from deft_reach.app.shell.window import MainWindow
 from deft_reach.store.settings import Settings
 from benchmarks.__main__ import yardstick
 folder = Path(sys.argv[1])

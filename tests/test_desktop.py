@@ -10,7 +10,7 @@ from xml.etree import ElementTree
 import pytest
 
 from deft_reach import __version__
-from deft_reach.app.desktop_icons import SIZES, write_icons
+from deft_reach.app.desktop.desktop_icons import SIZES, write_icons
 from deft_reach.cli.main import VERBS
 from deft_reach.cli.manual import bash_completion, fish_completion, man_page, zsh_completion
 

@@ -11,12 +11,12 @@ from PySide6.QtCore import QByteArray, Qt, QThreadPool, QTimer
 from PySide6.QtWidgets import QApplication
 
 from deft_reach.app import theme
-from deft_reach.app.accessibility import install as install_accessibility
-from deft_reach.app.background_task import JOBS
-from deft_reach.app.cycle_collector import CycleCollector
+from deft_reach.app.background.background_task import JOBS
+from deft_reach.app.background.cycle_collector import CycleCollector
+from deft_reach.app.desktop.accessibility import install as install_accessibility
 
 if TYPE_CHECKING:
-    from deft_reach.app.window import MainWindow
+    from deft_reach.app.shell.window import MainWindow
 
 
 #: How long (seconds) another thread may go on while the window waits for the interpreter. With Python's own 5 ms a
@@ -54,8 +54,8 @@ def run_window(file: str | None, demo: bool = False, new_window: bool = False) -
         )
         return 2
     app = make_app()
-    from deft_reach.app.exception_reporter import ExceptionReporter
-    from deft_reach.app.window import MainWindow
+    from deft_reach.app.background.exception_reporter import ExceptionReporter
+    from deft_reach.app.shell.window import MainWindow
     from deft_reach.store.reading import is_file
     from deft_reach.store.settings import Settings
 
@@ -89,12 +89,12 @@ def run_window(file: str | None, demo: bool = False, new_window: bool = False) -
 
 
 def _is_handed_over(path: Path) -> bool:
-    from deft_reach.app.running_window import hand_over
+    from deft_reach.app.desktop.running_window import hand_over
 
     return hand_over(path)
 
 
 def _receive_files(window: MainWindow) -> None:
-    from deft_reach.app.running_window import FileReceiver
+    from deft_reach.app.desktop.running_window import FileReceiver
 
     FileReceiver(window).listen()

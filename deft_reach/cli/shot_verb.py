@@ -35,7 +35,7 @@ def run(args: argparse.Namespace) -> int:
     """
     out = Output(args.out, kinds.PNG, force=args.force)
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
-    from deft_reach.app.shot import take_shot
+    from deft_reach.app.paper.shot import take_shot
 
     try:
         picture = take_shot(args.view, args.size, args.plan, args.theme)

@@ -12,8 +12,8 @@ from pytestqt.qtbot import QtBot
 
 from deft_reach.app import theme
 from deft_reach.app.run import make_app
-from deft_reach.app.stations import STATIONS
-from deft_reach.app.window import MainWindow
+from deft_reach.app.shell.stations import STATIONS
+from deft_reach.app.shell.window import MainWindow
 from deft_reach.store.documents import open_document
 from deft_reach.store.places import demo_file
 from deft_reach.store.settings import Settings

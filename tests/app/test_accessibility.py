@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QAbstractButton, QAbstractSpinBox, QComboBox, QLin
 
 from deft_reach.app.canvas import base
 from deft_reach.app.canvas.base import Canvas
-from deft_reach.app.stations import STATIONS
+from deft_reach.app.shell.stations import STATIONS
 from tests.app.conftest import every_page
 
 

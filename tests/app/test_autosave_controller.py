@@ -7,9 +7,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMessageBox
 
-from deft_reach.app import autosave_controller as module
-from deft_reach.app.autosave_controller import AutosaveController
-from deft_reach.app.window import MainWindow
+from deft_reach.app.shell import autosave_controller as module
+from deft_reach.app.shell.autosave_controller import AutosaveController
+from deft_reach.app.shell.window import MainWindow
 from deft_reach.core.session import Session
 from deft_reach.store.autosave import Autosave, leftovers
 from deft_reach.store.settings import Settings

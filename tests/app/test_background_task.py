@@ -5,7 +5,7 @@ import time
 import shiboken6
 from PySide6.QtCore import QCoreApplication, QEvent, QThreadPool
 
-from deft_reach.app.background_task import BackgroundTask
+from deft_reach.app.background.background_task import BackgroundTask
 from deft_reach.app.canvas.staff import Staff
 
 

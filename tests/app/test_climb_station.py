@@ -7,7 +7,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
-from deft_reach.app import transport as module
+from deft_reach.app.shell import transport as module
 from deft_reach.core.practice.ladder import seconds_of
 from deft_reach.store.log_entries import Attempt, LogbookError
 from deft_reach.store.logbook import Logbook

@@ -7,7 +7,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from deft_reach.app import copying
+from deft_reach.app.paper import copying
 
 
 def test_the_drawing_in_use_is_copied_as_a_picture(window, qapp):

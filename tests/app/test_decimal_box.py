@@ -4,7 +4,7 @@ import pytest
 from PySide6.QtCore import QLocale, Qt
 from PySide6.QtTest import QTest
 
-from deft_reach.app.decimal_box import DecimalBox
+from deft_reach.app.widgets.decimal_box import DecimalBox
 
 
 @pytest.fixture(params=["C", "de_DE", "en_US", "fr_FR"])

@@ -4,8 +4,8 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 
-from deft_reach.app import drag_pace
-from deft_reach.app.drag_pace import DragPace
+from deft_reach.app.background import drag_pace
+from deft_reach.app.background.drag_pace import DragPace
 from tests.app.conftest import point
 
 LEFT = Qt.MouseButton.LeftButton

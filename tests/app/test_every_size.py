@@ -5,7 +5,7 @@ from PySide6.QtCore import QEvent, QRect
 from PySide6.QtGui import QHelpEvent
 from PySide6.QtWidgets import QAbstractScrollArea, QCheckBox, QLabel, QPushButton, QToolTip, QWidget
 
-from deft_reach.app.elided_label import ElidedLabel
+from deft_reach.app.widgets.elided_label import ElidedLabel
 from tests.app.conftest import every_page
 
 #: Window size (px) and text size.

@@ -8,8 +8,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from deft_reach.app.background_task import BackgroundTask
-from deft_reach.app.exception_reporter import ExceptionReporter
+from deft_reach.app.background.background_task import BackgroundTask
+from deft_reach.app.background.exception_reporter import ExceptionReporter
 from deft_reach.core.notation.stroke_text import StrokeTextError
 
 

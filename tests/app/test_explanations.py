@@ -6,10 +6,10 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QFileDialog
 
 from deft_reach.app import theme
-from deft_reach.app.commit_dialog import CommitDialog
-from deft_reach.app.explanations import WORDS, WordsDialog, explained
-from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.window import MainWindow
+from deft_reach.app.dialogs.commit_dialog import CommitDialog
+from deft_reach.app.shell.window import MainWindow
+from deft_reach.app.text.explanations import WORDS, WordsDialog, explained
+from deft_reach.app.widgets.plain_text import PlainLabel
 from deft_reach.core import parse
 from deft_reach.store.settings import Settings
 

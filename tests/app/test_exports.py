@@ -6,7 +6,7 @@ from PySide6.QtPrintSupport import QPrintDialog, QPrinter
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
-from deft_reach.app.exchange_controller import KIT_EXPORTS, PLAN_EXPORTS
+from deft_reach.app.shell.exchange_controller import KIT_EXPORTS, PLAN_EXPORTS
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 #: Between two steps (ms): the loop turns, and what is to be deleted later is.

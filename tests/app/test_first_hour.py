@@ -9,11 +9,11 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from deft_reach.app import transport as transport_module
-from deft_reach.app.commit_dialog import CommitDialog
+from deft_reach.app.dialogs.commit_dialog import CommitDialog
 from deft_reach.app.kit.remove_piece_dialog import RemovePieceDialog
+from deft_reach.app.shell import transport as transport_module
+from deft_reach.app.shell.window import MainWindow
 from deft_reach.app.song.new_song_dialog import NewSongDialog
-from deft_reach.app.window import MainWindow
 from deft_reach.store.settings import Settings
 from tests.app.conftest import in_dialog
 

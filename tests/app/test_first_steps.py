@@ -5,7 +5,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
-from deft_reach.app.first_steps_dialog import KITS, FirstStepsDialog
+from deft_reach.app.dialogs.first_steps_dialog import KITS, FirstStepsDialog
 from deft_reach.core.model.layouts import LAYOUTS
 from tests.app.conftest import pick
 

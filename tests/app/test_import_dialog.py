@@ -7,7 +7,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
-from deft_reach.app.import_dialog import ImportDialog
+from deft_reach.app.dialogs.import_dialog import ImportDialog
 from tests.app.conftest import pick
 from tests.formats.test_foreign_midi import BARS, BEATS
 from tests.formats.test_midi import foreign

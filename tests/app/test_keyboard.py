@@ -5,9 +5,9 @@ from PySide6.QtGui import QAction
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QLabel, QMenu
 
-from deft_reach.app.actions import sheet_rows
-from deft_reach.app.commit_dialog import CommitDialog
-from deft_reach.app.shortcuts import CANVAS_KEYS, ShortcutSheet
+from deft_reach.app.dialogs.commit_dialog import CommitDialog
+from deft_reach.app.shell.actions import sheet_rows
+from deft_reach.app.shell.shortcuts import CANVAS_KEYS, ShortcutSheet
 from deft_reach.core.notation.rudiments import RUDIMENTS
 from deft_reach.formats.document import load_document
 from tests.app.conftest import in_dialog

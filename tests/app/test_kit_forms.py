@@ -8,8 +8,8 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
-from deft_reach.app import units
 from deft_reach.app.kit.remove_piece_dialog import RemovePieceDialog
+from deft_reach.app.text import units
 from deft_reach.core import layout
 from deft_reach.core.document import read_unfinished
 from deft_reach.core.model import piece_kinds

@@ -10,9 +10,9 @@ from PySide6.QtCore import Qt, QUrl
 from PySide6.QtGui import QImage, QTextDocument
 from PySide6.QtTest import QTest
 
-from deft_reach.app.about_dialog import AboutDialog
-from deft_reach.app.manual_dialog import PAGES, PICTURES, ManualDialog
-from deft_reach.app.stations import STATIONS
+from deft_reach.app.dialogs.about_dialog import AboutDialog
+from deft_reach.app.dialogs.manual_dialog import PAGES, PICTURES, ManualDialog
+from deft_reach.app.shell.stations import STATIONS
 
 FILES = sorted(PAGES.glob("*.md"))
 

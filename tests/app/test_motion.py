@@ -8,8 +8,8 @@ import sys
 import pytest
 from PySide6.QtDBus import QDBusVariant
 
-from deft_reach.app.motion import ASKED, wants_less
-from deft_reach.app.window import MainWindow
+from deft_reach.app.desktop.motion import ASKED, wants_less
+from deft_reach.app.shell.window import MainWindow
 from deft_reach.store.settings import Settings
 from tests.app.conftest import choose
 
@@ -34,7 +34,7 @@ app.exec()
 ASK = """
 import time
 from PySide6.QtCore import QCoreApplication, QObject
-from deft_reach.app.motion import DesktopMotion
+from deft_reach.app.desktop.motion import DesktopMotion
 
 app, told = QCoreApplication([]), []
 asker = DesktopMotion(app, lambda: told.append(1))

@@ -4,8 +4,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QDialogButtonBox, QFileDialog, QMessageBox
 
-from deft_reach.app import note_map_box, port_box
-from deft_reach.app.note_map_dialog import NoteMapDialog
+from deft_reach.app.dialogs.note_map_dialog import NoteMapDialog
+from deft_reach.app.widgets import note_map_box, port_box
 from deft_reach.cli.main import main
 from deft_reach.formats.midi_take import dump_performance
 from deft_reach.formats.note_map import NoteMap, dump_note_map, load_note_map

@@ -7,9 +7,9 @@ from PySide6.QtCore import QLocale, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QDoubleSpinBox, QLabel
 
-from deft_reach.app import units
-from deft_reach.app.numbers import bpm, decimal
-from deft_reach.app.stations import STATIONS
+from deft_reach.app.shell.stations import STATIONS
+from deft_reach.app.text import units
+from deft_reach.app.text.numbers import bpm, decimal
 from deft_reach.core.model.message import Length, message
 from deft_reach.formats.document import dump_document, load_document
 

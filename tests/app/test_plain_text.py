@@ -8,7 +8,7 @@ from PySide6.QtGui import Qt as GuiQt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel
 
-from deft_reach.app.plain_text import PlainLabel, plain_tip
+from deft_reach.app.widgets.plain_text import PlainLabel, plain_tip
 
 IMAGE = "<img src='/dev/zero'><b>bold</b>"
 CTRL = Qt.KeyboardModifier.ControlModifier

@@ -19,7 +19,7 @@ from deft_reach.app.run import make_app
 
 app = make_app()
 theme.apply(app, "light")
-from deft_reach.app.window import MainWindow
+from deft_reach.app.shell.window import MainWindow
 from deft_reach.store.settings import Settings
 
 folder = Path(sys.argv[1])

@@ -8,9 +8,10 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QDoubleSpinBox, QLineEdit, QSpinBox, QTabWidget
 
-from deft_reach.app import theme, units
-from deft_reach.app.stations import STATIONS
-from deft_reach.app.window import MainWindow
+from deft_reach.app import theme
+from deft_reach.app.shell.stations import STATIONS
+from deft_reach.app.shell.window import MainWindow
+from deft_reach.app.text import units
 from deft_reach.store.documents import open_document
 from deft_reach.store.places import demo_file
 from deft_reach.store.settings import Settings

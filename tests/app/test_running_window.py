@@ -12,7 +12,7 @@ import pytest
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QMessageBox
 
-from deft_reach.app.running_window import FileReceiver, socket_name
+from deft_reach.app.desktop.running_window import FileReceiver, socket_name
 from deft_reach.core.document import new_document
 from deft_reach.store.documents import save_document
 from tests.app.conftest import in_dialog
@@ -20,7 +20,7 @@ from tests.app.test_window import press
 
 #: Asks the window that runs, and says whether it took the file.
 ASK = (
-    "import sys; from pathlib import Path; from deft_reach.app.running_window import hand_over\n"
+    "import sys; from pathlib import Path; from deft_reach.app.desktop.running_window import hand_over\n"
     "print(hand_over(Path(sys.argv[1])))"
 )
 
@@ -109,7 +109,7 @@ def test_the_first_window_goes_on_taking_files(window, receiver):
 def test_what_a_killed_program_left_does_not_stand_in_the_way(window, file, qapp):
     serve = (
         "import os, signal; from PySide6.QtCore import QCoreApplication; from PySide6.QtNetwork import QLocalServer\n"
-        "from deft_reach.app.running_window import socket_name\n"
+        "from deft_reach.app.desktop.running_window import socket_name\n"
         "app = QCoreApplication([]); server = QLocalServer(); print(server.listen(socket_name()), flush=True)\n"
         "os.kill(os.getpid(), signal.SIGKILL)"
     )

@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
-from deft_reach.app.save_name import OtherFormatError, file_stem, with_ending
+from deft_reach.app.dialogs.save_name import OtherFormatError, file_stem, with_ending
 from deft_reach.store.documents import open_document
 from tests.app.conftest import in_dialog
 

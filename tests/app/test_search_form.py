@@ -4,7 +4,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
-from deft_reach.app import search_form
+from deft_reach.app.offers import search_form
 from deft_reach.app.reach.findings_list import CHANGE, GONE, NEW
 from deft_reach.core import layout
 from tests.app.conftest import enter

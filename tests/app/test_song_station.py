@@ -5,8 +5,8 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QInputDialog
 
-from deft_reach.app import units
 from deft_reach.app.song.new_song_dialog import NewSongDialog
+from deft_reach.app.text import units
 from deft_reach.core import parse
 from deft_reach.core.document import read_text
 from deft_reach.core.song import analyse_song
@@ -174,7 +174,7 @@ def test_a_new_song_asks_for_its_plans(station, window, qapp):
 
 def test_the_song_is_heard_from_any_section(station, window, qapp, monkeypatch):
     """The click is driven by hand; what sounds is read from the playback, its times from the sections' own tempi."""
-    from deft_reach.app import transport as module
+    from deft_reach.app.shell import transport as module
 
     monkeypatch.setattr(module, "open_output", lambda source: None)
     transport, session = window.transport, window.session
@@ -397,7 +397,7 @@ def test_the_whole_show_on_one_kit(station, window, qtbot):
 
 
 def test_f5_plays_the_song_and_the_strip_shows_where(station, window, qapp, monkeypatch):
-    from deft_reach.app import transport as module
+    from deft_reach.app.shell import transport as module
 
     monkeypatch.setattr(module, "open_output", lambda source: None)
     transport = window.transport

@@ -4,7 +4,7 @@ import pytest
 from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QTableWidget
 
-from deft_reach.app.tables import fill_row, make_list
+from deft_reach.app.widgets.tables import fill_row, make_list
 
 COLUMNS = ["when", "plan", "tempo", "note"]
 

@@ -6,7 +6,7 @@ import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 
-from deft_reach.app import port_box
+from deft_reach.app.widgets import port_box
 from tests.app.conftest import click
 
 

@@ -5,7 +5,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
-from deft_reach.app import transport as module
+from deft_reach.app.shell import transport as module
 from deft_reach.core.analysis.playing import Playing
 from deft_reach.sound.click import RATE, Clicks
 from deft_reach.sound.output import BUFFER_MS

@@ -6,7 +6,7 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from deft_reach.app.candidate_preview import CandidateThreads
+from deft_reach.app.offers.candidate_preview import CandidateThreads
 from deft_reach.app.reach.tray import differs_words
 from deft_reach.core import analyse
 from deft_reach.core.analysis.difficulty import LEVELS
@@ -60,7 +60,7 @@ def search(station, qtbot):
 
 
 def test_a_sticking_in_the_tray_is_drawn_and_heard(station, window, qapp, monkeypatch):
-    from deft_reach.app import transport as module
+    from deft_reach.app.shell import transport as module
 
     monkeypatch.setattr(module, "open_output", lambda source: None)
     window.transport.timer.setInterval(10**6)

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QMessageBox
 
 from deft_reach.app.log import station as log_station
 from deft_reach.app.log.station import LogStation
-from deft_reach.app.window import LOG_RETRY_MS, MainWindow
+from deft_reach.app.shell.window import LOG_RETRY_MS, MainWindow
 from deft_reach.core.session import Session
 from deft_reach.formats.document import load_document
 from deft_reach.store import unwritten
@@ -240,7 +240,7 @@ START = """
 import sys
 from PySide6.QtCore import QTimer
 from deft_reach.app import run
-from deft_reach.app.window import LOG_RETRY_MS, MainWindow
+from deft_reach.app.shell.window import LOG_RETRY_MS, MainWindow
 
 def look():
     window = next(w for w in run.QApplication.topLevelWidgets() if isinstance(w, MainWindow))

@@ -4,8 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from deft_reach.app import units
-from deft_reach.app.length_box import LengthBox
+from deft_reach.app.text import units
+from deft_reach.app.widgets.length_box import LengthBox
 from deft_reach.core.model.kit import KitError
 from deft_reach.core.model.message import Length, message
 from tests.app.conftest import enter

@@ -4,7 +4,7 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 
-from deft_reach.app.candidate_preview import CandidateThreads
+from deft_reach.app.offers.candidate_preview import CandidateThreads
 from deft_reach.core import parse
 from deft_reach.core.analysis.comparing import is_worse
 from tests.app.conftest import click
@@ -218,7 +218,7 @@ def test_adviser_and_variations_keep_to_the_selection(station, window, qtbot):
 
 
 def test_a_voicing_is_drawn_and_heard_before_it_is_taken(station, window, qtbot, monkeypatch):
-    from deft_reach.app import transport as module
+    from deft_reach.app.shell import transport as module
 
     monkeypatch.setattr(module, "open_output", lambda source: None)
     window.transport.timer.setInterval(10**6)

@@ -10,10 +10,10 @@ from PySide6.QtPrintSupport import QPrintDialog, QPrinter
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QLabel, QMessageBox
 
-from deft_reach.app.commit_dialog import CommitDialog
-from deft_reach.app.commitments import Commitments
-from deft_reach.app.import_dialog import ImportDialog
-from deft_reach.app.window import MainWindow
+from deft_reach.app.dialogs.commit_dialog import CommitDialog
+from deft_reach.app.dialogs.import_dialog import ImportDialog
+from deft_reach.app.shell.commitments import Commitments
+from deft_reach.app.shell.window import MainWindow
 from deft_reach.core.session import Session
 from deft_reach.formats.document import load_document
 from deft_reach.store.autosave import leftovers

@@ -7,8 +7,8 @@ from pathlib import Path
 from PySide6.QtCore import QCoreApplication, QEvent
 from PySide6.QtTest import QTest
 
-from deft_reach.app.drag_pace import EVERY_MS
-from deft_reach.app.numbers import decimal
+from deft_reach.app.background.drag_pace import EVERY_MS
+from deft_reach.app.text.numbers import decimal
 from deft_reach.formats.document import dump_document, load_document
 from deft_reach.store.documents import open_document, save_document
 

@@ -325,7 +325,7 @@ def main() -> int:
 
 def in_a_window(app: QApplication, seed: int, watch: Watchdog, actions: int, until: float) -> list[str]:
     """Work in a new window on the demo; what went wrong, what was lost among it."""
-    from deft_reach.app.window import MainWindow
+    from deft_reach.app.shell.window import MainWindow
     from deft_reach.store.documents import open_document
     from deft_reach.store.places import demo_file
     from deft_reach.store.settings import Settings

@@ -269,7 +269,7 @@ def test_what_the_window_writes_is_whole_or_is_what_was_there(app_window, monkey
     file = tmp_path / "out" / name
     file.parent.mkdir()
     file.write_bytes(b"old")
-    dialog = "deft_reach.app.save_name.QFileDialog.getSaveFileName"
+    dialog = "deft_reach.app.dialogs.save_name.QFileDialog.getSaveFileName"
     monkeypatch.setattr(dialog, lambda *a, **k: (str(file), ""))
     how = torn(monkeypatch, 10) if fault == "torn" else failing(monkeypatch, "make", errno.ENOSPC)
     with how:
@@ -284,7 +284,7 @@ def test_what_the_window_writes_is_whole_or_is_what_was_there(app_window, monkey
 @pytest.fixture
 def app_window(tmp_path, qtbot):
     from deft_reach.app.run import make_app
-    from deft_reach.app.window import MainWindow
+    from deft_reach.app.shell.window import MainWindow
     from deft_reach.core.session import Session
 
     make_app()

@@ -98,7 +98,7 @@ def main() -> None:
         timer.start(PACE_MS)
 
     app = run.make_app()
-    from deft_reach.app.window import MainWindow
+    from deft_reach.app.shell.window import MainWindow
     from deft_reach.store.documents import open_document
     from deft_reach.store.places import demo_file
 

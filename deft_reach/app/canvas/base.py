@@ -20,10 +20,12 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from deft_reach.app import drag_pace, theme, units
+from deft_reach.app import theme
+from deft_reach.app.background import drag_pace
+from deft_reach.app.background.drag_pace import DragPace
 from deft_reach.app.canvas.explain import stroke_words
 from deft_reach.app.canvas.sprites import stamp, text_picture, text_size
-from deft_reach.app.drag_pace import DragPace
+from deft_reach.app.text import units
 from deft_reach.core.session.plan_view import PlanView
 
 #: Typed on a selected stroke: what it becomes.

@@ -8,11 +8,12 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
-from deft_reach.app import theme, units
+from deft_reach.app import theme
 from deft_reach.app.canvas.base import Canvas, handle_stroke_key, label
 from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.canvas.sprites import sprite, stamp, text_size
-from deft_reach.app.plain_text import plain_tip
+from deft_reach.app.text import units
+from deft_reach.app.widgets.plain_text import plain_tip
 from deft_reach.core.model.kit import Kit, Piece
 from deft_reach.core.model.limbs import LEFT, RIGHT
 from deft_reach.core.model.piece_kinds import CYMBALS, DRUMS

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from deft_reach.app import units
-from deft_reach.app.numbers import decimal
+from deft_reach.app.text import units
+from deft_reach.app.text.numbers import decimal
 from deft_reach.core.analysis.report import Report, pace_word
 from deft_reach.core.model.counting import in_bar, place
 from deft_reach.core.model.elements import GRACES

@@ -8,9 +8,10 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen
 
-from deft_reach.app import theme, units
+from deft_reach.app import theme
 from deft_reach.app.canvas.base import label
 from deft_reach.app.canvas.sprites import sprite, stamp, text_size
+from deft_reach.app.text import units
 from deft_reach.core.model.kit import Kit, Piece, piece_of
 from deft_reach.core.model.limbs import HAT_FOOT, KICK, SECOND_KICK
 from deft_reach.core.model.piece_kinds import CYMBALS, DRUMS

@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING, Final
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
-from deft_reach.app import theme, units
+from deft_reach.app import theme
 from deft_reach.app.canvas.base import label
+from deft_reach.app.text import units
 from deft_reach.core.model.limbs import HANDS, LEFT, RIGHT
 from deft_reach.core.motion.pose import Floats, reach_contours
 from deft_reach.core.motion.reach_table import Cross

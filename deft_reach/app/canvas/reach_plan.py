@@ -12,14 +12,15 @@ from PySide6.QtCore import QEvent, QPointF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from deft_reach.app import theme, units
+from deft_reach.app import theme
 from deft_reach.app.canvas.base import Canvas, Same, handle_stroke_key, label
 from deft_reach.app.canvas.explain import comfort_lines, stroke_title, where
 from deft_reach.app.canvas.floor_drawing import FloorDrawing
 from deft_reach.app.canvas.plan_pieces import draw_ghost, draw_labels, draw_pedals, draw_pieces
 from deft_reach.app.canvas.plan_player import draw_arms, draw_body, draw_contours, draw_legend
 from deft_reach.app.canvas.tape_tool import TapeTool
-from deft_reach.app.plain_text import plain_tip
+from deft_reach.app.text import units
+from deft_reach.app.widgets.plain_text import plain_tip
 from deft_reach.core.model.collisions import Collision, collisions
 from deft_reach.core.model.kit import Kit, KitError, Piece, voice_name
 from deft_reach.core.model.limbs import RIGHT

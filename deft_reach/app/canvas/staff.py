@@ -13,7 +13,7 @@ from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QWidget
 
 from deft_reach.app import theme
-from deft_reach.app.background_task import BackgroundTask
+from deft_reach.app.background.background_task import BackgroundTask
 from deft_reach.app.canvas.base import Canvas, Same
 from deft_reach.core.search.progress import Progress
 from deft_reach.core.session.plan_view import PlanView

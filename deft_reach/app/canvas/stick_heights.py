@@ -12,7 +12,7 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import label
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.canvas.timeline import Timeline
-from deft_reach.app.styled import set_scaled
+from deft_reach.app.widgets.styled import set_scaled
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.limbs import HANDS
 from deft_reach.core.model.pattern import Stroke

@@ -8,9 +8,10 @@ from collections.abc import Callable
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
-from deft_reach.app import theme, units
+from deft_reach.app import theme
 from deft_reach.app.canvas.base import label
 from deft_reach.app.canvas.sprites import text_size
+from deft_reach.app.text import units
 from deft_reach.core.model.kit import FLOOR, SEAT, Dimension, Spot, voice_name
 from deft_reach.core.session import Session
 from deft_reach.core.session.signals import Signal

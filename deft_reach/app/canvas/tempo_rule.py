@@ -13,9 +13,9 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import Canvas, Same, label
 from deft_reach.app.canvas.explain import stroke_title, where
 from deft_reach.app.canvas.sprites import text_size
-from deft_reach.app.numbers import bpm, decimal
-from deft_reach.app.plain_text import plain_tip
-from deft_reach.app.styled import set_scaled
+from deft_reach.app.text.numbers import bpm, decimal
+from deft_reach.app.widgets.plain_text import plain_tip
+from deft_reach.app.widgets.styled import set_scaled
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.session import Session
 from deft_reach.core.session.plan_view import PlanView

@@ -10,7 +10,7 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import Canvas
 from deft_reach.app.canvas.explain import stroke_words
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
-from deft_reach.app.plain_text import plain_tip
+from deft_reach.app.widgets.plain_text import plain_tip
 from deft_reach.core.session.plan_view import PlanView
 
 

@@ -17,14 +17,15 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from deft_reach.app import theme, units
+from deft_reach.app import theme
 from deft_reach.app.canvas import weave_painting
 from deft_reach.app.canvas.base import Same
 from deft_reach.app.canvas.thread import GRACE_PX, Thread, mark_size
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.canvas.timeline import Timeline
 from deft_reach.app.canvas.weave_painting import BESIDE, FEET_ROOM, LEAD_ROOM, TOP
-from deft_reach.app.explanations import WORDS, explained
+from deft_reach.app.text import units
+from deft_reach.app.text.explanations import WORDS, explained
 from deft_reach.core.analysis.finding import KINDS, Finding
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.limbs import FEET, HANDS, KICK, LEFT, RIGHT

@@ -15,10 +15,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from deft_reach.app.choices import fill_box
-from deft_reach.app.plain_text import PlainLabel, plain_tip
-from deft_reach.app.tables import make_list
-from deft_reach.app.words import say
+from deft_reach.app.text.words import say
+from deft_reach.app.widgets.choices import fill_box
+from deft_reach.app.widgets.plain_text import PlainLabel, plain_tip
+from deft_reach.app.widgets.tables import make_list
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE
 from deft_reach.core.practice.ladder import Equivalent, StepSize, parse_step
 from deft_reach.core.practice.runner import Rule

@@ -15,10 +15,10 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme
-from deft_reach.app.numbers import bpm, decimal
-from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.styled import set_font, set_scaled
-from deft_reach.app.words import VERDICT_WORDS, say
+from deft_reach.app.text.numbers import bpm, decimal
+from deft_reach.app.text.words import VERDICT_WORDS, say
+from deft_reach.app.widgets.plain_text import PlainLabel
+from deft_reach.app.widgets.styled import set_font, set_scaled
 from deft_reach.core.model.counting import counted
 from deft_reach.core.practice.cautions import BEFORE, rung_words
 from deft_reach.core.practice.runner import Runner

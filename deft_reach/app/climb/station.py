@@ -19,13 +19,13 @@ from deft_reach.app.canvas.weave import Weave
 from deft_reach.app.climb.ladder_chart import LadderChart
 from deft_reach.app.climb.ladder_form import CHUNKS, STRAIGHT, LadderForm
 from deft_reach.app.climb.now_card import NOTE_KEY, VERDICT_KEYS, NowCard
-from deft_reach.app.numbers import bpm
-from deft_reach.app.page_tabs import scrolling
-from deft_reach.app.panel import Panel
-from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.station import Station
-from deft_reach.app.transport import Transport
-from deft_reach.app.words import VERDICT_WORDS, say, sentence
+from deft_reach.app.shell.station import Station
+from deft_reach.app.shell.transport import Transport
+from deft_reach.app.text.numbers import bpm
+from deft_reach.app.text.words import VERDICT_WORDS, say, sentence
+from deft_reach.app.widgets.page_tabs import scrolling
+from deft_reach.app.widgets.panel import Panel
+from deft_reach.app.widgets.plain_text import PlainLabel
 from deft_reach.core.document import Plan, read_text, standing
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.notation.stroke_text import StrokeTextError

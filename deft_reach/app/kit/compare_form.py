@@ -5,11 +5,11 @@ from __future__ import annotations
 from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtWidgets import QComboBox, QTableWidget, QTableWidgetItem, QVBoxLayout
 
-from deft_reach.app import units
-from deft_reach.app.hint_label import HintLabel
-from deft_reach.app.plain_text import plain_tip
-from deft_reach.app.station import Listener
-from deft_reach.app.tables import make_list
+from deft_reach.app.shell.station import Listener
+from deft_reach.app.text import units
+from deft_reach.app.widgets.hint_label import HintLabel
+from deft_reach.app.widgets.plain_text import plain_tip
+from deft_reach.app.widgets.tables import make_list
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.kit_difference import kit_difference
 from deft_reach.core.model.layouts import LAYOUTS, layout

@@ -9,9 +9,9 @@ from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import QTableWidget, QTableWidgetItem, QWidget
 
 from deft_reach.app import theme
-from deft_reach.app.numbers import bpm
-from deft_reach.app.styled import styled
-from deft_reach.app.tables import make_list
+from deft_reach.app.text.numbers import bpm
+from deft_reach.app.widgets.styled import styled
+from deft_reach.app.widgets.tables import make_list
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Document, Plan, analyse_plan
 from deft_reach.core.model.kit import Kit

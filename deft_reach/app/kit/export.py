@@ -10,7 +10,7 @@ from PySide6.QtGui import QPageSize, QPainter, QPdfWriter
 from PySide6.QtSvg import QSvgRenderer
 
 from deft_reach.app import theme
-from deft_reach.app.pdf import write_pdf
+from deft_reach.app.paper.pdf import write_pdf
 from deft_reach.core.model.kit import Kit
 from deft_reach.formats.document import dump_kit
 from deft_reach.formats.floor_svg import PAPERS, dump_floor_plan

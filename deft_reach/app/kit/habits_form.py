@@ -9,13 +9,13 @@ from typing import Any
 from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLayout, QVBoxLayout, QWidget
 
-from deft_reach.app.background_task import BackgroundTask
-from deft_reach.app.decimal_box import DecimalBox
-from deft_reach.app.hint_label import HintLabel
-from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.search_button import SearchButton
-from deft_reach.app.station import Listener
-from deft_reach.app.words import STOPPED, say, sentence
+from deft_reach.app.background.background_task import BackgroundTask
+from deft_reach.app.shell.station import Listener
+from deft_reach.app.text.words import STOPPED, say, sentence
+from deft_reach.app.widgets.decimal_box import DecimalBox
+from deft_reach.app.widgets.hint_label import HintLabel
+from deft_reach.app.widgets.plain_text import PlainLabel
+from deft_reach.app.widgets.search_button import SearchButton
 from deft_reach.core.model.player import Player
 from deft_reach.core.model.sticking_habits import HATS, LEADS, NO_HABITS, ORDER_RANGE, STICKINGS
 from deft_reach.core.search.errors import SearchError

@@ -8,7 +8,7 @@ from functools import partial
 from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QMenu, QPushButton
 
-from deft_reach.app.station import Listener
+from deft_reach.app.shell.station import Listener
 from deft_reach.core.model.kit import KitError
 from deft_reach.core.model.layouts import LAYOUTS, layout
 from deft_reach.core.model.setups import SETUPS, SetUpError

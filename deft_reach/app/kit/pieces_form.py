@@ -19,16 +19,16 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from deft_reach.app import units
 from deft_reach.app.canvas.explain import comfort_lines
 from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.kit.remove_piece_dialog import RemovePieceDialog
-from deft_reach.app.length_box import LengthBox
-from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.station import Listener
-from deft_reach.app.styled import set_scaled
-from deft_reach.app.tables import make_list
-from deft_reach.app.words import say
+from deft_reach.app.shell.station import Listener
+from deft_reach.app.text import units
+from deft_reach.app.text.words import say
+from deft_reach.app.widgets.length_box import LengthBox
+from deft_reach.app.widgets.plain_text import PlainLabel
+from deft_reach.app.widgets.styled import set_scaled
+from deft_reach.app.widgets.tables import make_list
 from deft_reach.core.model.kit import KitError, gaps
 from deft_reach.core.model.limbs import LEFT, RIGHT
 from deft_reach.core.model.piece_kinds import KINDS

@@ -16,15 +16,15 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from deft_reach.app import units
-from deft_reach.app.decimal_box import DecimalBox
 from deft_reach.app.kit.habits_form import HabitsForm, put_field
-from deft_reach.app.length_box import LengthBox
-from deft_reach.app.numbers import decimal
-from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.station import Listener
-from deft_reach.app.styled import set_scaled
-from deft_reach.app.words import say
+from deft_reach.app.shell.station import Listener
+from deft_reach.app.text import units
+from deft_reach.app.text.numbers import decimal
+from deft_reach.app.text.words import say
+from deft_reach.app.widgets.decimal_box import DecimalBox
+from deft_reach.app.widgets.length_box import LengthBox
+from deft_reach.app.widgets.plain_text import PlainLabel
+from deft_reach.app.widgets.styled import set_scaled
 from deft_reach.core.model.player import SEGMENT_NAMES, SEGMENT_PARTS, SKILLS, SPEED_NAMES, PlayerError
 from deft_reach.core.session import Session
 

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QPushButton, QVBoxLayout, QWidget
 
-from deft_reach.app.plain_text import PlainLabel
+from deft_reach.app.widgets.plain_text import PlainLabel
 from deft_reach.core.document import Plan
 from deft_reach.core.model.counting import counted
 from deft_reach.core.model.kit import Kit, Piece, voice_name

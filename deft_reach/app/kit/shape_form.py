@@ -17,14 +17,14 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from deft_reach.app import units
-from deft_reach.app.decimal_box import DecimalBox
-from deft_reach.app.hint_label import HintLabel
-from deft_reach.app.length_box import LengthBox
-from deft_reach.app.plain_text import PlainLabel, plain_tip
-from deft_reach.app.station import Listener
-from deft_reach.app.styled import set_scaled
-from deft_reach.app.words import say
+from deft_reach.app.shell.station import Listener
+from deft_reach.app.text import units
+from deft_reach.app.text.words import say
+from deft_reach.app.widgets.decimal_box import DecimalBox
+from deft_reach.app.widgets.hint_label import HintLabel
+from deft_reach.app.widgets.length_box import LengthBox
+from deft_reach.app.widgets.plain_text import PlainLabel, plain_tip
+from deft_reach.app.widgets.styled import set_scaled
 from deft_reach.core.model.kit import SPLIT_FOOT_MM, ZONES, KitError, Piece
 from deft_reach.core.model.piece_kinds import KINDS, PEDALS, piece_kind
 from deft_reach.core.session import Session

@@ -14,9 +14,9 @@ from deft_reach.app.canvas.view_switch import ViewSwitch
 from deft_reach.app.kit.effect import PlanEffects
 from deft_reach.app.kit.kit_bar import KitBar
 from deft_reach.app.kit.pieces_form import PiecesForm
-from deft_reach.app.page_tabs import PageTabs, late_page
-from deft_reach.app.panel import Panel
-from deft_reach.app.station import Station
+from deft_reach.app.shell.station import Station
+from deft_reach.app.widgets.page_tabs import PageTabs, late_page
+from deft_reach.app.widgets.panel import Panel
 from deft_reach.core.session import Session
 
 DRAGGING = "drag a piece; arrows move it 1 mm, with Shift 10 mm"

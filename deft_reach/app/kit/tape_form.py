@@ -16,16 +16,17 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from deft_reach.app import theme, units
-from deft_reach.app.background_task import BackgroundTask
+from deft_reach.app import theme
+from deft_reach.app.background.background_task import BackgroundTask
 from deft_reach.app.canvas.tape_tool import TapeTool
 from deft_reach.app.kit.tape_guide import TapeGuide
-from deft_reach.app.length_box import LengthBox
-from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.station import Listener
-from deft_reach.app.styled import set_scaled
-from deft_reach.app.tables import make_list
-from deft_reach.app.words import say, sentence
+from deft_reach.app.shell.station import Listener
+from deft_reach.app.text import units
+from deft_reach.app.text.words import say, sentence
+from deft_reach.app.widgets.length_box import LengthBox
+from deft_reach.app.widgets.plain_text import PlainLabel
+from deft_reach.app.widgets.styled import set_scaled
+from deft_reach.app.widgets.tables import make_list
 from deft_reach.core.model.counting import counted
 from deft_reach.core.model.kit import FLOOR, SEAT, Kit, KitError, Reading
 from deft_reach.core.model.player import Player

@@ -7,9 +7,9 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWi
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.tape_tool import TapeTool
-from deft_reach.app.length_box import LengthBox
-from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.styled import set_font, set_scaled
+from deft_reach.app.widgets.length_box import LengthBox
+from deft_reach.app.widgets.plain_text import PlainLabel
+from deft_reach.app.widgets.styled import set_font, set_scaled
 from deft_reach.core.model.kit import FLOOR, SEAT, Kit, Spot
 from deft_reach.core.model.tape_guide import Pair, measured, next_pair, pair_key, usual_pairs
 from deft_reach.core.session import Session

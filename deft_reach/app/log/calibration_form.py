@@ -11,11 +11,11 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, 
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label, sheet_painter
-from deft_reach.app.hint_label import HintLabel
-from deft_reach.app.numbers import decimal
-from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.station import Listener
-from deft_reach.app.words import say
+from deft_reach.app.shell.station import Listener
+from deft_reach.app.text.numbers import decimal
+from deft_reach.app.text.words import say
+from deft_reach.app.widgets.hint_label import HintLabel
+from deft_reach.app.widgets.plain_text import PlainLabel
 from deft_reach.core.model.counting import counted
 from deft_reach.core.model.player import SKILLS, SPEED_NAMES, Player, Speeds
 from deft_reach.core.practice.calibration import (

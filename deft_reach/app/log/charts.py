@@ -15,9 +15,9 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.canvas.sprites import text_size
-from deft_reach.app.marks import verdict_colour
-from deft_reach.app.numbers import bpm
-from deft_reach.app.tempo_grid import draw_tempo_grid
+from deft_reach.app.text.numbers import bpm
+from deft_reach.app.widgets.marks import verdict_colour
+from deft_reach.app.widgets.tempo_grid import draw_tempo_grid
 from deft_reach.core.model.counting import counted
 from deft_reach.core.practice.progress_log import Point
 

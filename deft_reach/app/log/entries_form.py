@@ -16,13 +16,13 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from deft_reach.app.background_task import BackgroundTask
-from deft_reach.app.hint_label import HintLabel
-from deft_reach.app.numbers import bpm
-from deft_reach.app.save_name import OtherFormatError, ask_name
-from deft_reach.app.station import Listener
-from deft_reach.app.tables import fill_row, make_list
-from deft_reach.app.words import say, sentence
+from deft_reach.app.background.background_task import BackgroundTask
+from deft_reach.app.dialogs.save_name import OtherFormatError, ask_name
+from deft_reach.app.shell.station import Listener
+from deft_reach.app.text.numbers import bpm
+from deft_reach.app.text.words import say, sentence
+from deft_reach.app.widgets.hint_label import HintLabel
+from deft_reach.app.widgets.tables import fill_row, make_list
 from deft_reach.core.session import Session
 from deft_reach.formats.plain_text import DocumentError, decode
 from deft_reach.store.atomic import write_atomic

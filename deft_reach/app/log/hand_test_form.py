@@ -19,16 +19,16 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme
-from deft_reach.app.hint_label import HintLabel
 from deft_reach.app.log.hand_chart import HandChart, Test
 from deft_reach.app.log.recorder import Recorder
-from deft_reach.app.note_map_box import NoteMapBox
-from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.port_box import PortBox
-from deft_reach.app.station import Listener
-from deft_reach.app.styled import set_font, set_scaled
-from deft_reach.app.tables import fill_row, make_list
-from deft_reach.app.words import say, sentence
+from deft_reach.app.shell.station import Listener
+from deft_reach.app.text.words import say, sentence
+from deft_reach.app.widgets.hint_label import HintLabel
+from deft_reach.app.widgets.note_map_box import NoteMapBox
+from deft_reach.app.widgets.plain_text import PlainLabel
+from deft_reach.app.widgets.port_box import PortBox
+from deft_reach.app.widgets.styled import set_font, set_scaled
+from deft_reach.app.widgets.tables import fill_row, make_list
 from deft_reach.core.model.limbs import FEET
 from deft_reach.core.model.player import CONSTANTS, Constants
 from deft_reach.core.practice.cautions import HAND_TEST_CAUTION

@@ -11,8 +11,8 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.canvas.explain import name_of, place_of
-from deft_reach.app.plain_text import plain_tip
-from deft_reach.app.words import offset_words
+from deft_reach.app.text.words import offset_words
+from deft_reach.app.widgets.plain_text import plain_tip
 from deft_reach.core.model.counting import counted
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.pattern import Pattern

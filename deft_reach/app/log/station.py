@@ -19,12 +19,12 @@ from deft_reach.app.canvas.explain import limb_name
 from deft_reach.app.log.charts import PracticeChart, TempoChart
 from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.log.take_form import TakeForm
-from deft_reach.app.numbers import bpm
-from deft_reach.app.page_tabs import late_page
-from deft_reach.app.panel import Panel
-from deft_reach.app.plain_text import PlainLabel, plain_tip
-from deft_reach.app.station import Station
-from deft_reach.app.tables import make_list
+from deft_reach.app.shell.station import Station
+from deft_reach.app.text.numbers import bpm
+from deft_reach.app.widgets.page_tabs import late_page
+from deft_reach.app.widgets.panel import Panel
+from deft_reach.app.widgets.plain_text import PlainLabel, plain_tip
+from deft_reach.app.widgets.tables import make_list
 from deft_reach.core.analysis.analyse import analyse
 from deft_reach.core.document import read_text
 from deft_reach.core.notation.stroke_text import StrokeTextError

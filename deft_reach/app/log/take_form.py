@@ -25,20 +25,20 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme
-from deft_reach.app.background_task import BackgroundTask
+from deft_reach.app.background.background_task import BackgroundTask
 from deft_reach.app.canvas.explain import limb_name
-from deft_reach.app.decimal_box import DecimalBox
+from deft_reach.app.dialogs.save_name import OtherFormatError, ask_name
 from deft_reach.app.log.places_chart import PlacesChart
 from deft_reach.app.log.recorder import Recorder
-from deft_reach.app.note_map_box import NoteMapBox
-from deft_reach.app.numbers import bpm, decimal
-from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.port_box import SIMULATED_KIT, PortBox
-from deft_reach.app.save_name import OtherFormatError, ask_name
-from deft_reach.app.station import Listener
-from deft_reach.app.styled import set_font, set_scaled
-from deft_reach.app.tables import fill_row, make_list
-from deft_reach.app.words import VERDICT_WORDS, offset_words, say, sentence
+from deft_reach.app.shell.station import Listener
+from deft_reach.app.text.numbers import bpm, decimal
+from deft_reach.app.text.words import VERDICT_WORDS, offset_words, say, sentence
+from deft_reach.app.widgets.decimal_box import DecimalBox
+from deft_reach.app.widgets.note_map_box import NoteMapBox
+from deft_reach.app.widgets.plain_text import PlainLabel
+from deft_reach.app.widgets.port_box import SIMULATED_KIT, PortBox
+from deft_reach.app.widgets.styled import set_font, set_scaled
+from deft_reach.app.widgets.tables import fill_row, make_list
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Plan
 from deft_reach.core.model.counting import counted

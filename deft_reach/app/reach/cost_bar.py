@@ -8,9 +8,9 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import Canvas, label
-from deft_reach.app.numbers import decimal
-from deft_reach.app.plain_text import plain_tip
-from deft_reach.app.styled import set_scaled
+from deft_reach.app.text.numbers import decimal
+from deft_reach.app.widgets.plain_text import plain_tip
+from deft_reach.app.widgets.styled import set_scaled
 from deft_reach.core.motion.cost import TERM_NAMES, TERMS
 from deft_reach.core.session import Session
 

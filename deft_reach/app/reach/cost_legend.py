@@ -12,7 +12,7 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.canvas.sprites import text_size
 from deft_reach.app.reach.cost_bar import term_colour
-from deft_reach.app.styled import set_scaled
+from deft_reach.app.widgets.styled import set_scaled
 from deft_reach.core.motion.cost import TERM_NAMES, TERMS
 from deft_reach.core.search.candidates import Row
 

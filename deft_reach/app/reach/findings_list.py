@@ -26,13 +26,14 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from deft_reach.app import theme, units
+from deft_reach.app import theme
+from deft_reach.app.background.drag_pace import DragPace
 from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.canvas.sprites import text_size
-from deft_reach.app.drag_pace import DragPace
-from deft_reach.app.explanations import explained
-from deft_reach.app.plain_text import plain_tip
-from deft_reach.app.styled import set_scaled, styled
+from deft_reach.app.text import units
+from deft_reach.app.text.explanations import explained
+from deft_reach.app.widgets.plain_text import plain_tip
+from deft_reach.app.widgets.styled import set_scaled, styled
 from deft_reach.core.analysis.finding import KINDS, Finding
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.session import Session

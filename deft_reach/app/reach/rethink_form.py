@@ -19,15 +19,15 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app import theme
-from deft_reach.app.background_task import BackgroundTask
-from deft_reach.app.numbers import decimal
-from deft_reach.app.plain_text import plain_tip
-from deft_reach.app.search_button import SearchButton
-from deft_reach.app.search_form import SearchForm, Work
-from deft_reach.app.station import Offer
-from deft_reach.app.styled import set_scaled
-from deft_reach.app.tables import ease_change, make_list, verdict_cells
-from deft_reach.app.words import searching_words, sentence
+from deft_reach.app.background.background_task import BackgroundTask
+from deft_reach.app.offers.search_form import SearchForm, Work
+from deft_reach.app.shell.station import Offer
+from deft_reach.app.text.numbers import decimal
+from deft_reach.app.text.words import searching_words, sentence
+from deft_reach.app.widgets.plain_text import plain_tip
+from deft_reach.app.widgets.search_button import SearchButton
+from deft_reach.app.widgets.styled import set_scaled
+from deft_reach.app.widgets.tables import ease_change, make_list, verdict_cells
 from deft_reach.core.analysis.explained import MOSTLY
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Candidate

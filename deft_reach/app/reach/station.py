@@ -8,8 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
-from deft_reach.app.background_task import BackgroundTask
-from deft_reach.app.candidate_preview import CandidateThreads, ChangingDrawing
+from deft_reach.app.background.background_task import BackgroundTask
 from deft_reach.app.canvas.elevation import Elevation
 from deft_reach.app.canvas.explain import where
 from deft_reach.app.canvas.reach_plan import ReachPlan
@@ -18,11 +17,12 @@ from deft_reach.app.canvas.tempo_rule import TempoRule
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.view_switch import ViewSwitch
 from deft_reach.app.canvas.weave import Weave
-from deft_reach.app.page_tabs import late_page
-from deft_reach.app.panel import Panel
+from deft_reach.app.offers.candidate_preview import CandidateThreads, ChangingDrawing
 from deft_reach.app.reach.findings_list import FindingsList, SeverityLegend
 from deft_reach.app.reach.stroke_card import StrokeCard
-from deft_reach.app.station import Station
+from deft_reach.app.shell.station import Station
+from deft_reach.app.widgets.page_tabs import late_page
+from deft_reach.app.widgets.panel import Panel
 from deft_reach.core.analysis.finding import KINDS, Finding
 from deft_reach.core.analysis.ranking import limit_lost
 from deft_reach.core.analysis.report import Report, serious_words

@@ -7,13 +7,13 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.explain import stroke_facts, stroke_title, where
-from deft_reach.app.elided_label import ElidedLabel
-from deft_reach.app.explanations import WORDS, explained
-from deft_reach.app.numbers import decimal
-from deft_reach.app.plain_text import PlainLabel, plain_tip
 from deft_reach.app.reach.cost_bar import CostBar
-from deft_reach.app.station import Listener
-from deft_reach.app.styled import set_font
+from deft_reach.app.shell.station import Listener
+from deft_reach.app.text.explanations import WORDS, explained
+from deft_reach.app.text.numbers import decimal
+from deft_reach.app.widgets.elided_label import ElidedLabel
+from deft_reach.app.widgets.plain_text import PlainLabel, plain_tip
+from deft_reach.app.widgets.styled import set_font
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.limbs import HANDS
 from deft_reach.core.search.candidates import if_other_hand

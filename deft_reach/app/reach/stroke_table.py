@@ -7,11 +7,12 @@ from typing import Final
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QSortFilterProxyModel, Qt
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
 
-from deft_reach.app import theme, units
+from deft_reach.app import theme
 from deft_reach.app.canvas.explain import where
-from deft_reach.app.numbers import decimal
-from deft_reach.app.station import Listener
-from deft_reach.app.styled import set_font, set_scaled
+from deft_reach.app.shell.station import Listener
+from deft_reach.app.text import units
+from deft_reach.app.text.numbers import decimal
+from deft_reach.app.widgets.styled import set_font, set_scaled
 from deft_reach.core.analysis.report import Report, pace_word
 from deft_reach.core.model.kit import voice_name
 from deft_reach.core.model.limbs import HANDS, RIGHT

@@ -20,11 +20,11 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label
-from deft_reach.app.numbers import decimal
-from deft_reach.app.plain_text import PlainLabel
 from deft_reach.app.reach.cost_bar import term_colour
 from deft_reach.app.reach.cost_legend import CostLegend
-from deft_reach.app.station import Listener, Offer
+from deft_reach.app.shell.station import Listener, Offer
+from deft_reach.app.text.numbers import decimal
+from deft_reach.app.widgets.plain_text import PlainLabel
 from deft_reach.core.analysis.explained import MOSTLY
 from deft_reach.core.analysis.report import Report, serious_words
 from deft_reach.core.document import Candidate

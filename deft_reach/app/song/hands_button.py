@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtCore import Signal
 
-from deft_reach.app.background_task import BackgroundTask
-from deft_reach.app.search_button import SearchButton
-from deft_reach.app.words import STOPPED, searching_words, sentence
+from deft_reach.app.background.background_task import BackgroundTask
+from deft_reach.app.text.words import STOPPED, searching_words, sentence
+from deft_reach.app.widgets.search_button import SearchButton
 from deft_reach.core.document import Document
 from deft_reach.core.model.counting import counted
 from deft_reach.core.search.errors import SearchError

@@ -12,12 +12,12 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from deft_reach.app import units
-from deft_reach.app.length_box import LengthBox
-from deft_reach.app.numbers import decimal
-from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.search_form import SearchForm
-from deft_reach.app.tables import fill_row, make_list
+from deft_reach.app.offers.search_form import SearchForm
+from deft_reach.app.text import units
+from deft_reach.app.text.numbers import decimal
+from deft_reach.app.widgets.length_box import LengthBox
+from deft_reach.app.widgets.plain_text import PlainLabel
+from deft_reach.app.widgets.tables import fill_row, make_list
 from deft_reach.core.document import read_text
 from deft_reach.core.notation.stroke_text import StrokeTextError
 from deft_reach.core.search.joined_walk import Asked

@@ -14,13 +14,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from deft_reach.app import units
-from deft_reach.app.background_task import BackgroundTask
-from deft_reach.app.marks import severity_icon
-from deft_reach.app.numbers import decimal
-from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.station import Listener
-from deft_reach.app.tables import fill_row, make_list
+from deft_reach.app.background.background_task import BackgroundTask
+from deft_reach.app.shell.station import Listener
+from deft_reach.app.text import units
+from deft_reach.app.text.numbers import decimal
+from deft_reach.app.widgets.marks import severity_icon
+from deft_reach.app.widgets.plain_text import PlainLabel
+from deft_reach.app.widgets.tables import fill_row, make_list
 from deft_reach.core.document import MissingError
 from deft_reach.core.session import Session
 from deft_reach.core.session.song_view import SongView

@@ -16,9 +16,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from deft_reach.app.hint_label import HintLabel
-from deft_reach.app.numbers import bpm
-from deft_reach.app.plain_text import PlainLabel
+from deft_reach.app.text.numbers import bpm
+from deft_reach.app.widgets.hint_label import HintLabel
+from deft_reach.app.widgets.plain_text import PlainLabel
 from deft_reach.core.document import Document
 from deft_reach.core.model.counting import counted
 

@@ -13,12 +13,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from deft_reach.app.choices import chosen_kit, fill_box, kit_choices
-from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.search_form import SearchForm, Work
-from deft_reach.app.styled import set_scaled
-from deft_reach.app.tables import fill_row, make_list, verdict_cells
-from deft_reach.app.words import preview_text
+from deft_reach.app.offers.search_form import SearchForm, Work
+from deft_reach.app.text.words import preview_text
+from deft_reach.app.widgets.choices import chosen_kit, fill_box, kit_choices
+from deft_reach.app.widgets.plain_text import PlainLabel
+from deft_reach.app.widgets.styled import set_scaled
+from deft_reach.app.widgets.tables import fill_row, make_list, verdict_cells
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.search.refit import Refitted, refit
 from deft_reach.core.session import Session

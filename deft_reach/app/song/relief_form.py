@@ -20,13 +20,13 @@ from PySide6.QtWidgets import (
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.canvas.explain import limb_name
-from deft_reach.app.elided_label import ElidedLabel
-from deft_reach.app.numbers import bpm, decimal
-from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.search_form import SearchForm, Work
-from deft_reach.app.styled import set_scaled
-from deft_reach.app.tables import fill_row, make_list
-from deft_reach.app.words import preview_text
+from deft_reach.app.offers.search_form import SearchForm, Work
+from deft_reach.app.text.numbers import bpm, decimal
+from deft_reach.app.text.words import preview_text
+from deft_reach.app.widgets.elided_label import ElidedLabel
+from deft_reach.app.widgets.plain_text import PlainLabel
+from deft_reach.app.widgets.styled import set_scaled
+from deft_reach.app.widgets.tables import fill_row, make_list
 from deft_reach.core.analysis.endurance import SUSTAINED, effort_over_time, endurance, lasting_words
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.limbs import FEET

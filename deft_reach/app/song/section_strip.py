@@ -14,8 +14,8 @@ from deft_reach.app.canvas.base import Same, label
 from deft_reach.app.canvas.sprites import text_size
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.canvas.timeline import Timeline
-from deft_reach.app.numbers import bpm
-from deft_reach.app.styled import set_scaled
+from deft_reach.app.text.numbers import bpm
+from deft_reach.app.widgets.styled import set_scaled
 from deft_reach.core.session.song_view import SongView
 
 HEIGHT = 46

@@ -5,13 +5,13 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout
 
-from deft_reach.app.background_task import BackgroundTask
-from deft_reach.app.choices import chosen_kit, fill_box, kit_choices
-from deft_reach.app.marks import severity_icon
-from deft_reach.app.numbers import bpm, decimal
-from deft_reach.app.plain_text import PlainLabel, plain_tip
-from deft_reach.app.station import Listener
-from deft_reach.app.tables import make_list
+from deft_reach.app.background.background_task import BackgroundTask
+from deft_reach.app.shell.station import Listener
+from deft_reach.app.text.numbers import bpm, decimal
+from deft_reach.app.widgets.choices import chosen_kit, fill_box, kit_choices
+from deft_reach.app.widgets.marks import severity_icon
+from deft_reach.app.widgets.plain_text import PlainLabel, plain_tip
+from deft_reach.app.widgets.tables import make_list
 from deft_reach.core.analysis.report import headroom_words
 from deft_reach.core.practice.setlist import ShowRow, whole_show
 from deft_reach.core.session import Session

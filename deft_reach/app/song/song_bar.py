@@ -20,18 +20,18 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from deft_reach.app import units
-from deft_reach.app.choices import fill_box
-from deft_reach.app.decimal_box import DecimalBox
-from deft_reach.app.hint_label import HintLabel
-from deft_reach.app.marks import severity_icon
-from deft_reach.app.numbers import decimal
-from deft_reach.app.plain_text import PlainLabel, plain_tip
+from deft_reach.app.shell.station import Listener
 from deft_reach.app.song.hands_button import HandsButton
 from deft_reach.app.song.new_song_dialog import NewSongDialog
-from deft_reach.app.station import Listener
-from deft_reach.app.tables import make_list
-from deft_reach.app.words import say, sentence
+from deft_reach.app.text import units
+from deft_reach.app.text.numbers import decimal
+from deft_reach.app.text.words import say, sentence
+from deft_reach.app.widgets.choices import fill_box
+from deft_reach.app.widgets.decimal_box import DecimalBox
+from deft_reach.app.widgets.hint_label import HintLabel
+from deft_reach.app.widgets.marks import severity_icon
+from deft_reach.app.widgets.plain_text import PlainLabel, plain_tip
+from deft_reach.app.widgets.tables import make_list
 from deft_reach.core.analysis.report import headroom_words
 from deft_reach.core.model.counting import counted
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE

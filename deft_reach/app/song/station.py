@@ -13,13 +13,13 @@ from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.canvas.stroke_lane import StrokeLane
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.weave import Weave
-from deft_reach.app.page_tabs import late_page
-from deft_reach.app.panel import Panel
+from deft_reach.app.shell.station import Station
+from deft_reach.app.shell.transport import Transport
 from deft_reach.app.song.meet_form import MeetForm
 from deft_reach.app.song.section_strip import SectionStrip
 from deft_reach.app.song.song_bar import SongBar
-from deft_reach.app.station import Station
-from deft_reach.app.transport import Transport
+from deft_reach.app.widgets.page_tabs import late_page
+from deft_reach.app.widgets.panel import Panel
 from deft_reach.core.session import Session
 from deft_reach.core.session.plan_view import PlanView
 from deft_reach.core.session.song_view import SongView

@@ -16,9 +16,9 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from deft_reach.app.search_form import SearchForm, Work
-from deft_reach.app.station import Offer
-from deft_reach.app.tables import compared_words, ease_change, fill_row, make_list, verdict_cells
+from deft_reach.app.offers.search_form import SearchForm, Work
+from deft_reach.app.shell.station import Offer
+from deft_reach.app.widgets.tables import compared_words, ease_change, fill_row, make_list, verdict_cells
 from deft_reach.core.analysis.analyse import analyse
 from deft_reach.core.analysis.comparing import is_worse
 from deft_reach.core.analysis.report import Report

@@ -13,11 +13,11 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from deft_reach.app.hint_label import HintLabel
-from deft_reach.app.plain_text import PlainLabel, plain_tip
-from deft_reach.app.station import Listener
-from deft_reach.app.tables import make_list
-from deft_reach.app.words import say
+from deft_reach.app.shell.station import Listener
+from deft_reach.app.text.words import say
+from deft_reach.app.widgets.hint_label import HintLabel
+from deft_reach.app.widgets.plain_text import PlainLabel, plain_tip
+from deft_reach.app.widgets.tables import make_list
 from deft_reach.core.model.kit import voice_name
 from deft_reach.core.model.limbs import EITHER, HANDS
 from deft_reach.core.model.substitutes import missing_voices

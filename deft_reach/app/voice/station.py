@@ -6,18 +6,18 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from deft_reach.app.candidate_preview import CandidateThreads, ChangingDrawing
 from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.canvas.stick_heights import StickHeights
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.weave import Weave
-from deft_reach.app.page_tabs import PageTabs
-from deft_reach.app.panel import Panel
-from deft_reach.app.station import Station
+from deft_reach.app.offers.candidate_preview import CandidateThreads, ChangingDrawing
+from deft_reach.app.shell.station import Station
 from deft_reach.app.voice.adviser_form import AdviserForm
 from deft_reach.app.voice.paint_form import PaintForm
 from deft_reach.app.voice.paint_plan import PaintPlan
 from deft_reach.app.voice.variations_form import VariationsForm
+from deft_reach.app.widgets.page_tabs import PageTabs
+from deft_reach.app.widgets.panel import Panel
 from deft_reach.app.write.lane_editor import LaneEditor
 from deft_reach.core.session import Session
 from deft_reach.core.session.candidate_view import CandidateView

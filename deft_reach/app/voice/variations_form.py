@@ -13,10 +13,10 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from deft_reach.app.plain_text import plain_tip
-from deft_reach.app.search_form import SearchForm, Work
-from deft_reach.app.station import Offer
-from deft_reach.app.tables import compared_words, ease_change, make_list
+from deft_reach.app.offers.search_form import SearchForm, Work
+from deft_reach.app.shell.station import Offer
+from deft_reach.app.widgets.plain_text import plain_tip
+from deft_reach.app.widgets.tables import compared_words, ease_change, make_list
 from deft_reach.core.analysis.comparing import is_worse
 from deft_reach.core.analysis.report import Report, serious_words
 from deft_reach.core.model.counting import counted

@@ -15,10 +15,10 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from deft_reach.app.hint_label import HintLabel
-from deft_reach.app.plain_text import plain_tip
-from deft_reach.app.station import Listener
-from deft_reach.app.tables import make_list
+from deft_reach.app.shell.station import Listener
+from deft_reach.app.widgets.hint_label import HintLabel
+from deft_reach.app.widgets.plain_text import plain_tip
+from deft_reach.app.widgets.tables import make_list
 from deft_reach.core.notation.cells import Cell, find_cells, in_place_of, shelf
 from deft_reach.core.session.lane import Lane
 from deft_reach.core.session.lane_groups import fit_words

@@ -8,12 +8,12 @@ from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
-from deft_reach.app.hint_label import HintLabel
-from deft_reach.app.numbers import bpm
-from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.station import Listener
-from deft_reach.app.styled import set_font, set_scaled
-from deft_reach.app.words import say, sentence
+from deft_reach.app.shell.station import Listener
+from deft_reach.app.text.numbers import bpm
+from deft_reach.app.text.words import say, sentence
+from deft_reach.app.widgets.hint_label import HintLabel
+from deft_reach.app.widgets.plain_text import PlainLabel
+from deft_reach.app.widgets.styled import set_font, set_scaled
 from deft_reach.core.document import analyse_plan, read_unfinished
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE, StrokeTextError

@@ -10,8 +10,8 @@ from PySide6.QtGui import QColor, QContextMenuEvent, QHelpEvent, QKeyEvent, QMou
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from deft_reach.app import theme
-from deft_reach.app.plain_text import plain_tip
-from deft_reach.app.styled import set_scaled
+from deft_reach.app.widgets.plain_text import plain_tip
+from deft_reach.app.widgets.styled import set_scaled
 from deft_reach.core.model.kit import Kit, voice_name
 from deft_reach.core.model.limbs import HAT_FOOT, KICK, LEFT, NAMES, RIGHT, SECOND_KICK
 from deft_reach.core.model.usual_voices import usual_voices

@@ -22,12 +22,12 @@ from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.canvas.staff import Staff
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.weave import Weave
-from deft_reach.app.page_tabs import PageTabs, late_page
-from deft_reach.app.panel import Panel
-from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.station import Station
-from deft_reach.app.styled import set_font, set_scaled
-from deft_reach.app.words import say
+from deft_reach.app.shell.station import Station
+from deft_reach.app.text.words import say
+from deft_reach.app.widgets.page_tabs import PageTabs, late_page
+from deft_reach.app.widgets.panel import Panel
+from deft_reach.app.widgets.plain_text import PlainLabel
+from deft_reach.app.widgets.styled import set_font, set_scaled
 from deft_reach.app.write.cells_form import CellsForm
 from deft_reach.app.write.lane_editor import LaneEditor
 from deft_reach.app.write.text_editor import TextEditor

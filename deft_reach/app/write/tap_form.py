@@ -12,11 +12,11 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QHideEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout
 
-from deft_reach.app.hint_label import HintLabel
-from deft_reach.app.note_map_box import NoteMapBox
-from deft_reach.app.plain_text import PlainLabel
-from deft_reach.app.port_box import PortBox
-from deft_reach.app.station import Listener
+from deft_reach.app.shell.station import Listener
+from deft_reach.app.widgets.hint_label import HintLabel
+from deft_reach.app.widgets.note_map_box import NoteMapBox
+from deft_reach.app.widgets.plain_text import PlainLabel
+from deft_reach.app.widgets.port_box import PortBox
 from deft_reach.app.write.practice_pad import PracticePad
 from deft_reach.core.model.counting import counted
 from deft_reach.core.model.limbs import DEFAULT_VOICE

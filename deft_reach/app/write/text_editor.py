@@ -21,7 +21,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QPlainTextEdit, QTextEdit, QWidget
 
 from deft_reach.app import theme
-from deft_reach.app.styled import set_font, styled
+from deft_reach.app.widgets.styled import set_font, styled
 from deft_reach.core.document import Score
 from deft_reach.core.document.limits import LIMITS
 from deft_reach.core.session import Session

@@ -1,0 +1,1 @@
+"""The desktop around the window: accessibility, icons, motion, the running window."""

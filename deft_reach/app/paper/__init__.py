@@ -1,0 +1,1 @@
+"""What leaves the window: print, PDF, pictures, the clipboard."""

@@ -1,0 +1,1 @@
+"""The window itself: header, rail, notices, menus, transport, documents, and what every station is."""

@@ -1,0 +1,82 @@
+"""The stations of the window, in the order of work. Each is imported and made when it is first gone to."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Final, NamedTuple
+
+from deft_reach.app.shell.station import Station
+
+if TYPE_CHECKING:
+    from deft_reach.app.shell.window import MainWindow
+
+
+class StationSpec(NamedTuple):
+    """A station: its name, its title with the mnemonic of its menu entry, and how it is made for a window."""
+
+    name: str
+    title: str
+    make: Callable[[MainWindow], Station]
+
+
+def _kit(window: MainWindow) -> Station:
+    from deft_reach.app.kit.station import KitStation
+
+    station = KitStation(window.session)
+    station.bar.bring_in.connect(window.exchange.bring_in_kit)
+    station.bar.export.connect(window.exchange.export_kit)
+    station.bar.print_floor_plan.connect(window.exchange.print_kit)
+    return station
+
+
+def _write(window: MainWindow) -> Station:
+    from deft_reach.app.write.station import WriteStation
+
+    return WriteStation(window.session, window.note_maps)
+
+
+def _voice(window: MainWindow) -> Station:
+    from deft_reach.app.voice.station import VoiceStation
+
+    return VoiceStation(window.session)
+
+
+def _reach(window: MainWindow) -> Station:
+    from deft_reach.app.reach.station import ReachStation
+
+    station = ReachStation(window.session)
+    station.paper.addAction("Print…", window.exchange.print_plan)
+    station.paper.addAction("Export…", window.exchange.export_plan)
+    return station
+
+
+def _song(window: MainWindow) -> Station:
+    from deft_reach.app.song.station import SongStation
+
+    return SongStation(window.session, window.log, window.transport)
+
+
+def _climb(window: MainWindow) -> Station:
+    from deft_reach.app.climb.station import ClimbStation
+
+    return ClimbStation(window.session, window.log, window.transport)
+
+
+def _log(window: MainWindow) -> Station:
+    from deft_reach.app.log.station import LogStation
+
+    return LogStation(window.session, window.log, window.recorder, window.note_maps)
+
+
+STATIONS: Final = {
+    spec.name: spec
+    for spec in (
+        StationSpec("kit", "&Kit", _kit),
+        StationSpec("write", "&Write", _write),
+        StationSpec("voice", "&Voice", _voice),
+        StationSpec("reach", "&Reach", _reach),
+        StationSpec("song", "&Song", _song),
+        StationSpec("climb", "&Climb", _climb),
+        StationSpec("log", "&Log", _log),
+    )
+}

@@ -1,0 +1,1 @@
+"""What is written in the window: sentences, numbers, units, explanations."""
