@@ -12,7 +12,7 @@ from deft_reach.cli.output import FORCE, JSON, InputError, Output, no_json_besid
 from deft_reach.core.model.layouts import layout
 from deft_reach.core.model.player import CONSTANTS
 from deft_reach.core.practice.cautions import HAND_TEST_CAUTION
-from deft_reach.core.practice.hand_test import HandTest, HandTestError, exercises_of, measure
+from deft_reach.core.practice.hand_speed import HandTest, HandTestError, exercises_of, measure
 from deft_reach.formats import kinds
 from deft_reach.formats.document import dump_player, player_dict
 from deft_reach.formats.general_midi import FOOT_KEYS

@@ -24,7 +24,7 @@ from deft_reach.formats.document import load_kit, load_player
 from deft_reach.formats.note_map import MAX_BYTES as MAP_BYTES
 from deft_reach.formats.note_map import NoteMap, load_note_map, shipped_maps
 from deft_reach.formats.patterns import DEFAULT_TEMPO, MAX_BYTES, MIDI, MUSICXML, load_pattern, stem_of
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from deft_reach.store.documents import SUFFIX, open_document
 from deft_reach.store.reading import read_file
 

@@ -26,8 +26,8 @@ from deft_reach.cli.output import FORCE, JSON, InputError, Output, no_json_besid
 from deft_reach.core.analysis.analyse import analyse
 from deft_reach.core.model.layouts import layout
 from deft_reach.core.model.player import CONSTANTS
-from deft_reach.core.practice.hand_test import usual_constants
-from deft_reach.core.practice.hand_test_simulation import perform_test
+from deft_reach.core.practice.hand_speed import usual_constants
+from deft_reach.core.practice.hand_speed_simulation import perform_test
 from deft_reach.core.practice.ramp import Ramp, RampError, parse_ramp
 from deft_reach.core.practice.simulation import Faults, simulate
 from deft_reach.formats import kinds

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import argparse
-from typing import Any
+from typing import Any, Final
 
 from deft_reach.cli.answers import answer, answer_dict, findings_of, searched_words, verdict_words
 from deft_reach.cli.inputs import PATTERN, PATTERN_OPTIONS, best, question
 from deft_reach.cli.options import Option, Verb, whole
 from deft_reach.cli.output import tell
 from deft_reach.core.model.sticking_habits import NO_HABITS
-from deft_reach.core.search.planner import HATS, KINDS, SCHOOLS, Sticking, Stickings, find_stickings
+from deft_reach.core.search.planner import HAND_KINDS, HATS, SCHOOLS, Sticking, Stickings, find_stickings
 
 
 def run(args: argparse.Namespace) -> int:
@@ -81,6 +81,8 @@ def in_words(found: Stickings) -> str:
     return "\n".join(lines)
 
 
+KIND_CHOICES: Final = tuple(kind.replace(" ", "-") for kind in HAND_KINDS)
+
 VERB = Verb(
     "plan",
     "the easiest hands for strokes written ?",
@@ -95,7 +97,9 @@ VERB = Verb(
         Option("--school", "who leads (default free)", default="free", choices=SCHOOLS),
         Option("--hat", "the hi-hat crossed or open-handed (default free)", default="free", choices=HATS),
         Option("--max-run", "longest run of one hand", "N", whole(0, 1000)),
-        Option("--kind", "hands of this kind alone", "NAME", choices=tuple(kind.replace(" ", "-") for kind in KINDS)),
+        Option(
+            "--kind", "hands of this kind alone", "NAME", choices=tuple(kind.replace(" ", "-") for kind in HAND_KINDS)
+        ),
         best(8),
     ),
 )

@@ -16,10 +16,10 @@ from typing import Any, Final, TypeVar
 from deft_reach.core.document import FORMAT_VERSION, Document
 from deft_reach.core.model.elements import Grid
 from deft_reach.core.model.kit import Kit, KitError, check_kit
-from deft_reach.core.model.piece_kinds import KINDS
+from deft_reach.core.model.piece_kinds import PIECE_KINDS
 from deft_reach.core.model.player import Player, PlayerError, check_player
 from deft_reach.core.notation.stroke_text import with_grid_written
-from deft_reach.formats.plain_text import DocumentError, reader
+from deft_reach.formats.reading import DocumentError, reader
 from deft_reach.formats.record_text import object_text, record_rows, value_text
 from deft_reach.formats.records import from_dict, to_dict
 from deft_reach.formats.strict_json import read_json
@@ -41,7 +41,7 @@ def schema() -> dict[str, Any]:
     """The published JSON Schema of a document, with every kind of piece there is."""
     path = resources.files("deft_reach.formats") / "schema" / "reach-1.schema.json"
     found: dict[str, Any] = json.loads(path.read_text(encoding="utf-8"))
-    found["$defs"]["piece"]["properties"]["kind"]["enum"] = list(KINDS)
+    found["$defs"]["piece"]["properties"]["kind"]["enum"] = list(PIECE_KINDS)
     return found
 
 
@@ -230,7 +230,7 @@ def _validate(raw: Any, kind: str = "", where: str = "") -> None:
     from fastjsonschema import JsonSchemaValueException  # late, as below
 
     try:
-        _validator(kind, tuple(KINDS))(raw)
+        _validator(kind, tuple(PIECE_KINDS))(raw)
     except JsonSchemaValueException as error:
         path = where
         for part in error.path[1:]:

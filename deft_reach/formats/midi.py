@@ -34,7 +34,7 @@ from deft_reach.formats.general_midi import key_of, sound_of
 from deft_reach.formats.imported import AS_FOUND, Choices, Imported, as_written
 from deft_reach.formats.midi_file import open_midi
 from deft_reach.formats.midi_foreign import DRUMS, drum_parts, foreign_pattern, frame_of
-from deft_reach.formats.plain_text import DocumentError, reader
+from deft_reach.formats.reading import DocumentError, reader
 from deft_reach.formats.writing_down import written_down
 
 MAX_NOTES: Final = 40_000

@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 from typing import Any, Final
 
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 
 #: Larger files are refused unread: 10,000 notes take some 100,000 bytes.
 MAX_BYTES: Final = 1_500_000

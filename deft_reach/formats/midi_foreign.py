@@ -26,7 +26,7 @@ from deft_reach.formats.drum_notes import (
     voices_of,
 )
 from deft_reach.formats.imported import Choices, Imported
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from deft_reach.formats.writing_down import written_down
 
 #: General MIDI's channel for percussion, from 0.

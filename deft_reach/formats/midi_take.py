@@ -8,7 +8,7 @@ from typing import Final
 
 from deft_reach.core.practice.hits import Hit
 from deft_reach.formats.midi_file import open_midi
-from deft_reach.formats.plain_text import DocumentError, reader
+from deft_reach.formats.reading import DocumentError, reader
 
 MAX_HITS: Final = 60_000
 MAX_TEXTS: Final = 1_000

@@ -17,7 +17,7 @@ from deft_reach.core.model.kit import Kit, voice_name
 from deft_reach.core.model.limbs import RIGHT
 from deft_reach.core.practice.hits import Hit
 from deft_reach.formats.general_midi import BASS, BASS_2, HAT_PEDAL, NAMES, key_of
-from deft_reach.formats.plain_text import DocumentError, reader
+from deft_reach.formats.reading import DocumentError, reader
 from deft_reach.formats.strict_json import read_json
 
 FORMAT: Final = "note map"

@@ -9,7 +9,7 @@ from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.notation.stroke_text import with_tempo
 from deft_reach.formats.imported import Imported
-from deft_reach.formats.plain_text import decode
+from deft_reach.formats.reading import decode
 
 MIDI: Final = (".mid", ".midi")
 MUSICXML: Final = (".musicxml", ".xml", ".mxl")

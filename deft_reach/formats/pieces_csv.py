@@ -9,8 +9,8 @@ from typing import Final
 
 from deft_reach.core.model.kit import Kit, KitError, Piece, check_kit
 from deft_reach.core.model.layouts import make_piece
-from deft_reach.core.model.piece_kinds import KINDS
-from deft_reach.formats.plain_text import DocumentError, decode, reader
+from deft_reach.core.model.piece_kinds import PIECE_KINDS
+from deft_reach.formats.reading import DocumentError, decode, reader
 from deft_reach.formats.tables import heading_of, rows_of
 
 COLUMNS: Final = ("code", "name", "kind", "x_mm", "y_mm", "z_mm", "diameter_mm", "width_mm", "tilt_deg", "depth_mm")
@@ -41,8 +41,10 @@ def load_pieces(data: bytes, name: str) -> Kit:
         if len(cells) != len(heading):
             raise DocumentError(f"{len(cells)} values; expected {len(heading)}", line=number, column=1)
         row = dict(zip(heading, (cell.strip() for cell in cells)))
-        if row["kind"] not in KINDS:
-            raise DocumentError(f"unknown kind '{row['kind']}'; expected one of {', '.join(KINDS)}", line=number)
+        if row["kind"] not in PIECE_KINDS:
+            raise DocumentError(
+                f"unknown kind '{row['kind']}'; expected one of {', '.join(PIECE_KINDS)}", line=number
+            )
         values = {}
         for column in COLUMNS[3:]:
             try:

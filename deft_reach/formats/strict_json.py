@@ -6,7 +6,7 @@ import json
 import math
 from typing import Any
 
-from deft_reach.formats.plain_text import DocumentError, decode
+from deft_reach.formats.reading import DocumentError, decode
 
 
 def read_json(data: bytes, limit: int) -> dict[str, Any]:

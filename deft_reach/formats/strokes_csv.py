@@ -24,7 +24,7 @@ from deft_reach.core.notation.stroke_text import (
 from deft_reach.core.notation.swing import straight
 from deft_reach.formats.imported import Imported, as_written
 from deft_reach.formats.midi import MAX_NOTES
-from deft_reach.formats.plain_text import DocumentError, decode, exact, number_text, reader
+from deft_reach.formats.reading import DocumentError, decode, exact, number_text, reader
 from deft_reach.formats.tables import heading_of, rows_of
 from deft_reach.formats.writing_down import written_down
 

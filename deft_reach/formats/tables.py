@@ -8,7 +8,7 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from typing import Final
 
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 
 #: A longer cell is no cell of a table.
 LONGEST_CELL: Final = 100_000

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Final
 
 from deft_reach.core.model.kit import Reading
-from deft_reach.formats.plain_text import DocumentError, decode, reader
+from deft_reach.formats.reading import DocumentError, decode, reader
 from deft_reach.formats.tables import rows_of
 
 #: A kit of thirty pieces has some five hundred distances.

@@ -8,7 +8,7 @@ from typing import Final
 
 from deft_reach.core.notation.compose import Frame, Onset, composed
 from deft_reach.core.notation.stroke_text import MAX_TEXT
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 
 #: More bars than any piece of a length that is read has; only bars of a thirty-second could be as many.
 MAX_BARS: Final = 5000

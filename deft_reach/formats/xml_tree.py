@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any, Final
 from xml.etree import ElementTree as Tree
 
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 
 #: A score of eight megabytes has some three hundred thousand elements, and nests them ten deep.
 MAX_ELEMENTS: Final = 400_000

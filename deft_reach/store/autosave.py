@@ -15,7 +15,7 @@ from pathlib import Path
 
 from deft_reach.core.document import Document
 from deft_reach.formats.document import MAX_BYTES, dump_document, load_document
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from deft_reach.store.atomic import remove_orphans, write_atomic
 from deft_reach.store.file_lock import FileLock, is_free, remove_idle
 from deft_reach.store.places import autosave_dir

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from deft_reach.core.document import Document
 from deft_reach.formats.document import MAX_BYTES, dump_document, load_document
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from deft_reach.store.atomic import remove_orphans, write_atomic
 from deft_reach.store.reading import read_file
 from deft_reach.store.settings import Settings

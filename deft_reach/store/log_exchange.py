@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from dataclasses import asdict, fields
 from typing import Any, Final
 
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from deft_reach.formats.tables import rows_of
 from deft_reach.store.log_entries import LONGEST_TEXT, NUMBERS, Attempt, Entry, LogbookError, TakeEntry, entry_from
 from deft_reach.store.logbook import Logbook

@@ -18,7 +18,7 @@ from deft_reach.formats.note_map import (
     load_note_map,
     shipped_maps,
 )
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from deft_reach.store.atomic import write_atomic
 from deft_reach.store.places import private_folder
 from deft_reach.store.reading import read_file

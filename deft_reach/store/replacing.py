@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Final
 
 from deft_reach.formats.kinds import DOCUMENT, EMPTY, kind_of
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from deft_reach.store.reading import read_file
 
 #: What is no place for a file at all, by the kind of its directory entry.

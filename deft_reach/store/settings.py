@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from deft_reach import __version__
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from deft_reach.store.atomic import remove_orphans, write_atomic
 from deft_reach.store.places import state_dir
 from deft_reach.store.reading import is_file, read_file

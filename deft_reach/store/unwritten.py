@@ -13,7 +13,7 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Final, NamedTuple
 
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from deft_reach.store.atomic import remove_orphans, write_atomic
 from deft_reach.store.file_lock import FileLock, is_free, remove_idle
 from deft_reach.store.log_entries import Attempt, TakeEntry, entry_from

@@ -23,7 +23,7 @@ from deft_reach.formats.document import (
     load_player,
     schema,
 )
-from deft_reach.formats.plain_text import DocumentError, reader
+from deft_reach.formats.reading import DocumentError, reader
 from deft_reach.store.places import demo_file
 from tests.machine import within
 

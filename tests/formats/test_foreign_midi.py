@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from deft_reach.core import layout, parse
 from deft_reach.core.document import read_unfinished
 from deft_reach.formats.midi import load_midi
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from tests.formats.test_midi import foreign
 
 FIVE = layout("five")

@@ -12,7 +12,7 @@ from deft_reach.core.notation.rudiments import RUDIMENTS
 from deft_reach.formats.general_midi import key_of, sound_of
 from deft_reach.formats.midi import dump_midi, load_midi
 from deft_reach.formats.midi_file import MAX_BYTES
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from tests.machine import within
 from tests.strategies import texts
 

@@ -14,7 +14,7 @@ from deft_reach.core import layout, parse
 from deft_reach.core.notation.rudiments import RUDIMENTS
 from deft_reach.core.notation.swing import straight
 from deft_reach.formats.musicxml import MAX_BYTES, dump_musicxml, load_musicxml
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from tests.formats.test_midi import FIGURE
 from tests.strategies import texts
 

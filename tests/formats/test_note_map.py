@@ -18,7 +18,7 @@ from deft_reach.formats.note_map import (
     pads_of,
     shipped_maps,
 )
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 
 FIVE = layout("five")
 KEYS = st.integers(0, 127)

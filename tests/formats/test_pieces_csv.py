@@ -5,7 +5,7 @@ from hypothesis import given
 
 from deft_reach.core import layout
 from deft_reach.formats.pieces_csv import dump_pieces, load_pieces
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from tests.strategies import kits
 
 HEAD = "code,name,kind,x_mm,y_mm,z_mm,diameter_mm,width_mm,tilt_deg,depth_mm\n"

@@ -9,7 +9,7 @@ from deft_reach.core import layout, parse
 from deft_reach.formats.midi import load_midi
 from deft_reach.formats.midi_take import load_performance
 from deft_reach.formats.musicxml import load_musicxml
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from deft_reach.formats.strokes_csv import load_strokes
 
 FIVE = layout("five")

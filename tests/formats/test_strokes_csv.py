@@ -8,7 +8,7 @@ from hypothesis import example, given
 
 from deft_reach.core import parse
 from deft_reach.core.notation.swing import straight
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from deft_reach.formats.strokes_csv import dump_strokes, load_strokes
 from tests.formats.test_midi import FIGURE
 from tests.strategies import texts

@@ -18,13 +18,13 @@ from deft_reach.core.document import read_text
 from deft_reach.core.model.limbs import KICK
 from deft_reach.core.model.tape import TapeError, measure
 from deft_reach.core.notation.stroke_text import StrokeTextError
-from deft_reach.core.practice.hand_test import HandTestError, exercises_of
+from deft_reach.core.practice.hand_speed import HandTestError, exercises_of
 from deft_reach.formats.document import dump_document, dump_kit, dump_player, load_document, load_kit, load_player
 from deft_reach.formats.midi_take import dump_performance, load_performance, load_texts
 from deft_reach.formats.note_map import dump_note_map, load_note_map, shipped_maps
 from deft_reach.formats.patterns import dump_pattern, load_pattern
 from deft_reach.formats.pieces_csv import dump_pieces, load_pieces
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from deft_reach.formats.tape_csv import load_tape
 from deft_reach.store.autosave import Autosave, leftovers
 from deft_reach.store.log_entries import Attempt, LogbookError, TakeEntry

@@ -62,7 +62,7 @@ def test_a_foreign_exception_is_a_finding():
 
 
 def test_an_exception_that_only_the_last_guard_caught_is_a_finding():
-    from deft_reach.formats.plain_text import reader
+    from deft_reach.formats.reading import reader
 
     (found,) = broken(reader(lambda data: 1 // 0)).findings
     assert "caught only at the last" in found.what and "ZeroDivisionError" in found.what

@@ -16,7 +16,7 @@ from deft_reach.core.model.tape import MOST_PIECES, MOST_STEPS, STARTS, TapeErro
 from deft_reach.formats.musicxml import load_musicxml
 from deft_reach.formats.patterns import load_pattern
 from deft_reach.formats.pieces_csv import dump_pieces, load_pieces
-from deft_reach.formats.plain_text import DocumentError, exact
+from deft_reach.formats.reading import DocumentError, exact
 from deft_reach.formats.strokes_csv import load_strokes
 from deft_reach.formats.tape_csv import load_tape
 from deft_reach.formats.xml_tree import MAX_DEPTH, MAX_ELEMENTS

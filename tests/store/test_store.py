@@ -12,7 +12,7 @@ import pytest
 
 from deft_reach.core.document import new_document
 from deft_reach.formats.document import load_document
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from deft_reach.store import places
 from deft_reach.store.atomic import ORPHANED_AFTER, write_atomic
 from deft_reach.store.autosave import Autosave, discard, leftovers

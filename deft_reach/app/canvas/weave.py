@@ -26,7 +26,7 @@ from deft_reach.app.canvas.timeline import Timeline
 from deft_reach.app.canvas.weave_painting import BESIDE, FEET_ROOM, LEAD_ROOM, TOP
 from deft_reach.app.text import units
 from deft_reach.app.text.explanations import WORDS, explained
-from deft_reach.core.analysis.finding import KINDS, Finding
+from deft_reach.core.analysis.finding import FINDING_NAMES, Finding
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.model.limbs import FEET, HANDS, KICK, LEFT, RIGHT
 from deft_reach.core.session.plan_view import PlanView
@@ -178,7 +178,7 @@ class Weave(Timeline):
     def words_at(self, at: QPointF) -> str:
         finding = self.finding_at(at)
         if finding is not None:
-            kind = KINDS[finding.kind]
+            kind = FINDING_NAMES[finding.kind]
             return units.text_of(finding.said) + (f"\n{explained(kind)}" if kind in WORDS else "")
         if at.x() < GUTTER:
             return explained("lead" if at.y() > self.height() - LEAD_ROOM - 6 else "weave")
@@ -342,7 +342,7 @@ class Weave(Timeline):
         for finding in report.findings:
             first = finding.strokes[0]
             if first in seen or finding is self.session.finding:
-                metrics_width[finding.kind] = metrics.horizontalAdvance(KINDS[finding.kind])
+                metrics_width[finding.kind] = metrics.horizontalAdvance(FINDING_NAMES[finding.kind])
                 marks.append((self.axis.x(starts[first]), finding))
         marks.sort(key=lambda m: (m[0], -m[1].severity.rank))
         placed = []

@@ -19,7 +19,7 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import label
 from deft_reach.app.canvas.thread import Thread, mark_size
 from deft_reach.app.canvas.time_axis import GUTTER
-from deft_reach.core.analysis.finding import KINDS
+from deft_reach.core.analysis.finding import FINDING_NAMES
 from deft_reach.core.analysis.report import Report, pace_word
 from deft_reach.core.model.kit import voice_name
 from deft_reach.core.model.limbs import FEET, HANDS, LEFT, RIGHT
@@ -213,7 +213,7 @@ def draw_findings(weave: Weave, painter: QPainter, c: theme.Colours) -> None:
                 painter.drawPolygon(tick)
         theme.draw_severity(painter, finding.severity, QPointF(rect.left() + 8, rect.center().y()), 6)
         if named:
-            name = KINDS[finding.kind]
+            name = FINDING_NAMES[finding.kind]
             label(
                 painter,
                 QPointF(rect.left() + 17, rect.center().y()),

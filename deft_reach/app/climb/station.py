@@ -29,10 +29,10 @@ from deft_reach.app.widgets.plain_text import PlainLabel
 from deft_reach.core.document import Plan, read_text, standing
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.notation.stroke_text import StrokeTextError
-from deft_reach.core.practice.calibration import evidence_of
 from deft_reach.core.practice.cautions import ALWAYS, HEAT, LEVELS, hearing_words
 from deft_reach.core.practice.chunks import build_chunks
 from deft_reach.core.practice.ladder import LadderError, build_ladder, equivalents, seconds_of
+from deft_reach.core.practice.own_speed import evidence_of
 from deft_reach.core.practice.ramp import Ramp
 from deft_reach.core.practice.runner import Runner, efforts
 from deft_reach.core.practice.stages import Stage, build_up, chain_of

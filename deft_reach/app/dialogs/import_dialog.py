@@ -39,7 +39,7 @@ from deft_reach.core.song.sectioning import Stretch, sections_of
 from deft_reach.formats.general_midi import key_name
 from deft_reach.formats.imported import Choices, Imported
 from deft_reach.formats.midi import load_midi
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 
 METERS: Final = ("as in the file", "4/4", "3/4", "2/4", "6/8", "12/8", "5/4", "7/8")
 #: A file of more bars than this is proposed as a song.

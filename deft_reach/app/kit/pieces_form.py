@@ -31,7 +31,7 @@ from deft_reach.app.widgets.styled import set_scaled
 from deft_reach.app.widgets.tables import make_list
 from deft_reach.core.model.kit import KitError, gaps
 from deft_reach.core.model.limbs import LEFT, RIGHT
-from deft_reach.core.model.piece_kinds import KINDS
+from deft_reach.core.model.piece_kinds import PIECE_KINDS
 from deft_reach.core.motion.comfort import comforts, easier
 from deft_reach.core.session import Session
 
@@ -54,7 +54,7 @@ class PiecesForm(Listener):
         self.add = QPushButton("Add")
         self.add.setToolTip("Add a drum, a cymbal, a block or a pedal")
         menu = QMenu(self.add)
-        for kind, words in KINDS.items():
+        for kind, words in PIECE_KINDS.items():
             menu.addAction(words, partial(self.edit, partial(session.kits.add_piece, kind)))
         self.add.setMenu(menu)
         self.duplicate = QPushButton("Duplicate")
@@ -186,7 +186,7 @@ class PiecesForm(Listener):
             tone = "hint"
         else:
             lines = comfort_lines(session.kit, session.player, piece.code)
-            kind = "" if piece.name == KINDS[piece.kind] else f" ({KINDS[piece.kind]})"
+            kind = "" if piece.name == PIECE_KINDS[piece.kind] else f" ({PIECE_KINDS[piece.kind]})"
             text = "\n".join(line[:1].upper() + line[1:] for line in lines)
             text = text or f"{piece.name[:1].upper()}{piece.name[1:]}{kind}, played by foot."
             tone = "hint"

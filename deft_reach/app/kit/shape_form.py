@@ -26,7 +26,7 @@ from deft_reach.app.widgets.length_box import LengthBox
 from deft_reach.app.widgets.plain_text import PlainLabel, plain_tip
 from deft_reach.app.widgets.styled import set_scaled
 from deft_reach.core.model.kit import SPLIT_FOOT_MM, ZONES, KitError, Piece
-from deft_reach.core.model.piece_kinds import KINDS, PEDALS, piece_kind
+from deft_reach.core.model.piece_kinds import PEDALS, PIECE_KINDS, piece_kind
 from deft_reach.core.session import Session
 
 ZONE_FIELDS = (
@@ -53,7 +53,7 @@ class ShapeForm(Listener):
         self.title = PlainLabel()
         self.kind = QComboBox()
         self.kind.setAccessibleName("Kind of the piece; another one takes its place, strokes and all")
-        for kind, words in KINDS.items():
+        for kind, words in PIECE_KINDS.items():
             self.kind.addItem(words, kind)
         form.addRow(self.title, self.kind)
         self.diameter = self._length("Across", "Diameter", 20, 1200)

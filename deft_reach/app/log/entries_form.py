@@ -24,7 +24,7 @@ from deft_reach.app.text.words import say, sentence
 from deft_reach.app.widgets.hint_label import HintLabel
 from deft_reach.app.widgets.tables import fill_row, make_list
 from deft_reach.core.session import Session
-from deft_reach.formats.plain_text import DocumentError, decode
+from deft_reach.formats.reading import DocumentError, decode
 from deft_reach.store.atomic import write_atomic
 from deft_reach.store.log_entries import Attempt, LogbookError, TakeEntry
 from deft_reach.store.log_exchange import MAX_BYTES, from_csv, from_json, to_csv, to_json

@@ -34,9 +34,9 @@ from deft_reach.store.note_maps import NoteMaps
 from deft_reach.store.practice_log import PracticeLog
 
 if TYPE_CHECKING:
-    from deft_reach.app.log.calibration_form import CalibrationForm
     from deft_reach.app.log.entries_form import EntriesForm
-    from deft_reach.app.log.hand_test_form import HandTestForm
+    from deft_reach.app.log.hand_speed_form import HandTestForm
+    from deft_reach.app.log.own_speed_form import CalibrationForm
 
 ID = Qt.ItemDataRole.UserRole
 #: So many attempts at one plan are drawn: some years of them.
@@ -96,14 +96,14 @@ class LogStation(Station):
     @late_page
     def hand_test(self) -> HandTestForm:
         """Each hand alone against the click."""
-        from deft_reach.app.log.hand_test_form import HandTestForm
+        from deft_reach.app.log.hand_speed_form import HandTestForm
 
         return HandTestForm(self.session, self.log, self.notes)
 
     @late_page
     def calibration(self) -> CalibrationForm:
         """How fast this player moves, from what was played."""
-        from deft_reach.app.log.calibration_form import CalibrationForm
+        from deft_reach.app.log.own_speed_form import CalibrationForm
 
         return CalibrationForm(self.session, self.log)
 

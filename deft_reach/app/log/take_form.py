@@ -42,8 +42,8 @@ from deft_reach.app.widgets.tables import fill_row, make_list
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Plan
 from deft_reach.core.model.counting import counted
-from deft_reach.core.practice.calibration import evidence_of_take
 from deft_reach.core.practice.hits import Hit
+from deft_reach.core.practice.own_speed import evidence_of_take
 from deft_reach.core.practice.ramp import Ramp, RampError, RampTake, check_ramp, parse_ramp
 from deft_reach.core.practice.simulation import Faults, simulate
 from deft_reach.core.practice.take import check_take
@@ -52,7 +52,7 @@ from deft_reach.core.session import Session
 from deft_reach.formats.general_midi import kit_keys, pattern_keys
 from deft_reach.formats.midi_file import MAX_BYTES
 from deft_reach.formats.midi_take import dump_performance, load_performance
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from deft_reach.store.atomic import write_atomic
 from deft_reach.store.log_entries import TakeEntry
 from deft_reach.store.note_maps import NoteMaps

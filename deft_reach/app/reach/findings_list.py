@@ -34,7 +34,7 @@ from deft_reach.app.text import units
 from deft_reach.app.text.explanations import explained
 from deft_reach.app.widgets.plain_text import plain_tip
 from deft_reach.app.widgets.styled import set_scaled, styled
-from deft_reach.core.analysis.finding import KINDS, Finding
+from deft_reach.core.analysis.finding import FINDING_NAMES, Finding
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.session import Session
 from deft_reach.core.session.candidate_view import CandidateView
@@ -135,7 +135,7 @@ class _Item(QListWidgetItem):
         if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             return super().data(role)
         finding: Finding = super().data(FINDING)
-        words = f"{finding.severity.capitalize()}, {KINDS[finding.kind]}: {units.text_of(finding.said)}"
+        words = f"{finding.severity.capitalize()}, {FINDING_NAMES[finding.kind]}: {units.text_of(finding.said)}"
         if role == Qt.ItemDataRole.DisplayRole:
             return words
         if super().data(CHANGE):

@@ -23,7 +23,7 @@ from deft_reach.app.reach.stroke_card import StrokeCard
 from deft_reach.app.shell.station import Station
 from deft_reach.app.widgets.page_tabs import late_page
 from deft_reach.app.widgets.panel import Panel
-from deft_reach.core.analysis.finding import KINDS, Finding
+from deft_reach.core.analysis.finding import FINDING_NAMES, Finding
 from deft_reach.core.analysis.ranking import limit_lost
 from deft_reach.core.analysis.report import Report, serious_words
 from deft_reach.core.document import Candidate, read_unfinished
@@ -182,7 +182,7 @@ class ReachStation(Station):
         self.add_pedal.setVisible(bool(self._with_pedal))
         assert self.session.report is not None
         self.findings.show_remedies(finding, _remedy_words(found, self.session.report))
-        self._compare(offered, f"Try what removes the {KINDS[finding.kind]}")
+        self._compare(offered, f"Try what removes the {FINDING_NAMES[finding.kind]}")
 
     def _add_pedal(self) -> None:
         """Put the second pedal in that was found to help."""

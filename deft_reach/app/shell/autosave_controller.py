@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer, Signal
 
 from deft_reach.core.document import Document
 from deft_reach.core.session import Session
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from deft_reach.store.autosave import DELAY, Autosave
 
 #: A write that failed is tried again after so long (ms).

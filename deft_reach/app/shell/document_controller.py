@@ -13,7 +13,7 @@ from deft_reach.app.dialogs.save_name import OtherFormatError, ask_name, file_st
 from deft_reach.app.widgets.plain_text import plain_box, plain_tip
 from deft_reach.core.document import Document, new_document
 from deft_reach.formats.patterns import PATTERN_SUFFIXES
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from deft_reach.store.autosave import Leftover, discard, leftovers
 from deft_reach.store.documents import SUFFIX, ChangedOnDiskError, open_document, save_document
 from deft_reach.store.open_documents import OpenDocument

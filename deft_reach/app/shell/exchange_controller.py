@@ -28,7 +28,7 @@ from deft_reach.formats.patterns import (
     stem_of,
 )
 from deft_reach.formats.pieces_csv import load_pieces
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from deft_reach.store.atomic import write_atomic
 from deft_reach.store.reading import read_file
 

@@ -26,7 +26,7 @@ from deft_reach.core.motion.timing import level_factors
 from deft_reach.core.motion.walk import Walk
 
 #: The demands, and the parts that each is made of.
-KINDS: Final = {
+DEMAND_KINDS: Final = {
     "speed": ("hand", "foot"),
     "stamina": ("kept up",),
     "moves": ("move",),
@@ -38,7 +38,7 @@ KINDS: Final = {
     "rhythm": ("division", "across"),
     "order": ("order",),
 }
-PARTS: Final = tuple(part for parts in KINDS.values() for part in parts)
+PARTS: Final = tuple(part for parts in DEMAND_KINDS.values() for part in parts)
 _AT: Final = {part: k for k, part in enumerate(PARTS)}
 
 #: A hand's rate is kept up over so many gaps.

@@ -22,7 +22,7 @@ from typing import Any, Final, NamedTuple
 
 import numpy as np
 
-from deft_reach.core.analysis.demands import KINDS, PARTS, Moments
+from deft_reach.core.analysis.demands import DEMAND_KINDS, PARTS, Moments
 from deft_reach.core.motion.pose import Floats
 
 #: Which judgement this is: goes up when figures are judged otherwise. Commitments say by which they were made.
@@ -105,7 +105,7 @@ def by_kind(amounts: Floats) -> dict[str, Floats]:
     """The amounts of each demand (moments,), its parts together."""
     return {
         kind: np.asarray(sum((amounts[:, PARTS.index(part)] for part in parts), np.zeros(len(amounts))))
-        for kind, parts in KINDS.items()
+        for kind, parts in DEMAND_KINDS.items()
     }
 
 

@@ -45,7 +45,7 @@ def worst(severities: Iterable[str]) -> Severity | None:
 
 
 #: The kinds in the order in which they are looked for, with a name of a word or two.
-KINDS: Final = {
+FINDING_NAMES: Final = {
     "impossible": "impossible",
     "out-of-reach": "out of reach",
     "strained-reach": "stretch",

@@ -15,7 +15,7 @@ from typing import Any, Final
 
 from deft_reach.core.model.limbs import LEFT, RIGHT
 from deft_reach.core.model.message import Length, message, outside
-from deft_reach.core.model.piece_kinds import KINDS, PEDALS, SINGLE_KINDS
+from deft_reach.core.model.piece_kinds import PEDALS, PIECE_KINDS, SINGLE_KINDS
 
 #: Every voice's zones that stroke text may name.
 ZONES: Final = ("rim", "shell", "bell", "edge", "foot")
@@ -335,12 +335,12 @@ def check_kit(kit: Kit) -> None:
         if piece.code in codes:
             raise KitError(f"{where}: the code is used twice; give each piece its own")
         codes.add(piece.code)
-        if piece.kind not in KINDS:
-            raise KitError(f"{where}: unknown kind '{piece.kind}'; expected one of {', '.join(KINDS)}")
+        if piece.kind not in PIECE_KINDS:
+            raise KitError(f"{where}: unknown kind '{piece.kind}'; expected one of {', '.join(PIECE_KINDS)}")
         _check_measures(piece, where)
     for kind in SINGLE_KINDS:
         if sum(piece.kind == kind for piece in kit.pieces) > 1:
-            raise KitError(f"kit '{kit.name}': there can be only one {KINDS[kind]}")
+            raise KitError(f"kit '{kit.name}': there can be only one {PIECE_KINDS[kind]}")
     for code in codes:
         root = code.rstrip("xo")
         if root != code and root in codes:

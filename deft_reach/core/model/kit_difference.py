@@ -6,7 +6,7 @@ import math
 
 from deft_reach.core.model.kit import Kit, Piece
 from deft_reach.core.model.message import Length, Message, joined, message
-from deft_reach.core.model.piece_kinds import KINDS
+from deft_reach.core.model.piece_kinds import PIECE_KINDS
 
 
 def kit_difference(before: Kit, now: Kit) -> list[tuple[str, Message]]:
@@ -37,7 +37,7 @@ def _piece_difference(was: Piece, now: Piece) -> Message:
         ]
         words.append(joined(parts) if parts else message("{distance:.1f} away", distance=Length(distance)))
     if was.kind != now.kind:
-        words.append(message("a {now} instead of a {was}", now=KINDS[now.kind], was=KINDS[was.kind]))
+        words.append(message("a {now} instead of a {was}", now=PIECE_KINDS[now.kind], was=PIECE_KINDS[was.kind]))
     for field, template in (
         ("diameter", "across {now} instead of {was}"),
         ("depth", "deep {now} instead of {was}"),

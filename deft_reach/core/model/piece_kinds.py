@@ -147,7 +147,7 @@ class _Family(Set[str]):
 
 
 #: What a piece can be, with the words a player uses for it.
-KINDS: Final[Mapping[str, str]] = _Words()
+PIECE_KINDS: Final[Mapping[str, str]] = _Words()
 CYMBALS: Final[Set[str]] = _Family(CYMBAL)
 DRUMS: Final[Set[str]] = _Family(DRUM)
 PEDALS: Final[Set[str]] = _Family(PEDAL)

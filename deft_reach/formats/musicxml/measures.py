@@ -11,7 +11,7 @@ from xml.etree import ElementTree as Tree
 from deft_reach.core.model.elements import Strike
 from deft_reach.core.model.limbs import EITHER
 from deft_reach.core.notation.stroke_text import METER_VALUES
-from deft_reach.formats.plain_text import DocumentError, exact
+from deft_reach.formats.reading import DocumentError, exact
 
 #: Parts of a quarter note that a score counts in, and how long a note is (quarter notes), at most.
 MOST_DIVISIONS: Final = 1_000_000

@@ -22,7 +22,7 @@ from deft_reach.formats.midi import MAX_BEATS, MAX_NOTES
 from deft_reach.formats.musicxml.common import PLAY, SUM_FIELD, TEXT_FIELD, checksum
 from deft_reach.formats.musicxml.instruments import voice_by_words
 from deft_reach.formats.musicxml.measures import PartWalk, Row, int_of, shortened
-from deft_reach.formats.plain_text import DocumentError, exact, number_text, reader
+from deft_reach.formats.reading import DocumentError, exact, number_text, reader
 from deft_reach.formats.writing_down import written_down
 from deft_reach.formats.xml_tree import parse_xml
 

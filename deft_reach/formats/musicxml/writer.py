@@ -21,7 +21,7 @@ from deft_reach.core.notation.swing import straight
 from deft_reach.formats.general_midi import key_of
 from deft_reach.formats.musicxml.beams import Chunk, beams_of, modification, tuplets_of
 from deft_reach.formats.musicxml.common import PLAY, SUM_FIELD, TEXT_FIELD, checksum, writable
-from deft_reach.formats.plain_text import DocumentError, number_text
+from deft_reach.formats.reading import DocumentError, number_text
 
 _TYPES: Final = {
     Fraction(1): "whole",

@@ -19,7 +19,7 @@ from calibration.fit import (
     shipped,
 )
 from deft_reach.core import Player, analyse, layout, parse
-from deft_reach.core.analysis.demands import KINDS, PARTS, WINDOW, moments_of
+from deft_reach.core.analysis.demands import DEMAND_KINDS, PARTS, WINDOW, moments_of
 from deft_reach.core.analysis.difficulty import LEVELS, WEIGHTS, amounts, ease_at, learned, level_at, paces
 from deft_reach.core.motion.cost import Weights
 from deft_reach.core.motion.follow import voices_of
@@ -110,7 +110,7 @@ def test_shares_add_up_and_name_strokes_that_are_there(text, kit, repeat):
     assert not demands or sum(row.share for row in demands) == pytest.approx(1.0)
     assert [row.share for row in demands] == sorted((row.share for row in demands), reverse=True)
     for row in demands:
-        assert row.kind in KINDS and row.words and row.strokes
+        assert row.kind in DEMAND_KINDS and row.words and row.strokes
         assert all(0 <= i < len(report.strokes) for i in row.strokes) and list(row.strokes) == sorted(row.strokes)
     assert report.as_dict()["summary"]["demands"] == [row.as_dict() for row in demands]
     assert report.as_dict()["summary"]["difficulty"] == report.summary.difficulty

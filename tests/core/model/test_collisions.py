@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from deft_reach.core import LAYOUTS, check_kit, layout
 from deft_reach.core.model.collisions import collisions, covered, heights
 from deft_reach.core.model.layouts import beside, free_code, new_piece
-from deft_reach.core.model.piece_kinds import KINDS, PEDALS
+from deft_reach.core.model.piece_kinds import PEDALS, PIECE_KINDS
 
 FIVE = layout("five")
 
@@ -56,7 +56,7 @@ def test_heights_of_bodies():
     assert high == pytest.approx(610, abs=10) and low == pytest.approx(210, abs=10)
 
 
-@pytest.mark.parametrize("kind", [kind for kind in KINDS if kind not in PEDALS])
+@pytest.mark.parametrize("kind", [kind for kind in PIECE_KINDS if kind not in PEDALS])
 def test_a_new_piece_stands_free_and_has_a_code_of_its_own(kind):
     piece = new_piece(FIVE, kind)
     kit = FIVE.with_piece(piece)

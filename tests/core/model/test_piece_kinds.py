@@ -10,7 +10,16 @@ from deft_reach.core.document import new_document
 from deft_reach.core.model import piece_kinds
 from deft_reach.core.model.kit import KitError, check_kit
 from deft_reach.core.model.layouts import exchanged, new_piece
-from deft_reach.core.model.piece_kinds import CYMBALS, DRUMS, KINDS, PEDALS, SINGLE_KINDS, MidiKey, PieceKind, Timbre
+from deft_reach.core.model.piece_kinds import (
+    CYMBALS,
+    DRUMS,
+    PEDALS,
+    PIECE_KINDS,
+    SINGLE_KINDS,
+    MidiKey,
+    PieceKind,
+    Timbre,
+)
 from deft_reach.core.model.substitutes import missing_voices, substitute
 from deft_reach.formats.document import dump_document, load_document, schema
 from deft_reach.formats.floor_svg import dump_floor_plan
@@ -84,9 +93,9 @@ def test_families_are_what_the_table_says():
     assert set(DRUMS) == {"snare", "tom", "floor-tom", "bass"} and "bell" not in DRUMS
     assert set(PEDALS) == set(SINGLE_KINDS) == {"bass-pedal", "second-bass-pedal", "hat-pedal"}
     assert {"snare", "tom"} <= DRUMS and DRUMS - {"bass"} == {"snare", "tom", "floor-tom"}
-    assert schema()["$defs"]["piece"]["properties"]["kind"]["enum"] == list(KINDS)
+    assert schema()["$defs"]["piece"]["properties"]["kind"]["enum"] == list(PIECE_KINDS)
     for kind in piece_kinds.all_kinds():
-        assert all(other in KINDS for other in kind.instead), kind.name
+        assert all(other in PIECE_KINDS for other in kind.instead), kind.name
         assert kind.family in piece_kinds.FAMILIES and kind.words and kind.label
 
 

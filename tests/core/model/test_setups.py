@@ -12,7 +12,7 @@ from deft_reach.core.model.kit import gaps
 from deft_reach.core.model.kit_difference import kit_difference
 from deft_reach.core.model.layouts import LAYOUTS, exchanged, resized, usual_zone
 from deft_reach.core.model.message import message
-from deft_reach.core.model.piece_kinds import KINDS
+from deft_reach.core.model.piece_kinds import PIECE_KINDS
 from deft_reach.core.model.setups import SETUPS, SetUpError, place_near
 from deft_reach.core.motion.crossing import crossings
 from deft_reach.core.motion.reach_table import reach_table
@@ -94,7 +94,7 @@ def test_a_resized_piece_keeps_its_place_and_its_proportions(diameter, code):
     assert back.body_dy == pytest.approx(piece.body_dy) and back.width == pytest.approx(piece.width, abs=1.0)
 
 
-@pytest.mark.parametrize("kind", [k for k in KINDS if "pedal" not in k])
+@pytest.mark.parametrize("kind", [k for k in PIECE_KINDS if "pedal" not in k])
 def test_any_piece_can_be_exchanged_for_any_kind(kind):
     kit = layout("five")
     for piece in kit:

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.analysis.ranking import merit_of
-from deft_reach.core.search.planner import KINDS, PlanError, cheapest_stickings, find_stickings
+from deft_reach.core.search.planner import HAND_KINDS, PlanError, cheapest_stickings, find_stickings
 from deft_reach.core.search.planner.assign import with_hands
 from deft_reach.core.search.planner.kinds import kind_of, written
 
@@ -44,7 +44,7 @@ def test_kinds_are_told_apart():
         ("mixed", "/16 RLRL RLRL LRRL RRLR"),
     ):
         assert kind(text) == wanted, text
-        assert wanted in KINDS
+        assert wanted in HAND_KINDS
     assert kind("/4 R+L R+L") == "by pieces"
 
 
@@ -94,7 +94,7 @@ def test_hands_that_are_written_keep_what_is_there(steps, repeat):
     for answer in find_stickings(pattern, FIVE, PLAYER, 100, best=6, repeat=repeat).best:
         fixed = [s.limb for s in pattern.strokes if s.limb != "?"]
         assert [s.limb for s, t in zip(answer.pattern.strokes, pattern.strokes) if t.limb != "?"] == fixed
-        assert answer.kind in KINDS
+        assert answer.kind in HAND_KINDS
 
 
 @pytest.mark.parametrize(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from deft_reach.core.search.planner.kinds import KINDS
+from deft_reach.core.search.planner.kinds import HAND_KINDS
 from deft_reach.core.search.planner.offers import find_stickings
 from deft_reach.core.search.planner.schools import HATS, SCHOOLS
 from deft_reach.core.search.planner.search import (
@@ -14,8 +14,8 @@ from deft_reach.core.search.planner.search import (
 )
 
 __all__ = [
+    "HAND_KINDS",
     "HATS",
-    "KINDS",
     "SCHOOLS",
     "OpenMoment",
     "PlanError",

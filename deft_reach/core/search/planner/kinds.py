@@ -22,7 +22,7 @@ from deft_reach.core.search.planner.search import LONG
 
 #: The kinds there are. ``kept`` is the leading hand on the kept surface, ``open`` the other one; ``handed over`` one
 #: after the other; ``by pieces`` each hand on pieces of its own; ``mixed`` orders that are taken up and left.
-KINDS: Final = (
+HAND_KINDS: Final = (
     "hand to hand", "doubles", "paradiddle", "leading hand", "one hand", "kept", "open", "handed over", "by pieces",
     "mixed",
 )  # fmt: skip
@@ -49,7 +49,7 @@ Order = Callable[[int, str], str]
 
 
 def kind_of(pattern: Pattern, repeat: bool, whole: float, lead: str) -> str:
-    """The kind of a pattern's hands, one of KINDS; ``lead`` is the leading hand."""
+    """The kind of a pattern's hands, one of HAND_KINDS; ``lead`` is the leading hand."""
     surface = surface_of(pattern, repeat)
     on_it = [s.limb for s in pattern.strokes if s.voice == surface and s.limb in HANDS]
     if on_it:

@@ -22,7 +22,7 @@ from deft_reach.core.motion.cost import Weights
 from deft_reach.core.motion.follow import voices_of
 from deft_reach.core.motion.reach_table import reach_table
 from deft_reach.core.search.planner.assign import written_twice
-from deft_reach.core.search.planner.kinds import KINDS, kind_of, written
+from deft_reach.core.search.planner.kinds import HAND_KINDS, kind_of, written
 from deft_reach.core.search.planner.search import LONG, SAME, PlanError, Sticking, Stickings, cheapest_stickings
 
 #: Out of so many of the cheapest stickings the offered ones are taken; in long figures out of MORE than are asked for
@@ -57,10 +57,10 @@ def find_stickings(
     They are taken out of the POOL cheapest and of those that players would write first (see kinds): one of every
     kind, then the next likely ones. What goes more against habit than the likeliest makes up for by being easier does
     not stand before it; the easiest such is named apart (``easier``). The list is proven where all there are were
-    judged, or where the one that is judged easiest is the cheapest as well. With a ``kind`` (of KINDS) only hands of
-    that kind are offered. Takes what ``cheapest_stickings`` takes, and raises what it raises and PlanError where
-    there are no hands of that kind. A loop that comes round hand to hand only every other time is answered written
-    twice (``twice``).
+    judged, or where the one that is judged easiest is the cheapest as well. With a ``kind`` (of HAND_KINDS) only
+    hands of that kind are offered. Takes what ``cheapest_stickings`` takes, and raises what it raises and PlanError
+    where there are no hands of that kind. A loop that comes round hand to hand only every other time is answered
+    written twice (``twice``).
     """
     best = max(1, best)
     pool = _pool(pattern, best)
@@ -197,6 +197,6 @@ class _Judge:
         rows = [judged for judged in self._judged.values() if self.kind in (None, judged.row.kind)]
         if not rows:
             known = {judged.row.kind for judged in self._judged.values()}
-            there = ", ".join(kind for kind in KINDS if kind in known)
+            there = ", ".join(kind for kind in HAND_KINDS if kind in known)
             raise PlanError(f"no hands of the kind '{self.kind}' were found; there are: {there}")
         return rows

@@ -11,7 +11,7 @@ import numpy as np
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import HAT_FOOT, KICK
 from deft_reach.core.model.player import MOVE_BITS, Constants, Player
-from deft_reach.core.practice.hand_test import (
+from deft_reach.core.practice.hand_speed import (
     EXERCISE_S,
     EXERCISES,
     NAMES,

@@ -9,7 +9,8 @@ from scipy import optimize
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.model.player import Constants
 from deft_reach.core.motion.timing import restrike
-from deft_reach.core.practice.calibration import (
+from deft_reach.core.practice.hits import Hit
+from deft_reach.core.practice.own_speed import (
     EASY,
     GROUP_SPREAD,
     PRIOR_SPREAD,
@@ -21,7 +22,6 @@ from deft_reach.core.practice.calibration import (
     evidence_of,
     evidence_of_take,
 )  # fmt: skip
-from deft_reach.core.practice.hits import Hit
 from deft_reach.core.practice.simulation import Faults, simulate
 from deft_reach.core.practice.take import check_take
 from deft_reach.formats.general_midi import key_of

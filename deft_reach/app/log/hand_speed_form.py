@@ -32,7 +32,7 @@ from deft_reach.app.widgets.tables import fill_row, make_list
 from deft_reach.core.model.limbs import FEET
 from deft_reach.core.model.player import CONSTANTS, Constants
 from deft_reach.core.practice.cautions import HAND_TEST_CAUTION
-from deft_reach.core.practice.hand_test import (
+from deft_reach.core.practice.hand_speed import (
     FAR,
     NAMES,
     NEAR,
@@ -43,14 +43,14 @@ from deft_reach.core.practice.hand_test import (
     measure,
     moves_of,
 )
-from deft_reach.core.practice.hand_test_guide import Guide
-from deft_reach.core.practice.hand_test_simulation import perform_test
+from deft_reach.core.practice.hand_speed_guide import Guide
+from deft_reach.core.practice.hand_speed_simulation import perform_test
 from deft_reach.core.practice.hits import Hit
 from deft_reach.core.session import Session
 from deft_reach.formats.general_midi import FOOT_KEYS, hand_test_keys
 from deft_reach.formats.midi_file import MAX_BYTES
 from deft_reach.formats.midi_take import load_performance, load_texts
-from deft_reach.formats.plain_text import DocumentError
+from deft_reach.formats.reading import DocumentError
 from deft_reach.store.log_entries import TakeEntry
 from deft_reach.store.note_maps import NoteMaps
 from deft_reach.store.practice_log import PracticeLog

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from deft_reach.core.practice.hand_test import EXERCISE_S, EXERCISES, NAMES, REST_S, Exercise
+from deft_reach.core.practice.hand_speed import EXERCISE_S, EXERCISES, NAMES, REST_S, Exercise
 
 
 class Now(NamedTuple):

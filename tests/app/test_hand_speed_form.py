@@ -8,8 +8,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
 from deft_reach.core.model.player import Constants, Player
-from deft_reach.core.practice.hand_test import NAMES
-from deft_reach.core.practice.hand_test_simulation import perform_test
+from deft_reach.core.practice.hand_speed import NAMES
+from deft_reach.core.practice.hand_speed_simulation import perform_test
 from deft_reach.formats.general_midi import hand_test_keys
 from deft_reach.formats.midi_take import dump_performance
 from tests.app.conftest import click

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.model.player import CONSTANTS, Constants, PlayerError, Speeds, check_player
-from deft_reach.core.practice.hand_test import (
+from deft_reach.core.practice.hand_speed import (
     EXERCISES,
     NAMES,
     HandTestError,
@@ -17,7 +17,7 @@ from deft_reach.core.practice.hand_test import (
     moves_of,
     usual_constants,
 )
-from deft_reach.core.practice.hand_test_simulation import perform_test
+from deft_reach.core.practice.hand_speed_simulation import perform_test
 from deft_reach.core.practice.hits import Hit
 from deft_reach.formats.general_midi import FOOT_KEYS, hand_test_keys
 from deft_reach.formats.midi_take import dump_performance, load_performance, load_texts

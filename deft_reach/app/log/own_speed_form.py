@@ -18,7 +18,7 @@ from deft_reach.app.widgets.hint_label import HintLabel
 from deft_reach.app.widgets.plain_text import PlainLabel
 from deft_reach.core.model.counting import counted
 from deft_reach.core.model.player import SKILLS, SPEED_NAMES, Player, Speeds
-from deft_reach.core.practice.calibration import (
+from deft_reach.core.practice.own_speed import (
     Calibration,
     Evidence,
     Fitted,
