@@ -3,10 +3,11 @@
 from itertools import pairwise
 
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, Qt, QThreadPool
 from PySide6.QtTest import QTest
 
 from deft_reach.app.offers.candidate_preview import CandidateThreads
+from deft_reach.app.reach.findings_list import REMEDIES
 from deft_reach.app.reach.tray import differs_words
 from deft_reach.core import analyse
 from deft_reach.core.analysis.difficulty import LEVELS
@@ -334,3 +335,18 @@ def test_a_candidate_that_only_says_who_goes_over_is_not_called_the_plans_own(st
     words = {row.candidate.name: differs_words(row) for row in station.tray.rows}
     assert words["left hand over on 4"] == "other marks on 1 stroke"
     assert next(iter(words.values())) == "the plan's own"
+
+
+def test_what_removes_a_finding_is_of_the_state_it_was_asked_in(station, window, qtbot):
+    session = window.session
+    session.strokes.set_text("/16 R@ft L@hh R@hh L@ft R@t1 L@ft R@hh L", "Text", None)
+    session.plans.set_tempo(150)
+    session.select_finding(session.report.said[0])
+    kept = len(session.stickings.candidates)
+    press(station.try_it)
+    session.plans.set_tempo(152)
+    assert QThreadPool.globalInstance().waitForDone(60_000)
+    qtbot.wait(50)
+    assert len(session.stickings.candidates) == kept, "what was found at 150 BPM is not offered at 152"
+    rows = [station.findings.item(k) for k in range(station.findings.count())]
+    assert not any("Looking for" in (row.data(REMEDIES) or "") for row in rows)

@@ -33,6 +33,7 @@ from deft_reach.core.search.errors import SearchError
 from deft_reach.core.search.remedies import Remedy, find_remedies, sticking_name
 from deft_reach.core.session import Session
 from deft_reach.core.session.candidate_view import CandidateView
+from deft_reach.core.session.plan_state import PlanKey
 
 if TYPE_CHECKING:
     from deft_reach.app.reach.rethink_form import RethinkForm
@@ -100,8 +101,8 @@ class ReachStation(Station):
         self.try_it.setObjectName("quiet")
         self.try_it.setToolTip("Look for what removes the chosen finding, and put it in the tray to compare")
         self.try_it.clicked.connect(self.ease)
-        #: The finding whose remedies are looked for, and the text it was found in.
-        self._eased: tuple[Finding | None, str] = (None, "")
+        #: The finding whose remedies are looked for, and the state it was found in.
+        self._eased: tuple[Finding | None, PlanKey | None] = (None, None)
         self._with_pedal = ""
         self._easing = BackgroundTask(SearchError)
         self._easing.finished.connect(self._take_ease)
@@ -168,15 +169,16 @@ class ReachStation(Station):
         report, finding, plan = session.report, session.finding, session.plan
         if report is None or finding is None or plan is None or session.outdated:
             return
-        self._eased = (finding, session.text)
+        self._eased = (finding, session.state.key)
         self.add_pedal.hide()
         self.findings.show_remedies(finding, "Looking for what removes it …")
         self._easing.start(lambda progress: find_remedies(report, finding, plan.weights, progress))
 
     def _take_ease(self, found: list[Remedy]) -> None:
-        finding, text = self._eased
-        if self.session.text != text or finding is None:
+        finding, key = self._eased
+        if finding is None or self.session.state.key != key:
             return
+        text = self.session.text
         offered = [Candidate(row.name, row.text) for row in found if row.text != text and row.kind != "pedal"]
         self._with_pedal = next((row.text for row in found if row.kind == "pedal"), "")
         self.add_pedal.setVisible(bool(self._with_pedal))
@@ -186,7 +188,7 @@ class ReachStation(Station):
 
     def _add_pedal(self) -> None:
         """Put the second pedal in that was found to help."""
-        if self.session.text == self._eased[1]:
+        if self.session.state.key == self._eased[1]:
             self.session.kits.add_second_pedal(self._with_pedal)
         self.add_pedal.hide()
 
@@ -236,7 +238,11 @@ class ReachStation(Station):
         if self.tabs.tabText(at) != title:
             # Setting a title lays the whole side out again, even where it stays the same.
             self.tabs.setTabText(at, title)
-        if self.session.text != self._eased[1] or self.session.finding != self._eased[0]:
+        if self._easing.busy and self._eased[0] is not None and self.session.state.key != self._eased[1]:
+            # What would remove a finding of another state is not looked for any more.
+            self._easing.cancel()
+            self.findings.show_remedies(self._eased[0], "")
+        if self.session.state.key != self._eased[1] or self.session.finding != self._eased[0]:
             self.add_pedal.hide()
         offered = self.candidate_shown
         self.try_it.setEnabled(self.session.finding is not None and not self.session.outdated and offered is None)
