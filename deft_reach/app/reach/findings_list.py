@@ -120,7 +120,7 @@ class _Delegate(QStyledItemDelegate):
             layout.draw(painter, QPointF(rect.left() + _LEFT, y))
             y += height
         painter.setPen(QColor(c.grid))
-        painter.drawLine(QRectF(rect).bottomLeft(), QRectF(rect).bottomRight())
+        painter.drawLine(rect.bottomLeft(), rect.bottomRight())
         painter.restore()
 
 
