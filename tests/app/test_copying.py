@@ -20,9 +20,9 @@ def test_the_drawing_in_use_is_copied_as_a_picture(window, qapp):
 
 
 def test_text_and_midi_are_copied(window):
-    copying.copy_text(window)
+    copying.copy_text(window.session, window.notice)
     assert QApplication.clipboard().text() == window.session.text
-    copying.copy_midi(window)
+    copying.copy_midi(window.session, window.notice)
     data = bytes(QApplication.clipboard().mimeData().data("audio/midi").data())
     notes = [m for track in mido.MidiFile(file=io.BytesIO(data)).tracks for m in track if m.type == "note_on"]
     assert len(notes) >= len(window.session.pattern().strokes)
@@ -30,7 +30,7 @@ def test_text_and_midi_are_copied(window):
 
 def test_an_empty_plan_has_nothing_to_copy(window):
     window.session.plans.new_plan("Empty", "")
-    copying.copy_text(window)
+    copying.copy_text(window.session, window.notice)
     assert "nothing to copy" in window.notice.text.text()
-    copying.copy_midi(window)
+    copying.copy_midi(window.session, window.notice)
     assert "nothing to copy" in window.notice.text.text()

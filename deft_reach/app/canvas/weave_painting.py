@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import (
@@ -19,24 +18,18 @@ from deft_reach.app import theme
 from deft_reach.app.canvas.base import label
 from deft_reach.app.canvas.thread import Thread, mark_size
 from deft_reach.app.canvas.time_axis import GUTTER
+from deft_reach.app.canvas.weave_geometry import FEET_ROOM, LEAD_ROOM, TOP, WeaveGeometry
 from deft_reach.core.analysis.finding import FINDING_NAMES
 from deft_reach.core.analysis.report import Report, pace_word
 from deft_reach.core.model.kit import voice_name
 from deft_reach.core.model.limbs import FEET, HANDS, LEFT, RIGHT
 
-TOP = 30
-FEET_ROOM = 47
-#: The strip at the very bottom says who leads each beat.
-LEAD_ROOM = 13
-#: Two hands on one voice sit this far either side of it (px).
-BESIDE = 4.5
 _WIDTHS = {"slack": 1.8, "busy": 2.6, "hurried": 4.2, "past the limit": 5.6, "": 1.8}
 
-if TYPE_CHECKING:
-    from deft_reach.app.canvas.weave import Weave
 
-
-def draw_rows(weave: Weave, painter: QPainter, c: theme.Colours, report: Report, rows: dict[str, float]) -> None:
+def draw_rows(
+    weave: WeaveGeometry, painter: QPainter, c: theme.Colours, report: Report, rows: dict[str, float]
+) -> None:
     font, above = theme.lettering(9.5), -math.inf
     painter.setFont(font)
     room = 0.8 * painter.fontMetrics().height()
@@ -67,7 +60,7 @@ def draw_rows(weave: Weave, painter: QPainter, c: theme.Colours, report: Report,
         )
 
 
-def draw_time(weave: Weave, painter: QPainter, c: theme.Colours, report: Report) -> None:
+def draw_time(weave: WeaveGeometry, painter: QPainter, c: theme.Colours, report: Report) -> None:
     pattern = report.pattern
     for bar in pattern.bars_between(weave.axis.time(GUTTER - 2), weave.axis.time(weave.width())):
         first = math.ceil(bar.offset * bar.meter[1])
@@ -78,7 +71,7 @@ def draw_time(weave: Weave, painter: QPainter, c: theme.Colours, report: Report)
 
 
 def draw_crossed(
-    weave: Weave, painter: QPainter, c: theme.Colours, report: Report, threads: dict[str, Thread]
+    weave: WeaveGeometry, painter: QPainter, c: theme.Colours, report: Report, threads: dict[str, Thread]
 ) -> None:
     if not threads[RIGHT].xs or not threads[LEFT].xs:
         return
@@ -100,7 +93,7 @@ def draw_crossed(
 
 
 def draw_thread(
-    weave: Weave,
+    weave: WeaveGeometry,
     painter: QPainter,
     c: theme.Colours,
     report: Report,
@@ -125,7 +118,9 @@ def draw_thread(
             painter.drawPath(path)
 
 
-def draw_over(weave: Weave, painter: QPainter, c: theme.Colours, report: Report, threads: dict[str, Thread]) -> None:
+def draw_over(
+    weave: WeaveGeometry, painter: QPainter, c: theme.Colours, report: Report, threads: dict[str, Thread]
+) -> None:
     """At each meeting the lower thread breaks under the other."""
     for x, over in weave.meetings(report, threads):
         thread = threads[over]
@@ -138,7 +133,9 @@ def draw_over(weave: Weave, painter: QPainter, c: theme.Colours, report: Report,
         painter.restore()
 
 
-def draw_marks(weave: Weave, painter: QPainter, c: theme.Colours, report: Report, threads: dict[str, Thread]) -> None:
+def draw_marks(
+    weave: WeaveGeometry, painter: QPainter, c: theme.Colours, report: Report, threads: dict[str, Thread]
+) -> None:
     for hand in (LEFT, RIGHT):
         thread = threads[hand]
         for x, y, i, grace in zip(thread.xs, thread.ys, thread.strokes, thread.graces):
@@ -162,7 +159,7 @@ def draw_marks(weave: Weave, painter: QPainter, c: theme.Colours, report: Report
             painter.drawLine(QPointF(x - 4, y + 4), QPointF(x + 4, y - 4))
 
 
-def draw_feet(weave: Weave, painter: QPainter, c: theme.Colours, report: Report) -> None:
+def draw_feet(weave: WeaveGeometry, painter: QPainter, c: theme.Colours, report: Report) -> None:
     for i in weave.in_view(report):
         stroke = report.strokes[i]
         if stroke.limb not in FEET:
@@ -179,7 +176,7 @@ def draw_feet(weave: Weave, painter: QPainter, c: theme.Colours, report: Report)
         painter.drawRect(QRectF(x - 2.2, y - 5, 4.4, 10))
 
 
-def draw_lead(weave: Weave, painter: QPainter, c: theme.Colours, report: Report) -> None:
+def draw_lead(weave: WeaveGeometry, painter: QPainter, c: theme.Colours, report: Report) -> None:
     """Who leads each beat; where the lead changes hands the letter stands in a ring."""
     y = weave.height() - LEAD_ROOM + 3.0
     for index in report.lead:
@@ -194,7 +191,7 @@ def draw_lead(weave: Weave, painter: QPainter, c: theme.Colours, report: Report)
         label(painter, QPointF(x, y), limb, theme.lettering(9), c.hand(limb))
 
 
-def draw_findings(weave: Weave, painter: QPainter, c: theme.Colours) -> None:
+def draw_findings(weave: WeaveGeometry, painter: QPainter, c: theme.Colours) -> None:
     report = weave.session.report
     assert report is not None
     chosen = weave.session.finding
@@ -224,7 +221,7 @@ def draw_findings(weave: Weave, painter: QPainter, c: theme.Colours) -> None:
             )
 
 
-def draw_demand(weave: Weave, painter: QPainter, c: theme.Colours) -> None:
+def draw_demand(weave: WeaveGeometry, painter: QPainter, c: theme.Colours) -> None:
     """Where the selected demand is greatest: its strokes, marked above the threads."""
     report, demand = weave.session.report, weave.session.demand
     if report is None or demand is None:
@@ -235,7 +232,7 @@ def draw_demand(weave: Weave, painter: QPainter, c: theme.Colours) -> None:
         painter.drawPolygon(QPolygonF([QPointF(x - 4, TOP - 7), QPointF(x + 4, TOP - 7), QPointF(x, TOP + 1)]))
 
 
-def draw_position(weave: Weave, painter: QPainter, c: theme.Colours) -> None:
+def draw_position(weave: WeaveGeometry, painter: QPainter, c: theme.Colours) -> None:
     """Which part of a long pattern is in view."""
     whole = weave.axis.length
     left = weave.axis.start / whole

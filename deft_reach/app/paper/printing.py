@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 from PySide6.QtCore import QByteArray, QMarginsF, QRectF, Qt
 from PySide6.QtGui import QPageLayout, QPageSize, QPainter
 from PySide6.QtPrintSupport import QPrintDialog, QPrinter
 from PySide6.QtSvg import QSvgRenderer
-from PySide6.QtWidgets import QDialog
+from PySide6.QtWidgets import QDialog, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.paper.plan_page import WIDE, draw_plan_page
@@ -17,30 +17,31 @@ from deft_reach.core.model.kit import Kit
 from deft_reach.core.session import Session
 from deft_reach.formats.floor_svg import PAPERS, dump_floor_plan
 
-if TYPE_CHECKING:
-    from deft_reach.app.shell.window import MainWindow
-
 #: Papers wider than this (mm) are taken as Letter, others as A4.
 _LETTER_FROM = 213.0
 
 
-def print_plan(window: MainWindow) -> None:
+class Notice(Protocol):
+    """Says what was printed, or why nothing was."""
+
+    def say(self, text: str, *, tone: str = "") -> None: ...
+
+
+def print_plan(session: Session, notice: Notice, parent: QWidget) -> None:
     """Ask for a printer and print the plan in view: staff, kit with every move, findings, ladder."""
-    session = window.session
     session.catch_up()
     if session.plan is None or session.report is None or session.error is not None or not session.report.strokes:
-        window.notice.say("There is nothing to print yet: the stroke text has to be readable first.")
+        notice.say("There is nothing to print yet: the stroke text has to be readable first.")
         return
-    _ask(window, session.plan.name, lambda printer: draw_plan(session, printer))
+    _ask(notice, parent, session.plan.name, lambda printer: draw_plan(session, printer))
 
 
-def print_kit(window: MainWindow) -> None:
-    """Ask for a printer and print the floor plan of the kit in view, to scale."""
-    kit = window.session.kit
-    _ask(window, f"{kit.name}, floor plan", lambda printer: draw_kit(kit, printer))
+def print_kit(kit: Kit, notice: Notice, parent: QWidget) -> None:
+    """Ask for a printer and print a kit's floor plan, to scale."""
+    _ask(notice, parent, f"{kit.name}, floor plan", lambda printer: draw_kit(kit, printer))
 
 
-def _ask(window: MainWindow, name: str, draw: Callable[[QPrinter], None]) -> None:
+def _ask(notice: Notice, parent: QWidget, name: str, draw: Callable[[QPrinter], None]) -> None:
     printer = QPrinter(QPrinter.PrinterMode.HighResolution)
     printer.setDocName(name)
     printer.setCreator("Deft Reach")
@@ -49,7 +50,7 @@ def _ask(window: MainWindow, name: str, draw: Callable[[QPrinter], None]) -> Non
     # Both pages have their own margins.
     printer.setFullPage(True)
     printer.setPageMargins(QMarginsF(0, 0, 0, 0))
-    dialog = QPrintDialog(printer, window)
+    dialog = QPrintDialog(printer, parent)
     dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     dialog.setOption(QPrintDialog.PrintDialogOption.PrintPageRange, False)
 
@@ -57,9 +58,9 @@ def _ask(window: MainWindow, name: str, draw: Callable[[QPrinter], None]) -> Non
         try:
             draw(printer)
         except OSError as error:
-            window.notice.say(f"“{name}” cannot be printed: {error}.", tone="stop")
+            notice.say(f"“{name}” cannot be printed: {error}.", tone="stop")
         else:
-            window.notice.say(f"“{name}” was sent to {printer.printerName() or printer.outputFileName()}.")
+            notice.say(f"“{name}” was sent to {printer.printerName() or printer.outputFileName()}.")
 
     dialog.accepted.connect(run)
     QDialog.open(dialog)

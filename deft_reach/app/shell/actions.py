@@ -83,6 +83,10 @@ def _copying() -> ModuleType:
     return copying
 
 
+def _copy_picture(window: MainWindow) -> None:
+    _copying().copy_picture(window.focusWidget(), window.stack.currentWidget(), window.notice)
+
+
 MENUS: Final[tuple[tuple[str, tuple[Entry, ...]], ...]] = (
     (
         "&File",
@@ -118,9 +122,9 @@ MENUS: Final[tuple[tuple[str, tuple[Entry, ...]], ...]] = (
             SubMenu(
                 "&Copy as",
                 (
-                    ActionSpec("&Picture of this drawing", lambda w: _copying().copy_picture(w), ("Ctrl+Shift+C",)),
-                    ActionSpec("&Stroke text", lambda w: _copying().copy_text(w)),
-                    ActionSpec("&MIDI", lambda w: _copying().copy_midi(w)),
+                    ActionSpec("&Picture of this drawing", _copy_picture, ("Ctrl+Shift+C",)),
+                    ActionSpec("&Stroke text", lambda w: _copying().copy_text(w.session, w.notice)),
+                    ActionSpec("&MIDI", lambda w: _copying().copy_midi(w.session, w.notice)),
                 ),
             ),
             ActionSpec("Try the &other hand", lambda w: w.try_other_hand()),

@@ -4,23 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection
 from pathlib import Path
-from typing import TYPE_CHECKING, Final
+from typing import Final, Protocol
 
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox
+from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
 
 from deft_reach.app.dialogs.save_name import OtherFormatError, ask_name, file_stem, may_replace
+from deft_reach.app.shell.autosave_controller import AutosaveController
+from deft_reach.app.shell.notice import NoticeBar
 from deft_reach.app.widgets.plain_text import plain_box, plain_tip
 from deft_reach.core.document import Document, new_document
+from deft_reach.core.session import Session
 from deft_reach.formats.patterns import PATTERN_SUFFIXES
 from deft_reach.formats.reading import DocumentError
 from deft_reach.store.autosave import Leftover, discard, leftovers
 from deft_reach.store.documents import SUFFIX, ChangedOnDiskError, open_document, save_document
 from deft_reach.store.open_documents import OpenDocument
 from deft_reach.store.places import demo_file
-
-if TYPE_CHECKING:
-    from deft_reach.app.shell.window import MainWindow
+from deft_reach.store.settings import Settings
 
 FILES: Final = f"Deft Reach documents (*{SUFFIX})"
 _PATTERNS: Final = " ".join(f"*{suffix}" for suffix in PATTERN_SUFFIXES)
@@ -33,12 +34,40 @@ OPEN_FILES: Final = ";;".join(
 )
 
 
+class Patterns(Protocol):
+    """Makes plans of other programs' files."""
+
+    def open_pattern(self, path: Path) -> None: ...
+
+
+class Host(Protocol):
+    """What opening and saving need of the window."""
+
+    session: Session
+    settings: Settings
+    autosave: AutosaveController
+    notice: NoticeBar
+
+    @property
+    def start_page(self) -> QWidget | None: ...
+    @property
+    def exchange(self) -> Patterns: ...
+    @property
+    def state_folder(self) -> Path | None: ...
+
+    def use_own_log(self) -> None: ...
+    def use_demo_log(self) -> None: ...
+    def leave_start(self) -> None: ...
+    def say_state(self) -> None: ...
+    def start_at(self, name: str) -> None: ...
+
+
 class DocumentController:
     """Opens, saves and leaves the document of one window, and says in its notice what cannot be done."""
 
-    def __init__(self, window: MainWindow) -> None:
+    def __init__(self, window: Host, parent: QWidget) -> None:
         self._saves = 0
-        self._window = window
+        self._window, self._parent = window, parent
         self._session, self._settings, self._autosave = window.session, window.settings, window.autosave
         #: The document's file, once it was asked whether it may be replaced.
         self._may_replace_file: Path | None = None
@@ -95,7 +124,7 @@ class DocumentController:
             return True
         kept = self._autosave.keep_now()
         box = plain_box(
-            self._window,
+            self._parent,
             "Unsaved changes",
             f"“{self.name}” has changes that are not in a file yet.",
             "Kept changes are offered again at the next start."
@@ -140,7 +169,7 @@ class DocumentController:
     def browse(self) -> None:
         """Ask for a file and open it."""
         title = "Open a document or a pattern"
-        name, _ = QFileDialog.getOpenFileName(self._window, title, str(self.folder), OPEN_FILES)
+        name, _ = QFileDialog.getOpenFileName(self._parent, title, str(self.folder), OPEN_FILES)
         if name:
             self.open_path(Path(name))
 
@@ -191,7 +220,7 @@ class DocumentController:
         if self._autosave.path is None:
             return self.save_as()
         path = self._autosave.path
-        if path != self._may_replace_file and not may_replace(self._window, path):
+        if path != self._may_replace_file and not may_replace(self._parent, path):
             return False
         self._may_replace_file = path
         return self._write(path, self._autosave.opened)
@@ -212,7 +241,7 @@ class DocumentController:
     ) -> tuple[Path, str] | None:
         """A file to write and the filter that was chosen; None where there is none, said in the window if need be."""
         try:
-            return ask_name(self._window, title, str(proposal), ";;".join(endings), endings, default, allowed)
+            return ask_name(self._parent, title, str(proposal), ";;".join(endings), endings, default, allowed)
         except OtherFormatError as error:
             self._window.notice.say(f"{error}. Nothing was written.", tone="stop", holds=self._until_saved())
             return None

@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from pathlib import Path
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, Protocol
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFileDialog, QInputDialog
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from deft_reach.app.dialogs.save_name import file_stem
+from deft_reach.app.shell.notice import NoticeBar
 from deft_reach.app.text.numbers import bpm
-from deft_reach.core.document import new_document
+from deft_reach.core.document import Document, new_document
 from deft_reach.core.model.kit import KitError
 from deft_reach.core.model.limbs import EITHER
 from deft_reach.core.notation.stroke_text import MAX_TEXT
+from deft_reach.core.session import Session
 from deft_reach.formats.document import load_kit
 from deft_reach.formats.imported import Imported
 from deft_reach.formats.midi_file import open_midi
@@ -34,7 +37,6 @@ from deft_reach.store.reading import read_file
 
 if TYPE_CHECKING:
     from deft_reach.app.dialogs.import_dialog import ImportDialog
-    from deft_reach.app.shell.window import MainWindow
 
 #: What a plan can be exported as.
 PLAN_EXPORTS: Final = {
@@ -59,11 +61,44 @@ KIT_EXPORTS: Final = {
 KIT_FILES: Final = "Kits (*.json *.csv *.reach)"
 
 
+class Documents(Protocol):
+    """The document that a window has open, and where its files are."""
+
+    @property
+    def folder(self) -> Path: ...
+    @property
+    def name(self) -> str: ...
+
+    def take(
+        self, document: Document, path: Path | None, opened: str | None, *, clean: bool, plan: str | None = None
+    ) -> None: ...
+
+    def ask_name(
+        self, title: str, proposal: Path, endings: dict[str, str], default: str, allowed: Collection[str]
+    ) -> tuple[Path, str] | None: ...
+
+
+class Host(Protocol):
+    """What imports and exports need of the window."""
+
+    session: Session
+    notice: NoticeBar
+
+    @property
+    def start_page(self) -> QWidget | None: ...
+    @property
+    def documents(self) -> Documents: ...
+
+    def go(self, name: str) -> None: ...
+    def find_hands(self) -> None: ...
+    def find_song_hands(self) -> None: ...
+
+
 class ExchangeController:
     """Imports and exports of one window, which says in its notice what was done and what cannot be."""
 
-    def __init__(self, window: MainWindow) -> None:
-        self._window, self._session = window, window.session
+    def __init__(self, window: Host, parent: QWidget) -> None:
+        self._window, self._session, self._parent = window, window.session, parent
 
     def _stop(self, words: str) -> None:
         self._window.notice.say(words, tone="stop")
@@ -102,7 +137,7 @@ class ExchangeController:
             return True
         if OWN_TEXT.encode() in data:
             return False
-        dialog = ImportDialog(path, data, self._session.kit, self._window)
+        dialog = ImportDialog(path, data, self._session.kit, self._parent)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.accepted.connect(lambda: self._bring_in(dialog))
         dialog.open()
@@ -125,7 +160,7 @@ class ExchangeController:
         said = "; ".join(found.remarks)
         words = f"{dialog.path.name} was read{f': {said}' if said else ''}."
         open_hands = dialog.pattern is not None and bool(dialog.pattern.unassigned)
-        find = self._window.song_station.bar.hands.find_hands if dialog.as_song else self._window.find_hands
+        find = self._window.find_song_hands if dialog.as_song else self._window.find_hands
         offers = [("Find the hands", find)] if open_hands else []
         song = self._session.songs.song if dialog.as_song else None
         plans = {part.plan for part in song.sections} if song is not None else {getattr(self._session.plan, "id", "")}
@@ -144,7 +179,7 @@ class ExchangeController:
         if len(found.tracks) > 1 and found.track is not None:
             rows = [f"{k}. {name} ({count} notes)" for k, (name, count) in enumerate(found.tracks, 1)]
             words = f"{path.name} has several drum parts."
-            chosen, done = QInputDialog.getItem(self._window, "Which part?", words, rows, found.track, False)
+            chosen, done = QInputDialog.getItem(self._parent, "Which part?", words, rows, found.track, False)
             if not done:
                 return None
             found = load_pattern(data, path.suffix, kit, rows.index(chosen))
@@ -208,18 +243,18 @@ class ExchangeController:
         """The plan in view on one page, on paper."""
         from deft_reach.app.paper import printing  # late: printing is rare
 
-        printing.print_plan(self._window)
+        printing.print_plan(self._session, self._window.notice, self._parent)
 
     def print_kit(self) -> None:
         """The floor plan of the kit in view, to scale, on paper."""
         from deft_reach.app.paper import printing  # late: printing is rare
 
-        printing.print_kit(self._window)
+        printing.print_kit(self._session.kit, self._window.notice, self._parent)
 
     def bring_in_kit(self) -> None:
         """Ask for a kit's file, and play the plan in view on that kit."""
         folder = str(self._window.documents.folder)
-        name, _ = QFileDialog.getOpenFileName(self._window, "Bring in a kit", folder, KIT_FILES)
+        name, _ = QFileDialog.getOpenFileName(self._parent, "Bring in a kit", folder, KIT_FILES)
         if name:
             self.open_kit(Path(name))
 

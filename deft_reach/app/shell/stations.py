@@ -3,12 +3,28 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Final, NamedTuple
+from typing import TYPE_CHECKING, Final, NamedTuple, Protocol
 
 from deft_reach.app.shell.station import Station
 
 if TYPE_CHECKING:
-    from deft_reach.app.shell.window import MainWindow
+    from deft_reach.app.log.recorder import Recorder
+    from deft_reach.app.shell.exchange_controller import ExchangeController
+    from deft_reach.app.shell.transport import Transport
+    from deft_reach.core.session import Session
+    from deft_reach.store.note_maps import NoteMaps
+    from deft_reach.store.practice_log import PracticeLog
+
+
+class Needs(Protocol):
+    """What stations are made from."""
+
+    session: Session
+    exchange: ExchangeController
+    transport: Transport
+    log: PracticeLog
+    recorder: Recorder
+    note_maps: NoteMaps
 
 
 class StationSpec(NamedTuple):
@@ -16,10 +32,10 @@ class StationSpec(NamedTuple):
 
     name: str
     title: str
-    make: Callable[[MainWindow], Station]
+    make: Callable[[Needs], Station]
 
 
-def _kit(window: MainWindow) -> Station:
+def _kit(window: Needs) -> Station:
     from deft_reach.app.kit.station import KitStation
 
     station = KitStation(window.session)
@@ -29,19 +45,19 @@ def _kit(window: MainWindow) -> Station:
     return station
 
 
-def _write(window: MainWindow) -> Station:
+def _write(window: Needs) -> Station:
     from deft_reach.app.write.station import WriteStation
 
     return WriteStation(window.session, window.note_maps)
 
 
-def _voice(window: MainWindow) -> Station:
+def _voice(window: Needs) -> Station:
     from deft_reach.app.voice.station import VoiceStation
 
     return VoiceStation(window.session)
 
 
-def _reach(window: MainWindow) -> Station:
+def _reach(window: Needs) -> Station:
     from deft_reach.app.reach.station import ReachStation
 
     station = ReachStation(window.session)
@@ -50,19 +66,19 @@ def _reach(window: MainWindow) -> Station:
     return station
 
 
-def _song(window: MainWindow) -> Station:
+def _song(window: Needs) -> Station:
     from deft_reach.app.song.station import SongStation
 
     return SongStation(window.session, window.log, window.transport)
 
 
-def _climb(window: MainWindow) -> Station:
+def _climb(window: Needs) -> Station:
     from deft_reach.app.climb.station import ClimbStation
 
     return ClimbStation(window.session, window.log, window.transport)
 
 
-def _log(window: MainWindow) -> Station:
+def _log(window: Needs) -> Station:
     from deft_reach.app.log.station import LogStation
 
     return LogStation(window.session, window.log, window.recorder, window.note_maps)

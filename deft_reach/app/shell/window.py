@@ -138,8 +138,8 @@ class MainWindow(QMainWindow):
         self.recorder = Recorder(self)
         #: What the notes of the player's electronic kit stand for.
         self.note_maps = NoteMaps(self.settings, None if keep_in is None else keep_in / "note-maps")
-        self.documents = DocumentController(self)
-        self.exchange = ExchangeController(self)
+        self.documents = DocumentController(self, self)
+        self.exchange = ExchangeController(self, self)
         self.autosave.failed.connect(self.documents.say_autosave_failed)
         self._station = "reach"
         self._theme = self.settings.text("theme", "system", theme.CHOICES)
@@ -470,6 +470,10 @@ class MainWindow(QMainWindow):
         self.go("reach")
         if self.station == "reach":
             self.reach_station.find_hands()
+
+    def find_song_hands(self) -> None:
+        """Let the planner choose hands for every stroke of the song that has none."""
+        self.song_station.bar.hands.find_hands()
 
     def new_plan(self) -> None:
         if self.start_page is not None:

@@ -3,26 +3,65 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from fractions import Fraction
-from typing import TYPE_CHECKING
+from typing import Protocol
 
-from deft_reach.core.model.elements import (
-    Span,
-)
+from deft_reach.core.model.elements import Span
 from deft_reach.core.model.limbs import DEFAULT_VOICE
 from deft_reach.core.model.pattern import (
     Bar,
+    BarFault,
+    Element,
+    Group,
     Moment,
     Pattern,
     Stroke,
     lead_beat,
 )
 
-if TYPE_CHECKING:
-    from deft_reach.core.notation.stroke_text.parser import Parser
+
+class Taken(Protocol):
+    """A place in an earlier reading up to which, or from which on, everything is taken over."""
+
+    @property
+    def rows(self) -> int: ...
 
 
-def place(parser: Parser) -> Pattern:
+class Reading(Protocol):
+    """What has been read of a text: elements and rows (start, length, strikes, group, span), and what frames them."""
+
+    @property
+    def text(self) -> str: ...
+    @property
+    def elements(self) -> Sequence[Element]: ...
+    @property
+    def rows(self) -> Sequence[Sequence[object]]: ...
+    @property
+    def groups(self) -> Sequence[Group]: ...
+    @property
+    def faults(self) -> Sequence[BarFault]: ...
+    @property
+    def meters(self) -> Sequence[tuple[Fraction, tuple[int, int]]]: ...
+    @property
+    def closed(self) -> Sequence[tuple[Fraction, Fraction]]: ...
+    @property
+    def tempo(self) -> float | None: ...
+    @property
+    def now(self) -> Fraction: ...
+    @property
+    def pickup(self) -> Fraction: ...
+    @property
+    def finest(self) -> int: ...
+    @property
+    def pattern(self) -> Pattern | None: ...
+    @property
+    def head(self) -> tuple[Reading, Taken] | None: ...
+    @property
+    def tail(self) -> tuple[Reading, Taken] | None: ...
+
+
+def place(parser: Reading) -> Pattern:
     """The pattern as it is written, once all of the text has been read."""
     # Long: one pass over the rows; what is taken over frames it.
     bars = bars_of(parser)
@@ -103,7 +142,7 @@ def place(parser: Parser) -> Pattern:
     )
 
 
-def bars_of(parser: Parser) -> list[Bar]:
+def bars_of(parser: Reading) -> list[Bar]:
     """Every bar that is begun: as its bar lines say, and after the last of them counted by the meter."""
     meters = parser.meters if parser.meters and parser.meters[0][0] == 0 else [(Fraction(0), (4, 4)), *parser.meters]
     found: list[Bar] = []
