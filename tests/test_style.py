@@ -4,8 +4,6 @@ import ast
 import re
 from pathlib import Path
 
-import pytest
-
 ROOT = Path(__file__).resolve().parents[1]
 FILES = sorted((ROOT / "deft_reach").rglob("*.py"))
 FILE_LINES, FUNCTION_LINES = 410, 60
@@ -24,11 +22,23 @@ def long_functions(text: str) -> list[str]:
     return found
 
 
-@pytest.mark.parametrize("path", FILES, ids=lambda path: str(path.relative_to(ROOT)))
-def test_files_and_functions_are_small_or_say_why(path):
-    text = path.read_text(encoding="utf-8")
-    assert text.count("\n") <= FILE_LINES or REASON.search(text.partition("\nfrom __future__")[0] + "\n")
-    assert long_functions(text) == []
+def in_files(files, faults):
+    """What is found in files, by their names: ``faults`` gives what is wrong in a text."""
+    found = {}
+    for path in files:
+        name = str(path.relative_to(ROOT))
+        wrong = faults(path.read_text(encoding="utf-8"), name)
+        if wrong:
+            found[name] = wrong
+    return found
+
+
+def test_files_and_functions_are_small_or_say_why():
+    def faults(text, _):
+        small = text.count("\n") <= FILE_LINES or REASON.search(text.partition("\nfrom __future__")[0] + "\n")
+        return [*([] if small else [f"{text.count(chr(10))} lines"]), *long_functions(text)]
+
+    assert in_files(FILES, faults) == {}
 
 
 def test_what_is_long_without_a_reason_is_found():
@@ -37,10 +47,9 @@ def test_what_is_long_without_a_reason_is_found():
     assert long_functions(f"def f():\n    # Long: one case after the other.\n{body}\n") == []
 
 
-@pytest.mark.parametrize("path", FILES, ids=lambda path: str(path.relative_to(ROOT)))
-def test_modules_say_what_they_are(path):
-    text = path.read_text(encoding="utf-8")
-    assert not text.strip() or ast.get_docstring(ast.parse(text)), "a module begins with a docstring"
+def test_modules_say_what_they_are():
+    silent = in_files(FILES, lambda text, _: text.strip() and not ast.get_docstring(ast.parse(text)))
+    assert silent == {}, "a module begins with a docstring"
 
 
 #: Joined words that are no name of a class: a font.
@@ -58,9 +67,8 @@ def class_names_in_sentences(text: str) -> list[str]:
     return [name for name in found if name not in NAMES_SHOWN]
 
 
-@pytest.mark.parametrize("path", FILES, ids=lambda path: str(path.relative_to(ROOT)))
-def test_sentences_name_no_class(path):
-    assert class_names_in_sentences(path.read_text(encoding="utf-8")) == []
+def test_sentences_name_no_class():
+    assert in_files(FILES, lambda text, _: class_names_in_sentences(text)) == {}
 
 
 def test_a_class_named_in_a_sentence_is_found():
@@ -128,9 +136,14 @@ def poorly_described(text: str, sentences: bool = False) -> list[str]:
     return found
 
 
-@pytest.mark.parametrize("path", PUBLIC, ids=lambda path: str(path.relative_to(ROOT)))
-def test_public_functions_say_what_they_do_raise_and_return(path):
-    assert poorly_described(path.read_text(encoding="utf-8"), str(path.relative_to(ROOT)) == SENTENCES) == []
+def test_public_functions_say_what_they_do_raise_and_return():
+    assert in_files(PUBLIC, lambda text, name: poorly_described(text, name == SENTENCES)) == {}
+
+
+def test_faults_are_told_with_their_files():
+    assert in_files(FILES[:2], lambda text, name: [name]) == {
+        str(path.relative_to(ROOT)): [str(path.relative_to(ROOT))] for path in FILES[:2]
+    }
 
 
 def test_docstrings_that_lack_something_are_found():
