@@ -11,6 +11,7 @@ from deft_reach.cli.options import Option, Verb, whole
 from deft_reach.cli.output import tell
 from deft_reach.core.model.sticking_habits import NO_HABITS
 from deft_reach.core.search.planner import HAND_KINDS, HATS, SCHOOLS, Sticking, Stickings, find_stickings
+from deft_reach.formats.records import to_dict
 
 
 def run(args: argparse.Namespace) -> int:
@@ -50,7 +51,7 @@ def as_dict(found: Stickings) -> dict[str, Any]:
     more: dict[str, Any] = {} if found.easier is None else {"easier": _row(found.easier)}
     habits = found.best[0].player.habits
     if habits != NO_HABITS:
-        more["habits"] = {name: getattr(habits, name) for name in ("lead", "hats", "sticking", "order")}
+        more["habits"] = to_dict(habits)
     return {"best": rows, "searched": found.searched, "proven": found.proven, "open": missing, **more}
 
 

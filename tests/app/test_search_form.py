@@ -230,3 +230,15 @@ def test_findings_say_what_an_offer_would_change(window, figure, qtbot):
     QTest.keyClick(form.table, Qt.Key.Key_Escape)
     assert station.findings.count() == len(figure.report.said)
     assert not any(station.findings.item(k).data(CHANGE) for k in range(station.findings.count()))
+
+
+def test_a_search_that_was_stopped_is_not_asked_again(window, figure, qtbot):
+    figure.strokes.set_text("/32 " + "? R@t1 ?@ft ?@rd L@hh ? " * 400, "Text", None)
+    _, form = hands(window)
+    press(form.find_button)
+    press(form.find_button)
+    assert "Stopped" in form.words.text()
+    figure.plans.set_tempo(90)
+    assert form.words.text() == "The tempo has changed since: find again."
+    qtbot.wait(500)
+    assert not form.task.busy

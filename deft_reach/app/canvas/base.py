@@ -24,7 +24,7 @@ from deft_reach.app import theme
 from deft_reach.app.background import drag_pace
 from deft_reach.app.background.drag_pace import DragPace
 from deft_reach.app.canvas.explain import stroke_words
-from deft_reach.app.canvas.sprites import stamp, text_picture, text_size
+from deft_reach.app.canvas.sprites import painted, stamp, text_picture, text_size
 from deft_reach.app.text import units
 from deft_reach.core.session.plan_view import PlanView
 
@@ -104,9 +104,7 @@ class Canvas(QWidget):
     def __init__(self, session: PlanView, name: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
-        self._picture = QPixmap()
-        self._picture_key: object = None
-        #: Parts of the drawing that do not move, by name: what they were painted for, and the pictures.
+        #: What does not move of the drawing, by name: what it was painted for, and the picture.
         self._layers: dict[str, tuple[object, QPixmap]] = {}
         #: The stroke and the finding that were chosen when a screen reader was told of it.
         self._told: tuple[int | None, object] = (None, None)
@@ -186,16 +184,7 @@ class Canvas(QWidget):
         if key is None:
             self._paint(painter)
         else:
-            ratio = self.devicePixelRatioF()
-            full = (key, self.width(), self.height(), ratio, theme.colours().name, theme.text_scale())
-            if full != self._picture_key:
-                self._picture = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
-                self._picture.setDevicePixelRatio(ratio)
-                inside = QPainter(self._picture)
-                self._paint(inside)
-                inside.end()
-                self._picture_key = full
-            painter.drawPixmap(0, 0, self._picture)
+            painter.drawPixmap(0, 0, self.layer("whole", key, self._paint))
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self.over(painter)
         if self.hasFocus():
@@ -213,14 +202,7 @@ class Canvas(QWidget):
         full = (key, self.width(), self.height(), ratio, theme.colours().name, theme.text_scale(), units.unit())
         kept = self._layers.get(name)
         if kept is None or kept[0] != full:
-            picture = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
-            picture.setDevicePixelRatio(ratio)
-            picture.fill(Qt.GlobalColor.transparent)
-            inside = QPainter(picture)
-            inside.setRenderHint(QPainter.RenderHint.Antialiasing)
-            paint(inside)
-            inside.end()
-            kept = self._layers[name] = (full, picture)
+            kept = self._layers[name] = (full, painted(self.width(), self.height(), ratio, paint))
         return kept[1]
 
     def _paint(self, painter: QPainter) -> None:

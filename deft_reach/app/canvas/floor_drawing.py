@@ -26,8 +26,7 @@ class FloorDrawing:
     _mapped = (1.0, 0.0, 0.0)
     _playing: Playing | None = None
     #: What the arms were last worked out for, and what they were: several drawings ask in every frame.
-    _arms_of: tuple[object, ...] | None = None
-    _arms: dict[str, Floats] = {}  # noqa: RUF012
+    _arms: tuple[tuple[object, ...], dict[str, Floats]] | None = None
 
     def width(self) -> int:
         raise NotImplementedError
@@ -98,9 +97,9 @@ class FloorDrawing:
         """The joints of each hand: on its way while the plan is played, else at the selected stroke."""
         report, index, position = self.session.report, self.session.stroke, self.session.position
         key = (report, index, position, self.session.preparing)
-        if self._arms_of is None or any(a is not b for a, b in zip(key, self._arms_of)):
-            self._arms_of, self._arms = key, self._arms_now()
-        return self._arms
+        if self._arms is None or any(a is not b for a, b in zip(key, self._arms[0])):
+            self._arms = key, self._arms_now()
+        return self._arms[1]
 
     def _arms_now(self) -> dict[str, Floats]:
         report, index = self.session.report, self.session.stroke

@@ -19,19 +19,24 @@ KEPT: Final = 1500
 _kept: OrderedDict[Hashable, QPixmap] = OrderedDict()
 
 
+def painted(width: float, height: float, ratio: float, paint: Callable[[QPainter], None]) -> QPixmap:
+    """A picture of ``width`` × ``height`` (logical px), transparent where nothing is painted."""
+    found = QPixmap(max(1, round(width * ratio)), max(1, round(height * ratio)))
+    found.setDevicePixelRatio(ratio)
+    found.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(found)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    paint(painter)
+    painter.end()
+    return found
+
+
 def sprite(key: Hashable, width: float, height: float, ratio: float, paint: Callable[[QPainter], None]) -> QPixmap:
     """A picture of ``width`` × ``height`` (logical px), painted by ``paint`` unless it is kept under ``key``."""
     full = (key, ratio)
     found = _kept.get(full)
     if found is None:
-        found = QPixmap(max(1, round(width * ratio)), max(1, round(height * ratio)))
-        found.setDevicePixelRatio(ratio)
-        found.fill(Qt.GlobalColor.transparent)
-        painter = QPainter(found)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        paint(painter)
-        painter.end()
-        _kept[full] = found
+        found = _kept[full] = painted(width, height, ratio, paint)
         if len(_kept) > KEPT:
             _kept.popitem(last=False)
     else:

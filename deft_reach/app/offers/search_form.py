@@ -127,12 +127,6 @@ class SearchForm(Listener):
             return now._replace(text=asked.text)
         return now
 
-    def forget(self) -> None:
-        """Nothing has been asked any more."""
-        self._rest.stop()
-        self._asking = self._asked = None
-        self._mark(old=False)
-
     def refresh(self) -> None:
         """Mark answers that do not hold any more, and ask again where that is quick."""
         if self._asked is None:
@@ -142,8 +136,7 @@ class SearchForm(Listener):
         if fresh:
             return
         again = self._can_ask_again()
-        self.task.cancel()
-        self.find_button.show_state()
+        self.find_button.cancel()
         self._say(f"{self.changed_words()}: {'asked again …' if again else f'{self.again_words()}.'}", "hint")
         if again:
             self._rest.start()
@@ -162,7 +155,9 @@ class SearchForm(Listener):
 
     def _can_ask_again(self) -> bool:
         now, asked = self.key(), self._asked
-        if not isinstance(now, PlanKey) or not isinstance(asked, PlanKey) or self._took > QUICK:
+        if self._asking is None or self._took > QUICK:
+            return False
+        if not isinstance(now, PlanKey) or not isinstance(asked, PlanKey):
             return False
         now = self._same_strokes(now, asked)
         return (now.plan, now.text) == (asked.plan, asked.text)

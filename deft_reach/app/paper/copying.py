@@ -2,24 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Protocol
-
 from PySide6.QtCore import QByteArray, QMimeData
 from PySide6.QtWidgets import QApplication, QWidget
 
 from deft_reach.app.canvas.base import Canvas
 from deft_reach.app.reach.tray import Tray
+from deft_reach.app.shell.notice import NoticeBar
 from deft_reach.core.session import Session
 from deft_reach.formats.midi import dump_midi
 
 
-class Notice(Protocol):
-    """Says what was copied, or why nothing was."""
-
-    def say(self, text: str) -> None: ...
-
-
-def copy_text(session: Session, notice: Notice) -> None:
+def copy_text(session: Session, notice: NoticeBar) -> None:
     """The plan's stroke text."""
     text = session.text
     if not text.strip():
@@ -29,7 +22,7 @@ def copy_text(session: Session, notice: Notice) -> None:
     notice.say("The stroke text is copied.")
 
 
-def copy_midi(session: Session, notice: Notice) -> None:
+def copy_midi(session: Session, notice: NoticeBar) -> None:
     """The plan as a MIDI file, for programs that take one from the clipboard."""
     session.catch_up()
     plan, pattern = session.plan, session.pattern()
@@ -42,7 +35,7 @@ def copy_midi(session: Session, notice: Notice) -> None:
     notice.say("The plan is copied as MIDI.")
 
 
-def copy_picture(focus: QWidget | None, station: QWidget | None, notice: Notice) -> None:
+def copy_picture(focus: QWidget | None, station: QWidget | None, notice: NoticeBar) -> None:
     """A picture of the drawing that has the keyboard, or else of the station's first one."""
     found = _drawing(focus, station)
     if found is None:

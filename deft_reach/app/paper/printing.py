@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Protocol
 
 from PySide6.QtCore import QByteArray, QMarginsF, QRectF, Qt
 from PySide6.QtGui import QPageLayout, QPageSize, QPainter
@@ -13,6 +12,7 @@ from PySide6.QtWidgets import QDialog, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.paper.plan_page import WIDE, draw_plan_page
+from deft_reach.app.shell.notice import NoticeBar
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.session import Session
 from deft_reach.formats.floor_svg import PAPERS, dump_floor_plan
@@ -21,13 +21,7 @@ from deft_reach.formats.floor_svg import PAPERS, dump_floor_plan
 _LETTER_FROM = 213.0
 
 
-class Notice(Protocol):
-    """Says what was printed, or why nothing was."""
-
-    def say(self, text: str, *, tone: str = "") -> None: ...
-
-
-def print_plan(session: Session, notice: Notice, parent: QWidget) -> None:
+def print_plan(session: Session, notice: NoticeBar, parent: QWidget) -> None:
     """Ask for a printer and print the plan in view: staff, kit with every move, findings, ladder."""
     session.catch_up()
     if session.plan is None or session.report is None or session.error is not None or not session.report.strokes:
@@ -36,12 +30,12 @@ def print_plan(session: Session, notice: Notice, parent: QWidget) -> None:
     _ask(notice, parent, session.plan.name, lambda printer: draw_plan(session, printer))
 
 
-def print_kit(kit: Kit, notice: Notice, parent: QWidget) -> None:
+def print_kit(kit: Kit, notice: NoticeBar, parent: QWidget) -> None:
     """Ask for a printer and print a kit's floor plan, to scale."""
     _ask(notice, parent, f"{kit.name}, floor plan", lambda printer: draw_kit(kit, printer))
 
 
-def _ask(notice: Notice, parent: QWidget, name: str, draw: Callable[[QPrinter], None]) -> None:
+def _ask(notice: NoticeBar, parent: QWidget, name: str, draw: Callable[[QPrinter], None]) -> None:
     printer = QPrinter(QPrinter.PrinterMode.HighResolution)
     printer.setDocName(name)
     printer.setCreator("Deft Reach")

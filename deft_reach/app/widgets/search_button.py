@@ -37,12 +37,12 @@ class SearchButton(QPushButton):
         if not self._task.busy:
             self.requested.emit()
             return
-        self._task.cancel()
-        self._say()
+        self.cancel()
         self.stopped.emit()
 
-    def show_state(self) -> None:
-        """Say what a press would do now."""
+    def cancel(self) -> None:
+        """Cancel the search, if there is one."""
+        self._task.cancel()
         self._say()
 
     def _say(self, _result: object = None) -> None:

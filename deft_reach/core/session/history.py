@@ -135,15 +135,16 @@ class History(PlanView):
                 del self._steps[0]
             self._at = len(self._steps) - 1
         self._merge, self._merge_time = merge, now
-        if typing and self.later is not None and self._is_long():
-            self.typed.emit()
-            self.later(self.keys_rest)
-        else:
-            self._after_edit()
+        if typing and self.later is not None:
+            # What is written is known; what it means can wait where that is much.
+            self._look(error=self.error, behind=True)
+            if self._is_long():
+                self.typed.emit()
+                self.later(self.keys_rest)
+                return
+        self._after_edit()
 
     def _is_long(self) -> bool:
-        """Whether the plan in view, as typed, is long: then its state is behind."""
-        self._look(error=self.error, behind=True)
         shown = self.shown_pattern
         return shown is not None and len(shown.moments) > LONG
 

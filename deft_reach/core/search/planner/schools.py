@@ -8,13 +8,14 @@ from __future__ import annotations
 from fractions import Fraction
 from typing import Final
 
+from deft_reach.core.model import sticking_habits
 from deft_reach.core.model.kit import Kit, piece_of
 from deft_reach.core.model.limbs import EITHER, FEET, HANDS, LEFT, RIGHT, other_hand
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.model.player import Player
 
 SCHOOLS: Final = ("free", "right-lead", "left-lead", "natural", "alternate")
-HATS: Final = ("free", "crossed", "open")
+HATS: Final = tuple(sticking_habits.HATS)
 
 
 def allowed_hands(
