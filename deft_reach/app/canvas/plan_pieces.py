@@ -138,16 +138,14 @@ def draw_pedals(plan: FloorDrawing, painter: QPainter, c: theme.Colours, lit: bo
             continue
         a, b = plan.to_px(piece.x - 42, piece.y + 30), plan.to_px(piece.x + 42, piece.y - 240)
         rect = QRectF(a, b).normalized()
-        on = piece.kind in struck
-        if lit is not None and lit and not on:
+        if lit and piece.kind not in struck:
             continue
+        on = lit is not False and piece.kind in struck
         selected = piece.code == plan.session.piece
         colour = QColor(c.feet)
-        painter.setPen(
-            QPen(QColor(c.right) if selected else colour, 2 if (on and lit is not False) or selected else 1.1)
-        )
+        painter.setPen(QPen(QColor(c.right) if selected else colour, 2 if on or selected else 1.1))
         fill = QColor(c.feet)
-        fill.setAlphaF(0.45 if on and lit is not False else 0.08)
+        fill.setAlphaF(0.45 if on else 0.08)
         painter.setBrush(fill)
         painter.drawRoundedRect(rect, 4, 4)
         painter.setPen(QPen(colour, 1))

@@ -97,10 +97,9 @@ def habit_of(pattern: Pattern, costs: Floats, tempo: float, repeat: bool, kit: K
     others = sum(order != "" for order in heard.order) - doubles - one - singles
     fast = sum(order == SINGLES and gap < SINGLES_GAP for order, gap in zip(heard.order, heard.gap.tolist()))
     against = (switch, keep, figure, start, int(heard.breaks.sum()), doubles, others, one, fast)
-    hats = {piece.code for piece in kit.pieces if piece.kind == "hi-hat"}
-    on_hats = [s.limb for s in pattern.strokes if s.limb in HANDS and piece_of(s.voice) in hats]
+    on_hats = [s.limb for s in pattern.strokes if s.limb in HANDS and piece_of(s.voice) in kit.hats]
     beside = on_hats.count(kit.hand_beside_hats)
-    on_hats_first = first is not None and any(piece_of(s.voice) in hats for s in first.strokes)
+    on_hats_first = first is not None and any(piece_of(s.voice) in kit.hats for s in first.strokes)
     learned = Learned(*(x / n for x in against))
     return Habit(
         learned, singles / n, (len(on_hats) - beside) / n, beside / n, start * on_hats_first / n, player.habits

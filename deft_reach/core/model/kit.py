@@ -191,6 +191,11 @@ class Kit:
     extra: Mapping[str, Any] = field(default_factory=dict, compare=False, hash=False)
 
     @cached_property
+    def hats(self) -> frozenset[str]:
+        """Codes of the hi-hats."""
+        return frozenset(piece.code for piece in self.pieces if piece.kind == "hi-hat")
+
+    @cached_property
     def _by_code(self) -> dict[str, Piece]:
         return {piece.code: piece for piece in self.pieces}
 

@@ -46,7 +46,7 @@ def impossible(figure: Figure) -> Iterator[Finding]:
 
 def too_many(kit: Kit, voices: Sequence[str]) -> Sentence:
     """Why these voices at once are more than two hands can strike, and what to do about it."""
-    hats = [v for v in voices if ":" not in v and (piece := kit.piece(v)) is not None and piece.kind == "hi-hat"]
+    hats = [voice for voice in voices if voice in kit.hats]
     foot = voice_name(kit, hats[0]) if hats and kit.of_kind("hat-pedal") else None
     return sentences.too_many_hands([voice_name(kit, voice) for voice in voices], foot)
 

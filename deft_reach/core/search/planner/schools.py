@@ -49,8 +49,7 @@ def allowed_hands(
             step = _step_of(pattern, stroke.moment)
             number = (bar.offset + stroke.start - bar.start) / step
             hands &= {lead if int(number) % 2 == 0 else other}
-        piece = kit.piece(piece_of(stroke.voice))
-        if hat != "free" and piece is not None and piece.kind == "hi-hat":
+        if hat != "free" and piece_of(stroke.voice) in kit.hats:
             hands &= {across if hat == "crossed" else beside}
         if stroke.index in excluded:
             hands -= {excluded[stroke.index]}

@@ -210,10 +210,9 @@ class _Search:
     def _leave_open(self, allowed: dict[int, tuple[str, ...]]) -> None:
         """Leave strokes open where no hands can play all of a moment."""
         self.allowed, found = dict(allowed), []
-        hats = {piece.code for piece in self.kit.pieces if piece.kind == "hi-hat"}
         for number in self.moments.event[self.moments.impossible].tolist():
             event = self.pattern.events[number]
-            strokes = left_open(event, allowed, hats)
+            strokes = left_open(event, allowed, self.kit.hats)
             self.allowed |= dict.fromkeys(strokes, (EITHER,))
             voices = [s.voice for s in event.strokes if s.limb not in FEET]
             if len(voices) > len(HANDS):
