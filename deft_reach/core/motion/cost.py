@@ -1,8 +1,8 @@
 """Motion cost: what every stroke costs, term by term.
 
-Every term is at least 0, the terms add up to the stroke's cost exactly, and no term falls when the tempo rises. The
-weights live here and nowhere else; a plan may carry its own. The functions take numbers or arrays of them; a pace of
-NaN is that of a stroke with nothing before it.
+``CostTerms`` is the entry: all who price anything ask it. Every term is at least 0, the terms add up to the stroke's
+cost exactly, and no term falls when the tempo rises. The weights live here alone; a plan may carry its own.
+The functions take numbers or arrays of them; a pace of NaN is that of a stroke with nothing before it.
 """
 
 from __future__ import annotations
@@ -136,8 +136,8 @@ def twist_cost(bearing_change: Any) -> Any:
 def lift_cost(level: Any, previous: Any, pace: Any) -> Any:
     """Changing the height of the stroke, harder the less time there is. Levels: 0 ghost, 1 plain, 2 accent."""
     change = np.abs(level - previous)
-    hurry = _known(np.minimum(1.0, pace))
-    return 0.05 * change * change * (0.2 + hurry * hurry)
+    hurry = np.minimum(1.0, pace)
+    return _known(0.05 * change * change * (0.2 + hurry * hurry))
 
 
 #: From this pace on a hand tires quickly in a run.
@@ -185,14 +185,98 @@ def keep_cost(now: Any, last: Any, before: Any, alone: Any, line: Any, leading: 
     return np.where(known, np.where(now == last, stays, passes), 0.0) + OTHER_KEEP_COST * (now == 1 - leading)
 
 
+#: A stroke that the rebound gives whole.
+CONTROL_COST: Final = 0.6
+
+
 def control_cost(factor: Any) -> Any:
     """Strokes that the rebound gives have to be controlled: by how little of a full restrike (0 to 1) they take."""
-    return 0.6 * np.clip(1.0 - factor, 0.0, 1.0)
+    return CONTROL_COST * np.clip(1.0 - factor, 0.0, 1.0)
 
 
 def turns_cost(rate: Any) -> Any:
     """Hands and feet that take turns, by how many such turns a second they are at."""
     return 0.004 * rate * rate
+
+
+class CostTerms:
+    """The terms of the motion cost by a plan's ``weights`` and by the side that leads (0 right, 1 left).
+
+    Every term is defined here once. The walk, which knows the whole figure, and the graphs of the searches, which
+    know a state of it, both ask here for what they know; so what a search costs is what the analysis says, or less
+    where a state cannot know all. All methods take numbers or arrays of them and return the weighted cost.
+    """
+
+    def __init__(self, weights: Weights, leading: int) -> None:
+        self.weights, self.leading = weights, leading
+
+    def stroke(self, pace: Any, level: Any, last_level: Any, run: Any, *, foot: bool = False) -> dict[str, Any]:
+        """The terms of a limb's stroke at a pace; all are 0 where that is NaN, with nothing before it."""
+        w = self.weights
+        return {
+            "pace": self.pace(pace),
+            "lift": w.lift * lift_cost(level, last_level, pace),
+            "load": w.load * load_cost(run, pace, foot),
+        }
+
+    def pace(self, pace: Any) -> Any:
+        """A stroke's or a grace's own hurry."""
+        return self.weights.pace * pace_cost(pace)
+
+    def control(self, part: Any) -> Any:
+        """A stroke that the rebound gives."""
+        return self.weights.control * control_cost(part)
+
+    def least_bounced(self, quick: Any, part: Any) -> Any:
+        """The factor from ``part`` to 1 at which hurry and control are the least together, where a full restrike
+        would be at the pace ``quick``: where the slope of ``pace · quick² · f²`` is that of the control it saves.
+        """
+        w = self.weights
+        return np.clip(0.5 * CONTROL_COST * w.control / np.maximum(1e-12, w.pace * quick * quick), part, 1.0)
+
+    def below_wall(self, pace: Any) -> Any:
+        """No more than the hurry of any stroke that is as quick as this or quicker."""
+        return self.weights.pace * pace * pace
+
+    def reach(self, amount: Any) -> Any:
+        """What reach_costs says of a place."""
+        return self.weights.reach * amount
+
+    def turn(self, before: Floats, now: Floats) -> Floats:
+        """A hand that turns back."""
+        return self.weights.turn * turn_cost(before, now)
+
+    def twist(self, bearing_change: Any) -> Any:
+        """The trunk that turns."""
+        return self.weights.turn * twist_cost(bearing_change)
+
+    def crossing(self, clearance: Any, entering: Any) -> Any:
+        """Arms that come across, or strike while they are; 0 where the clearance is NaN."""
+        return self.weights.cross * cross_cost(clearance, entering)
+
+    def squeeze(self, clearance: Any) -> Any:
+        """Arms that pass each other closely; 0 where the clearance is NaN."""
+        return self.weights.squeeze * squeeze_cost(clearance)
+
+    def lead(self, changed: Any, other: Any, far: Any) -> Any:
+        """A beat whose lead has changed hands, that the other hand leads, and that lands far over on a crash."""
+        return self.weights.switch * (SWITCH_COST * changed + OTHER_LEAD_COST * other + FAR_LANDING_COST * far)
+
+    def kept(self, now: Any, last: Any, before: Any, alone: Any, line: Any) -> Any:
+        """A stroke on a kept surface; see keep_cost."""
+        return self.weights.keep * keep_cost(now, last, before, alone, line, self.leading)
+
+    def again(self, again: Any, other: Any, anew: Any) -> Any:
+        """A hand that strikes again at once, the one that does not lead, and one that begins a bar so."""
+        return self.weights.load * again * (AGAIN_COST + OTHER_AGAIN_COST * other - ANEW_CREDIT * (anew & ~other))
+
+    def figure(self, changed: Any) -> Any:
+        """A stroke whose hand comes back from neither of two beats."""
+        return self.weights.figure * FIGURE_COST * changed
+
+    def turns(self, rate: Any) -> Any:
+        """Hands and feet that take turns."""
+        return self.weights.coordination * turns_cost(rate)
 
 
 def ease(cost: float, strokes: int) -> float:

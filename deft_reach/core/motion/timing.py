@@ -174,6 +174,19 @@ def level_factors(part: Any, level: Any, last_level: Any) -> Any:
     return np.where(dropped, np.maximum(part, DROP), scaled)
 
 
+#: No stroke is needed in less than this (seconds), whatever head start its hand has.
+LEAST_NEEDED: Final = 1e-4
+
+
+def needed_times(restrikes: Any, factors: Any, travel: Any, shift: Any = 0.0, shifted: Any = False) -> Any:
+    """The shortest time in seconds to each stroke, from its hand's restrike, its factor and the travel.
+
+    Where ``shifted``, graces move it by ``shift`` seconds: their own time is added, a head start taken off.
+    """
+    needed = np.maximum(restrikes * factors, travel)
+    return np.where(shifted, np.maximum(LEAST_NEEDED, needed + shift), needed)
+
+
 #: Two strokes closer than this (seconds) are heard as one, flammed: 30 to 50 ms, common practice, from memory.
 FLAM_GAP: Final = 0.05
 

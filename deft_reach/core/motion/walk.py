@@ -11,25 +11,31 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from functools import cached_property, partial
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
 import numpy as np
 
 from deft_reach.core.model.limbs import FEET, HANDS, HAT_FOOT, KICK, LEFT, RIGHT, SECOND_KICK
 from deft_reach.core.model.pattern import Pattern
-from deft_reach.core.motion import cost as price
 from deft_reach.core.motion.clearance import Passing, passing
-from deft_reach.core.motion.cost import TERMS, Weights
+from deft_reach.core.motion.cost import TERMS, CostTerms, Weights
 from deft_reach.core.motion.entering import TOGETHER, Arrival, brought_by, ends_in
 from deft_reach.core.motion.follow import follow
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import Cross, ReachTable
-from deft_reach.core.motion.sequence import Follow, Hands, Ints
-from deft_reach.core.motion.timing import FLAM_GAP, OTHER_FOOT, level_factors, own_part, restrike, travel_times
-
-_PACE, _REACH, _CROSS, SQUEEZE, _TURN, _LIFT, _LOAD, _SWITCH, _KEEP, _FIGURE, _CONTROL, COORDINATION = range(
-    len(TERMS)
+from deft_reach.core.motion.sequence import Flags, Follow, Hands, Ints
+from deft_reach.core.motion.timing import (
+    FLAM_GAP,
+    OTHER_FOOT,
+    level_factors,
+    needed_times,
+    own_part,
+    restrike,
+    travel_times,
 )
+
+#: Each term's row in the costs.
+ROW: Final = {name: row for row, name in enumerate(TERMS)}
 
 
 class Posture(NamedTuple):
@@ -118,13 +124,13 @@ def tighter_of(entered: dict[int, Cross], stroke: int, cross: Cross | None) -> N
         entered[stroke] = cross
 
 
-def squeezed(walked: Walk, found: Passing | None, weights: Weights) -> Walk:
+def squeezed(walked: Walk, found: Passing | None, terms: CostTerms) -> Walk:
     """The walk with what close passing costs, at the strokes it leads to."""
     if found is None:
         return walked
     movers = np.array(walked.movers)[-len(found.clearance) :]
     costs = walked.costs.copy()
-    costs[SQUEEZE, movers] = weights.squeeze * price.squeeze_cost(found.clearance)
+    costs[ROW["squeeze"], movers] = terms.squeeze(found.clearance)
     return replace(walked, costs=costs, passing=found)
 
 
@@ -137,7 +143,7 @@ def full_walk(pattern: Pattern, table: ReachTable, whole: float, repeat: bool, w
     followed = follow(pattern, table.names, repeat)
     walked = walk(pattern, followed, whole, table, weights)
     found = passing(pattern, table, repeat)
-    walked = squeezed(walked, found, weights)
+    walked = squeezed(walked, found, CostTerms(weights, table.leading_side))
     if found is None or not found.crosses:
         return walked
     return _crossed_between(walked, found, followed)
@@ -187,31 +193,19 @@ def walk(
     if pattern.unassigned:
         open_strokes = list(pattern.unassigned)
         needed[open_strokes] = table.restrikes.min()
-    costs = np.zeros((len(TERMS), n))
-    hands = _hands(followed, whole, table, weights, costs)
+    costs, terms = np.zeros((len(TERMS), n)), CostTerms(weights, table.leading_side)
+    hands = _hands(followed, whole, table, terms, costs)
     for column, values in zip((gap, travel, needed, pace, reach), hands):
         column[followed.hands.index] = values
     flammed: frozenset[int] = frozenset()
     if len(followed.feet.index):
-        *feet, flammed = _feet(followed, whole, table, weights, costs)
+        *feet, flammed = _feet(followed, whole, table, terms, costs)
         for column, values in zip((gap, travel, needed, pace, reach), feet):
             column[followed.feet.index] = values
-    graces = _graces(followed, whole, table, weights, costs)
-    movers, crosses, brought = _arms(followed, table, weights, hands[1], costs, attributed)
-    costs[_SWITCH, followed.switches] = weights.switch * price.SWITCH_COST
-    costs[_SWITCH, followed.led[table.leading_side]] += weights.switch * price.OTHER_LEAD_COST
-    h = followed.hands
-    far = np.zeros(n, dtype=bool)
-    far[h.index] = table.far_crash[h.side, h.voice] & (h.side != table.leading_side)
-    landed = followed.landings
-    costs[_SWITCH, landed] += weights.switch * price.FAR_LANDING_COST * far[landed]
-    costs[_KEEP, followed.kept.index] = weights.keep * price.keep_cost(*followed.kept[1:], table.leading_side)
-    costs[_LOAD, followed.again] += weights.load * price.AGAIN_COST
-    other = followed.hands.index[followed.hands.side != table.leading_side]
-    costs[_LOAD, np.intersect1d(followed.again, other)] += weights.load * price.OTHER_AGAIN_COST
-    costs[_LOAD, np.setdiff1d(followed.anew, other)] -= weights.load * price.ANEW_CREDIT
-    costs[_FIGURE, followed.changed] = weights.figure * price.FIGURE_COST
-    costs[COORDINATION, followed.turns] = weights.coordination * price.turns_cost(1.0 / (followed.turn_gaps * whole))
+    graces = _graces(followed, whole, table, terms, costs)
+    movers, crosses, brought = _arms(followed, table, terms, hands[1], costs, attributed)
+    _habits(followed, table, terms, costs)
+    costs[ROW["coordination"], followed.turns] = terms.turns(1.0 / (followed.turn_gaps * whole))
     moving = followed.hands.index[movers].tolist()
     entered: dict[int, Cross] = {}
     for k, arrival in brought.items():
@@ -226,6 +220,28 @@ def walk(
     )  # fmt: skip
 
 
+def _habits(followed: Follow, table: ReachTable, terms: CostTerms, costs: Floats) -> None:
+    """What is preferred at any tempo: who leads, who keeps a surface, hands by turns, figures that come back."""
+    h, n = followed.hands, followed.count
+
+    def among(*strokes: Sequence[int] | Ints) -> Flags:
+        found = np.zeros((len(strokes), n), dtype=bool)
+        for row, some in zip(found, strokes):
+            row[some] = True
+        return found
+
+    others = h.side != table.leading_side
+    led = followed.led[table.leading_side]
+    changed, other_led, landed, far, other, again, anew, figure = among(
+        followed.switches, led, followed.landings, h.index[table.far_crash[h.side, h.voice] & others],
+        h.index[others], followed.again, followed.anew, followed.changed,
+    )  # fmt: skip
+    costs[ROW["switch"]] = terms.lead(changed, other_led, landed & far)
+    costs[ROW["keep"], followed.kept.index] = terms.kept(*followed.kept[1:])
+    costs[ROW["load"]] += terms.again(again, other, anew)
+    costs[ROW["figure"]] = terms.figure(figure)
+
+
 def hand_factors(h: Hands, table: ReachTable) -> Floats:
     """What each hand stroke takes of a full restrike of this player.
 
@@ -237,31 +253,30 @@ def hand_factors(h: Hands, table: ReachTable) -> Floats:
 
 
 def _hands(
-    followed: Follow, whole: float, table: ReachTable, w: Weights, costs: Floats
+    followed: Follow, whole: float, table: ReachTable, terms: CostTerms, costs: Floats
 ) -> tuple[Floats, Floats, Floats, Floats, Floats]:
     """Gap, travel, needed, pace and reach of the hand strokes; their costs but those of both arms together."""
     h = followed.hands
     travel = np.where(h.voice >= 0, table.distances[h.was, h.voice], 0.0)
     swept = np.where(h.run > 1, table.sweep_times[h.side, h.was, h.voice], table.travel_times[h.side, h.was, h.voice])
     moves = travel > 0.0
-    needed = np.maximum(table.restrikes[h.side] * hand_factors(h, table), np.where(moves, swept, 0.0))
     gap = h.gap * whole
-    has = ~np.isnan(gap)
-    if h.shifted.any():
-        needed = np.where(h.shifted & has, np.maximum(1e-4, needed + h.extra - h.head), needed)
+    needed = needed_times(
+        table.restrikes[h.side], hand_factors(h, table), np.where(moves, swept, 0.0), h.extra - h.head,
+        h.shifted & ~np.isnan(gap),
+    )  # fmt: skip
     pace = needed / gap
     index = h.index
-    costs[_PACE, index] = w.pace * price.pace_cost(pace)
-    costs[_REACH, index] = w.reach * table.reach_costs[h.side, h.voice]
+    for name, values in terms.stroke(pace, h.level, h.last_level, h.run).items():
+        costs[ROW[name], index] = values
+    costs[ROW["reach"], index] = terms.reach(table.reach_costs[h.side, h.voice])
     if moves.any():
-        costs[_TURN, index] = w.turn * np.where(moves, price.turn_cost(*_directions(followed, table)), 0.0)
-    costs[_LIFT, index] = np.where(has, w.lift * price.lift_cost(h.level, h.last_level, pace), 0.0)
-    costs[_LOAD, index] = w.load * price.load_cost(h.run, pace, False)
-    costs[_CONTROL, index] = w.control * price.control_cost(h.part)
+        costs[ROW["turn"], index] = np.where(moves, terms.turn(*_directions(followed, table)), 0.0)
+    costs[ROW["control"], index] = terms.control(h.part)
     return gap, travel, needed, pace, table.reaches[h.side, h.voice]
 
 
-def _graces(followed: Follow, whole: float, table: ReachTable, w: Weights, costs: Floats) -> list[GraceWalk]:
+def _graces(followed: Follow, whole: float, table: ReachTable, terms: CostTerms, costs: Floats) -> list[GraceWalk]:
     """The graces as their own hand plays them; what they cost belongs to their strokes."""
     g = followed.graces
     if not len(g.index):
@@ -270,9 +285,9 @@ def _graces(followed: Follow, whole: float, table: ReachTable, w: Weights, costs
     travel = np.where(there, table.distances[g.was, g.voice], 0.0)
     times = np.where(there, table.grace_times[g.side, g.was, g.voice], 0.0)
     gap = g.gap * whole
-    needed = np.maximum(1e-4, np.maximum(table.restrikes[g.side] * g.factor, times) + g.lead)
+    needed = needed_times(table.restrikes[g.side], g.factor, times, g.lead, True)
     pace = needed / gap
-    costs[_PACE, g.index] += w.pace * price.pace_cost(pace)
+    costs[ROW["pace"], g.index] += terms.pace(pace)
     names = table.names
     rows = zip(*(x.tolist() for x in (g.index, g.side, g.was, g.voice, gap, travel, needed, pace)))
     return [
@@ -295,7 +310,7 @@ def _directions(followed: Follow, table: ReachTable) -> tuple[Floats, Floats]:
 
 
 def _feet(
-    followed: Follow, whole: float, table: ReachTable, w: Weights, costs: Floats
+    followed: Follow, whole: float, table: ReachTable, terms: CostTerms, costs: Floats
 ) -> tuple[Floats, Floats, Floats, Floats, Floats, frozenset[int]]:
     """As _hands, and the strokes that need longer for the ear than for the foot."""
     f, player = followed.feet, table.player
@@ -316,15 +331,14 @@ def _feet(
     flammed = heard > needed
     needed = np.where(flammed, heard, needed)
     pace = needed / gap
-    costs[_PACE, f.index] = w.pace * price.pace_cost(pace)
-    costs[_LIFT, f.index] = w.lift * price.lift_cost(f.level, f.last_level, pace)
-    costs[_LOAD, f.index] = w.load * price.load_cost(f.run, pace, True)
+    for name, values in terms.stroke(pace, f.level, f.last_level, f.run, foot=True).items():
+        costs[ROW[name], f.index] = values
     reach = {limb: table.reach.get(limb, {}).get("", math.nan) for limb in (KICK, SECOND_KICK, HAT_FOOT)}
     return gap, travel, needed, pace, np.array([reach[limb] for limb in f.limb]), frozenset(f.index[flammed].tolist())
 
 
 def _arms(
-    followed: Follow, table: ReachTable, w: Weights, travel: Floats, costs: Floats, attributed: bool
+    followed: Follow, table: ReachTable, terms: CostTerms, travel: Floats, costs: Floats, attributed: bool
 ) -> tuple[Ints, list[Cross | None], dict[int, Arrival]]:
     """Crossing and twist once the hands of each moment have landed; the moments' movers and their crossings, and by
     the moment in which one begins the hand whose move makes it.
@@ -340,7 +354,7 @@ def _arms(
         moment = p.moment_of_row[longest]
         movers = p.rows[longest[np.concatenate([[True], moment[1:] != moment[:-1]])]]
     swing = table.bearings[p.right, p.left] - table.bearings[p.right_before, p.left_before]
-    costs[_TURN, index[movers]] += w.turn * price.twist_cost(swing)
+    costs[ROW["turn"], index[movers]] += terms.twist(swing)
     met = _meetings(followed, table)
     crossed = np.array([cross is not None for cross in met], dtype=bool)
     entering = np.flatnonzero(crossed & ~((p.prev >= 0) & crossed[p.prev]))
@@ -352,10 +366,10 @@ def _arms(
         sides, ends = followed.hands.side[movers[entering]], movers[entering]
     found = _decided(followed, met, dict(zip(entering.tolist(), sides.tolist())))
     clear = np.array([math.nan if cross is None else cross.clearance for cross in found])
-    costs[_CROSS, index[p.rows]] = w.cross * price.cross_cost(clear[p.moment_of_row], False)
+    costs[ROW["cross"], index[p.rows]] = terms.crossing(clear[p.moment_of_row], False)
     # Coming into it is paid for by the stroke in which the hand's move across ends.
-    coming = price.cross_cost(clear[entering], True) - price.cross_cost(clear[entering], False)
-    np.add.at(costs[_CROSS], index[ends], w.cross * coming)
+    coming = terms.crossing(clear[entering], True) - terms.crossing(clear[entering], False)
+    np.add.at(costs[ROW["cross"]], index[ends], coming)
     hands = [HANDS[table.stronger_side if side == TOGETHER else side] for side in sides.tolist()]
     return movers, found, dict(zip(entering.tolist(), map(Arrival, index[ends].tolist(), hands)))
 

@@ -10,7 +10,7 @@ import numpy as np
 from deft_reach.core.analysis.analyse import DEFAULT_WEIGHTS
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.motion.clearance import Ways, join_ways, pass_by, ways_of
-from deft_reach.core.motion.cost import Weights, squeeze_cost
+from deft_reach.core.motion.cost import CostTerms, Weights
 from deft_reach.core.motion.follow import follow
 from deft_reach.core.motion.reach_table import ReachTable
 from deft_reach.core.motion.sequence import Feet, Follow, Graces, Hands, Kept, Postures
@@ -80,9 +80,8 @@ class JoinedWalk:
         passed = pass_by(self.ways, table)
         if passed is None:
             return costs
-        squeezed = squeeze_cost(passed.clearance)
         return tuple(
-            cost + float(squeezed[low:high].sum()) * plan.weights.squeeze
+            cost + float(CostTerms(plan.weights, table.leading_side).squeeze(passed.clearance[low:high]).sum())
             for plan, cost, low, high in zip(self.plans, costs, self.begins, self.begins[1:])
         )
 

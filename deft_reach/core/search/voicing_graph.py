@@ -20,11 +20,10 @@ from numpy.typing import NDArray
 
 from deft_reach.core.model.limbs import HANDS, RIGHT
 from deft_reach.core.model.pattern import Pattern
-from deft_reach.core.motion import cost as price
-from deft_reach.core.motion.cost import Weights
+from deft_reach.core.motion.cost import CostTerms, Weights
 from deft_reach.core.motion.follow import follow
 from deft_reach.core.motion.reach_table import ReachTable
-from deft_reach.core.motion.timing import level_of
+from deft_reach.core.motion.timing import level_of, needed_times
 from deft_reach.core.motion.walk import hand_factors, walk
 from deft_reach.core.search.progress import Progress
 from deft_reach.core.search.voicing_units import Option, Unit, places
@@ -51,7 +50,7 @@ class Costs:
         repeat: bool,
         weights: Weights,
     ) -> None:
-        self.weights, self.table = weights, table
+        self.terms, self.table = CostTerms(weights, table.leading_side), table
         #: How many voices there are; this number itself stands for "nowhere yet".
         self.n = len(names)
         #: Each voice's place in the table; the last one is nowhere.
@@ -76,32 +75,30 @@ class Costs:
         self.pair = self._pair_tables()
 
     def _hand_table(self, limb: str, marks: str, gap: float | None, run: int, before: int, factor: float) -> Floats:
-        n, w, table, side = self.n, self.weights, self.table, HANDS.index(limb)
+        n, terms, table, side = self.n, self.terms, self.table, HANDS.index(limb)
         level = level_of(marks)
         place = self.places
         times = table.sweep_times if run > 1 else table.travel_times
         travel = times[side, place[:, None], place[None, :n]]
         moves = table.distances[place[:, None], place[None, :n]] > 0
-        pace = np.maximum(table.restrikes[side] * factor, travel) / (math.nan if gap is None else gap)
-        cost = w.pace * price.pace_cost(pace) + w.reach * table.reach_costs[side, place[:n]]
-        if gap is not None:
-            cost = cost + w.lift * price.lift_cost(level, before, pace) + w.load * price.load_cost(run, pace, False)
+        pace = needed_times(table.restrikes[side], factor, travel) / (math.nan if gap is None else gap)
+        cost = sum(terms.stroke(pace, level, before, run).values()) + terms.reach(table.reach_costs[side, place[:n]])
         across = table.tips[place[None, :], :2] - table.tips[place[:, None], :2]
         across[n, :] = across[:, n] = 0.0
-        turn = np.where(moves, price.turn_cost(across[:, :, None], across[None, :, :n]), 0.0)
-        return np.asarray(cost[None] + w.turn * turn)
+        turn = np.where(moves, terms.turn(across[:, :, None], across[None, :, :n]), 0.0)
+        return np.asarray(cost[None] + turn)
 
     def _pair_tables(self) -> tuple[Floats, Floats]:
-        w, place = self.weights, self.places
+        terms, place = self.terms, self.places
         bearing = self.table.bearings[place[:, None], place[None, :]]
         clear = self.table.clearances[place[:, None], place[None, :]]
-        twist = w.turn * price.twist_cost(bearing[None, None, :, :] - bearing[:, :, None, None])
+        twist = terms.twist(bearing[None, None, :, :] - bearing[:, :, None, None])
         was = ~np.isnan(clear)
-        stay, enter = price.cross_cost(clear, False), price.cross_cost(clear, True)
+        stay, enter = terms.crossing(clear, False), terms.crossing(clear, True)
         found = []
         for hands in (1, 2):
-            entered = w.cross * (stay * (hands - 1) + enter)
-            found.append(twist + np.where(was[:, :, None, None], w.cross * stay * hands, entered))
+            entered = stay * (hands - 1) + enter
+            found.append(twist + np.where(was[:, :, None, None], stay * hands, entered))
         return found[0], found[1]
 
     def through(self, unit: Unit, option: Option, states: Ints) -> tuple[Ints, Floats]:

@@ -6,8 +6,7 @@ from typing import Any, Final
 
 import numpy as np
 
-from deft_reach.core.motion import cost as price
-from deft_reach.core.motion.cost import Weights
+from deft_reach.core.motion.cost import CostTerms
 from deft_reach.core.motion.paths import MOVING, minimum_jerk
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import Cross, ReachTable
@@ -28,9 +27,9 @@ class Crossings:
     """
 
     def __init__(
-        self, moments: Moments, table: ReachTable, weights: Weights, length: float | None, memory: int
+        self, moments: Moments, table: ReachTable, terms: CostTerms, length: float | None, memory: int
     ) -> None:  # fmt: skip
-        self.moments, self.table, self.weights, self.length = moments, table, weights, length
+        self.moments, self.table, self.terms, self.length = moments, table, terms, length
         self.n, self.loop = len(moments), length is not None
         m = moments
         #: The option of each moment in which a side strikes and the other hand does not come, −1 if none.
@@ -91,8 +90,7 @@ class Crossings:
         if not keys:
             return
         found = self._crossed(np.concatenate(keys, axis=1), np.concatenate(parts))
-        hold = self.weights.cross * price.cross_cost(found, False)
-        enter = self.weights.cross * price.cross_cost(found, True)
+        hold, enter = self.terms.crossing(found, False), self.terms.crossing(found, True)
         crossed = ~np.isnan(found)
         done_with = 0
         before = np.zeros((2, n + 1, OPTIONS, OPTIONS), dtype=bool)
@@ -170,8 +168,7 @@ class Crossings:
             clear = self.static[:, o]
             crossed = ~np.isnan(clear)
             strokes = (m.strikes[:, o] > 0).sum(axis=1)[:, None]
-            hold = self.weights.cross * price.cross_cost(clear, False)[:, None]
-            enter = self.weights.cross * price.cross_cost(clear, True)[:, None]
+            hold, enter = (self.terms.crossing(clear, entering)[:, None] for entering in (False, True))
             free = self._free_before(e, o, past)
             each = hold * strokes + np.where(free, enter - hold, 0.0)
             found += np.where((both & crossed)[:, None], each, 0.0)

@@ -13,9 +13,8 @@ from typing import Any, Final, NamedTuple
 
 import numpy as np
 
-from deft_reach.core.motion import cost as price
 from deft_reach.core.motion.clearance import Gaps, Hand, gaps_of, tightest
-from deft_reach.core.motion.cost import Weights
+from deft_reach.core.motion.cost import CostTerms
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import ReachTable
 from deft_reach.core.motion.sequence import Flags, Ints
@@ -67,13 +66,13 @@ class _Looks(NamedTuple):
 class Passings:
     """Close passing by (moment, option, state)."""
 
-    def __init__(self, moments: Moments, table: ReachTable, weights: Weights, length: float | None) -> None:
-        self.moments, self.table, self.weights, self.length = moments, table, weights, length
+    def __init__(self, moments: Moments, table: ReachTable, terms: CostTerms, length: float | None) -> None:
+        self.moments, self.table, self.terms, self.length = moments, table, terms, length
         self.n, self.loop = len(moments), length is not None
         self.longest = next((way for most, way in LONGEST if self.n <= most), OTHERWISE)
         m = moments
         self.possible = bool(
-            self.n > 1 and weights.squeeze > 0 and m.exact and not m.graces.any() and not m.marked and table.names
+            self.n > 1 and terms.weights.squeeze and m.exact and not m.graces.any() and not m.marked and table.names
         )
         shape = (2, self.n + 1, OPTIONS, self.longest + 1, OPTIONS, FURTHER + 1, OPTIONS)
         self.costs = np.zeros(shape)
@@ -209,7 +208,7 @@ class Passings:
         passed = tightest(self.table, gaps, [every, every], before, now, np.ones(len(now), dtype=bool))
         if passed is None:
             return [np.zeros(b - a) for a, b in pairwise(sizes)]
-        found = self.weights.squeeze * price.squeeze_cost(passed[0])
+        found = self.terms.squeeze(passed[0])
         return [found[a:b] for a, b in pairwise(sizes)]
 
     def _gaps(self, rows: list[Floats], side: int) -> Gaps:

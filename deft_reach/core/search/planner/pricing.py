@@ -9,12 +9,18 @@ from itertools import groupby
 
 import numpy as np
 
-from deft_reach.core.motion import cost as price
 from deft_reach.core.motion.columns import RUN_GAP
-from deft_reach.core.motion.cost import Weights
+from deft_reach.core.motion.cost import CostTerms, Weights
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import ReachTable
-from deft_reach.core.motion.timing import GRACE_LEAST, HAND_REBOUND, level_factors, own_part, rebound
+from deft_reach.core.motion.timing import (
+    GRACE_LEAST,
+    HAND_REBOUND,
+    level_factors,
+    needed_times,
+    own_part,
+    rebound,
+)
 from deft_reach.core.search.planner.crossings import Crossings
 from deft_reach.core.search.planner.moments import BOTH, NOBODY, OPTIONS, Moments
 from deft_reach.core.search.planner.passing import Passings
@@ -77,26 +83,30 @@ class Problem:
         return self.length is not None
 
     @cached_property
+    def terms(self) -> CostTerms:
+        return CostTerms(self.weights, self.table.leading_side)
+
+    @cached_property
     def crossings(self) -> Crossings:
-        return Crossings(self.moments, self.table, self.weights, self.length, self.memory)
+        return Crossings(self.moments, self.table, self.terms, self.length, self.memory)
 
     @cached_property
     def passings(self) -> Passings:
-        return Passings(self.moments, self.table, self.weights, self.length)
+        return Passings(self.moments, self.table, self.terms, self.length)
 
 
 class Pricing:
     """What every option of every moment costs from every state."""
 
     def __init__(self, problem: Problem, past: Past, progress: Progress) -> None:
-        self.moments, self.past, self.table, self.weights = problem.moments, past, problem.table, problem.weights
+        self.moments, self.past, self.table, self.terms = problem.moments, past, problem.table, problem.terms
         self.progress = progress
         self.whole, self.limits, self.n = problem.whole, problem.limits, len(problem.moments)
         self.crossing, self.passing = problem.crossings, problem.passings
 
     def costs(self) -> Floats:
         """The cost of each option of each moment from each state, (moments, options, states)."""
-        m, past, w = self.moments, self.past, self.weights
+        m, past = self.moments, self.past
         cost = np.zeros((self.n, OPTIONS, past.size))
         gaps = [past.gaps(side, self.n) for side in (0, 1)]
         before = past.voice[:, : self.n]
@@ -114,7 +124,7 @@ class Pricing:
                 now[side][comes] = voice[comes, None]
             swing = self.table.bearings[now[0], now[1]] - self.table.bearings[before[0], before[1]]
             known = (before[0] >= 0) & (before[1] >= 0)
-            cost[:, o] += np.where(known, w.turn * price.twist_cost(swing), 0.0)
+            cost[:, o] += np.where(known, self.terms.twist(swing), 0.0)
             cost[:, o] += self._lead(o) + self._habits(o) + self.crossing.cost(o, past) + self.passing.cost(o, past)
         cost[~m.valid] = np.inf
         self._restrict(cost)
@@ -126,7 +136,7 @@ class Pricing:
 
     @np.errstate(invalid="ignore", divide="ignore")
     def _stroke(self, o: int, side: int, gap: Floats, earlier: list[Floats]) -> Floats:
-        m, past, w, t = self.moments, self.past, self.weights, self.table
+        m, past, terms, t = self.moments, self.past, self.terms, self.table
         level, last_level = m.level[:, o, side, None], past.level[side, : self.n]
         voice, was = m.voice[:, o, side, None], past.voice[side, : self.n]
         extra = m.extra[:, o, side, None]
@@ -148,36 +158,27 @@ class Pricing:
         )
         # Of a rebound that is not known every part is possible up to a full restrike: the cheapest one counts.
         depth = float(t.rebound_depths[side])
-        quick = t.restrikes[side] / (gap * self.whole)
-        cheapest = np.clip(0.3 * w.control / np.maximum(1e-12, w.pace * quick * quick), part, 1.0)
-        control = w.control * price.control_cost(part)
+        seconds = gap * self.whole
         bounced = part if depth == 1.0 else own_part(part, depth)
-        needed = np.maximum(t.restrikes[side] * level_factors(bounced, level, last_level), way)
-        needed = np.where(shifted, np.maximum(1e-4, needed + extra - head), needed)
-        pace = needed / (gap * self.whole)
-        sure = w.pace * price.pace_cost(pace) + control
+        factors = level_factors(bounced, level, last_level)
+        pace = needed_times(t.restrikes[side], factors, way, extra - head, shifted) / seconds
+        found = terms.stroke(pace, level, last_level, run)
+        hurried = found["pace"] + terms.control(part)
         if unsure.any():
-            if depth != 1.0:
-                # The time that the deepest rebound leaves, and the control that none at all asks.
-                cheapest = bounced
-            least = level_factors(bounced, level, last_level) / np.maximum(bounced, 1e-12)
-            low = np.maximum(0.0, t.restrikes[side] * cheapest * np.minimum(least, 1.0) + extra - head)
-            low_pace = np.where(shifted, low, t.restrikes[side] * cheapest * np.minimum(least, 1.0)) / (
-                gap * self.whole
-            )
-            both = w.pace * low_pace * low_pace
+            # The time that the deepest rebound leaves, and the control that none at all asks.
+            cheapest = bounced if depth != 1.0 else terms.least_bounced(t.restrikes[side] / seconds, part)
+            least = cheapest * np.minimum(factors / np.maximum(bounced, 1e-12), 1.0)
+            both = terms.below_wall(needed_times(t.restrikes[side], least, 0.0, extra - head, shifted) / seconds)
             if depth == 1.0:
-                both = both + w.control * price.control_cost(cheapest)
-            sure = np.where(unsure, np.minimum(sure, np.maximum(w.pace * price.pace_cost(pace), both)), sure)
-        cost = np.where(has, sure, w.control * price.control_cost(part))
-        cost += w.reach * np.where(voice >= 0, t.reach_costs[side, voice], 0.0)
-        cost += np.where(has, w.lift * price.lift_cost(level, last_level, pace), 0.0)
-        cost += np.where(has, w.load * price.load_cost(run, pace, False), 0.0)
+                both = both + terms.control(cheapest)
+            hurried = np.where(unsure, np.minimum(hurried, np.maximum(found["pace"], both)), hurried)
+        cost = hurried + found["lift"] + found["load"]
+        cost += terms.reach(np.where(voice >= 0, t.reach_costs[side, voice], 0.0))
         origin = past.origin[side, : self.n]
         moves = there & (was != voice) & (origin >= 0)
         if moves.any():
             tips = t.tips[:, :2]
-            cost += np.where(moves, w.turn * price.turn_cost(tips[was] - tips[origin], tips[voice] - tips[was]), 0.0)
+            cost += np.where(moves, terms.turn(tips[was] - tips[origin], tips[voice] - tips[was]), 0.0)
         return np.asarray(cost)
 
     @np.errstate(invalid="ignore", divide="ignore")
@@ -189,9 +190,9 @@ class Pricing:
         b = np.where(voice >= 0, voice, -1)
         way = np.where(voice >= 0, t.grace_times[side, was, b], 0.0)
         head = np.where(past.grace[side, : self.n], GRACE_LEAST, 0.0)
-        needed = np.maximum(1e-4, np.maximum(t.restrikes[side] * factor, way) + m.lead[:, o, side, None] - head)
+        needed = needed_times(t.restrikes[side], factor, way, m.lead[:, o, side, None] - head, True)
         there = ~np.isnan(gap) & (was >= 0)
-        return np.asarray(np.where(there, self.weights.pace * price.pace_cost(needed / (gap * self.whole)), 0.0))
+        return np.asarray(np.where(there, self.terms.pace(needed / (gap * self.whole)), 0.0))
 
     def _lead(self, o: int) -> Floats:
         """Beats that the other hand leads, and changes of the lead."""
@@ -204,24 +205,21 @@ class Pricing:
         weak = 1 - self.table.leading_side
         keeper = self.moments.keeper[:, o]
         far = self.table.far_crash[weak, self.moments.voice[:, o, weak]] & (keeper != weak) & (keeper != BOTH)
-        found = changed * price.SWITCH_COST + other * (price.OTHER_LEAD_COST + price.FAR_LANDING_COST * far[:, None])
-        return np.asarray(self.weights.switch * found)
+        return np.asarray(self.terms.lead(changed, other, other & far[:, None]))
 
     def _habits(self, o: int) -> Floats:
         """A kept surface passed on to the other hand, and strokes whose hand comes back from neither of two beats."""
-        m, past, w = self.moments, self.past, self.weights
+        m, past, terms = self.moments, self.past, self.terms
         last, before = past.keeper[:, : self.n]
         recent = past.last_alone[: self.n]
-        found = w.keep * price.keep_cost(m.keeper[:, o, None], last, before, recent, m.line, self.table.leading_side)
+        found = terms.kept(m.keeper[:, o, None], last, before, recent, m.line)
         again = (m.alone[:, o, None] == recent) & (m.alone[:, o, None] < BOTH)
         again &= (m.keeper[:, o, None] == NOBODY) & ~past.last_kept[: self.n]
         weak = m.alone[:, o, None] == 1 - self.table.leading_side
-        anew = m.begins[:, None] & ~weak
-        each = price.AGAIN_COST + price.OTHER_AGAIN_COST * weak - price.ANEW_CREDIT * anew
-        found += w.load * again * each
+        found = found + terms.again(again, weak, m.begins[:, None])
         alone, (one, two) = m.alone[:, o, None], past.figure[:, : self.n]
         known = (one != NOBODY) & (two != NOBODY)
-        return np.asarray(found + w.figure * price.FIGURE_COST * (known & (alone != one) & (alone != two)))
+        return np.asarray(found + terms.figure(known & (alone != one) & (alone != two)))
 
     def _restrict(self, cost: Floats) -> None:
         most = self.limits.longest

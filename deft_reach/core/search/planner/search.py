@@ -31,7 +31,7 @@ from deft_reach.core.motion.cost import Weights
 from deft_reach.core.motion.follow import follow, voices_of
 from deft_reach.core.motion.pose import Floats
 from deft_reach.core.motion.reach_table import reach_table
-from deft_reach.core.motion.walk import COORDINATION, Walk, full_walk
+from deft_reach.core.motion.walk import ROW, Walk, full_walk
 from deft_reach.core.search.errors import SearchError
 from deft_reach.core.search.planner.assign import given, with_hands
 from deft_reach.core.search.planner.graph import Graph
@@ -358,7 +358,7 @@ class _Search:
         total = math.fsum(walked.costs.ravel().tolist())
         # What hands and feet cost that take turns is the same whichever hands they are.
         struck = follow(filled, self.table.names, self.repeat).hands.index
-        mine = np.delete(walked.costs, COORDINATION, axis=0)[:, struck]
+        mine = np.delete(walked.costs, ROW["coordination"], axis=0)[:, struck]
         return _Costed(total, math.fsum(mine.ravel().tolist()), hands, (filled, walked))
 
     def _loops(self, graph: Graph) -> Iterator[tuple[float, tuple[str, ...]]]:

@@ -12,10 +12,10 @@ from hypothesis import strategies as st
 
 from benchmarks.planning import by_constraints
 from deft_reach.core import Player, analyse, layout, parse
-from deft_reach.core.motion.cost import Weights
+from deft_reach.core.motion.cost import TERMS, Weights
 from deft_reach.core.motion.follow import follow, voices_of
 from deft_reach.core.motion.reach_table import reach_table
-from deft_reach.core.motion.walk import COORDINATION, walk
+from deft_reach.core.motion.walk import ROW, walk
 from deft_reach.core.search.planner import cheapest_stickings, search
 from deft_reach.core.search.planner.graph import Graph
 from deft_reach.core.search.planner.moments import moments_of
@@ -36,24 +36,24 @@ FIGURES = [
 NO_SQUEEZE = replace(Weights(), squeeze=0.0)
 
 
-def graph_of(text, tempo=130, repeat=False, memory=8, weights=NO_SQUEEZE):
+def graph_of(text, tempo=130, repeat=False, memory=8, weights=NO_SQUEEZE, player=PLAYER):
     pattern = parse(text)
-    table = reach_table(FIVE, PLAYER, voices_of(pattern))
-    moments = moments_of(pattern, table.names, allowed_hands(pattern, FIVE, PLAYER, "free", "free", {}), repeat)
+    table = reach_table(FIVE, player, voices_of(pattern))
+    moments = moments_of(pattern, table.names, allowed_hands(pattern, FIVE, player, "free", "free", {}), repeat)
     length = float(pattern.length) if repeat else None
     problem = Problem(moments, table, weights, 240.0 / tempo, Limits(), length, memory)
     return Graph(problem, States(moments, memory, repeat))
 
 
-def walked_cost(pattern, hands, repeat=False, tempo=130):
+def walked_cost(pattern, hands, repeat=False, tempo=130, weights=NO_SQUEEZE, player=PLAYER):
     """What a graph's way should cost: everything that hands cost, but for close passing and turns with the feet."""
-    table = reach_table(FIVE, PLAYER, voices_of(pattern))
+    table = reach_table(FIVE, player, voices_of(pattern))
     given = dict(zip(pattern.unassigned, hands))
     strokes = tuple(s._replace(limb=given.get(s.index, s.limb)) for s in pattern.strokes)
     filled = replace(pattern, strokes=strokes)
     followed = follow(filled, table.names, repeat)
-    walked = walk(filled, followed, 240.0 / tempo, table, Weights())
-    return float(np.delete(walked.costs, COORDINATION, axis=0)[:, followed.hands.index].sum())
+    walked = walk(filled, followed, 240.0 / tempo, table, weights)
+    return float(np.delete(walked.costs, ROW["coordination"], axis=0)[:, followed.hands.index].sum())
 
 
 @pytest.mark.parametrize("text", FIGURES)
@@ -92,6 +92,25 @@ def test_with_everything_remembered_a_way_costs_what_the_walk_says(text, repeat)
             state = int(graph.after[e, o, state])
         cost += 0.0 if repeat else float(graph.ending[state])
         assert cost == pytest.approx(walked_cost(pattern, hands, repeat)), hands
+
+
+@pytest.mark.parametrize("term", [name for name in TERMS if name not in ("squeeze", "coordination")])
+@pytest.mark.parametrize("player", [PLAYER, Player(skill=1.0)], ids=["usual", "unlearned bounce"])
+def test_each_term_alone_is_the_walks_and_with_less_memory_no_more(term, player):
+    """The graph asks what the walk asks, and for what a state does not know it never asks too much."""
+    beats = "/8 ?@hh ?@hh ?@hh ?@sn | ?@hh ?@hh R@hh ?@sn"
+    text = beats if term in ("keep", "figure") else "?@rd>+K ? ?. f?@ft ?@c1> ?@hh ?"
+    weights = replace(Weights(**dict.fromkeys(TERMS, 0.0)), **{term: 1.0})
+    pattern = parse(text)
+    said, exact = {}, []
+    for memory in (1, 3, 20):
+        graph = graph_of(text, 150, False, memory, weights, player)
+        ways = {hands: cost for cost, hands in ways_through(graph, graph.backward(graph.ending), 0)}
+        said = said or {hands: walked_cost(pattern, hands, False, 150, weights, player) for hands in ways}
+        assert len(ways) == 128 and any(said.values()), "the figure asks something of the term"
+        assert all(ways[hands] <= said[hands] + 1e-9 for hands in ways)
+        exact.append(ways == pytest.approx(said, abs=1e-9))
+    assert exact[-1], "with everything remembered it is the same"
 
 
 @pytest.mark.parametrize("text", FIGURES)
