@@ -222,7 +222,7 @@ def _style(c: Colours) -> str:
     return f"""
 QToolTip {{ background: {c.ink}; color: {c.sheet}; border: 0; padding: 5px 7px; }}
 QMenuBar {{ background: {c.rail}; color: {c.ink}; padding: 1px 4px; }}
-QMenuBar::item {{ padding: 4px 9px; background: transparent; }}
+QMenuBar::item {{ padding: 3px 9px; background: transparent; }}
 QMenuBar::item:selected {{ background: {c.selection}; }}
 QMenu {{ background: {c.sheet}; color: {c.ink}; border: 1px solid {c.line}; padding: 4px; }}
 QMenu::item {{ padding: 5px 26px 5px 20px; }}
@@ -230,12 +230,12 @@ QMenu::item:selected {{ background: {c.selection}; }}
 QMenu::item:disabled {{ color: {c.muted}; }}
 QMenu::separator {{ height: 1px; background: {c.line}; margin: 4px 8px; }}
 #rail {{ background: {c.rail}; border-right: 1px solid {c.line}; }}
-#rail QToolButton {{ border: 0; border-left: 4px solid transparent; padding: 9px 2px 7px 0; color: {c.muted};
+#rail QToolButton {{ border: 0; border-left: 3px solid transparent; padding: 8px 1px 6px 0; color: {c.muted};
     background: transparent; }}
 #rail QToolButton:hover {{ color: {c.ink}; }}
-#rail QToolButton:checked {{ background: {c.paper}; color: {c.ink}; border-left: 4px solid {c.ink};
+#rail QToolButton:checked {{ background: {c.paper}; color: {c.ink}; border-left: 3px solid {c.ink};
     font-weight: bold; }}
-#rail QToolButton:focus {{ border-left: 4px solid {c.right}; color: {c.ink}; }}
+#rail QToolButton:focus {{ border-left: 3px solid {c.right}; color: {c.ink}; }}
 #header {{ background: {c.paper}; border-bottom: 1px solid {c.line}; }}
 #figure {{ font-size: {big}pt; font-weight: bold; }}
 #figure[tone="stop"] {{ color: {c.stop}; }}
@@ -263,6 +263,9 @@ QPushButton#link {{ border: 0; padding: 1px 2px; min-height: {low + 2}px; backgr
 QPushButton#link:disabled {{ text-decoration: none; }}
 QPushButton#link:focus {{ border: 1px solid {c.right}; }}
 QPushButton#quiet {{ border: 1px solid {c.edge}; padding: 4px 10px; }}
+QPushButton#settings {{ border: 1px solid {c.line}; padding: 4px 8px; text-align: left; color: {c.ink}; }}
+QPushButton#settings:focus {{ border: 2px solid {c.right}; padding: 3px 7px; }}
+#popover {{ background: {c.sheet}; border: 1px solid {c.edge}; }}
 QPushButton#quiet:disabled {{ border: 1px solid {c.line}; }}
 QPushButton#quiet:focus {{ border: 2px solid {c.right}; padding: 3px 9px; }}
 QComboBox, QLineEdit {{ background: {c.sheet}; color: {c.ink}; border: 1px solid {c.edge};
@@ -277,7 +280,7 @@ QComboBox::down-arrow {{ image: url({arrow}); width: 12px; height: 8px; }}
 QAbstractSpinBox QLineEdit {{ border: 0; padding: 0; background: transparent; min-height: 0; }}
 QAbstractSpinBox QLineEdit:focus {{ border: 0; }}
 #planName {{ font-size: {15 * _text_scale}pt; font-weight: bold; border: 1px solid transparent;
-    background: transparent; padding: 0 4px; min-height: 26px; }}
+    background: transparent; padding: 0 4px; min-height: 22px; }}
 #planName:hover {{ border: 1px solid {c.edge}; }}
 #planName:focus {{ border: 2px solid {c.right}; }}
 QPlainTextEdit, QListView, QTableView {{ background: {c.sheet}; color: {c.ink}; border: 1px solid {c.line};

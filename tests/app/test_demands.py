@@ -97,14 +97,12 @@ def test_a_demand_goes_with_its_plan(window):
     assert session.demand is None
 
 
-def test_the_tray_says_what_each_is_mostly(window):
+def test_the_list_of_hands_says_what_each_is_mostly(window):
     session = window.session
     session.show_plan("storm")
     window.go("reach")
-    tray = window.reach_station.tray
-    window.reach_station.tabs.setCurrentWidget(tray)
-    for k, row in enumerate(tray.rows):
-        if row.report is not None:
-            assert f"mostly {MOSTLY[row.report.demands[0].kind]}" in tray.list.item(k).data(
-                Qt.ItemDataRole.AccessibleTextRole
-            )
+    hands = window.reach_station.hands
+    assert len(hands.rows) > 2
+    for k, row in enumerate(hands.rows):
+        said = hands.list.item(k).data(Qt.ItemDataRole.AccessibleTextRole)
+        assert f"mostly {MOSTLY[row.report.demands[0].kind]}" in said

@@ -91,11 +91,11 @@ def test_from_the_start_page_to_a_committed_fix(start, qtbot):
     assert window.station == "reach" and window.session.finding.severity.serious
     before = len(window.session.report.serious)
     hand.press(station.try_it)
-    qtbot.waitUntil(lambda: station.tray.list.count() > 1, timeout=20_000)
+    qtbot.waitUntil(lambda: station.hands.list.count() > 1, timeout=20_000)
     offered = station.candidate
     assert offered.active and "Offered, not taken" in station.threads.currentWidget().words.text()
     assert len(offered.report.serious) < before
-    hand.press(station.tray.use)
+    hand.press(station.hands.use)
     assert len(window.session.report.serious) < before
 
     def commit(dialog):

@@ -68,8 +68,8 @@ def test_keys_meter_and_grid_are_changed_before_it_is_taken(dialog, window, qtbo
     assert offers == ["Find the hands", "Close"] and "was read" in window.notice.text.text()
     press(window.header.find_button)
     assert window.station == "reach" and not window.notice.isHidden()
-    qtbot.waitUntil(lambda: window.reach_station.rethink.found is not None, timeout=20_000)
-    press(window.reach_station.rethink.use)
+    qtbot.waitUntil(lambda: window.reach_station.hands.found is not None, timeout=20_000)
+    press(window.reach_station.hands.use)
     assert not window.session.pattern().unassigned and window.notice.isHidden(), "the hands are found"
 
 

@@ -39,6 +39,7 @@ def test_a_click_on_a_stroke_selects_it_everywhere(storm):
     click(lane, QPointF(lane.axis.x(report.pattern.starts[3]), lane.y_at(report.strokes[3].limb)))
     assert session.stroke == 3
     assert "stroke 4 of 19" in storm.reach_station.plan_panel.note.text()
+    storm.reach_station.tabs.setCurrentWidget(storm.reach_station.card)
     assert "right hand on the rack tom" in storm.reach_station.card.headline.text()
     storm.go("write")
     marks = storm.write_station.editor.extraSelections()
@@ -100,7 +101,7 @@ def test_the_most_serious_findings_stand_first_in_the_larger_half(storm):
     # Several of them can be read without scrolling.
     rows = [findings.visualItemRect(findings.item(row)) for row in range(findings.count())]
     assert sum(findings.viewport().rect().contains(row) for row in rows) >= 4
-    assert "stop" in storm.reach_station.findings_panel.note.text()
+    assert "stop" in storm.reach_station.findings_note.text()
 
 
 def test_pressing_the_red_figures_of_the_header_shows_what_stops(storm):
@@ -238,17 +239,15 @@ def test_every_drawing_says_in_words_what_it_shows(storm):
 
 def test_the_other_hand_button(storm):
     session, card = storm.session, storm.reach_station.card
+    storm.reach_station.tabs.setCurrentWidget(card)
     session.select_stroke(0)
     before = session.text
     QTest.mouseClick(card.other, Qt.MouseButton.LeftButton)
     assert session.text == before, "compared first, like all that is tried"
-    tray = storm.reach_station.tray
-    assert storm.reach_station.tabs.currentWidget() is tray
-    assert tray.rows[tray.list.currentRow()].candidate.name == "left hand on bar 1, 1"
-    QTest.mouseClick(tray.use, Qt.MouseButton.LeftButton)
+    hands = storm.reach_station.hands
+    assert hands.chosen.name == "left hand on bar 1, 1"
+    QTest.mouseClick(hands.use, Qt.MouseButton.LeftButton)
     assert session.report.strokes[0].limb == "L"
-    bar = storm.reach_station.tabs.tabBar()
-    QTest.mouseClick(bar, Qt.MouseButton.LeftButton, pos=bar.tabRect(0).center())
     session.select_stroke(2)
     assert not card.other.isEnabled(), "a foot has no other hand"
 
@@ -340,9 +339,9 @@ def test_while_strokes_lack_hands_the_header_has_no_verdict_and_finds_the_hands(
     assert header.ease.caption.text().startswith("no verdict")
     assert header.find_button.isVisible()
     QTest.mouseClick(header.find_button, Qt.MouseButton.LeftButton)
-    form = storm.reach_station.rethink
-    assert storm.stack.currentWidget() is storm.reach_station and storm.reach_station.tabs.currentWidget() is form
-    qtbot.waitUntil(lambda: form.table.rowCount() > 0, timeout=10_000)
+    form = storm.reach_station.hands
+    assert storm.stack.currentWidget() is storm.reach_station
+    qtbot.waitUntil(lambda: form.found is not None, timeout=10_000)
     QTest.mouseClick(form.use, Qt.MouseButton.LeftButton)
     assert "?" not in session.text and not header.find_button.isVisible() and header.limit.isVisible()
     assert header.ease.value.text() in ("easy", "busy", "hard")
@@ -354,8 +353,8 @@ def test_a_moment_for_three_hands_is_named_and_the_rest_gets_hands(storm, qtbot)
     storm.go("reach")
     assert "impossible" in [f.kind for f in session.report.findings]
     QTest.mouseClick(header.find_button, Qt.MouseButton.LeftButton)
-    form = storm.reach_station.rethink
-    qtbot.waitUntil(lambda: form.table.rowCount() > 0, timeout=10_000)
+    form = storm.reach_station.hands
+    qtbot.waitUntil(lambda: form.found is not None, timeout=10_000)
     assert form.words.text().startswith("Bar 1, 2 stays open: two hands have three strokes at once")
     assert "The rest is planned." in form.words.text()
     QTest.mouseClick(form.use, Qt.MouseButton.LeftButton)

@@ -6,6 +6,8 @@ from PySide6.QtTest import QTest
 
 from deft_reach.app.offers import search_form
 from deft_reach.app.reach.findings_list import CHANGE, GONE, NEW
+from deft_reach.app.reach.hands_form import HandsForm
+from deft_reach.app.reach.hands_rows import FOUND, ease_words, level_words, limit_words
 from deft_reach.core import layout
 from tests.app.conftest import enter
 
@@ -19,8 +21,14 @@ def press(button):
 def hands(window):
     window.go("reach")
     station = window.reach_station
-    station.tabs.setCurrentWidget(station.rethink)
-    return station, station.rethink
+    return station, station.hands
+
+
+def first_other(form):
+    """Choose the first row after the plan's own."""
+    form.list.setFocus()
+    QTest.keyClick(form.list, Qt.Key.Key_Home)
+    QTest.keyClick(form.list, Qt.Key.Key_Down)
 
 
 def adviser(window):
@@ -67,14 +75,22 @@ def found(form, qtbot):
 
 
 def has_rows(form):
+    if isinstance(form, HandsForm):
+        return any(row.source == FOUND for row in form.rows)
     return bool(form.rows) if hasattr(form, "slider") else form.table.rowCount() > 0
 
 
 def buttons(form):
+    if isinstance(form, HandsForm):
+        # The plan's own hands can always be kept.
+        return [form.use, form.part]
     return [getattr(form, name) for name in ("use", "keep") if hasattr(form, name)]
 
 
 def old(form):
+    if isinstance(form, HandsForm):
+        # Those of another plan are not shown at all.
+        return {row.old for row in form.rows if row.source == FOUND} or {True}
     return {bool(view.property("old")) for view in form.answer_views}
 
 
@@ -121,6 +137,8 @@ def test_the_same_strokes_are_asked_again_by_themselves(form, window, figure, qt
     figure.plans.set_tempo(130)
     figure.kits.move_piece("t1", -100, 560)
     assert old(form) == {True} and "asked again" in form.words.text()
+    qtbot.waitUntil(lambda: form.task.busy, timeout=10_000)
+    assert old(form) == {True} and not form.fresh, "what is in view is still of the other state"
     qtbot.waitUntil(lambda: form.fresh and not form.task.busy, timeout=60_000)
     assert old(form) == {False} and has_rows(form) and "changed since" not in form.words.text()
     # Other strokes are another question.
@@ -136,15 +154,14 @@ def test_rows_say_what_the_header_says_of_them(window, figure, qtbot):
     figure.plans.set_tempo(150)
     figure.kits.move_piece("ft", 620, 300)
     qtbot.waitUntil(lambda: form.fresh and not form.task.busy, timeout=60_000)
-    for row in range(form.table.rowCount()):
-        form.table.setFocus()
-        form.table.setCurrentCell(row, 0)
-        ease, limit = form.table.item(row, 2).text(), form.table.item(row, 3).text()
-        chosen = form.chosen
-        figure.strokes.set_text(chosen.text, "Used", None)
+    rows = [row for row in form.rows if row.source == FOUND]
+    assert len(rows) > 3
+    for row in rows:
+        figure.strokes.set_text(row.text, "Used", None)
         s = figure.report.summary
-        assert ease.startswith("impossible" if figure.report.impossible else f"{s.ease:.0f} {s.level}")
-        assert limit == f"{s.tempo_limit:.0f} BPM"
+        assert level_words(row) == ("impossible" if figure.report.impossible else s.level)
+        assert ease_words(row).startswith("" if figure.report.impossible else f"ease {s.ease:.0f}")
+        assert limit_words(row) == f"breaks at {s.tempo_limit:.0f}"
         figure.undo()
 
 
@@ -152,8 +169,7 @@ def test_an_offer_is_shown_everywhere_until_it_is_left(window, figure, qtbot):
     station, form = hands(window)
     found(form, qtbot)
     own = figure.report.summary
-    form.table.setFocus()
-    QTest.keyClick(form.table, Qt.Key.Key_Down)
+    first_other(form)
     offer = station.candidate
     assert offer.active and offer.report.summary.tempo_limit != own.tempo_limit
     header = window.header
@@ -162,12 +178,12 @@ def test_an_offer_is_shown_everywhere_until_it_is_left(window, figure, qtbot):
     assert f"ease {own.ease:.0f} → {offer.report.summary.ease:.0f}" in header.ease.caption.text()
     drawings = [station.plan_view, station.threads, station.rule_view]
     assert all(drawing.currentWidget() is drawing.candidate for drawing in drawings)
-    assert f"if “{offer.name}” is used" in station.findings_panel.note.text()
-    QTest.keyClick(form.table, Qt.Key.Key_Escape)
+    assert f"if “{offer.name}” is used" in station.findings_note.text()
+    QTest.keyClick(form.list, Qt.Key.Key_Escape)
     assert not offer.active and header.limit.value.text() == f"breaks at {own.tempo_limit:.0f}"
     assert all(drawing.currentWidget() is not drawing.candidate for drawing in drawings)
     # Used, it is no offer any more, wherever it was drawn.
-    QTest.keyClick(form.table, Qt.Key.Key_Down)
+    QTest.keyClick(form.list, Qt.Key.Key_Down)
     wanted = form.chosen.text
     press(form.use)
     assert figure.text == wanted and not offer.active and "→" not in header.limit.value.text()
@@ -178,8 +194,7 @@ def test_an_offer_is_shown_everywhere_until_it_is_left(window, figure, qtbot):
 def test_an_offer_leaves_the_header_with_its_station(window, figure, qtbot):
     _, form = hands(window)
     found(form, qtbot)
-    form.table.setFocus()
-    QTest.keyClick(form.table, Qt.Key.Key_Down)
+    first_other(form)
     assert "→" in window.header.limit.value.text()
     window.go("write")
     assert "→" not in window.header.limit.value.text()
@@ -188,8 +203,7 @@ def test_an_offer_leaves_the_header_with_its_station(window, figure, qtbot):
 def test_the_tempo_rule_of_an_offer_moves_nothing(window, figure, qtbot):
     station, form = hands(window)
     found(form, qtbot)
-    form.table.setFocus()
-    QTest.keyClick(form.table, Qt.Key.Key_Down)
+    first_other(form)
     rule = station.rule_view.candidate
     QTest.keyClick(rule, Qt.Key.Key_Up)
     assert figure.plan.tempo == 100 and station.candidate.active
@@ -218,16 +232,16 @@ def test_findings_say_what_an_offer_would_change(window, figure, qtbot):
     figure.plans.set_tempo(140)
     station, form = hands(window)
     found(form, qtbot)
-    form.table.setFocus()
-    for _ in range(form.table.rowCount()):
-        QTest.keyClick(form.table, Qt.Key.Key_Down)
+    first_other(form)
+    for _ in range(form.list.count() - 2):
+        QTest.keyClick(form.list, Qt.Key.Key_Down)
         rows = [station.findings.item(k) for k in range(station.findings.count())]
         after = station.candidate.report
         stay = [row.data(Qt.ItemDataRole.DisplayRole) for row in rows if row.data(CHANGE) != GONE]
         assert len(stay) == len(after.said)
         assert len([row for row in rows if row.data(CHANGE) != NEW]) == len(figure.report.said)
     assert any(row.data(CHANGE) == NEW for row in rows) or any(row.data(CHANGE) == GONE for row in rows)
-    QTest.keyClick(form.table, Qt.Key.Key_Escape)
+    QTest.keyClick(form.list, Qt.Key.Key_Escape)
     assert station.findings.count() == len(figure.report.said)
     assert not any(station.findings.item(k).data(CHANGE) for k in range(station.findings.count()))
 

@@ -12,6 +12,8 @@ from deft_reach.app.canvas.weave import Weave
 from deft_reach.app.widgets.plain_text import PlainLabel
 from deft_reach.app.widgets.styled import set_scaled
 from deft_reach.app.widgets.tables import compared_words
+from deft_reach.core.document import Candidate
+from deft_reach.core.session import Session
 from deft_reach.core.session.candidate_view import CandidateView
 
 
@@ -42,12 +44,58 @@ class ChangingDrawing(QStackedWidget):
             after.setFocus()
 
 
-class CandidateThreads(QWidget):
-    """Weave and lane of the candidate, below a banner that says it is not the plan."""
+class _Beside(QWidget):
+    """The weave of what a candidate is held against: the plan itself, or another candidate."""
 
-    def __init__(self, view: CandidateView) -> None:
+    def __init__(self, main: Session) -> None:
+        super().__init__()
+        self.main, self.other = main, CandidateView(main)
+        self.words = PlainLabel()
+        self.words.setObjectName("caption")
+        self.words.setContentsMargins(10, 2, 8, 0)
+        self.stack = QStackedWidget()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.words)
+        column.addWidget(self.stack, 1)
+        self._weaves: dict[bool, Weave] = {}
+        self.other.verdict.connect(self._say)
+        main.verdict.connect(self._say)
+
+    def show_candidate(self, candidate: Candidate) -> None:
+        """Draw a sticking: the plan itself where it is that."""
+        own = candidate.text == self.main.text
+        if own:
+            self.other.clear()
+        else:
+            self.other.show_candidate(candidate.name, candidate.text)
+        if own not in self._weaves:
+            view = self.main if own else self.other
+            weave = self._weaves[own] = Weave(view, TimeAxis(view, self))
+            set_scaled(weave, QWidget.setMinimumHeight, 96, least=1.0)
+            self.stack.addWidget(weave)
+        self.stack.setCurrentWidget(self._weaves[own])
+        self._say()
+
+    def _say(self) -> None:
+        view = self.other if self.other.active else self.main
+        if view.report is not None:
+            name = self.other.name if self.other.active else "The plan as written"
+            self.words.setText(f"{name} · {compared_words(view.report, None)}")
+
+
+class CandidateThreads(QWidget):
+    """Weave and lane of the candidate, below a banner that says it is not the plan.
+
+    Held against another sticking, the weave of that one stands above it in place of the lane. ``leave`` goes back to
+    the plan.
+    """
+
+    def __init__(self, view: CandidateView, leave: Callable[[], None] | None = None) -> None:
         super().__init__()
         self.view = view
+        self.beside: _Beside | None = None
         self.axis = TimeAxis(view, self)
         self.weave, self.lane = Weave(view, self.axis), StrokeLane(view, self.axis)
         banner = QFrame()
@@ -60,7 +108,7 @@ class CandidateThreads(QWidget):
         row.setContentsMargins(10, 4, 8, 4)
         row.addWidget(self.words, 1)
         row.addWidget(self.back)
-        column = QVBoxLayout(self)
+        column = self._column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(banner)
@@ -69,11 +117,23 @@ class CandidateThreads(QWidget):
         self.setFocusProxy(self.weave)
         # The banner takes its room from the drawing: nothing else moves when a candidate is shown.
         set_scaled(self.weave, QWidget.setMinimumHeight, 136, least=1.0)
-        self.back.clicked.connect(view.clear)
+        self.back.clicked.connect(leave or view.clear)
         view.shown.connect(self._say)
         view.verdict.connect(self._say)
         view.refused.connect(self._refused)
         self._say()
+
+    def hold_against(self, candidate: Candidate | None) -> None:
+        """Draw another sticking above this one, or none."""
+        if candidate is not None:
+            if self.beside is None:
+                self.beside = _Beside(self.view.main)
+                self._column.insertWidget(0, self.beside, 1)
+            self.beside.show_candidate(candidate)
+        if self.beside is not None:
+            self.beside.setVisible(candidate is not None)
+        self.lane.setVisible(candidate is None)
+        set_scaled(self.weave, QWidget.setMinimumHeight, 136 if candidate is None else 96, least=1.0)
 
     def _say(self) -> None:
         report, before = self.view.report, self.view.main.report

@@ -66,7 +66,9 @@ class SearchForm(Listener):
         #: What shows answers.
         self.answer_views: list[QWidget] = []
         self._asking: Question | None = None
+        #: What the newest question was asked of, and what the answers in view hold for.
         self._asked: Any = None
+        self._answered: Any = None
         self._began = self._took = 0.0
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -86,7 +88,7 @@ class SearchForm(Listener):
 
     def ask(self, question: Question) -> None:
         """Ask a question about the plan as it stands."""
-        self._asking, self._asked, self._took = question, self.key(), 0.0
+        self._asking, self._asked, self._answered, self._took = question, self.key(), None, 0.0
         self._start(question(self.session.state))
         self._say("Searching …", "hint")
 
@@ -97,7 +99,7 @@ class SearchForm(Listener):
 
     def _ask_again(self) -> None:
         """Ask the same question about the same strokes, now that something else is otherwise."""
-        if self._asking is None or self.fresh or not self.isVisible() or self.session.behind:
+        if self._asking is None or self._current(self._asked) or not self.isVisible() or self.session.behind:
             return
         now, asked = self.session.state, self._asked
         state = now if now.text == asked.text else replace(now, text=asked.text, report=None, error=None)
@@ -118,8 +120,12 @@ class SearchForm(Listener):
     @property
     def fresh(self) -> bool:
         """Whether what was answered holds for the plan as it stands."""
-        now, asked = self.key(), self._asked
-        return asked is not None and (now == asked or self._same_strokes(now, asked) == asked)
+        return self._current(self._answered)
+
+    def _current(self, key: Any) -> bool:
+        """Whether a key is that of the plan as it stands."""
+        now = self.key()
+        return key is not None and (now == key or self._same_strokes(now, key) == key)
 
     def _same_strokes(self, now: Any, asked: Any) -> Any:
         """The key now as if nothing of the answers had been used."""
@@ -133,7 +139,8 @@ class SearchForm(Listener):
             return
         fresh = self.fresh
         self._mark(old=not fresh)
-        if fresh:
+        if fresh or self._current(self._asked):
+            # The answers hold, or are on their way, or there are none.
             return
         again = self._can_ask_again()
         self.find_button.cancel()
@@ -179,6 +186,10 @@ class SearchForm(Listener):
     def progress(self, looked: int, of: int | None, found: object) -> None:
         """Hear how far the search is."""
 
+    def take_partial(self) -> None:
+        """What a search has found so far holds as an answer, should it be stopped."""
+        self._answered = self._asked
+
     def stopped(self) -> None:
         """Say that it was stopped."""
         self._say(STOPPED, "hint")
@@ -193,6 +204,7 @@ class SearchForm(Listener):
         if isinstance(result, str):
             self.refused(result)
         else:
+            self._answered = self._asked
             self._mark(old=False)
             self.answered(result)
         self.refresh()

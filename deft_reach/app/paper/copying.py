@@ -6,7 +6,7 @@ from PySide6.QtCore import QByteArray, QMimeData
 from PySide6.QtWidgets import QApplication, QWidget
 
 from deft_reach.app.canvas.base import Canvas
-from deft_reach.app.reach.tray import Tray
+from deft_reach.app.reach.hands_list import HandsList
 from deft_reach.app.shell.notice import NoticeBar
 from deft_reach.core.session import Session
 from deft_reach.formats.midi import dump_midi
@@ -47,10 +47,10 @@ def copy_picture(focus: QWidget | None, station: QWidget | None, notice: NoticeB
 
 
 def _drawing(focus: QWidget | None, station: QWidget | None) -> QWidget | None:
-    """What is meant: the drawing or tray around the focus, or the first drawing of the station in view."""
+    """What is meant: the drawing or list of hands around the focus, or the first drawing of the station in view."""
     widget = focus
     while widget is not None:
-        if isinstance(widget, (Canvas, Tray)):
+        if isinstance(widget, (Canvas, HandsList)):
             return widget
         widget = widget.parentWidget()
     return next((one for one in station.findChildren(Canvas) if one.isVisible()), None) if station else None

@@ -72,8 +72,7 @@ def take_shot(view: str, size: tuple[int, int], plan: str | None, theme_name: st
                 window.session.select_finding(report.serious[0])
         elif view == "tray":
             station = window.reach_station
-            station.tabs.setCurrentWidget(station.tray)
-            station.tray.list.setCurrentRow(1)
+            station.hands.compare_row(1)
         elif view == "log":
             takes = window.log_station.takes
             takes.play.click()

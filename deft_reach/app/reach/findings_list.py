@@ -29,7 +29,6 @@ from PySide6.QtWidgets import (
 from deft_reach.app import theme
 from deft_reach.app.background.drag_pace import DragPace
 from deft_reach.app.canvas.base import label, sheet_painter
-from deft_reach.app.canvas.sprites import text_size
 from deft_reach.app.text import units
 from deft_reach.app.text.explanations import explained
 from deft_reach.app.widgets.plain_text import plain_tip
@@ -304,7 +303,7 @@ def _places(report: Report) -> list[tuple[str, str, float]]:
 
 
 class SeverityLegend(QWidget):
-    """What the three marks mean, on one line; the whole sentence under the pointer."""
+    """The three marks and their names, on one line; what they mean is under the pointer."""
 
     WORDS = (("stop", "cannot be played"), ("caution", "nothing to spare"), ("note", "worth knowing"))
 
@@ -313,19 +312,16 @@ class SeverityLegend(QWidget):
         self.setAccessibleName("; ".join(f"{name}: {words}" for name, words in self.WORDS))
         self.setToolTip(plain_tip("\n".join(explained(name) for name, _ in self.WORDS)))
         set_scaled(self, QWidget.setFixedHeight, 20)
+        set_scaled(self, QWidget.setFixedWidth, 182)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = sheet_painter(self)
         x, y, font = 12.0, self.height() / 2, theme.ui_font(9)
-        texts = [f"{name}: {words}" for name, words in self.WORDS]
-        if x + sum(text_size(text, font)[0] + 33 for text in texts) > self.width():
-            # Too narrow for what they mean: the tooltip says it.
-            texts = [name for name, _ in self.WORDS]
-        for (name, _), text in zip(self.WORDS, texts):
+        for name, _ in self.WORDS:
             theme.draw_severity(painter, name, QPointF(x + 5, y), 4.6)
             box = label(
-                painter, QPointF(x + 15, y), text, font, QColor(theme.colours().muted),
+                painter, QPointF(x + 15, y), name, font, QColor(theme.colours().muted),
                 Qt.AlignmentFlag.AlignLeft,
             )  # fmt: skip
-            x = box.right() + 16
+            x = box.right() + 10
         painter.end()

@@ -5,7 +5,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Final
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+from shiboken6 import isValid
 
 from deft_reach.app import theme
 from deft_reach.app.background.background_task import BackgroundTask
@@ -19,9 +20,10 @@ from deft_reach.app.canvas.view_switch import ViewSwitch
 from deft_reach.app.canvas.weave import Weave
 from deft_reach.app.offers.candidate_preview import CandidateThreads, ChangingDrawing
 from deft_reach.app.reach.findings_list import FindingsList, SeverityLegend
+from deft_reach.app.reach.hands_form import HandsForm
 from deft_reach.app.reach.stroke_card import StrokeCard
 from deft_reach.app.shell.station import Station
-from deft_reach.app.widgets.page_tabs import late_page
+from deft_reach.app.widgets.elided_label import ElidedLabel
 from deft_reach.app.widgets.panel import Panel
 from deft_reach.core.analysis.finding import FINDING_NAMES, Finding
 from deft_reach.core.analysis.ranking import limit_lost
@@ -34,11 +36,6 @@ from deft_reach.core.search.remedies import Remedy, find_remedies, sticking_name
 from deft_reach.core.session import Session
 from deft_reach.core.session.candidate_view import CandidateView
 from deft_reach.core.session.plan_state import PlanKey
-
-if TYPE_CHECKING:
-    from deft_reach.app.reach.rethink_form import RethinkForm
-    from deft_reach.app.reach.stroke_table import StrokeTable
-    from deft_reach.app.reach.tray import Tray
 
 
 def _remedy_words(found: list[Remedy], before: Report) -> str:
@@ -54,12 +51,15 @@ def _remedy_words(found: list[Remedy], before: Report) -> str:
     return " ".join([*words, "Each was checked."])
 
 
+if TYPE_CHECKING:
+    from deft_reach.app.reach.stroke_table import StrokesDialog
+
 #: What the weave shows.
 WEAVE_NOTE: Final = "which hand is where, from far left (top) to far right"
 
 
 class ReachStation(Station):
-    """Reach plan and what happens on the left; weave, lane, tempo rule, and the chosen stroke on the right."""
+    """Where the arms are and what happens on the left; weave, lane, tempo rule and the list of hands on the right."""
 
     def __init__(self, session: Session) -> None:
         # Long: widgets in the order in which they are laid out.
@@ -93,17 +93,20 @@ class ReachStation(Station):
         column.addWidget(self.weave, 1)
         column.addWidget(self.lane)
         threads.setFocusProxy(self.weave)
-        self.threads = ChangingDrawing(threads, self.candidate, lambda: CandidateThreads(self.candidate))
+        self.threads = ChangingDrawing(
+            threads, self.candidate, lambda: CandidateThreads(self.candidate, self.leave_offer)
+        )
         self.weave_panel = Panel("Weave", self.threads, WEAVE_NOTE)
         self.rule_view = ChangingDrawing(self.rule, self.candidate, lambda: TempoRule(self.candidate))
-        rule_panel = Panel("Tempo rule", self.rule_view, "every stroke's own limit; drag the home mark")
+        rule_panel = Panel("", self.rule_view)
         self.try_it = QPushButton("Try it")
         self.try_it.setObjectName("quiet")
-        self.try_it.setToolTip("Look for what removes the chosen finding, and put it in the tray to compare")
+        self.try_it.setToolTip("Look for what removes the chosen finding, and list it to compare")
         self.try_it.clicked.connect(self.ease)
         #: The finding whose remedies are looked for, and the state it was found in.
         self._eased: tuple[Finding | None, PlanKey | None] = (None, None)
         self._with_pedal = ""
+        self._strokes: StrokesDialog | None = None
         self._easing = BackgroundTask(SearchError)
         self._easing.finished.connect(self._take_ease)
         happens = QWidget()
@@ -118,53 +121,60 @@ class ReachStation(Station):
         self.add_pedal.clicked.connect(self._add_pedal)
         self.add_pedal.hide()
         lines.addWidget(self.add_pedal, 0, Qt.AlignmentFlag.AlignLeft)
-        lines.addWidget(SeverityLegend())
-        self.findings_panel = Panel("What happens", happens, "", self.try_it)
-        card = QScrollArea()
-        card.setWidget(self.card)
-        card.setWidgetResizable(True)
-        card.setFrameShape(QScrollArea.Shape.NoFrame)
-        card.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        card_panel = Panel("This stroke", card, "", self.card.other)
+        legend = QHBoxLayout()
+        self.findings_note = ElidedLabel()
+        self.findings_note.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.findings_note.setObjectName("hint")
+        self.findings_note.setContentsMargins(0, 0, 10, 0)
+        legend.addWidget(SeverityLegend())
+        legend.addWidget(self.findings_note, 1)
+        lines.addLayout(legend)
+        self.tabs, below = self.tab_sheet(((happens, "What happens"), (self.card, "This stroke")))
+        corner = QWidget()
+        buttons = QHBoxLayout(corner)
+        buttons.setContentsMargins(0, 2, 6, 2)
+        for page, button in ((happens, self.try_it), (self.card, self.card.other)):
+            buttons.addWidget(button)
+            self.tabs.currentChanged.connect(lambda _, p=page, b=button: b.setVisible(self.tabs.currentWidget() is p))
+        self.card.other.hide()
+        self.tabs.setCornerWidget(corner)
+        self.hands = HandsForm(session, self.axis)
+        hands_panel = Panel("Hands", self.hands, "", self.hands.question)
 
-        # What happens is the answer: it has the room.
-        left = self.split(down, "reachLeft", [self.plan_panel, self.findings_panel], [372, 288], [3, 2])
-        stroke = self.split(across, "reachBottom", [card_panel, elevation_panel], [372, 324], [1, 1])
-        pages = ((stroke, "This stroke"), ("strokes", "Strokes"), ("rethink", "Other hands"), ("tray", "Tray"))
-        self.tabs, bottom = self.tab_sheet(pages)
-        # Larger text takes its room from the pages below, which scroll.
+        left = self.split(down, "reachSide", [self.plan_panel, elevation_panel, below], [300, 126, 274], [4, 1, 3])
+        # Larger text takes its room from the list below, which scrolls.
         large = max(1.0, theme.text_scale())
-        sizes = [round(376 * large), round(92 * large), max(120, round(700 - 468 * large))]
-        right = self.split(down, "reachRight", [self.weave_panel, rule_panel, bottom], sizes, [3, 0, 2])
+        sizes = [round(310 * large), round(76 * large), max(140, round(706 - 386 * large))]
+        right = self.split(down, "reachHands", [self.weave_panel, rule_panel, hands_panel], sizes, [3, 0, 4])
         self.fill(self.split(across, "reachAcross", [left, right], [496, 696], [2, 3]))
-        self.offering(self.candidate, self.tabs)
+        self.offering(self.candidate, self.hands)
+        self.hands.offered.connect(self._hold_against)
         self.candidate.shown.connect(self.refresh)
         self.candidate.verdict.connect(self.refresh)
         self.follow()
 
-    @late_page
-    def strokes(self) -> StrokeTable:
-        """Every stroke in a table."""
-        from deft_reach.app.reach.stroke_table import StrokeTable
+    def _hold_against(self) -> None:
+        """Draw what the chosen sticking is held against."""
+        threads = self.threads.candidate
+        if isinstance(threads, CandidateThreads) and (threads.beside is not None or self.hands.beside is not None):
+            threads.hold_against(self.hands.beside if self.candidate.active else None)
 
-        return StrokeTable(self.session)
+    def leave_offer(self) -> None:
+        self.hands.leave()
+        super().leave_offer()
 
-    @late_page
-    def rethink(self) -> RethinkForm:
-        """The search for other hands."""
-        from deft_reach.app.reach.rethink_form import RethinkForm
+    def show_strokes(self) -> None:
+        """Show every stroke in a table, in a window of its own."""
+        from deft_reach.app.reach.stroke_table import StrokesDialog
 
-        return RethinkForm(self.session)
-
-    @late_page
-    def tray(self) -> Tray:
-        """The stickings that are kept to compare."""
-        from deft_reach.app.reach.tray import Tray
-
-        return Tray(self.session)
+        if self._strokes is None or not isValid(self._strokes):
+            self._strokes = StrokesDialog(self.session, self)
+        self._strokes.show()
+        self._strokes.raise_()
+        self._strokes.activateWindow()
 
     def ease(self) -> None:
-        """Try what would help against the chosen finding: other hands for its strokes, put in the tray."""
+        """Try what would help against the chosen finding: other hands for its strokes, put in the list."""
         session = self.session
         report, finding, plan = session.report, session.finding, session.plan
         if report is None or finding is None or plan is None or session.outdated:
@@ -193,7 +203,7 @@ class ReachStation(Station):
         self.add_pedal.hide()
 
     def try_other_hand(self) -> None:
-        """Put the plan with the other hand for the selected stroke in the tray."""
+        """Put the plan with the other hand for the selected stroke in the list."""
         pattern, index = self.session.pattern(), self.session.stroke
         text = None if pattern is None or index is None else with_other_hand(pattern, index)
         if pattern is not None and text is not None:
@@ -201,21 +211,14 @@ class ReachStation(Station):
             self._compare([Candidate(name, text)], f"Try the {name}")
 
     def _compare(self, offered: list[Candidate], label: str) -> None:
-        """Show stickings in the tray beside the plan's own."""
-        if not offered:
-            return
-        self.session.stickings.keep_all(offered, label)
-        self.tabs.setCurrentWidget(self.tray)
-        rows = [k for k, row in enumerate(self.tray.rows) if row.candidate.text == offered[0].text]
-        if rows:
-            self.tray.list.setCurrentRow(rows[0])
-        else:
-            self.tray.words.setText("The tray is full: drop one to make room.")
+        """Keep stickings beside the plan's own, and choose the first of them."""
+        if offered:
+            self.session.stickings.keep_all(offered, label)
+            self.hands.show_kept(offered[0].text)
 
     def find_hands(self) -> None:
         """Ask for the hands of all strokes that have none yet."""
-        self.tabs.setCurrentWidget(self.rethink)
-        self.rethink.ask_for("open")
+        self.hands.ask_for("open")
 
     def first_focus(self) -> QWidget:
         return self.weave
@@ -233,11 +236,6 @@ class ReachStation(Station):
         count = len(report.findings) if report is not None else 0
         serious = serious_words(report) if report is not None else ""
         words = f"{serious}, {counted(count, 'finding')} in all" if serious else counted(count, "finding")
-        kept = len(self.session.stickings.candidates)
-        title, at = f"Tray · {kept}" if kept else "Tray", self.tabs.tab_of("tray")
-        if self.tabs.tabText(at) != title:
-            # Setting a title lays the whole side out again, even where it stays the same.
-            self.tabs.setTabText(at, title)
         if self._easing.busy and self._eased[0] is not None and self.session.state.key != self._eased[1]:
             # What would remove a finding of another state is not looked for any more.
             self._easing.cancel()
@@ -248,6 +246,6 @@ class ReachStation(Station):
         self.try_it.setEnabled(self.session.finding is not None and not self.session.outdated and offered is None)
         if offered is not None and offered.report is not None:
             after = serious_words(offered.report) or "no cautions"
-            self.findings_panel.set_note(f"{serious or 'no cautions'} → {after}, if “{offered.name}” is used")
+            self.findings_note.setText(f"{serious or 'no cautions'} → {after}, if “{offered.name}” is used")
         else:
-            self.findings_panel.set_note(words + (" · N for the next" if count else ""))
+            self.findings_note.setText(words + (" · N for the next" if count else ""))

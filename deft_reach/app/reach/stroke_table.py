@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Final
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QSortFilterProxyModel, Qt
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
+from PySide6.QtWidgets import QAbstractItemView, QDialog, QHeaderView, QTableView, QVBoxLayout, QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.explain import where
@@ -182,3 +182,19 @@ class StrokeTable(Listener):
                 self.view.setCurrentIndex(place)
                 self.view.scrollTo(place)
         self._showing = False
+
+
+class StrokesDialog(QDialog):
+    """The table in a window of its own beside the drawings, which go on working; Esc closes it."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Strokes")
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.resize(760, 420)
+        self.table = StrokeTable(session)
+        self.table.setMinimumSize(360, 160)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(8, 8, 8, 8)
+        column.addWidget(self.table)
+        self.setFocusProxy(self.table.view)

@@ -158,7 +158,7 @@ class Header(QFrame):
         self.button.setAutoDefault(False)
 
         row = QHBoxLayout(self)
-        row.setContentsMargins(14, 7, 14, 7)
+        row.setContentsMargins(10, 2, 10, 3)
         row.setSpacing(16)
         self._row = row
         name = QVBoxLayout()
@@ -176,12 +176,16 @@ class Header(QFrame):
         row.addWidget(self.limit)
         row.addWidget(self.ease)
         row.addWidget(self.find_button)
-        state = QVBoxLayout()
-        state.setSpacing(2)
-        state.addWidget(self.saved)
-        state.addWidget(self.committed, 0, Qt.AlignmentFlag.AlignRight)
-        row.addLayout(state, 2)
+        row.addStretch(1)
         row.addWidget(self.button)
+        #: What is saved and committed: in one line with the menus, where the window puts it.
+        self.state = QWidget()
+        set_scaled(self.state, QWidget.setFixedWidth, 420)
+        state = QHBoxLayout(self.state)
+        state.setContentsMargins(0, 0, 14, 0)
+        state.setSpacing(14)
+        state.addWidget(self.saved, 1)
+        state.addWidget(self.committed)
 
         for figure in (self.limit, self.ease):
             figure.asked.connect(self.show_worst)
@@ -202,6 +206,10 @@ class Header(QFrame):
         if event.size().width() != event.oldSize().width():
             self._row.setSpacing(16 if event.size().width() > TIGHT * theme.text_scale() else 8)
             self.refresh()
+
+    def take_state(self) -> None:
+        """Have what is saved and committed in the header itself."""
+        self._row.insertWidget(self._row.count() - 1, self.state)
 
     def _choose(self, row: int) -> None:
         self.session.show_plan(self.plans.itemData(row))

@@ -20,6 +20,10 @@ STATIONS = (
 )
 
 
+#: How wide the rail is (px at the usual text size).
+WIDTH = 56
+
+
 class Rail(QFrame):
     """One button a station."""
 
@@ -28,9 +32,9 @@ class Rail(QFrame):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("rail")
-        set_scaled(self, QWidget.setFixedWidth, 78)
+        set_scaled(self, QWidget.setFixedWidth, WIDTH)
         column = QVBoxLayout(self)
-        column.setContentsMargins(0, 10, 0, 10)
+        column.setContentsMargins(0, 6, 0, 6)
         column.setSpacing(4)
         self.buttons: dict[str, QToolButton] = {}
         group = QButtonGroup(self)
@@ -41,7 +45,7 @@ class Rail(QFrame):
             button.setCheckable(True)
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             button.setIconSize(QSize(30, 30))
-            set_scaled(button, QWidget.setFixedWidth, 78)
+            set_scaled(button, QWidget.setFixedWidth, WIDTH)
             button.setAccessibleName(f"{text} station")
             button.setAccessibleDescription(tip)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)

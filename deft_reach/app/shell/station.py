@@ -127,7 +127,7 @@ class Station(Listener):
         #: The time axis of its drawings, where it has any.
         self.axis: TimeAxis | None = None
         self._candidate: CandidateView | None = None
-        self._pages: PageTabs | None = None
+        self._forms: PageTabs | QWidget | None = None
 
     @property
     def played(self) -> PlanView:
@@ -148,17 +148,25 @@ class Station(Listener):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         # Esc leaves what is offered.
         if event.key() == Qt.Key.Key_Escape and self.candidate_shown is not None:
-            self.candidate_shown.clear()
+            self.leave_offer()
         else:
             super().keyPressEvent(event)
 
-    def offering(self, view: CandidateView, tabs: PageTabs) -> None:
-        """Show what the page in view offers as a candidate, for as long as that page is in view."""
-        self._candidate, self._pages = view, tabs
-        for page in tabs.pages:
-            self._hear(page)
-        tabs.made.connect(self._hear)
-        tabs.currentChanged.connect(lambda _: self._show_offer())
+    def leave_offer(self) -> None:
+        """Show the plan itself again."""
+        if self._candidate is not None:
+            self._candidate.clear()
+
+    def offering(self, view: CandidateView, forms: PageTabs | QWidget) -> None:
+        """Show what a form offers as a candidate; of forms behind tabs, what the one in view does."""
+        self._candidate, self._forms = view, forms
+        if isinstance(forms, PageTabs):
+            for page in forms.pages:
+                self._hear(page)
+            forms.made.connect(self._hear)
+            forms.currentChanged.connect(lambda _: self._show_offer())
+        else:
+            self._hear(forms)
         view.shown.connect(self.played_changed)
 
     def _hear(self, page: QWidget) -> None:
@@ -166,10 +174,10 @@ class Station(Listener):
             page.offered.connect(self._show_offer)
 
     def _show_offer(self) -> None:
-        view, pages = self._candidate, self._pages
-        if view is None or pages is None:
+        view, forms = self._candidate, self._forms
+        if view is None or forms is None:
             return
-        page = pages.currentWidget()
+        page = forms.currentWidget() if isinstance(forms, PageTabs) else forms
         offer = page.offer() if isinstance(page, Offers) and self.isVisible() else None
         if offer is None:
             view.clear()
@@ -232,5 +240,5 @@ class Station(Listener):
     def fill(self, splitter: QSplitter) -> None:
         """Lay the outermost splitter out over the whole station."""
         row = QHBoxLayout(self)
-        row.setContentsMargins(8, 8, 8, 8)
+        row.setContentsMargins(8, 6, 8, 6)
         row.addWidget(splitter)

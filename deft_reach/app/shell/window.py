@@ -176,6 +176,11 @@ class MainWindow(QMainWindow):
         self.transport.use(session)
         self.transport.watch()
         self.header = Header(session, self.transport)
+        if self.menuBar().isNativeMenuBar():
+            # The desktop shows the menus elsewhere, without what stands beside them.
+            self.header.take_state()
+        else:
+            self.menuBar().setCornerWidget(self.header.state)
         self.notice = NoticeBar()
         # Stations are made when they are first gone to, so that the first one is there sooner.
         self.built: dict[str, Station] = {}
@@ -464,6 +469,11 @@ class MainWindow(QMainWindow):
         menu = demands_menu(report, self, show, self.show_worst)
         menu.aboutToHide.connect(menu.deleteLater)
         menu.popup(self.header.ease.mapToGlobal(self.header.ease.rect().bottomLeft()))
+
+    def show_strokes(self) -> None:
+        """Every stroke in a table, beside the drawings of Reach."""
+        self.go("reach")
+        self.reach_station.show_strokes()
 
     def find_hands(self) -> None:
         """Let the planner choose hands for every stroke that has none, where the answers can be compared."""

@@ -154,6 +154,7 @@ class LayoutForm(SearchForm):
         self._say(f"{looked:,} places looked at{share}{gain}.", "hint")
         if isinstance(found, Layout) and found is not self.partial:
             self.partial = found
+            self.take_partial()
             self._fill([found])
 
     def stopped(self) -> None:

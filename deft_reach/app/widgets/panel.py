@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from deft_reach.app.widgets.plain_text import PlainLabel
 
@@ -18,7 +18,7 @@ class Panel(QFrame):
         column.setContentsMargins(1, 1, 1, 1)
         column.setSpacing(0)
         row = QHBoxLayout()
-        row.setContentsMargins(10, 5, 8, 3)
+        row.setContentsMargins(10, 4, 8, 2)
         row.setSpacing(10)
         self.title = PlainLabel(title)
         self.title.setObjectName("panelTitle")
@@ -28,10 +28,17 @@ class Panel(QFrame):
         self.note.setTextInteractionFlags(Qt.TextInteractionFlag.NoTextInteraction)
         self.note.setMinimumWidth(10)
         row.addWidget(self.title)
-        row.addWidget(self.note, 1)
+        wide = corner is not None and corner.sizePolicy().horizontalPolicy() == QSizePolicy.Policy.Expanding
+        row.addWidget(self.note, 0 if wide else 1)
         if corner is not None:
-            row.addWidget(corner)
-        column.addLayout(row)
+            row.addWidget(corner, 1 if wide else 0)
+        if title:
+            column.addLayout(row)
+        else:
+            # A drawing that says itself what it is has all the room.
+            for part in (self.title, self.note):
+                part.setParent(self)
+                part.hide()
         column.addWidget(body, 1)
 
     def set_note(self, text: str) -> None:

@@ -61,30 +61,31 @@ class StickingCommands:
             renamed = replace(rows[number], name=name.strip())
             self._put((*rows[:number], renamed, *rows[number + 1 :]), f"Name “{renamed.name}”")
 
-    def use(self, number: int, part: Collection[int] | None = None) -> None:
-        """Make a kept sticking the plan's own, or only its strokes of these indices; the one it replaces is kept.
-
-        Raises ValueError where a part is asked of a sticking with other strokes.
-        """
+    def use(self, number: int) -> None:
+        """Make a kept sticking the plan's own; the one it replaces is kept."""
         plan, pattern = self._session.plan, self._session.pattern()
         if plan is None or pattern is None or not 0 <= number < len(plan.candidates):
             return
-        candidate = plan.candidates[number]
-        text = (
-            candidate.text
-            if part is None
-            else with_part(pattern, read_unfinished(candidate.text, self._session.kit), part)
-        )
-        if text == pattern.text:
+        rows, candidate = plan.candidates, plan.candidates[number]
+        if candidate.text == pattern.text:
             return
-        rows = plan.candidates
-        if part is None:
-            # What was there takes the place of what is used, so that nothing is lost.
-            rows = (*rows[:number], Candidate(_named_back(candidate.name), pattern.text), *rows[number + 1 :])
-        label = f"Use “{candidate.name}”" if part is None else f"Use part of “{candidate.name}”"
-        self._session.apply(
-            self._session.document.with_text(plan, text).with_plan(replace(plan, candidates=rows)), label
-        )
+        # What was there takes the place of what is used, so that nothing is lost.
+        rows = (*rows[:number], Candidate(_named_back(candidate.name), pattern.text), *rows[number + 1 :])
+        document = self._session.document.with_text(plan, candidate.text).with_plan(replace(plan, candidates=rows))
+        self._session.apply(document, f"Use “{candidate.name}”")
+
+    def use_part(self, candidate: Candidate, part: Collection[int]) -> None:
+        """Take over the strokes of these indices from a sticking, kept or not.
+
+        Raises ValueError where it has other strokes than the plan.
+        """
+        plan, pattern = self._session.plan, self._session.pattern()
+        if plan is None or pattern is None:
+            return
+        text = with_part(pattern, read_unfinished(candidate.text, self._session.kit), part)
+        if text != pattern.text:
+            document = self._session.document.with_text(plan, text)
+            self._session.apply(document, f"Use part of “{candidate.name}”")
 
     def _put(self, rows: tuple[Candidate, ...], label: str) -> None:
         assert self._session.plan is not None

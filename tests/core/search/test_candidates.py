@@ -74,7 +74,7 @@ def test_the_tray_is_edited_in_steps_that_can_be_undone():
     assert session.text == "R R L L" and session.stickings.candidates[0].text == "R L R L", "what was there is kept"
     session.undo()
     assert session.text == "R L R L" and session.stickings.candidates[0].name == "pairs"
-    session.stickings.use(0, (1,))
+    session.stickings.use_part(session.stickings.candidates[0], (1,))
     assert session.text == "R R R L"
     session.stickings.drop(1)
     assert [c.name for c in session.stickings.candidates] == ["pairs"]
