@@ -221,6 +221,7 @@ def _style(c: Colours) -> str:
     arrow = (ICONS / f"down-{c.name}.svg").as_posix()
     return f"""
 QToolTip {{ background: {c.ink}; color: {c.sheet}; border: 0; padding: 5px 7px; }}
+#top {{ background: {c.rail}; }}
 QMenuBar {{ background: {c.rail}; color: {c.ink}; padding: 1px 4px; }}
 QMenuBar::item {{ padding: 3px 9px; background: transparent; }}
 QMenuBar::item:selected {{ background: {c.selection}; }}

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QWidget
 from deft_reach.app import theme
 from deft_reach.app.background.background_task import BackgroundTask
 from deft_reach.app.canvas.base import Canvas, Same
+from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.core.search.progress import Progress
 from deft_reach.core.session.plan_view import PlanView
 
@@ -27,7 +28,9 @@ class Staff(Canvas):
 
     shows_position = True
 
-    def __init__(self, session: PlanView, parent: QWidget | None = None) -> None:
+    def __init__(self, session: PlanView, parent: QWidget | None = None, axis: TimeAxis | None = None) -> None:
+        #: The axis of the drawings above, to which the chosen note is joined.
+        self.axis = axis
         self._renderer: QSvgRenderer | None = None
         self._shown: object = None
         self._asked: object = None
@@ -45,6 +48,8 @@ class Staff(Canvas):
         # Not before it is an object of Qt: only then do these connections end with it.
         self._engraving.finished.connect(self._take)
         self._soon.timeout.connect(self._ask)
+        if axis is not None:
+            axis.changed.connect(self.update)
 
     def minimumSizeHint(self) -> QSize:
         return QSize(300, 120)
@@ -146,7 +151,7 @@ class Staff(Canvas):
         index = self.session.stroke
         box = self.boxes.get(index) if index is not None else None
         if box is not None:
-            self._show_stretch(box.top() - 40, box.bottom() + 60)
+            self._show_stretch(box.top() - 40, box.bottom() + 24)
         self._limit()
 
     def _show_stretch(self, top: float, bottom: float) -> None:
@@ -190,10 +195,22 @@ class Staff(Canvas):
 
     def over(self, painter: QPainter) -> None:
         """Where the plan is being played."""
+        self._join(painter)
         line = self.playing_at()
         if line is not None:
             painter.setPen(QPen(QColor(theme.colours().ink), 1.6))
             painter.drawLine(line.translated(8, 4 - self._top))
+
+    def _join(self, painter: QPainter) -> None:
+        """A hairline from where the chosen stroke stands above to its note: engraving has its own spacing."""
+        index, report = self.session.stroke, self.session.report
+        box = self.place(index) if index is not None else None
+        if self.axis is None or box is None or report is None or index is None or not self.ready:
+            return
+        x = self.axis.x(report.pattern.starts[index])
+        if GUTTER - 2 <= x <= self.width():
+            painter.setPen(QPen(QColor(theme.colours().muted), 1.0))
+            painter.drawPolyline([QPointF(x, 0), QPointF(x, 5), QPointF(box.center().x(), box.top() - 8)])
 
     def draw(self, painter: QPainter) -> None:
         c = theme.colours()

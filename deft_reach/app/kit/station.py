@@ -77,7 +77,7 @@ class KitStation(Station):
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
         self.plan_panel = Panel("Floor plan", self.plan, DRAGGING, self.tape_buttons)
         heights = Panel("Heights", self.elevation, "drag up and down", ViewSwitch(self.elevation))
-        drawings = self.split(down, "kitLeft", [self.plan_panel, heights], [470, 200], [1, 0])
+        drawings = self.split(down, "kitLeft", [self.plan_panel, heights], [536, 150], [1, 0])
         self.tabs = PageTabs(self)
         self.tabs.addTab(self.pieces_form, "Pieces")
         self.tabs.addTab("shape_form", "Shape")

@@ -78,7 +78,6 @@ def take_shot(view: str, size: tuple[int, int], plan: str | None, theme_name: st
             takes.play.click()
             _wait(takes.limbs.isVisible)
         elif view == "staff":
-            window.write_station.staff_button.setChecked(True)
             _wait(lambda: window.write_station.staff.ready)
         for _ in range(4):
             app.processEvents()

@@ -160,7 +160,8 @@ class HandsForm(SearchForm):
 
     def _plan_and_kept(self) -> tuple[Any, Any]:
         plan = self.session.plan
-        return (plan.id if plan is not None else None, self.session.stickings.candidates)
+        written = (plan.id, self.session.text) if plan is not None else None
+        return (written, self.session.stickings.candidates)
 
     def _rested(self) -> None:
         self._analyse_kept()

@@ -64,7 +64,7 @@ class StrokeCard(Listener):
         #: Stands in the corner of the panel.
         self.other = QPushButton("Try the other hand")
         self.other.setObjectName("quiet")
-        self.other.setToolTip("Put this stroke's other hand in the tray, to compare (T changes the plan itself)")
+        self.other.setToolTip("List the plan with this stroke's other hand, to compare (T changes the plan itself)")
         self.other.clicked.connect(self.tried)
         self._tried: tuple[Report, int] | None = None
         self._rest = QTimer(self)

@@ -207,10 +207,6 @@ class Header(QFrame):
             self._row.setSpacing(16 if event.size().width() > TIGHT * theme.text_scale() else 8)
             self.refresh()
 
-    def take_state(self) -> None:
-        """Have what is saved and committed in the header itself."""
-        self._row.insertWidget(self._row.count() - 1, self.state)
-
     def _choose(self, row: int) -> None:
         self.session.show_plan(self.plans.itemData(row))
 

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QInputDialog,
     QLineEdit,
     QMainWindow,
+    QMenuBar,
     QMessageBox,
     QStackedWidget,
     QVBoxLayout,
@@ -151,6 +152,14 @@ class MainWindow(QMainWindow):
         self._desktop_motion = DesktopMotion(self, self._less_motion)
         self.transport.in_steps = self._motion == "steps"
         self.transport.silent.connect(self._say_silent)
+        # What is saved and committed stands in one line with the menus.
+        top = QWidget()
+        top.setObjectName("top")
+        self._top = QHBoxLayout(top)
+        self._top.setContentsMargins(0, 0, 0, 0)
+        self._menus = QMenuBar()
+        self._top.addWidget(self._menus, 1)
+        self.setMenuWidget(top)
         self.actions_by_name = make_actions(self)
         self._build()
         # No larger than the screen it opens on, with room for a title bar.
@@ -166,6 +175,10 @@ class MainWindow(QMainWindow):
     def _keys_rest(self) -> None:
         self.session.keys_rest()
 
+    def menuBar(self) -> QMenuBar:
+        """The menus; they share their line with what is saved and committed."""
+        return self._menus
+
     # --- building ---------------------------------------------------------------------------------------------
 
     def _build(self) -> None:
@@ -176,11 +189,7 @@ class MainWindow(QMainWindow):
         self.transport.use(session)
         self.transport.watch()
         self.header = Header(session, self.transport)
-        if self.menuBar().isNativeMenuBar():
-            # The desktop shows the menus elsewhere, without what stands beside them.
-            self.header.take_state()
-        else:
-            self.menuBar().setCornerWidget(self.header.state)
+        self._top.addWidget(self.header.state)
         self.notice = NoticeBar()
         # Stations are made when they are first gone to, so that the first one is there sooner.
         self.built: dict[str, Station] = {}

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from typing import Any, Final
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
-    QComboBox,
-    QGridLayout,
     QHBoxLayout,
     QPushButton,
     QTableWidget,
@@ -18,14 +16,18 @@ from PySide6.QtWidgets import (
 from deft_reach.app.shell.station import Listener
 from deft_reach.app.widgets.hint_label import HintLabel
 from deft_reach.app.widgets.plain_text import plain_tip
+from deft_reach.app.widgets.settings_line import Choice, SettingsLine
 from deft_reach.app.widgets.tables import make_list
 from deft_reach.core.notation.cells import Cell, find_cells, in_place_of, shelf
 from deft_reach.core.session.lane import Lane
 from deft_reach.core.session.lane_groups import fit_words
 
+#: The limbs that cells are written for.
+LIMB_NAMES: Final = {"R": "right hand", "L": "left hand", "K": "bass foot", "J": "second bass foot"}
+
 
 class CellsForm(Listener):
-    """Filters above, the cells that fit below."""
+    """One line that says which cells are wanted, and the cells that fit."""
 
     def __init__(self, lane: Lane) -> None:
         super().__init__(lane.session)
@@ -34,28 +36,36 @@ class CellsForm(Listener):
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 6)
         column.setSpacing(4)
-        grid = QGridLayout()
-        grid.setVerticalSpacing(3)
         families = list(dict.fromkeys(cell.family for cell in shelf()))
         lengths = sorted({cell.steps for cell in shelf()})
-        self.family = self._choice("Family", "any family", [(name, name) for name in families])
-        steps = [("as long as the group", -1), *((f"{n} steps", n) for n in lengths)]
-        self.steps = self._choice("Length in steps", "any length", steps)
-        self.starts = self._choice("Starts on", "starts: any", [(f"starts: {limb}", limb) for limb in "RLK"])
-        self.ends = self._choice("Ends on", "ends: any", [(f"ends: {limb}", limb) for limb in "RLKJ"])
-        self.counts = {limb: self._count(limb) for limb in "RLKJ"}
-        for k, box in enumerate((self.family, self.steps, self.starts, self.ends)):
-            grid.addWidget(box, k // 2, k % 2 * 2, 1, 2)
-        for k, box in enumerate(self.counts.values()):
-            grid.addWidget(box, 2, k)
-        column.addLayout(grid)
+        any_: dict[Any, str] = {None: "any"}
+        self.filter = SettingsLine(
+            "Which cells",
+            (
+                Choice("family", "&Family", choices={None: "any family", **{name: name for name in families}}),
+                Choice(
+                    "steps", "&Length", "In steps of the grid at the cursor",
+                    choices={None: "any length", -1: "as long as the group", **{n: f"{n} steps" for n in lengths}},
+                ),
+                Choice(
+                    "starts", "&Starts on", choices=any_ | {limb: LIMB_NAMES[limb] for limb in "RLK"},
+                    said={None: "", **{limb: f"starts {limb}" for limb in "RLK"}},
+                ),
+                Choice(
+                    "ends", "&Ends on", choices=any_ | {limb: LIMB_NAMES[limb] for limb in "RLKJ"},
+                    said={None: "", **{limb: f"ends {limb}" for limb in "RLKJ"}},
+                ),
+                *(self._count(limb) for limb in "RLKJ"),
+            ),
+        )  # fmt: skip
+        column.addWidget(self.filter)
         self.table = QTableWidget()
         make_list(self.table, "Cells that fit", ["cell", "steps", "then"], wide=(0,))
         column.addWidget(self.table, 1)
         self.words = HintLabel(lines=3)
         column.addWidget(self.words)
         buttons = QHBoxLayout()
-        self.insert = QPushButton("Put in")
+        self.insert = QPushButton("Insert")
         self.insert.setToolTip("At the cursor")
         self.swap = QPushButton("Exchange group")
         self.swap.setToolTip(
@@ -67,8 +77,7 @@ class CellsForm(Listener):
             button.setObjectName("quiet")
             buttons.addWidget(button)
         column.addLayout(buttons)
-        for box in (self.family, self.steps, self.starts, self.ends, *self.counts.values()):
-            box.currentIndexChanged.connect(lambda _: self.fill())
+        self.filter.changed.connect(self.fill)
         self.insert.clicked.connect(self._insert)
         self.swap.clicked.connect(self._swap)
         self.tail.clicked.connect(self._fill_with_tail)
@@ -79,20 +88,15 @@ class CellsForm(Listener):
         self.follow()
 
     @staticmethod
-    def _choice(name: str, whole: str, rows: Sequence[tuple[str, object]]) -> QComboBox:
-        box = QComboBox()
-        box.addItem(whole, None)
-        for text, value in rows:
-            box.addItem(text, value)
-        box.setAccessibleName(name)
-        box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        box.setMinimumContentsLength(4)
-        return box
-
-    def _count(self, limb: str) -> QComboBox:
+    def _count(limb: str) -> Choice:
         """How many strokes a limb gets, as far as any cell goes."""
         most = max(cell.count(limb) for cell in shelf())
-        return self._choice(f"Strokes of {limb}", f"{limb}: any", [(f"{limb}: {n}", n) for n in range(most + 1)])
+        numbers = range(most + 1)
+        return Choice(
+            limb, f"Strokes of &{limb}", f"How many strokes of the cell are by the {LIMB_NAMES[limb]}",
+            choices={None: "any number", **{n: str(n) for n in numbers}},
+            said={None: "", **{n: f"{n} × {limb}" for n in numbers}},
+        )  # fmt: skip
 
     @property
     def chosen(self) -> Cell | None:
@@ -118,23 +122,23 @@ class CellsForm(Listener):
 
     def _lane_moved(self) -> None:
         if self.isVisible():
-            if self.steps.currentData() == -1:
+            if self.filter["steps"] == -1:
                 self.fill()
             else:
                 self._say()
 
     def fill(self) -> None:
         """The cells that fit the filters."""
-        steps = self.steps.currentData()
+        steps = self.filter["steps"]
         if steps == -1:
             target = self._target()
             steps = target[1] - target[0] if target is not None else None
         self.found = find_cells(
-            family=self.family.currentData(),
+            family=self.filter["family"],
             steps=steps,
-            starts_on=self.starts.currentData(),
-            ends_on=self.ends.currentData(),
-            counts={k: box.currentData() for k, box in self.counts.items() if box.currentData() is not None},
+            starts_on=self.filter["starts"],
+            ends_on=self.filter["ends"],
+            counts={limb: self.filter[limb] for limb in "RLKJ" if self.filter[limb] is not None},
         )
         self.table.setRowCount(len(self.found))
         for row, cell in enumerate(self.found):
@@ -156,7 +160,7 @@ class CellsForm(Listener):
         low, high = self.lane.selection
         self.tail.setEnabled(cell is not None and high > low)
         if cell is None:
-            self.words.setText("No cell fits all of that: widen a filter.")
+            self.words.setText("No cell fits all of that: ask for less in the line above.")
         else:
             self.words.setText(f"{cell.text}\n{fit_words(self.lane, cell.length, self.lane.at).capitalize()}.")
 
@@ -166,7 +170,7 @@ class CellsForm(Listener):
     def _insert(self) -> None:
         if self.chosen is not None:
             self.lane.go(self.lane.at)
-            self.lane.paste(self.chosen.text, f"Put in {self.chosen.name}")
+            self.lane.paste(self.chosen.text, f"Insert {self.chosen.name}")
 
     def _swap(self) -> None:
         target = self._target()

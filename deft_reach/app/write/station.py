@@ -12,19 +12,18 @@ from PySide6.QtWidgets import (
     QInputDialog,
     QLineEdit,
     QPushButton,
-    QStackedWidget,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
 
 from deft_reach.app import theme
-from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.canvas.staff import Staff
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.weave import Weave
 from deft_reach.app.shell.station import Station
 from deft_reach.app.text.words import say
-from deft_reach.app.widgets.page_tabs import PageTabs, late_page
+from deft_reach.app.widgets.page_tabs import late_page
 from deft_reach.app.widgets.panel import Panel
 from deft_reach.app.widgets.plain_text import PlainLabel
 from deft_reach.app.widgets.styled import set_font, set_scaled
@@ -59,11 +58,14 @@ CRIB = (
 )
 
 
+#: The text is as high as its lines, from so many to so many; more lines scroll.
+LEAST_LINES, MOST_LINES = 3, 8
+
 LANE_NOTE = "type R L K H ?, marks after; / grid, - rest, = hold, | bar; Shift+arrows select"
 
 
 class WriteStation(Station):
-    """Stroke text on top, the lane and the threads it makes below, the kit beside it."""
+    """Stroke text on top, as high as its lines; lane, threads and staff below; tools beside them."""
 
     def __init__(self, session: Session, notes: NoteMaps) -> None:
         # Long: widgets in the order in which they are laid out.
@@ -72,10 +74,9 @@ class WriteStation(Station):
         self.editor = TextEditor(session)
         self.lane = LaneEditor(session, self.axis)
         self.weave = Weave(session, self.axis)
-        self.plan = ReachPlan(session)
         self.message = PlainLabel()
         self.message.setWordWrap(True)
-        set_scaled(self.message, QWidget.setMinimumHeight, 38)
+        set_scaled(self.message, QWidget.setMinimumHeight, 26)
         self.message.setAlignment(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft)
         self.message.setContentsMargins(10, 2, 10, 4)
         self.go_there = QPushButton("Go there")
@@ -94,8 +95,8 @@ class WriteStation(Station):
         self.note.setAccessibleName("Remark on the plan")
         self.note.setMaxLength(1000)
         self.note.setPlaceholderText("anything worth knowing at the kit")
-        self.loop = QCheckBox("Loop: its end meets its start")
-        self.loop.setToolTip("Analyse the pattern as one that goes round (Ctrl+L)")
+        self.loop = QCheckBox("Loop")
+        self.loop.setToolTip("Its end meets its start: judged as one that goes round (Ctrl+L)")
 
         writing = QWidget()
         column = QVBoxLayout(writing)
@@ -103,50 +104,46 @@ class WriteStation(Station):
         column.setSpacing(0)
         column.addWidget(self.editor, 1)
         column.addLayout(said)
-        self.text_panel = Panel("Stroke text", writing)
         self.editor.setFrameShape(TextEditor.Shape.NoFrame)
-
         about = QWidget()
-        grid = QGridLayout(about)
-        grid.setContentsMargins(10, 2, 10, 8)
-        for row, (text, field) in enumerate((("Name", self.name), ("Remark", self.note))):
-            caption = PlainLabel(text)
-            caption.setBuddy(field)
-            caption.setObjectName("caption")
-            grid.addWidget(caption, row, 0)
-            grid.addWidget(field, row, 1)
-        grid.addWidget(self.loop, 2, 1)
-        about_panel = Panel("Plan", about)
+        about.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+        fields = QHBoxLayout(about)
+        fields.setContentsMargins(0, 0, 0, 0)
+        for caption, field, share in (("Name", self.name, 2), ("Remark", self.note, 3)):
+            label = PlainLabel(caption)
+            label.setBuddy(field)
+            label.setObjectName("caption")
+            fields.addWidget(label)
+            fields.addWidget(field, share)
+        fields.addWidget(self.loop)
+        self.text_panel = Panel("Stroke text", writing, "", about)
 
         self.cells = CellsForm(self.lane.lane)
         self.notes = notes
-        self.tabs = PageTabs(self)
-        self.tabs.addTab(self.cells, "Cells")
-        self.tabs.addTab("change", "Change")
-        self.tabs.addTab("tap", "Tap")
-        self.tabs.addTab("crib", "Signs")
-        tools = Panel("Tools", self.tabs)
+        pages = ((self.cells, "Cells"), ("change", "Change"), ("tap", "Tap"), ("crib", "Signs"))
+        self.tabs, tools = self.tab_sheet(pages)
 
         threads = QWidget()
         below = QVBoxLayout(threads)
         below.setContentsMargins(0, 0, 0, 0)
         below.setSpacing(0)
-        self.staff = Staff(session)
-        self.below = QStackedWidget()
-        self.below.addWidget(self.weave)
-        self.below.addWidget(self.staff)
         below.addWidget(self.lane)
-        below.addWidget(self.below, 1)
+        below.addWidget(self.weave, 1)
         self.lane_panel = Panel("Strokes", threads, LANE_NOTE, self._lane_buttons())
+        self.staff = Staff(session, axis=self.axis)
+        staff_panel = Panel("", self.staff)
 
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
-        left = self.split(down, "writeLeft", [self.text_panel, self.lane_panel], [240, 430], [1, 1])
-        # Smaller than elsewhere: the tools need the room.
-        self.plan.setMinimumSize(260, 190)
-        beside = [about_panel, tools, Panel("Reach plan", self.plan)]
-        right = self.split(down, "writeTools", beside, [120, 345, 205], [0, 1, 1])
-        self.fill(self.split(across, "writeAcross", [left, right], [820, 372], [3, 1]))
+        drawings = self.split(down, "writeDrawings", [self.lane_panel, staff_panel], [380, 150], [3, 1])
+        left = QWidget()
+        stack = QVBoxLayout(left)
+        stack.setContentsMargins(0, 0, 0, 0)
+        stack.setSpacing(8)
+        stack.addWidget(self.text_panel)
+        stack.addWidget(drawings, 1)
+        self.fill(self.split(across, "writeSides", [left, tools], [856, 352], [3, 1]))
 
+        self.editor.document().documentLayout().documentSizeChanged.connect(lambda _: self._fit_text())
         self.lane.lane.changed.connect(self._say_lane)
         self.name.textEdited.connect(self._rename)
         self.name.editingFinished.connect(session.end_merge)
@@ -156,6 +153,7 @@ class WriteStation(Station):
         session.typed.connect(self._say_reading)
         self.follow()
         self._say_lane()
+        self._fit_text()
 
     @late_page
     def change(self) -> ChangeForm:
@@ -189,6 +187,16 @@ class WriteStation(Station):
         sheet.setRowStretch(len(CRIB), 1)
         return page
 
+    def _fit_text(self) -> None:
+        """Make the text as high as its lines, within what the drawings can spare."""
+        line = self.editor.fontMetrics().lineSpacing()
+        lines = min(max(self.editor.document().size().height(), LEAST_LINES), MOST_LINES)
+        self.editor.setFixedHeight(round(lines * line + 2 * self.editor.document().documentMargin() + 14))
+
+    def restyle(self) -> None:
+        super().restyle()
+        self._fit_text()
+
     def clear(self) -> None:
         """An empty plan to write into, in one step that can be undone."""
         self.session.strokes.set_text("", "Empty plan", None)
@@ -198,7 +206,7 @@ class WriteStation(Station):
         return self.editor
 
     def _lane_buttons(self) -> QWidget:
-        """What is done to a selection, and what stands under the lane."""
+        """What is done to a selection."""
         holder = QWidget()
         row = QHBoxLayout(holder)
         row.setContentsMargins(0, 0, 0, 0)
@@ -208,17 +216,13 @@ class WriteStation(Station):
         self.name_button.setToolTip("Bracket the selection and give the group a name")
         self.fill_button = QPushButton("Fill bar")
         self.fill_button.setToolTip("Repeat the selection to the end of its bar")
-        self.staff_button = QPushButton("Staff")
-        self.staff_button.setCheckable(True)
-        self.staff_button.setToolTip("Drum notation in place of the threads")
-        for button in (self.group_button, self.name_button, self.fill_button, self.staff_button):
+        for button in (self.group_button, self.name_button, self.fill_button):
             button.setObjectName("quiet")
             row.addWidget(button)
         lane = self.lane.lane
         self.group_button.clicked.connect(lambda: group(lane))
         self.name_button.clicked.connect(self._name_group)
         self.fill_button.clicked.connect(lambda: lane.fill_bar())
-        self.staff_button.toggled.connect(lambda on: self.below.setCurrentWidget(self.staff if on else self.weave))
         return holder
 
     def _name_group(self) -> None:

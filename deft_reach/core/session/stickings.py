@@ -1,4 +1,4 @@
-"""Edits of the tray: stickings kept beside the plan's own, named, and used whole or in part."""
+"""Edits of the stickings kept beside the plan's own: named, dropped, used whole or in part."""
 
 from __future__ import annotations
 
@@ -35,11 +35,11 @@ class StickingCommands:
         return self._session.plan.candidates if self._session.plan is not None else ()
 
     def keep(self, name: str, text: str) -> bool:
-        """Keep a sticking; False where the tray is full or holds it already."""
+        """Keep a sticking; False where MOST are kept already, or this one is."""
         return bool(self.keep_all([Candidate(name, text)], f"Keep “{name}”"))
 
     def keep_all(self, rows: Iterable[Candidate], label: str) -> int:
-        """Keep several in one step, those first that come first; how many the tray had room for."""
+        """Keep several in one step, those first that come first; how many there was room for."""
         if self._session.plan is None:
             return 0
         kept = {c.text for c in self.candidates}
