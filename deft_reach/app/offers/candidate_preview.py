@@ -123,6 +123,12 @@ class CandidateThreads(QWidget):
         view.refused.connect(self._refused)
         self._say()
 
+    def below_the_plan(self) -> None:
+        """Draw the plan's own weave above, for as long as anything is offered."""
+        self.beside = _Beside(self.view.main)
+        self._column.insertWidget(0, self.beside, 1)
+        self.beside.show_candidate(Candidate("", self.view.main.text))
+
     def hold_against(self, candidate: Candidate | None) -> None:
         """Draw another sticking above this one, or none."""
         if candidate is not None:

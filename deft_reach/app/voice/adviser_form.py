@@ -3,14 +3,10 @@
 from __future__ import annotations
 
 import re
-from typing import Any
+from typing import Any, Final
 
 from PySide6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QFormLayout,
     QHBoxLayout,
-    QLineEdit,
     QPushButton,
     QTableWidget,
     QVBoxLayout,
@@ -18,6 +14,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app.offers.search_form import SearchForm, Work
 from deft_reach.app.shell.station import Offer
+from deft_reach.app.widgets.settings_line import Choice, SettingsLine, Switch, Text
 from deft_reach.app.widgets.tables import compared_words, ease_change, fill_row, make_list, verdict_cells
 from deft_reach.core.analysis.analyse import analyse
 from deft_reach.core.analysis.comparing import is_worse
@@ -27,6 +24,16 @@ from deft_reach.core.model.limbs import HANDS
 from deft_reach.core.search.voicing import CONTOURS, Voicing, Voicings, find_voicings, way_in_codes
 from deft_reach.core.session.lane import Lane
 from deft_reach.core.session.plan_state import PlanState
+
+SETTINGS: Final = (
+    Text("palette", "&Palette", "Voices to choose from, in the order of the way"),
+    Text("accents", "&Accents", "Voices for accents", empty="anywhere in the palette", said="accents {}"),
+    Choice("contour", "&Way", choices=CONTOURS, first="down"),
+    Switch(
+        "harder", "Also &harder ones", "Show what has more to think about than the plan as it stands, too",
+        on="also harder ones",
+    ),
+)  # fmt: skip
 
 
 class AdviserForm(SearchForm):
@@ -44,39 +51,25 @@ class AdviserForm(SearchForm):
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 6)
         column.setSpacing(4)
-        form = QFormLayout()
-        form.setVerticalSpacing(4)
-        self.palette_field = QLineEdit()
-        self.palette_field.setAccessibleName("Palette: voices to choose from, in order")
-        self.accents = QLineEdit()
-        self.accents.setAccessibleName("Voices for accents")
-        self.accents.setPlaceholderText("anywhere in the palette")
-        self.contour = QComboBox()
-        self.contour.setAccessibleName("Contour")
-        for name, words in CONTOURS.items():
-            self.contour.addItem(words, name)
-        self.contour.setCurrentIndex(self.contour.findData("down"))
-        form.addRow("Palette", self.palette_field)
-        form.addRow("Accents", self.accents)
+        self.settings = SettingsLine("Which ways round the kit", SETTINGS)
+        self.palette_field, self.accents = self.settings.field("palette"), self.settings.field("accents")
+        self.contour, self.harder = self.settings.field("contour"), self.settings.field("harder")
         row = QHBoxLayout()
-        row.addWidget(self.contour, 1)
+        row.addWidget(self.settings, 1)
         row.addWidget(self.find_button)
-        form.addRow("Way", row)
-        column.addLayout(form)
+        column.addLayout(row)
         self.table = QTableWidget()
         make_list(self.table, "Voicings found", ["way", "ease", "breaks at", "cautions"], wide=(0,))
         column.addWidget(self.table, 1)
         low = QHBoxLayout()
-        self.harder = QCheckBox("also harder ones")
-        self.harder.setToolTip("Show what has more to think about than the plan as it stands, too")
         self.use = QPushButton("Use it")
         self.use.setObjectName("quiet")
         low.addWidget(self.words, 1)
-        low.addWidget(self.harder)
         low.addWidget(self.use)
         column.addLayout(low)
-        self.palette_field.returnPressed.connect(self.search)
-        self.accents.returnPressed.connect(self.search)
+        for field in (self.palette_field, self.accents):
+            field.returnPressed.connect(self.settings.close_fields)
+            field.returnPressed.connect(self.search)
         self.table.currentCellChanged.connect(lambda *_: self._show())
         self.table.cellActivated.connect(lambda *_: self.apply())
         self.table.cellClicked.connect(lambda *_: self.offered.emit())
@@ -109,8 +102,8 @@ class AdviserForm(SearchForm):
         self.found = None
         self._fill()
         wanted: dict[str, Any] = {
-            "palette": _words(self.palette_field.text()), "accents": _words(self.accents.text()),
-            "contour": self.contour.currentData(), "best": 8, "only": only,
+            "palette": _words(self.settings["palette"]), "accents": _words(self.settings["accents"]),
+            "contour": self.settings["contour"], "best": 8, "only": only,
         }  # fmt: skip
 
         def question(state: PlanState) -> Work:
@@ -144,7 +137,7 @@ class AdviserForm(SearchForm):
         self._rows = [
             row
             for row in rows
-            if before is None or self.harder.isChecked() or not is_worse(row.report, before, voiced)
+            if before is None or self.settings["harder"] or not is_worse(row.report, before, voiced)
         ]
         self._harder = len(rows) - len(self._rows)
         if not self._rows:

@@ -16,7 +16,6 @@ from deft_reach.app.voice.adviser_form import AdviserForm
 from deft_reach.app.voice.paint_form import PaintForm
 from deft_reach.app.voice.paint_plan import PaintPlan
 from deft_reach.app.voice.variations_form import VariationsForm
-from deft_reach.app.widgets.page_tabs import PageTabs
 from deft_reach.app.widgets.panel import Panel
 from deft_reach.app.write.lane_editor import LaneEditor
 from deft_reach.core.session import Session
@@ -48,19 +47,23 @@ class VoiceStation(Station):
         column.addWidget(self.weave, 1)
         note = "choose strokes (Shift+arrows or drag), then click a piece; V steps through the voices"
         threads.setFocusProxy(self.lane)
-        self.threads = ChangingDrawing(threads, self.candidate, lambda: CandidateThreads(self.candidate))
+        self.threads = ChangingDrawing(threads, self.candidate, self._candidate_threads)
         self.lane_panel = Panel("Strokes and voices", self.threads, note)
-        self.tabs = PageTabs()
-        for form, title in ((self.paint, "Paint"), (self.adviser, "Adviser"), (self.variations, "Variations")):
-            self.tabs.addTab(form, title)
+        pages = ((self.paint, "Paint"), (self.adviser, "Adviser"), (self.variations, "Variations"))
+        self.tabs, tools = self.tab_sheet(pages)
         self.plan_panel = Panel("Reach plan", self.plan_view, "click where the chosen strokes go")
-        tools = Panel("Voices", self.tabs)
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
-        right = self.split(down, "voiceRight", [self.plan_panel, tools], [290, 390], [1, 1])
-        self.fill(self.split(across, "voiceAcross", [self.lane_panel, right], [740, 452], [3, 1]))
+        left = self.split(down, "voicePalette", [self.plan_panel, tools], [380, 322], [1, 1])
+        self.fill(self.split(across, "voiceSides", [left, self.lane_panel], [560, 648], [2, 3]))
         self.plan.painted.connect(self.paint.paint)
         self.offering(self.candidate, self.tabs)
         self.follow()
+
+    def _candidate_threads(self) -> CandidateThreads:
+        """What is offered, its weave under the plan's own."""
+        threads = CandidateThreads(self.candidate)
+        threads.below_the_plan()
+        return threads
 
     def first_focus(self) -> QWidget:
         return self.lane

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
-    QCheckBox,
-    QGridLayout,
     QHBoxLayout,
     QPushButton,
     QTableWidget,
@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 from deft_reach.app.offers.search_form import SearchForm, Work
 from deft_reach.app.shell.station import Offer
 from deft_reach.app.widgets.plain_text import plain_tip
+from deft_reach.app.widgets.settings_line import SettingsLine, Switch
 from deft_reach.app.widgets.tables import compared_words, ease_change, make_list
 from deft_reach.core.analysis.comparing import is_worse
 from deft_reach.core.analysis.report import Report, serious_words
@@ -28,6 +29,15 @@ from deft_reach.core.session.plan_state import PlanState
 ROLE = Qt.ItemDataRole.UserRole
 #: The sorts that are ticked to begin with.
 USUAL = ("hands", "accents", "voices")
+
+
+SETTINGS: Final = (
+    *(Switch(sort, words[:1].upper() + words[1:], first=sort in USUAL, on=words) for sort, words in SORTS.items()),
+    Switch(
+        "harder", "Also &harder ones",
+        "Show what is harder than the plan as it stands, or has more to think about, too", on="also harder ones",
+    ),
+)  # fmt: skip
 
 
 class _Number(QTableWidgetItem):
@@ -57,18 +67,25 @@ class VariationsForm(SearchForm):
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 6)
         column.setSpacing(4)
-        column.addLayout(self._choices())
+        self.settings = SettingsLine("What to vary", SETTINGS)
+        self.settings.changed.connect(self._say_what)
+        self.sorts = {sort: self.settings.field(sort) for sort in SORTS}
+        self.harder = self.settings.field("harder")
+        self.harder.toggled.connect(self._toggle_harder)
+        question = QHBoxLayout()
+        question.addWidget(self.settings, 1)
+        question.addWidget(self.find_button)
+        column.addLayout(question)
         self.table = QTableWidget()
         columns = ["variation", "ease", "breaks at", "cautions"]
         make_list(self.table, "Variations of the plan in view", columns, wide=(0,))
         self.table.setSortingEnabled(True)
         column.addWidget(self.table, 1)
         self.answer_views = [self.table]
-        column.addWidget(self.words)
         row = QHBoxLayout()
+        row.addWidget(self.words, 1)
         self.keep = QPushButton("Keep as a plan")
         self.drop = QPushButton("Drop")
-        row.addWidget(self.find_button)
         for button in (self.keep, self.drop):
             button.setObjectName("quiet")
             row.addWidget(button)
@@ -81,22 +98,6 @@ class VariationsForm(SearchForm):
         lane.changed.connect(self._say_what)
         self._show()
         self.follow()
-
-    def _choices(self) -> QGridLayout:
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(10)
-        grid.setVerticalSpacing(2)
-        self.sorts: dict[str, QCheckBox] = {}
-        for number, (sort, words) in enumerate(SORTS.items()):
-            box = self.sorts[sort] = QCheckBox(words)
-            box.setChecked(sort in USUAL)
-            box.toggled.connect(lambda _: self._say_what())
-            grid.addWidget(box, number // 2, number % 2)
-        self.harder = QCheckBox("also harder ones")
-        self.harder.setToolTip("Show what is harder than the plan as it stands, or has more to think about, too")
-        self.harder.toggled.connect(self._toggle_harder)
-        grid.addWidget(self.harder, len(SORTS) // 2, 1)
-        return grid
 
     # --- making them ------------------------------------------------------------------------------------------
 
@@ -118,7 +119,7 @@ class VariationsForm(SearchForm):
             stretch = self._stretch()
             what = f"the {counted(stretch[1] - stretch[0], 'selected step')}" if stretch else "the whole plan"
             self._say(f"Choose what to vary, then make a page from {what}.", "hint")
-        self.find_button.setEnabled(self.task.busy or any(box.isChecked() for box in self.sorts.values()))
+        self.find_button.setEnabled(self.task.busy or any(self.settings[sort] for sort in SORTS))
 
     def search(self) -> None:
         """Make the page anew in the background, a row as each is ready."""
@@ -126,7 +127,7 @@ class VariationsForm(SearchForm):
         if self.session.plan is None or pattern is None or not pattern.strokes:
             self._say("Write something that can be read first.", "error")
             return
-        sorts, stretch = [sort for sort, box in self.sorts.items() if box.isChecked()], self._stretch()
+        sorts, stretch = [sort for sort in SORTS if self.settings[sort]], self._stretch()
 
         def question(state: PlanState) -> Work:
             pattern, plan = state.pattern, state.plan
@@ -176,9 +177,10 @@ class VariationsForm(SearchForm):
             harder = self._before is not None and is_worse(variation.report, self._before, ease)
             if harder:
                 self.harder_ones.append(variation)
-            if not harder or self.harder.isChecked():
+            if not harder or self.settings["harder"]:
                 self._add_row(variation)
         self._taken = len(found)
+        self.take_partial()
 
     def _toggle_harder(self, shown: bool) -> None:
         """Put the harder ones in, or take them out again."""
@@ -196,7 +198,7 @@ class VariationsForm(SearchForm):
     def _say_found(self) -> None:
         if self._before is None:
             return
-        hidden = 0 if self.harder.isChecked() else len(self.harder_ones)
+        hidden = 0 if self.settings["harder"] else len(self.harder_ones)
         left = f" {counted(hidden, 'harder one')} not shown." if hidden else ""
         if not self.table.rowCount():
             self._say_hint(f"No variation that is no harder than as it stands.{left}")

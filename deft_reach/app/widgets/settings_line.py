@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QDoubleSpinBox,
     QFormLayout,
     QFrame,
+    QLineEdit,
     QPushButton,
     QSizePolicy,
     QSpinBox,
@@ -131,6 +132,33 @@ class Number(Field):
 
     def heard(self, widget: QSpinBox | QDoubleSpinBox) -> Any:
         return widget.valueChanged
+
+
+@dataclass(frozen=True)
+class Text(Field):
+    """A line of text; ``empty`` is what stands in it, and in the line, as long as it is empty."""
+
+    first: str = ""
+    empty: str = ""
+    said: str = "{}"
+
+    def make(self) -> QLineEdit:
+        line = QLineEdit(self.first)
+        line.setPlaceholderText(self.empty)
+        return line
+
+    def value(self, widget: QLineEdit) -> str:
+        return widget.text()
+
+    def set(self, widget: QLineEdit, value: str) -> None:
+        widget.setText(value)
+
+    def words(self, widget: QLineEdit) -> str:
+        text = widget.text().strip()
+        return self.said.format(text) if text else ""
+
+    def heard(self, widget: QLineEdit) -> Any:
+        return widget.textChanged
 
 
 @dataclass(frozen=True)
