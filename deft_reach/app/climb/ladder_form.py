@@ -2,22 +2,15 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QFormLayout,
-    QHBoxLayout,
-    QSpinBox,
-    QTableWidget,
-    QTableWidgetItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from deft_reach.app.text.words import say
 from deft_reach.app.widgets.choices import fill_box
 from deft_reach.app.widgets.plain_text import PlainLabel, plain_tip
+from deft_reach.app.widgets.settings_line import Choice, Number, SettingsLine, Switch
 from deft_reach.app.widgets.tables import make_list
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE
 from deft_reach.core.practice.ladder import Equivalent, StepSize, parse_step
@@ -40,6 +33,26 @@ RULES = {
 }
 
 
+SETTINGS: Final = (
+    Choice("what", "&Climb", spoken="What to climb", choices=((None, "the plan in view"),)),
+    Choice("way", "&Build by", spoken="How it is built up", choices={words: words for words in WAYS},
+           said={words: words.partition(":")[0] for words in WAYS}),
+    Number("start", "B&egin at", spoken="Tempo to begin with", low=int(TEMPO_RANGE[0]) - 1, high=int(TEMPO_RANGE[1]),
+           first=int(TEMPO_RANGE[0]) - 1, suffix=" BPM", none="where it is easy"),
+    Choice("step", "&Steps", "Choose, or type your own: 7 BPM, 12 %, double", choices={step: step for step in STEPS},
+           editable=True),
+    Number("repeats", "Each &rung", spoken="How often a rung is played before a verdict", high=64, prefix="× ",
+           none="30 to 60 s"),
+    Choice("rule", "R&ule", spoken="Rule for moving", choices={words: words for words in RULES}),
+    Number("minutes", "&In all", "Steps and repeats are chosen for so much playing, and then it says stop",
+           spoken="Minutes of playing in all", high=180, step=5, suffix=" min", none="as long as it takes"),
+    Number("over", "&Above the target", "A rung above the target, so that it feels relaxed when played again",
+           spoken="How far above the target, before it is played once more", high=30, first=5, prefix="+ ",
+           suffix=" %", none="none"),
+    Switch("past", "&Past my limit", "Off: the ladder ends where the model says that you break", on="past my limit"),
+)  # fmt: skip
+
+
 class LadderForm(QWidget):
     """``changed`` when the ladder has to be built anew."""
 
@@ -47,72 +60,16 @@ class LadderForm(QWidget):
     rule_changed = Signal()
 
     def __init__(self) -> None:
-        # Long: widgets in the order in which they are laid out.
         super().__init__()
         column = QVBoxLayout(self)
-        column.setContentsMargins(10, 2, 10, 8)
-        column.setSpacing(5)
-        form = QFormLayout()
-        form.setVerticalSpacing(4)
-        low, high = int(TEMPO_RANGE[0]), int(TEMPO_RANGE[1])
-        self.start = QSpinBox()
-        self.start.setRange(low - 1, high)
-        self.start.setSpecialValueText("where it is easy")
-        self.start.setSuffix(" BPM")
-        self.start.setAccessibleName("Tempo to begin with")
-        self.step, self.rule = QComboBox(), QComboBox()
-        self.way = QComboBox()
-        for box, rows, name in (
-            (self.way, WAYS, "How it is built up"), (self.step, STEPS, "Steps"),
-            (self.rule, RULES, "Rule for moving"),
-        ):  # fmt: skip
-            box.setAccessibleName(name)
-            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-            box.setMinimumContentsLength(14)
-            for words in rows:
-                box.addItem(words)
-        self.repeats = QSpinBox()
-        self.repeats.setRange(0, 64)
-        self.repeats.setSpecialValueText("30 to 60 s")
-        self.repeats.setPrefix("× ")
-        self.repeats.setAccessibleName("How often a rung is played before a verdict")
-        self.step.setEditable(True)
-        self.step.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
-        self.step.setToolTip("Choose, or type your own: 7 BPM, 12 %, double")
-        self.over = QSpinBox()
-        self.over.setRange(0, 30)
-        self.over.setValue(5)
-        self.over.setSuffix(" %")
-        self.over.setPrefix("+ ")
-        self.over.setSpecialValueText("none")
-        self.over.setAccessibleName("How far above the target, before it is played once more")
-        self.over.setToolTip("A rung above the target, so that it feels relaxed when it is played once more")
-        self.past = QCheckBox("Past my limit")
-        self.past.setToolTip("Off: the ladder ends where the model says that you break")
-        self.what = QComboBox()
-        self.what.setAccessibleName("What to climb")
-        self.what.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.what.setMinimumContentsLength(14)
-        self.minutes = QSpinBox()
-        self.minutes.setRange(0, 180)
-        self.minutes.setSingleStep(5)
-        self.minutes.setSuffix(" min")
-        self.minutes.setSpecialValueText("as long as it takes")
-        self.minutes.setAccessibleName("Minutes of playing in all")
-        self.minutes.setToolTip("Steps and repeats are chosen for so much playing, and then it says stop")
-        self.minutes.setKeyboardTracking(False)
-        form.addRow("Climb", self.what)
-        form.addRow("Build by", self.way)
-        form.addRow("Begin at", self.start)
-        form.addRow("Steps", self.step)
-        form.addRow("Each rung", self.repeats)
-        form.addRow("Rule", self.rule)
-        form.addRow("In all", self.minutes)
-        above = QHBoxLayout()
-        above.addWidget(self.over)
-        above.addWidget(self.past)
-        form.addRow("Above", above)
-        column.addLayout(form)
+        column.setContentsMargins(10, 2, 10, 6)
+        column.setSpacing(4)
+        self.settings = SettingsLine("How the ladder is built", SETTINGS)
+        field = self.settings.field
+        self.what, self.way, self.start, self.step = field("what"), field("way"), field("start"), field("step")
+        self.repeats, self.rule, self.minutes = field("repeats"), field("rule"), field("minutes")
+        self.over, self.past = field("over"), field("past")
+        column.addWidget(self.settings)
         self.stages = QTableWidget()
         make_list(self.stages, "Stages", ["stage", "breaks at"], wide=(0,))
         column.addWidget(self.stages, 1)

@@ -23,7 +23,6 @@ from deft_reach.app.shell.station import Station
 from deft_reach.app.shell.transport import Transport
 from deft_reach.app.text.numbers import bpm
 from deft_reach.app.text.words import VERDICT_WORDS, say, sentence
-from deft_reach.app.widgets.page_tabs import scrolling
 from deft_reach.app.widgets.panel import Panel
 from deft_reach.app.widgets.plain_text import PlainLabel
 from deft_reach.core.document import Plan, read_text, standing
@@ -86,8 +85,8 @@ class ClimbStation(Station):
         self.weave.setMinimumSize(220, 112)
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
         self.plan_panel = Panel("Reach plan", self.plan)
-        ladder = Panel("Ladder", scrolling(self.form))
-        left = self.split(down, "climbLeft", [ladder, self.plan_panel], [430, 260], [1, 1])
+        ladder = Panel("Ladder", self.form)
+        left = self.split(down, "climbLadder", [ladder, self.plan_panel], [420, 280], [1, 1])
         self.card_panel = Panel("Now", self.card, "", self._ears())
         self.chart_panel = Panel("Rungs", self.chart, "click one to go there")
         threads = QWidget()
@@ -97,7 +96,7 @@ class ClimbStation(Station):
         column.addWidget(sheet)
         self.weave_panel = Panel("This stage", threads)
         parts = [self.card_panel, self.chart_panel, self.weave_panel]
-        right = self.split(down, "climbRight", parts, [184, 150, 362], [0, 1, 3])
+        right = self.split(down, "climbNow", parts, [176, 150, 376], [0, 1, 3])
         self.fill(self.split(across, "climbAcross", [left, right], [352, 840], [1, 3]))
         self.form.changed.connect(self.build)
         self.form.rule_changed.connect(self._new_rule)

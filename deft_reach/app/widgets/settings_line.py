@@ -39,6 +39,8 @@ class Field:
     name: str
     label: str
     tip: str = ""
+    #: What a screen reader says where the label alone is too short.
+    spoken: str = ""
 
     def make(self) -> QWidget:
         """The widget that sets it."""
@@ -68,9 +70,14 @@ class Choice(Field):
     choices: Mapping[Any, str] | Sequence[tuple[Any, str]] = ()
     first: Any = None
     said: Mapping[Any, str] | None = None
+    #: Whether another one can be typed.
+    editable: bool = False
 
     def make(self) -> QComboBox:
         box = QComboBox()
+        if self.editable:
+            box.setEditable(True)
+            box.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
         box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         rows = self.choices.items() if isinstance(self.choices, Mapping) else self.choices
         for value, text in rows:
@@ -87,10 +94,11 @@ class Choice(Field):
         widget.setCurrentIndex(next((k for k in range(widget.count()) if widget.itemData(k) == value), 0))
 
     def words(self, widget: QComboBox) -> str:
-        return (self.said or {}).get(widget.currentData(), widget.currentText())
+        data = None if self.editable else widget.currentData()
+        return (self.said or {}).get(data, widget.currentText())
 
     def heard(self, widget: QComboBox) -> Any:
-        return widget.currentIndexChanged
+        return widget.currentTextChanged if self.editable else widget.currentIndexChanged
 
 
 @dataclass(frozen=True)
@@ -202,7 +210,7 @@ class Fields(QWidget):
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
         for field in fields:
             widget = self.widgets[field.name] = field.make()
-            widget.setAccessibleName(field.label.replace("&", ""))
+            widget.setAccessibleName(field.spoken or field.label.replace("&", ""))
             widget.setToolTip(field.tip)
             widget.setAccessibleDescription(field.tip)
             set_scaled(widget, QWidget.setMinimumHeight, 24)
