@@ -115,6 +115,15 @@ def type_text(widget, text: str) -> None:
     QTest.keyClicks(widget, text)
 
 
+def reveal(widget) -> None:
+    """Open the popover that a widget is in, if it is in one, as a user would."""
+    inside = widget
+    while inside is not None and inside.objectName() != "popover":
+        inside = inside.parentWidget()
+    if inside is not None and not inside.isVisible():
+        QTest.mouseClick(inside.parentWidget(), Qt.MouseButton.LeftButton)
+
+
 def choose(menu, start: str) -> None:
     """Open a menu and choose the entry whose words begin so, by keys."""
     menu.popup(QPoint(0, 0))

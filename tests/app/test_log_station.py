@@ -15,7 +15,7 @@ from deft_reach.formats.midi_take import load_performance
 from deft_reach.store.log_entries import Attempt, TakeEntry
 from deft_reach.store.log_exchange import MAX_BYTES
 from deft_reach.store.logbook import Logbook
-from tests.app.conftest import click, enter
+from tests.app.conftest import click, enter, reveal
 from tests.app.test_climb_station import let_time_pass
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -33,6 +33,7 @@ def station(window, qapp):
 
 
 def press(button):
+    reveal(button)
     assert button.isEnabled() and button.isVisible(), button.text()
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
 

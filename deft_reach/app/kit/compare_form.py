@@ -32,7 +32,13 @@ class CompareForm(Listener):
         self.other_box.setAccessibleName("Compare with")
         column.addWidget(self.other_box)
         self.table = QTableWidget()
-        make_list(self.table, "What differs from the other kit", ["piece", "here, against the other"], wide=(1,))
+        make_list(
+            self.table,
+            "What differs from the other kit",
+            ["piece", "here, against the other"],
+            wide=(1,),
+            empty="Nothing differs, or no other kit is chosen.",
+        )
         column.addWidget(self.table, 1)
         self.words = HintLabel()
         column.addWidget(self.words)

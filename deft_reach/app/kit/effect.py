@@ -34,7 +34,9 @@ class PlanEffects(QTableWidget):
         self._before: dict[str, tuple[object, Report | None]] = {}
         self._waiting: list[str] = []
         columns = ["plan", "home", "breaks at", "ease", "findings"]
-        make_list(self, "What the kit does to the plans", columns, wide=(0,))
+        make_list(
+            self, "What the kit does to the plans", columns, wide=(0,), empty="No plan is played on this kit yet."
+        )
         # While something is dragged the drawings come first: the list follows a plan at a time.
         self._next = QTimer(self)
         self._next.setSingleShot(True)

@@ -81,7 +81,13 @@ class TapeForm(Listener):
         column.addWidget(self.lead)
         column.addWidget(self.by_hand)
         self.table = QTableWidget()
-        make_list(self.table, "Tape readings", ["reading", "measured", "off by"], wide=(0,))
+        make_list(
+            self.table,
+            "Tape readings",
+            ["reading", "measured", "off by"],
+            wide=(0,),
+            empty="Measure with a tape: readings are listed here.",
+        )
         column.addWidget(self.table, 1)
         self.words = PlainLabel()
         self.words.setWordWrap(True)

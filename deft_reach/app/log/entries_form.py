@@ -49,7 +49,13 @@ class EntriesForm(Listener):
         column.setContentsMargins(10, 6, 10, 6)
         self.table = QTableWidget()
         columns = ["when", "plan", "as committed", "stage", "tempo", "verdict", "note"]
-        make_list(self.table, "Attempts and takes, the newest first", columns, wide=(1, 6))
+        make_list(
+            self.table,
+            "Attempts and takes, the newest first",
+            columns,
+            wide=(1, 6),
+            empty="Every rung you judge and every take you check is listed here.",
+        )
         column.addWidget(self.table, 1)
         self.note = QLineEdit()
         self.note.setPlaceholderText("note on the chosen entry")

@@ -113,7 +113,13 @@ class HandTestForm(Listener):
         column = QVBoxLayout()
         column.setSpacing(4)
         self.table = QTableWidget()
-        make_list(self.table, "What was measured", ["what", "measured", "spread", "usual"], wide=(0,))
+        make_list(
+            self.table,
+            "What was measured",
+            ["what", "measured", "spread", "usual"],
+            wide=(0,),
+            empty="Play the test: each hand's speed is listed here.",
+        )
         self.words = HintLabel()
         self.chart = HandChart()
         self.use = QPushButton("Use it for this player")

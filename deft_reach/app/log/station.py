@@ -62,7 +62,13 @@ class LogStation(Station):
         room.setWidgetResizable(True)
         room.setFrameShape(QScrollArea.Shape.NoFrame)
         self.plans = QTableWidget()
-        make_list(self.plans, "Plans and how far they have come", ["plan", "state", "clean", "home"], wide=(0,))
+        make_list(
+            self.plans,
+            "Plans and how far they have come",
+            ["plan", "state", "clean", "home"],
+            wide=(0,),
+            empty="No plan yet.",
+        )
         self.practised = PracticeChart()
         self.limbs = PlainLabel()
         self.limbs.setObjectName("hint")
@@ -86,7 +92,7 @@ class LogStation(Station):
             ("entries", "Entries"),
         )  # fmt: skip
         self.tabs, bottom = self.tab_sheet(pages)
-        right = self.split(down, "logRight", [self.tempo_panel, bottom], [270, 420], [1, 1])
+        right = self.split(down, "logTake", [self.tempo_panel, bottom], [230, 470], [1, 2])
         self.fill(self.split(across, "logAcross", [left, right], [380, 812], [1, 3]))
         self.plans.currentCellChanged.connect(lambda row, *_: self._picked(row))
         log.changed.connect(self._heard)

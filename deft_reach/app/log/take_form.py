@@ -6,19 +6,15 @@ from __future__ import annotations
 import re
 from datetime import datetime
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any, Final, NamedTuple
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
-    QCheckBox,
     QDoubleSpinBox,
     QFileDialog,
-    QFormLayout,
     QHBoxLayout,
-    QLineEdit,
     QPushButton,
     QScrollArea,
-    QSpinBox,
     QTableWidget,
     QVBoxLayout,
     QWidget,
@@ -33,11 +29,11 @@ from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.shell.station import Listener
 from deft_reach.app.text.numbers import bpm, decimal
 from deft_reach.app.text.words import VERDICT_WORDS, offset_words, say, sentence
-from deft_reach.app.widgets.decimal_box import DecimalBox
 from deft_reach.app.widgets.note_map_box import NoteMapBox
 from deft_reach.app.widgets.plain_text import PlainLabel
 from deft_reach.app.widgets.port_box import SIMULATED_KIT, PortBox
-from deft_reach.app.widgets.styled import set_font, set_scaled
+from deft_reach.app.widgets.settings_line import Number, SettingsLine, Switch, Text
+from deft_reach.app.widgets.styled import set_font
 from deft_reach.app.widgets.tables import fill_row, make_list
 from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Plan
@@ -71,6 +67,27 @@ FAULTS = (
 )
 
 
+JUDGING: Final = (
+    Switch("dynamics", "&Judge accents and ghosts", "Off: loudness is shown and not judged, as for a practice pad",
+           first=True, on="accents and ghosts judged", off="loudness not judged"),
+    Text("free", "&Laid-back groups", "Numbers of groups, from 1: their timing is shown and not judged",
+         spoken="Groups that may be laid back or stretched", empty="none", said="groups {} laid back"),
+    Text("ramp", "&Ramp",
+         "Empty unless played from one tempo to another in so many rounds: the check says where strokes gave out",
+         spoken="Ramp that was played", empty="80-140x12", said="ramp {}"),
+    Switch("keep", "&Keep recordings in the log", first=True, on="kept in the log"),
+)  # fmt: skip
+SIMULATED: Final = (
+    Number("rounds", "&Played", low=1, high=64, first=4, prefix="× "),
+    *(
+        Number(name, words[:1].upper() + words[1:], spoken=f"Fault: {words}", low=low, high=high, first=neutral,
+               step=step, suffix=suffix, floating=True)
+        for name, words, suffix, low, high, step, _, neutral in FAULTS
+    ),
+    Number("seed", "&Seed", spoken="Seed of the simulated player", low=1, high=9999, first=1),
+)  # fmt: skip
+
+
 class _Asked(NamedTuple):
     """What a take is held against, and where it comes from: nothing where the simulated kit plays."""
 
@@ -81,7 +98,7 @@ class _Asked(NamedTuple):
 
 
 class TakeForm(Listener):
-    """Where the take comes from on the left; what it says on the right."""
+    """Where the take comes from in one line; what it says below."""
 
     def __init__(self, session: Session, log: PracticeLog, recorder: Recorder, notes: NoteMaps) -> None:
         super().__init__(session)
@@ -94,92 +111,46 @@ class TakeForm(Listener):
         self._asked: _Asked | None = None
         self._task = BackgroundTask(TakeError)
         self._task.finished.connect(self._take)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(10, 6, 10, 6)
-        row.setSpacing(12)
-        scroll = QScrollArea()
-        scroll.setWidget(self._source())
-        scroll.setWidgetResizable(True)
-        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
-        set_scaled(scroll, QWidget.setFixedWidth, 270)
-        row.addWidget(scroll)
-        row.addWidget(self._answer(), 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 6, 10, 6)
+        column.setSpacing(6)
+        column.addLayout(self._source())
+        column.addWidget(self._answer(), 1)
         say(self.words, "Record your kit as a MIDI file and check it here, or let the simulated kit play.", "hint")
         if recorder.recording:
             self._say_recording()
         self.follow()
 
-    def _source(self) -> QWidget:
-        # Long: widgets in the order in which they are laid out.
-        side = QWidget()
-        column = QVBoxLayout(side)
-        column.setContentsMargins(0, 0, 6, 0)
-        column.setSpacing(4)
+    def _source(self) -> QHBoxLayout:
+        """Where a take comes from, in one line."""
         self.browse_button = QPushButton("Check a recording…")
         self.ports = PortBox("Record live from", (SIMULATED_KIT,))
         self.record = QPushButton("Record live")
-        self.play = QPushButton("Let the simulated kit play")
-        self.save = QPushButton("Save what it plays…")
+        self.play, self.save = QPushButton("Let it play"), QPushButton("Save what it plays…")
         for button in (self.browse_button, self.record, self.play, self.save):
             button.setObjectName("quiet")
-        column.addWidget(self.browse_button)
-        live = QHBoxLayout()
-        live.addWidget(self.ports, 1)
-        live.addWidget(self.record)
-        column.addLayout(live)
-        column.addWidget(self.notes)
-        column.addWidget(self.play)
-        column.addWidget(self.save)
-        self.keep = QCheckBox("Keep recordings in the log")
-        self.keep.setChecked(True)
-        column.addWidget(self.keep)
-        self.dynamics = QCheckBox("Judge accents and ghosts")
-        self.dynamics.setToolTip("Off: loudness is shown and not judged, as for a practice pad")
-        self.dynamics.setChecked(True)
-        column.addWidget(self.dynamics)
-        form = QFormLayout()
-        form.setVerticalSpacing(3)
-        self.rounds = QSpinBox()
-        self.rounds.setRange(1, 64)
-        self.rounds.setValue(4)
-        self.rounds.setPrefix("× ")
-        self.seed = QSpinBox()
-        self.seed.setRange(1, 9999)
-        self.seed.setAccessibleName("Seed of the simulated player")
-        self.free = QLineEdit()
-        self.free.setPlaceholderText("none")
-        self.free.setToolTip("Numbers of groups, from 1: their timing is shown and not judged")
-        self.free.setAccessibleName("Groups that may be laid back or stretched")
-        self.ramp = QLineEdit()
-        self.ramp.setPlaceholderText("80-140x12")
-        self.ramp.setToolTip(
-            "Empty unless played from one tempo to another in so many rounds: the check says where strokes gave out"
+        self.judging = SettingsLine("How takes are judged", JUDGING, (self.notes,))
+        self.simulated = SettingsLine("Simulated kit", SIMULATED, (self.play, self.save), shown="Simulated kit")
+        judging, simulated = self.judging.field, self.simulated.field
+        self.keep, self.dynamics, self.free, self.ramp = (
+            judging(name) for name in ("keep", "dynamics", "free", "ramp")
         )
-        self.ramp.setAccessibleName("Ramp that was played")
-        form.addRow("laid-back groups", self.free)
-        form.addRow("ramp", self.ramp)
-        form.addRow("played", self.rounds)
-        self.faults: dict[str, QDoubleSpinBox] = {}
-        for name, words, suffix, low, high, step, _, neutral in FAULTS:
-            box = DecimalBox()
-            box.setRange(low, high)
-            box.setDecimals(0)
-            box.setSingleStep(step)
-            box.setValue(neutral)
-            box.setSuffix(suffix)
-            box.setAccessibleName(f"Fault: {words}")
-            self.faults[name] = box
-            form.addRow(words, box)
-        form.addRow("seed", self.seed)
-        column.addLayout(form)
-        column.addStretch(1)
+        self.rounds, self.seed = simulated("rounds"), simulated("seed")
+        self.faults: dict[str, QDoubleSpinBox] = {fault[0]: simulated(fault[0]) for fault in FAULTS}
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        for widget in (self.browse_button, self.ports, self.record):
+            row.addWidget(widget)
+        row.addWidget(self.judging, 1)
+        row.addWidget(self.simulated)
         self.browse_button.clicked.connect(self.browse)
         self.record.clicked.connect(self.record_live)
         self.recorder.heard.connect(self._heard_hit)
         self.recorder.ended.connect(self.record_live)
-        self.play.clicked.connect(self.simulate)
-        self.save.clicked.connect(self.save_performance)
-        return side
+        for button, act in ((self.play, self.simulate), (self.save, self.save_performance)):
+            button.clicked.connect(self.simulated.close_fields)
+            button.clicked.connect(act)
+        return row
 
     def _answer(self) -> QWidget:
         whole = QWidget()

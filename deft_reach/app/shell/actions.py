@@ -165,7 +165,7 @@ MENUS: Final[tuple[tuple[str, tuple[Entry, ...]], ...]] = (
             *_stations(),
             None,
             ActionSpec("What makes it har&d", lambda w: w.show_demands(), ("F7",), "what makes the plan hard"),
-            ActionSpec("Table of &strokes", lambda w: w.show_strokes(), ("F9",), "every stroke in a table"),
+            ActionSpec("Table of strokes", lambda w: w.show_strokes(), ("F9",), "every stroke in a table"),
             ActionSpec("&Next finding", lambda w: w.transport.session.step_finding(1), ("F8",)),
             ActionSpec("Finding &before", lambda w: w.transport.session.step_finding(-1), ("Shift+F8",)),
             ActionSpec("Whole &pattern", lambda w: w.fit_view(), ("Ctrl+0",), "show the whole pattern"),

@@ -31,6 +31,8 @@ from deft_reach.core.model.counting import counted
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE
 from deft_reach.core.session import Session
 from deft_reach.core.session.candidate_view import CandidateView
+from deft_reach.core.session.song_view import SongView
+from deft_reach.core.song.verdict import SongReport
 
 #: Below this width (px) the header says less about commitments.
 NARROW = 1260
@@ -125,6 +127,8 @@ class Header(QFrame):
         self.session = session
         #: What is offered in place of the plan.
         self._offer: CandidateView | None = None
+        #: The song that is in view in place of the plan; limit and level are then its own.
+        self._song: SongView | None = None
         self.play = PlayButton(transport)
         self.setObjectName("header")
         self.plans = ElidedComboBox()
@@ -214,6 +218,16 @@ class Header(QFrame):
         if self.session.reading:
             self.refresh()
 
+    def show_song(self, song: SongView | None) -> None:
+        """Show a song's limit and level as long as it is in view; None for the plan's."""
+        if song is not self._song:
+            if self._song is not None:
+                self._song.verdict.drop(self.refresh)
+            self._song = song
+            if song is not None:
+                song.verdict.connect(self.refresh)
+            self.refresh()
+
     def show_offer(self, offer: CandidateView | None) -> None:
         """Show what is offered beside the plan's own figures, as long as it is; None where there is none."""
         if offer is not self._offer:
@@ -239,6 +253,27 @@ class Header(QFrame):
         ease = f"ease {b.ease:.0f} → {a.ease:.0f}" if b.level is not None else f"ease {a.ease:.0f}"
         mostly = f" · {MOSTLY[after.demands[0].kind]}" if after.demands else ""
         self.ease.show_value(" → ".join(dict.fromkeys(levels)), f"{ease} of 100{mostly}", tone)
+
+    def _show_song_figures(self, found: SongReport) -> None:
+        """Where a song has the least headroom, and how hard it is as a whole."""
+        report, row = found.report, found.tightest
+        assert report is not None
+        if report.impossible or row is None or row.tempo_limit is None or row.headroom is None:
+            words = (
+                ("at no tempo", "something cannot be struck") if report.impossible else ("no limit", "in the song")
+            )
+            self.limit.show_value(*words, "stop" if report.impossible else "")
+        else:
+            tone = "stop" if row.headroom < 0 else "caution" if row.headroom < 0.1 else ""
+            name = (
+                next((part.plan.name for part in found.chain.parts if part.section == row.section), "")
+                if found.chain is not None
+                else ""
+            )
+            self.limit.show_value(f"breaks at {row.tempo_limit:.0f}", f"BPM in {name}", tone)
+        level = "impossible" if report.impossible else report.summary.level or "hands open"
+        tone = {"hard": "caution", "impossible": "stop"}.get(level, "")
+        self.ease.show_value(level, f"the song: ease {report.summary.ease:.0f} of 100", tone)
 
     def _show_figures(self, report: Report | None) -> None:
         """Limit and level of the plan as it stands."""
@@ -310,7 +345,10 @@ class Header(QFrame):
         self.about.setText(
             f"{session.kit.name} · {who}{f' · {skill}' if skill else ''}{' · loop' if plan.repeat else ''}"
         )
-        self._show_figures(report)
+        if self._song is not None and self._song.found is not None and self._song.found.report is not None:
+            self._show_song_figures(self._song.found)
+        else:
+            self._show_figures(report)
         offered = self._offer is not None and self._offer.active
         if offered and report is not None and self._offer is not None:
             self._show_compared(report, self._offer)

@@ -17,6 +17,7 @@ from deft_reach.app.widgets.plain_text import PlainLabel
 from deft_reach.core.session import Session
 from deft_reach.core.session.candidate_view import CandidateView
 from deft_reach.core.session.plan_view import PlanView
+from deft_reach.core.session.song_view import SongView
 
 
 class Offer(NamedTuple):
@@ -134,6 +135,11 @@ class Station(Listener):
         """What the transport plays while the station is in view: the plan, or the candidate drawn in its place."""
         candidate = self._candidate
         return candidate if candidate is not None and candidate.active else self.session
+
+    @property
+    def song_shown(self) -> SongView | None:
+        """The song whose verdict is in the header while the station is in view, None for the plan's."""
+        return None
 
     def played_changed(self) -> None:
         """Something else is played while the station is in view."""

@@ -76,7 +76,13 @@ class LayoutForm(SearchForm):
         column = QVBoxLayout()
         column.setSpacing(4)
         self.table = QTableWidget()
-        make_list(self.table, "Places found", ["gain", "breaks at", "moves"], wide=(2,))
+        make_list(
+            self.table,
+            "Places found",
+            ["gain", "breaks at", "moves"],
+            wide=(2,),
+            empty="Tick what may move and press Find.",
+        )
         column.addWidget(self.table, 2)
         self.gains = QTableWidget()
         make_list(self.gains, "What each plan gains", ["plan", "cost", "breaks at"], wide=(0,))

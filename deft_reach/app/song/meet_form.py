@@ -61,7 +61,13 @@ class MeetForm(Listener):
         room.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         right.addWidget(room, 3)
         self.table = QTableWidget()
-        make_list(self.table, "Ways out", ["way out", "pace there", "song costs", "what is lost"], wide=(3,))
+        make_list(
+            self.table,
+            "Ways out",
+            ["way out", "pace there", "song costs", "what is lost"],
+            wide=(3,),
+            empty="Where a meeting is hard, ways to ease it are listed here.",
+        )
         right.addWidget(self.table, 4)
         low = QHBoxLayout()
         self.hint = PlainLabel()

@@ -74,7 +74,13 @@ class RefitForm(SearchForm):
         column.setSpacing(4)
         tables = QHBoxLayout()
         self.table = QTableWidget()
-        make_list(self.table, "The plan on that kit", ["ease", "breaks at", "cautions", "changed"], wide=(3,))
+        make_list(
+            self.table,
+            "The plan on that kit",
+            ["ease", "breaks at", "cautions", "changed"],
+            wide=(3,),
+            empty="Choose a kit and press Find.",
+        )
         self.changes = QTableWidget()
         make_list(self.changes, "What takes the place of what", ["was", "becomes", "strokes", "why"], wide=(3,))
         tables.addWidget(self.table, 5)

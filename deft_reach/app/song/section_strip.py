@@ -1,34 +1,30 @@
-"""The whole song at a glance: a block a section, with what it is like, and which part of it is in view below."""
+"""The whole song at a glance, to time: the headroom of each section, where they meet, and what is in view below."""
 
 from __future__ import annotations
 
 from collections.abc import Hashable
+from itertools import pairwise
 from typing import NamedTuple
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QFontMetricsF, QMouseEvent, QPainter, QPen
+from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QWidget
 
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import Same, label
-from deft_reach.app.canvas.sprites import text_size
 from deft_reach.app.canvas.time_axis import GUTTER, TimeAxis
 from deft_reach.app.canvas.timeline import Timeline
 from deft_reach.app.text.numbers import bpm
 from deft_reach.app.widgets.styled import set_scaled
 from deft_reach.core.session.song_view import SongView
 
-HEIGHT = 46
-TOP, BOTTOM = 5.0, 41.0
-
-
-def _two_lines(name: str) -> list[str]:
-    """A name broken at the blank nearest to its middle; whole where it has none."""
-    blanks = [k for k, char in enumerate(name) if char == " "]
-    if not blanks:
-        return [name]
-    at = min(blanks, key=lambda k: abs(2 * k - len(name)))
-    return [name[:at], name[at + 1 :]]
+HEIGHT = 88
+#: Where names stand, the height of the most headroom that is told apart, of none, and of the lowest below it (px).
+NAME, MOST, NONE, LEAST = 11.0, 26.0, 66.0, 82.0
+#: Headroom that stands at MOST, and how far above the limit stands at LEAST.
+AMPLE, BEYOND = 1.0, 0.4
+#: A seam is no narrower than this (px) to either side.
+SEAM = 5.0
 
 
 class Block(NamedTuple):
@@ -76,7 +72,7 @@ class SectionStrip(Timeline):
             painter.setPen(QPen(QColor(c.ink), 1.4))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             left = self.x_at(self.axis.start)
-            painter.drawRoundedRect(QRectF(left, 1.5, self.x_at(end) - left, self.height() - 3), 4, 4)
+            painter.drawRect(QRectF(left, 1.5, self.x_at(end) - left, self.height() - 3))
         position = self.view.position
         if position is not None:
             painter.setPen(QPen(QColor(c.ink), 1.6))
@@ -148,47 +144,89 @@ class SectionStrip(Timeline):
         blocks = self.blocks()
         return " ".join(self.block_words(block) for block in blocks) if blocks else "No song to show yet."
 
+    @staticmethod
+    def level_of(headroom: float | None) -> float:
+        """The height at which a headroom stands (px at the usual text size); no limit stands as high as any."""
+        if headroom is None:
+            return MOST
+        if headroom >= 0:
+            return NONE - (NONE - MOST) * min(headroom, AMPLE) / AMPLE
+        return NONE + (LEAST - NONE) * min(-headroom, BEYOND) / BEYOND
+
+    def _level(self, block: Block, stretch: float) -> float:
+        found = self.view.found
+        row = next((r for r in found.sections if r.section == block.section), None) if found is not None else None
+        return self.level_of(row.headroom if row is not None else None) * stretch
+
     def draw(self, painter: QPainter) -> None:
-        c = theme.colours()
         found = self.view.found
         blocks = self.blocks()
         if found is None or not blocks:
             return
-        stretch = max(1.0, theme.text_scale())
-        top, bottom = TOP * stretch, BOTTOM * stretch
+        c, stretch = theme.colours(), max(1.0, theme.text_scale())
+        none = NONE * stretch
         strokes, index = found.chain.pattern.strokes if found.chain else (), self.view.stroke
         now = float(strokes[index].start) if index is not None and index < len(strokes) else -1.0
-        align = Qt.AlignmentFlag.AlignLeft
+        right = Qt.AlignmentFlag.AlignRight
+        for words, y in (("headroom", MOST * stretch), ("at its limit", none)):
+            label(painter, QPointF(GUTTER - 8, y), words, theme.lettering(9.5), QColor(c.muted), right)
         for block in blocks:
-            left, right = self.x_at(block.start), self.x_at(block.end) - 2
-            row = next((r for r in found.sections if r.section == block.section), None)
-            box = QRectF(left, top, right - left, bottom - top)
-            fill = QColor(c.selection if block.start <= now < block.end else c.band)
-            painter.setPen(QPen(QColor(c.line), 1))
-            painter.setBrush(fill)
-            painter.drawRoundedRect(box, 3, 3)
-            painter.setPen(QPen(QColor(c.line), 1, Qt.PenStyle.DotLine))
-            for start in block.rounds[1:]:
-                x = self.x_at(start)
-                painter.drawLine(QPointF(x, top + 2), QPointF(x, bottom - 2))
-            x = left + 7
-            room = right - x - 8
-            severity = row.severity if row is not None else ""
-            if severity and room > 24:
-                theme.draw_severity(painter, severity, QPointF(x + 5, top + 10 * stretch), 4.6)
-                x, room = x + 16, room - 16
-            times = f" × {len(block.rounds)}" if len(block.rounds) > 1 else ""
-            font = theme.ui_font(10, bold=True)
-            whole = self._name(block.section) + times
-            lines = [whole] if text_size(whole, font)[0] <= room else _two_lines(whole)
-            if room > 20:
-                for k, line in enumerate(lines):
-                    text = QFontMetricsF(font).elidedText(line, Qt.TextElideMode.ElideRight, room)
-                    label(painter, QPointF(x, top + (10 + 16 * k) * stretch), text, font, QColor(c.ink), align)
-            if row is not None and room > 20 and len(lines) == 1:
-                limit = "" if row.tempo_limit is None else f", breaks at {row.tempo_limit:.0f}"
-                font = theme.ui_font(9)
-                text = QFontMetricsF(font).elidedText(f"{bpm(row.tempo)}{limit}", Qt.TextElideMode.ElideRight, room)
-                tight = row.headroom is not None and row.headroom < 0
-                colour = QColor(c.stop if tight else c.muted)
-                label(painter, QPointF(x, top + 26 * stretch), text, font, colour, align)
+            self._draw_section(painter, block, block.start <= now < block.end, stretch)
+        for before, after in pairwise(blocks):
+            self._draw_seam(painter, before, after, stretch)
+        painter.setPen(QPen(QColor(c.edge), 1))
+        painter.drawLine(QPointF(self.x_at(0.0), none), QPointF(self.x_at(blocks[-1].end), none))
+
+    def _draw_section(self, painter: QPainter, block: Block, chosen: bool, stretch: float) -> None:
+        """A section's headroom over its time, a tick for each time it is played, and its name above."""
+        c, found = theme.colours(), self.view.found
+        assert found is not None
+        row = next((r for r in found.sections if r.section == block.section), None)
+        left, right, none, level = (
+            self.x_at(block.start), self.x_at(block.end), NONE * stretch, self._level(block, stretch),
+        )  # fmt: skip
+        beyond = row is not None and row.headroom is not None and row.headroom < 0
+        if chosen:
+            painter.fillRect(QRectF(left, 0, right - left, self.height()), QColor(c.selection))
+        area = QColor(c.stop if beyond else c.good)
+        area.setAlpha(38)
+        painter.fillRect(QRectF(left, min(level, none), right - left, abs(level - none)), area)
+        painter.setPen(QPen(QColor(c.stop if beyond else c.good), 2.2))
+        painter.drawLine(QPointF(left, level), QPointF(right, level))
+        painter.setPen(QPen(QColor(c.edge), 1))
+        for start in block.rounds:
+            x = self.x_at(start)
+            painter.drawLine(QPointF(x, none), QPointF(x, none + 5))
+        x, room, y = left + 4, right - left - 8, NAME * stretch
+        align, severity = Qt.AlignmentFlag.AlignLeft, row.severity if row is not None else ""
+        if severity and room > 24:
+            theme.draw_severity(painter, severity, QPointF(x + 5, y), 4.6)
+            x, room = x + 14, room - 14
+        font = theme.ui_font(10, bold=True)
+        if room > 16:
+            text = QFontMetricsF(font).elidedText(self._name(block.section), Qt.TextElideMode.ElideRight, room)
+            label(painter, QPointF(x, y), text, font, QColor(c.ink), align)
+        if row is not None and right - left > 40:
+            limit = "no limit" if row.tempo_limit is None else f"breaks at {row.tempo_limit:.0f}"
+            font = theme.ui_font(9)
+            text = QFontMetricsF(font).elidedText(limit, Qt.TextElideMode.ElideRight, right - left - 8)
+            # Over its line, but under it where the name stands there.
+            over = min(level, none) - 9 * stretch
+            at = QPointF(left + 7, over if over > (NAME + 14) * stretch else level + 11 * stretch)
+            label(painter, at, text, font, QColor(c.stop if beyond else c.muted), align)
+
+    def _draw_seam(self, painter: QPainter, before: Block, after: Block, stretch: float) -> None:
+        """Where two sections meet: the last beat of one and the first of the next lie over each other."""
+        c, x = theme.colours(), self.x_at(after.start)
+        wide = max(SEAM, self.x_at(after.start + 0.25) - x)
+        tops = (self._level(before, stretch), self._level(after, stretch))
+        low = max(*tops, NONE * stretch)
+        hatch = QColor(c.edge)
+        painter.fillRect(
+            QRectF(x - wide, min(tops), 2 * wide, low - min(tops)), QBrush(hatch, Qt.BrushStyle.BDiagPattern)
+        )
+        path = QPainterPath(QPointF(x - wide, tops[0]))
+        path.cubicTo(QPointF(x, tops[0]), QPointF(x, tops[1]), QPointF(x + wide, tops[1]))
+        painter.setPen(QPen(QColor(c.ink), 1.4))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPath(path)

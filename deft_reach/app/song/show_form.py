@@ -47,7 +47,13 @@ class ShowForm(Listener):
         top.addWidget(self.open)
         column.addLayout(top)
         self.table = QTableWidget()
-        make_list(self.table, "The whole show", COLUMNS, wide=(0, 4))
+        make_list(
+            self.table,
+            "The whole show",
+            COLUMNS,
+            wide=(0, 4),
+            empty="Make songs, and the whole evening is listed here.",
+        )
         column.addWidget(self.table, 1)
         self.kit.currentIndexChanged.connect(lambda _: self._ask())
         self.table.cellActivated.connect(lambda *_: self._open())

@@ -66,7 +66,13 @@ class SongBar(Listener):
         column.addLayout(self._choose())
         column.addLayout(self._settings())
         self.table = QTableWidget()
-        make_list(self.table, "Sections of the song", [name for name, _ in COLUMNS], wide=(0,))
+        make_list(
+            self.table,
+            "Sections of the song",
+            [name for name, _ in COLUMNS],
+            wide=(0,),
+            empty="Add a plan: sections are listed here in their order.",
+        )
         for k, (_, tip) in enumerate(COLUMNS):
             self.table.model().setHeaderData(k, Qt.Orientation.Horizontal, tip, Qt.ItemDataRole.ToolTipRole)
         column.addWidget(self.table, 1)

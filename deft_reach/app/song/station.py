@@ -51,7 +51,7 @@ class SongStation(Station):
         self.meet = MeetForm(session, self.view)
         self.plan_panel = Panel("Reach plan", self.plan)
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
-        left = self.split(down, "songLeft", [Panel("Song", self.bar), self.plan_panel], [420, 260], [1, 1])
+        left = self.split(down, "songLeft", [Panel("Song", self.bar), self.plan_panel], [466, 236], [1, 1])
         threads = QWidget()
         column = QVBoxLayout(threads)
         column.setContentsMargins(0, 0, 0, 0)
@@ -74,6 +74,7 @@ class SongStation(Station):
         self.bar.played_from.connect(self._play_from)
         self.view.refused.connect(self._refused)
         self.view.verdict.connect(self._say)
+        self.view.verdict.connect(self.played_changed)
         self.view.selected.connect(self._say)
         self.follow()
 
@@ -119,6 +120,10 @@ class SongStation(Station):
     def played(self) -> PlanView:
         """What is in view here is played, not the plan."""
         return self.view
+
+    @property
+    def song_shown(self) -> SongView | None:
+        return self.view if self.view.report is not None else None
 
     def _play_from(self, section: int) -> None:
         """Play the song from a section on."""

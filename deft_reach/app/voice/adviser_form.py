@@ -59,7 +59,13 @@ class AdviserForm(SearchForm):
         row.addWidget(self.find_button)
         column.addLayout(row)
         self.table = QTableWidget()
-        make_list(self.table, "Voicings found", ["way", "ease", "breaks at", "cautions"], wide=(0,))
+        make_list(
+            self.table,
+            "Voicings found",
+            ["way", "ease", "breaks at", "cautions"],
+            wide=(0,),
+            empty="Press Find: ways round the kit are listed here, the easiest first.",
+        )
         column.addWidget(self.table, 1)
         low = QHBoxLayout()
         self.use = QPushButton("Use it")

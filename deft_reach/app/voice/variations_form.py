@@ -78,7 +78,7 @@ class VariationsForm(SearchForm):
         column.addLayout(question)
         self.table = QTableWidget()
         columns = ["variation", "ease", "breaks at", "cautions"]
-        make_list(self.table, "Variations of the plan in view", columns, wide=(0,))
+        make_list(self.table, "Variations of the plan in view", columns, wide=(0,), empty="Press Make a page.")
         self.table.setSortingEnabled(True)
         column.addWidget(self.table, 1)
         self.answer_views = [self.table]

@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from deft_reach.app.widgets.decimal_box import DecimalBox
 from deft_reach.app.widgets.styled import set_scaled
 
 #: Between what the line says of two fields.
@@ -113,11 +114,13 @@ class Number(Field):
     prefix: str = ""
     suffix: str = ""
     none: str = ""
+    #: Whether its value is a float, even without decimals.
+    floating: bool = False
 
     def make(self) -> QSpinBox | QDoubleSpinBox:
         box: QSpinBox | QDoubleSpinBox
-        if self.decimals:
-            box = QDoubleSpinBox()
+        if self.decimals or self.floating:
+            box = DecimalBox()
             box.setDecimals(self.decimals)
         else:
             box = QSpinBox()
@@ -241,14 +244,19 @@ class Fields(QWidget):
 
 
 class SettingsLine(QPushButton):
-    """What is set, on a button; pressed, the fields open below it, with ``more`` under them. Esc closes them."""
+    """What is set, on a button; pressed, the fields open below it, with ``more`` under them. Esc closes them.
+
+    With ``shown`` the button says that and not what is set.
+    """
 
     changed = Signal()
 
-    def __init__(self, name: str, fields: Sequence[Field], more: Sequence[QWidget] = ()) -> None:
+    def __init__(
+        self, name: str, fields: Sequence[Field], more: Sequence[QWidget] = (), shown: str | None = None
+    ) -> None:
         super().__init__()
         self.setObjectName("settings")
-        self._name = name
+        self._name, self._shown = name, shown
         self.fields = Fields(fields)
         self.popover = QFrame(self, Qt.WindowType.Popup)
         self.popover.setObjectName("popover")
@@ -260,7 +268,7 @@ class SettingsLine(QPushButton):
         for widget in more:
             column.addWidget(widget)
         policy = QSizePolicy.Policy
-        self.setSizePolicy(policy.Expanding, policy.Fixed)
+        self.setSizePolicy(policy.Expanding if shown is None else policy.Preferred, policy.Fixed)
         self.setMinimumWidth(60)
         self.setToolTip(f"{name}: press to change")
         self.clicked.connect(self.open)
@@ -303,6 +311,9 @@ class SettingsLine(QPushButton):
 
     def _say(self) -> None:
         words = self.fields.words
+        if self._shown is not None:
+            self.setText(f"{self._shown} ▾")
+            return
         self.setAccessibleName(f"{self._name}: {words}")
         room = max(20, self.width() - 34)
         self.setText(self.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, room) + " ▾")

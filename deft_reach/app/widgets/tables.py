@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
+from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QLabel, QTableWidget, QTableWidgetItem
 
 from deft_reach.app.widgets.plain_text import plain_tip
 from deft_reach.app.widgets.styled import set_scaled
@@ -97,10 +97,49 @@ def fill_row(table: QTableWidget, row: int, cells: Sequence[str], tips: Sequence
         table.setItem(row, column, item)
 
 
+class _Empty(QLabel):
+    """A sentence over a table, as long as it has no row."""
+
+    def __init__(self, table: QTableWidget, text: str) -> None:
+        super().__init__(text, table.viewport())
+        self._table = table
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setObjectName("hint")
+        self.setWordWrap(True)
+        self.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
+        self.setContentsMargins(8, 6, 8, 6)
+        self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        model = table.model()
+        for signal in (model.rowsInserted, model.rowsRemoved, model.modelReset):
+            signal.connect(lambda *_: self._say())
+        table.viewport().installEventFilter(self)
+        self._say()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Resize:
+            self.setGeometry(self._table.viewport().rect())
+        return False
+
+    def _say(self) -> None:
+        empty = self._table.rowCount() == 0
+        self.setVisible(empty)
+        self._table.setAccessibleDescription(self.text() if empty else "")
+
+
 def make_list(
-    table: QTableWidget, name: str, columns: list[str], wide: tuple[int, ...], row_height: float = 23
+    table: QTableWidget,
+    name: str,
+    columns: list[str],
+    wide: tuple[int, ...],
+    row_height: float = 23,
+    empty: str = "",
 ) -> None:
-    """Dress a table as a list of rows (px, at the usual text size); the ``wide`` columns share what room is left."""
+    """Dress a table as a list of rows (px, at the usual text size); the ``wide`` columns share what room is left.
+
+    ``empty`` is what it says while it has none: what would stand here, and how it comes about.
+    """
+    if empty:
+        _Empty(table, empty)
     table.setColumnCount(len(columns))
     table.setAccessibleName(name)
     table.setHorizontalHeaderLabels(columns)

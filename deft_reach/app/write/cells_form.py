@@ -60,7 +60,9 @@ class CellsForm(Listener):
         )  # fmt: skip
         column.addWidget(self.filter)
         self.table = QTableWidget()
-        make_list(self.table, "Cells that fit", ["cell", "steps", "then"], wide=(0,))
+        make_list(
+            self.table, "Cells that fit", ["cell", "steps", "then"], wide=(0,), empty="No cell fits all of that."
+        )
         column.addWidget(self.table, 1)
         self.words = HintLabel(lines=3)
         column.addWidget(self.words)
