@@ -118,7 +118,7 @@ class HandTestForm(Listener):
             "What was measured",
             ["what", "measured", "spread", "usual"],
             wide=(0,),
-            empty="Play the test: each hand's speed is listed here.",
+            empty="Begin the test: each hand's speed is listed here.",
         )
         self.words = HintLabel()
         self.chart = HandChart()

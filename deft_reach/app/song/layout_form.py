@@ -81,7 +81,7 @@ class LayoutForm(SearchForm):
             "Places found",
             ["gain", "breaks at", "moves"],
             wide=(2,),
-            empty="Tick what may move and press Find.",
+            empty="Tick what may move and press Find places.",
         )
         column.addWidget(self.table, 2)
         self.gains = QTableWidget()

@@ -79,7 +79,7 @@ class RefitForm(SearchForm):
             "The plan on that kit",
             ["ease", "breaks at", "cautions", "changed"],
             wide=(3,),
-            empty="Choose a kit and press Find.",
+            empty="Choose a kit and press Put it on this kit.",
         )
         self.changes = QTableWidget()
         make_list(self.changes, "What takes the place of what", ["was", "becomes", "strokes", "why"], wide=(3,))

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QLabel, QTableWidget, QTableWidgetItem
+from shiboken6 import isValid
 
 from deft_reach.app.widgets.plain_text import plain_tip
 from deft_reach.app.widgets.styled import set_scaled
@@ -111,7 +112,7 @@ class _Empty(QLabel):
         self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         model = table.model()
         for signal in (model.rowsInserted, model.rowsRemoved, model.modelReset):
-            signal.connect(lambda *_: self._say())
+            signal.connect(self._say)
         table.viewport().installEventFilter(self)
         self._say()
 
@@ -120,7 +121,9 @@ class _Empty(QLabel):
             self.setGeometry(self._table.viewport().rect())
         return False
 
-    def _say(self) -> None:
+    def _say(self, *_: object) -> None:
+        if not isValid(self._table):
+            return
         empty = self._table.rowCount() == 0
         self.setVisible(empty)
         self._table.setAccessibleDescription(self.text() if empty else "")

@@ -1,4 +1,4 @@
-"""Pads to tap on: each hand's usual voices and the feet, hit with keys or the mouse, loud, plain or soft."""
+"""The kit from above, to tap on: each hand strikes where its voices stand, with keys or the mouse, loud to soft."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 from deft_reach.app import theme
 from deft_reach.app.widgets.plain_text import plain_tip
 from deft_reach.app.widgets.styled import set_scaled
-from deft_reach.core.model.kit import Kit, voice_name
+from deft_reach.core.model.kit import Kit, Piece, piece_of, voice_name
 from deft_reach.core.model.limbs import HAT_FOOT, KICK, LEFT, NAMES, RIGHT, SECOND_KICK
 from deft_reach.core.model.usual_voices import usual_voices
 
@@ -42,6 +42,12 @@ _FOOT_NAMES: Final = {KICK: "bass drum", HAT_FOOT: "hi-hat", SECOND_KICK: "2nd p
 _FOOT_LETTERS: Final = {KICK: "Space", HAT_FOOT: "G", SECOND_KICK: "H"}
 
 
+#: Room above the kit for the beats, and below it for the pedals (px).
+TOP, FEET = 22.0, 40.0
+#: Pieces are drawn so much smaller than they are, and stand up to so many times deeper.
+SMALLER, DEEPER = 0.66, 1.7
+
+
 class Pad(NamedTuple):
     """A pad: its limb, its voice (None for a foot's own), and the column of keys it has (−1 for a foot)."""
 
@@ -51,7 +57,10 @@ class Pad(NamedTuple):
 
 
 class PracticePad(QWidget):
-    """Pads that light up when they are hit; the menu of a hand's pad gives it another voice."""
+    """The kit's pieces light up when they are struck; the menu of a hand's place gives it another voice.
+
+    A piece that both hands strike is theirs by halves; the upper third is loud, the lower one soft.
+    """
 
     #: Limb, voice ("" for a foot's own) and marks.
     hit = Signal(str, str, str)
@@ -59,7 +68,7 @@ class PracticePad(QWidget):
     def __init__(self, kit: Kit) -> None:
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        set_scaled(self, QWidget.setMinimumHeight, 132)
+        set_scaled(self, QWidget.setMinimumHeight, 190)
         self.setAccessibleName("Practice pads: A S D F left hand, J K L ; right hand, space bass drum, G hi-hat foot")
         self.beat: int | None = None
         self.beats = 4
@@ -121,24 +130,56 @@ class PracticePad(QWidget):
         self._lit.clear()
         self.update()
 
+    def _piece(self, code: str) -> Piece:
+        return next(piece for piece in self._kit if piece.code == code)
+
+    def _circles(self) -> dict[str, QRectF]:
+        """Where the pieces that hands strike stand in the widget: smaller than they are, so that none hides another,
+        and further back where there is room.
+        """
+        struck = [self._piece(code) for code in self._kit.struck]
+        sizes = {p.code: SMALLER * max(p.diameter, 0.8 * p.width, 220.0) for p in struck}
+        left, right = (end(p.x + side * sizes[p.code] / 2 for p in struck) for end, side in ((min, -1), (max, 1)))
+        near, far = min(p.y for p in struck), max(p.y for p in struck)
+        room = QRectF(4, TOP, self.width() - 8, self.height() - TOP - FEET - 6)
+        scale = min(room.width() / (right - left), room.height() / (far - near + max(sizes.values())))
+        deep = (room.height() - max(sizes.values()) * scale) / max(1.0, far - near)
+        deep = max(scale, min(deep, DEEPER * scale))
+        found = {}
+        for piece in struck:
+            size = sizes[piece.code] * scale
+            x = room.center().x() + (piece.x - (left + right) / 2) * scale
+            y = room.center().y() - (piece.y - (near + far) / 2) * deep
+            found[piece.code] = QRectF(x - size / 2, y - size / 2, size, size)
+        return found
+
     def _boxes(self) -> Iterator[QRectF]:
-        hands = [k for k, pad in enumerate(self.pads) if pad.column >= 0]
-        feet = len(self.pads) - len(hands)
-        upper = (self.height() - 24) * 0.62
-        wide = (self.width() - 8 - 12) / max(1, len(hands))
-        for k in hands:
-            gap = 12 if self.pads[k].limb == RIGHT else 0
-            yield QRectF(4 + k * wide + gap, 20, wide - 4, upper - 4)
-        wide = (self.width() - 8) / max(1, feet)
-        for k in range(feet):
-            yield QRectF(4 + k * wide, 20 + upper, wide - 4, self.height() - 24 - upper)
+        hands = [pad for pad in self.pads if pad.voice is not None]
+        circles = self._circles()
+        feet = [pad for pad in self.pads if pad.voice is None]
+        for pad in self.pads:
+            if pad.voice is None:
+                wide = (self.width() - 8) / max(1, len(feet))
+                yield QRectF(4 + feet.index(pad) * wide, self.height() - FEET, wide - 4, FEET - 4)
+                continue
+            code = piece_of(pad.voice)
+            circle = circles[code]
+            there = [one for one in hands if one.voice is not None and piece_of(one.voice) == code]
+            part = circle.width() / len(there)
+            yield QRectF(circle.left() + there.index(pad) * part, circle.top(), part, circle.height())
 
     def box(self, k: int) -> QRectF:
         """Where a pad is."""
         return list(self._boxes())[k]
 
     def pad_at(self, at: QPointF) -> int | None:
-        return next((k for k, box in enumerate(self._boxes()) if box.contains(at)), None)
+        # What stands higher lies over what is below it.
+        found = [k for k, box in enumerate(self._boxes()) if box.contains(at)]
+        return max(found, key=self._height, default=None)
+
+    def _height(self, k: int) -> float:
+        voice = self.pads[k].voice
+        return 0.0 if voice is None else self._piece(piece_of(voice)).z
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.isAutoRepeat():
@@ -208,26 +249,45 @@ class PracticePad(QWidget):
             painter.setBrush(QColor(c.ink if on else c.sheet))
             size = 11.0 if k == 0 else 8.0
             painter.drawEllipse(QRectF(8 + k * 22 - size / 2 + 5, 9 - size / 2, size, size))
-        for k, (pad, box) in enumerate(zip(self.pads, self._boxes())):
-            colour = c.hand(pad.limb)
-            fill = QColor(colour)
-            fill.setAlphaF({">": 0.8, "": 0.5, ".": 0.25}[self._lit[k]] if k in self._lit else 0.1)
-            painter.setPen(QPen(colour, 2.4 if self.hasFocus() else 1.4))
-            painter.setBrush(fill)
-            painter.drawRoundedRect(box, 8, 8)
-            painter.setPen(QColor(c.ink))
-            painter.setFont(theme.ui_font(10.5, bold=True))
-            if pad.voice is None:
-                words = f"{_FOOT_NAMES[pad.limb]} · {_FOOT_LETTERS[pad.limb]}"
-                painter.setFont(theme.lettering(10))
-                painter.drawText(box, int(Qt.AlignmentFlag.AlignCenter), words)
-                continue
-            painter.drawText(box.adjusted(0, -12, 0, -12), int(Qt.AlignmentFlag.AlignCenter), pad.voice)
-            painter.setFont(theme.lettering(10))
-            painter.drawText(box.adjusted(0, 14, 0, 14), int(Qt.AlignmentFlag.AlignCenter), _LETTERS[pad.column])
-            painter.setPen(QPen(colour, 1.4))
-            x, top = box.center().x(), box.top() + 7
-            painter.drawPolyline([QPointF(x - 4, top - 2.5), QPointF(x + 4, top), QPointF(x - 4, top + 2.5)])
-            painter.setBrush(colour)
-            painter.drawEllipse(QPointF(x, box.bottom() - 7), 1.6, 1.6)
+        boxes, circles = list(self._boxes()), self._circles()
+        used = {piece_of(pad.voice) for pad in self.pads if pad.voice is not None}
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for code, circle in circles.items():
+            if code not in used:
+                painter.setPen(QPen(QColor(c.line), 1.2))
+                painter.drawEllipse(circle)
+        for k in sorted(range(len(self.pads)), key=self._height):
+            self._draw_pad(painter, k, boxes[k])
         painter.end()
+
+    def _draw_pad(self, painter: QPainter, k: int, box: QRectF) -> None:
+        """A hand's part of a piece with its key, or a pedal with its own."""
+        c, pad = theme.colours(), self.pads[k]
+        colour = c.hand(pad.limb)
+        fill = QColor(colour)
+        fill.setAlphaF({">": 0.8, "": 0.5, ".": 0.25}[self._lit[k]] if k in self._lit else 0.1)
+        painter.setPen(QPen(colour, 2.2 if self.hasFocus() else 1.4))
+        painter.save()
+        painter.setClipRect(box.adjusted(-2, -2, 2, 2))
+        painter.setBrush(QColor(c.sheet))
+        shape = box if pad.voice is None else self._circles()[piece_of(pad.voice)]
+        for brush in (QColor(c.sheet), fill):
+            painter.setBrush(brush)
+            if pad.voice is None:
+                painter.drawRect(shape)
+            else:
+                painter.drawEllipse(shape)
+        if pad.voice is not None and box.width() < shape.width() - 1 and box.left() > shape.left() + 1:
+            painter.drawLine(box.topLeft(), box.bottomLeft())
+        painter.restore()
+        painter.setPen(QColor(c.ink))
+        if pad.voice is None:
+            painter.setFont(theme.lettering(10))
+            words = f"{_FOOT_NAMES[pad.limb]} · {_FOOT_LETTERS[pad.limb]}"
+            painter.drawText(box, int(Qt.AlignmentFlag.AlignCenter), words)
+            return
+        painter.setFont(theme.ui_font(10.5, bold=True))
+        painter.drawText(box.adjusted(-6, 0, 6, -12), int(Qt.AlignmentFlag.AlignCenter), _LETTERS[pad.column])
+        painter.setFont(theme.lettering(9.5))
+        painter.setPen(QColor(c.muted))
+        painter.drawText(box.adjusted(-8, 18, 8, 0), int(Qt.AlignmentFlag.AlignCenter), pad.voice)
