@@ -19,7 +19,7 @@ from PySide6.QtWidgets import QApplication
 FONTS: Final = Path(__file__).parent / "fonts"
 ICONS: Final = Path(__file__).parent / "icons"
 UI_FAMILY: Final = "Karla"
-LETTERING_FAMILY: Final = "Routed Gothic"
+LETTERING_FAMILY: Final = "Atkinson Hyperlegible"
 MONO_FAMILY: Final = "DejaVu Sans Mono"
 
 
@@ -133,7 +133,7 @@ def colours() -> Colours:
 def load_fonts() -> None:
     """Make the fonts that ship with the app known to Qt."""
     for file in sorted(FONTS.iterdir()):
-        if file.suffix in (".otf", ".ttf"):
+        if file.suffix in (".otf", ".ttf", ".woff"):
             QFontDatabase.addApplicationFont(str(file))
 
 
@@ -143,7 +143,7 @@ def ui_font(points: float = 10.5, bold: bool = False) -> QFont:
 
 
 def lettering(points: float = 10.0) -> QFont:
-    """The face of labels inside drawings, after the lettering of technical drawings."""
+    """The face of labels inside drawings, in which 1, l and I, 0 and O are told apart."""
     return QFont(_font(LETTERING_FAMILY, points * _text_scale, False))
 
 
