@@ -83,7 +83,9 @@ def test_the_wheel_has_everything_the_app_needs(wheel):
         assert f"deft_reach/{name}" in names
     assert "deft_reach/manual/4-reach.md" in names and "deft_reach/desktop/deft-reach.desktop" in names
     assert any(name.endswith("share/deft-reach/pictures/reach.png") for name in names)
-    assert any(name.startswith("deft_reach/app/fonts/") and name.endswith((".ttf", ".otf", ".woff")) for name in names)
+    assert any(
+        name.startswith("deft_reach/app/fonts/") and name.endswith((".ttf", ".otf", ".woff")) for name in names
+    )
     assert not any(name.startswith(("tests/", "benchmarks/")) for name in names)
 
 

@@ -3,7 +3,16 @@
 import pytest
 from PySide6.QtCore import QEvent, QRect
 from PySide6.QtGui import QHelpEvent
-from PySide6.QtWidgets import QAbstractScrollArea, QCheckBox, QLabel, QPushButton, QToolTip, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QAbstractScrollArea,
+    QCheckBox,
+    QLabel,
+    QPushButton,
+    QTableView,
+    QToolTip,
+    QWidget,
+)
 
 from deft_reach.app.widgets.elided_label import ElidedLabel
 from tests.app.conftest import every_page
@@ -98,3 +107,38 @@ def test_a_plans_name_in_the_header_ends_in_an_ellipsis(window, qapp):
     at = plans.rect().center()
     qapp.sendEvent(plans, QHelpEvent(QEvent.Type.ToolTip, at, plans.mapToGlobal(at)))
     assert "both bells" in QToolTip.text()
+
+
+#: The lists that answer a station's main question.
+MAIN = (
+    "Pieces of the kit", "What the kit does to the plans", "Cells that fit", "Voicings found",
+    "Variations of the plan in view", "Hands:", "Sections of the song", "Stages", "Plans and how far they have come",
+)  # fmt: skip
+
+
+def rows_of(window):
+    """How many rows the lists in view have room for, by their names."""
+    found = {}
+    for view in window.findChildren(QAbstractItemView):
+        if not view.isVisible() or not view.accessibleName():
+            continue
+        table = isinstance(view, QTableView)
+        row = view.verticalHeader().defaultSectionSize() if table else view.sizeHintForRow(0)
+        if row > 0:
+            found[view.accessibleName()] = view.viewport().height() / row
+    return found
+
+
+@pytest.mark.parametrize(("width", "height", "main"), [(1280, 800, 5), (1366, 768, 5), (1024, 700, 3)])
+def test_lists_have_rows(window, qapp, width, height, main):
+    window.resize(width, height)
+    window.session.show_plan("storm")
+    short, seen = {}, set()
+    for place in every_page(window):
+        for name, rows in rows_of(window).items():
+            answers = name.startswith(MAIN)
+            seen |= {name} if answers else set()
+            # A finding is a sentence of several lines, not a row.
+            if rows < (main if answers else 3) - 0.05 and not name.startswith("What happens"):
+                short[place, name] = round(rows, 1)
+    assert short == {} and len(seen) == len(MAIN)

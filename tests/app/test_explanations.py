@@ -23,6 +23,7 @@ def test_every_word_stands_explained_where_it_is_used(window):
     assert explained("headroom") in limit.toolTip() and explained("breaks at") in limit.toolTip()
     for word in ("level", "ease", "demand"):
         assert explained(word) in ease.toolTip()
+    station.tabs.setCurrentWidget(station.card)
     names = {label.text(): label.toolTip() for label in station.card.names if label.isVisible()}
     assert names["pace"] == explained("pace")
     weave = station.weave

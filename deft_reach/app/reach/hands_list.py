@@ -35,7 +35,7 @@ from deft_reach.app.widgets.plain_text import plain_tip
 ROW: Final = Qt.ItemDataRole.UserRole
 HARDEST: Final = Qt.ItemDataRole.UserRole + 1
 #: Height of a row and what its words begin at, px at the usual text size.
-HEIGHT: Final = 33.0
+HEIGHT: Final = 32.0
 LEVEL, EASE, LIMIT, MOSTLY = 168.0, 250.0, 346.0, 440.0
 USE, COMPARE = "Use", "Compare"
 #: A letter's width in a row (px).

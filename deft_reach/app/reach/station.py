@@ -144,7 +144,7 @@ class ReachStation(Station):
         left = self.split(down, "reachSide", [self.plan_panel, elevation_panel, below], [300, 126, 274], [4, 1, 3])
         # Larger text takes its room from the list below, which scrolls.
         large = max(1.0, theme.text_scale())
-        sizes = [round(310 * large), round(76 * large), max(140, round(706 - 386 * large))]
+        sizes = [round(348 * large), round(82 * large), max(140, round(699 - 430 * large))]
         right = self.split(down, "reachHands", [self.weave_panel, rule_panel, hands_panel], sizes, [3, 0, 4])
         self.fill(self.split(across, "reachAcross", [left, right], [496, 696], [2, 3]))
         self.offering(self.candidate, self.hands)

@@ -223,7 +223,7 @@ class Station(Listener):
             splitter.setStretchFactor(k, stretch[k])
         splitter.setSizes(list(sizes))
         splitter.setChildrenCollapsible(False)
-        splitter.setHandleWidth(8)
+        splitter.setHandleWidth(6)
         self.splitters.append(splitter)
         return splitter
 

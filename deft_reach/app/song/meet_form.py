@@ -59,7 +59,7 @@ class MeetForm(Listener):
         room.setWidgetResizable(True)
         room.setFrameShape(QScrollArea.Shape.NoFrame)
         room.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        right.addWidget(room, 3)
+        right.addWidget(room, 2)
         self.table = QTableWidget()
         make_list(
             self.table,
@@ -68,7 +68,7 @@ class MeetForm(Listener):
             wide=(3,),
             empty="Where a meeting is hard, ways to ease it are listed here.",
         )
-        right.addWidget(self.table, 4)
+        right.addWidget(self.table, 5)
         low = QHBoxLayout()
         self.hint = PlainLabel()
         self.hint.setObjectName("hint")

@@ -51,7 +51,7 @@ class SongStation(Station):
         self.meet = MeetForm(session, self.view)
         self.plan_panel = Panel("Reach plan", self.plan)
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
-        left = self.split(down, "songLeft", [Panel("Song", self.bar), self.plan_panel], [466, 236], [1, 1])
+        left = self.split(down, "songLeft", [Panel("Song", self.bar), self.plan_panel], [492, 210], [1, 1])
         threads = QWidget()
         column = QVBoxLayout(threads)
         column.setContentsMargins(0, 0, 0, 0)
@@ -68,7 +68,7 @@ class SongStation(Station):
             ("show_form", "Whole show"),
         )
         self.tabs, bottom = self.tab_sheet(pages)
-        right = self.split(down, "songRight", [self.weave_panel, bottom], [392, 298], [3, 2])
+        right = self.split(down, "songRight", [self.weave_panel, bottom], [350, 350], [1, 1])
         self.fill(self.split(across, "songAcross", [left, right], [392, 800], [1, 3]))
         self.tabs.currentChanged.connect(lambda _: self._draw_places())
         self.bar.played_from.connect(self._play_from)

@@ -148,6 +148,8 @@ def make_list(
     table.setHorizontalHeaderLabels(columns)
     table.verticalHeader().hide()
     set_scaled(table.verticalHeader(), QHeaderView.setDefaultSectionSize, row_height)
+    # Less than three rows and the heading is no list.
+    set_scaled(table, QTableWidget.setMinimumHeight, 3 * row_height + 44)
     table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
     table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
     table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
