@@ -76,7 +76,7 @@ def test_a_bar_that_does_not_add_up_stops_no_station(window, qtbot, text):
     window.go("reach")
     session.select_stroke(0)
     form = window.reach_station.hands
-    assert form.settings["which"] == "all"
+    assert form.settings.value("which") == "all"
     QTest.mouseClick(form.find_button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not form.task.busy and form.found is not None, timeout=10_000)
     window.go("voice")

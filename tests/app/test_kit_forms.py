@@ -379,6 +379,7 @@ def test_where_a_voice_is_missing_nothing_else_is_claimed_for_its_strokes(statio
     window.go("reach")
     session.select_stroke(next(s.index for s in session.report.strokes if s.voice == code))
     card = window.reach_station.card
+    window.reach_station.tabs.setCurrentWidget(card)
     shown = [(n.text(), v.text()) for n, v in zip(card.names, card.values) if n.text()]
     assert shown[0] == ("voice", f"'{code}' is not on this kit") and "pace" not in dict(shown)
 

@@ -1,6 +1,7 @@
 """Another theme, text size or unit: the same widgets, with all that is set in them, look as if made in it."""
 
 import random
+import time
 
 import numpy as np
 import pytest
@@ -47,6 +48,10 @@ def picture(window, name, qapp) -> np.ndarray:
     if (focus := window.focusWidget()) is not None:
         focus.clearFocus()
     QTest.qWait(30)
+    if name == "write":
+        end = time.monotonic() + 30
+        while not window.write_station.staff.ready and time.monotonic() < end:
+            QTest.qWait(20)
     image = window.grab().toImage()
     image = image.convertToFormat(image.Format.Format_RGB32)
     return np.frombuffer(image.bits(), np.uint8).reshape(image.height(), image.width(), 4)[:, :, :3].astype(int)

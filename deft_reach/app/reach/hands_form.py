@@ -269,7 +269,7 @@ class HandsForm(SearchForm):
         if session.plan is None or pattern is None:
             self._say("The stroke text has to be readable first.", "error")
             return
-        which = str(self.settings["which"])
+        which = str(self.settings.value("which"))
         indices = rethought(pattern, which, session.stroke, session.finding)
         if not indices:
             self._say(NOTHING.get(which, "Select a stroke first."), "error")
@@ -277,8 +277,8 @@ class HandsForm(SearchForm):
         self.found = None
         self._fill()
         wanted: dict[str, Any] = {
-            "school": self.settings["school"], "hat": self.settings["hat"], "max_run": self.settings["run"],
-            "best": 8,
+            "school": self.settings.value("school"), "hat": self.settings.value("hat"),
+            "max_run": self.settings.value("run"), "best": 8,
         }  # fmt: skip
 
         def question(state: PlanState) -> Work:

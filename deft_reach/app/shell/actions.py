@@ -119,8 +119,16 @@ MENUS: Final[tuple[tuple[str, tuple[Entry, ...]], ...]] = (
             ActionSpec("Undo", lambda w: w.session.undo(), (Standard.Undo,), "undo, of everything", "undo"),
             ActionSpec("Redo", lambda w: w.session.redo(), ("Ctrl+Shift+Z", "Ctrl+Y"), "redo", "redo"),
             None,
+            # In a text box their keys are its own.
+            ActionSpec("Cu&t", lambda w: w.send_key(Standard.Cut)),
+            ActionSpec("&Copy", lambda w: w.send_key(Standard.Copy)),
+            ActionSpec("&Paste", lambda w: w.send_key(Standard.Paste)),
+            ActionSpec("Select &all", lambda w: w.send_key(Standard.SelectAll)),
+            None,
+            ActionSpec("&Find a command…", lambda w: w.find_command(), ("Ctrl+K",), "find anything by its words"),
+            None,
             SubMenu(
-                "&Copy as",
+                "Copy a&s",
                 (
                     ActionSpec("&Picture of this drawing", _copy_picture, ("Ctrl+Shift+C",)),
                     ActionSpec("&Stroke text", lambda w: _copying().copy_text(w.session, w.notice)),

@@ -1,10 +1,12 @@
-"""The notice bar: what has to be said, in the window and not on top of it."""
+"""The notice bar: what has to be said, over the top of the page; nothing is pushed aside by it."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton
+from PySide6.QtCore import QEvent, QObject
+from PySide6.QtGui import QShowEvent
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QWidget
 
 from deft_reach.app.widgets.plain_text import PlainLabel
 
@@ -15,8 +17,10 @@ class NoticeBar(QFrame):
     What does not hold any more is taken away by ``check``.
     """
 
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, page: QWidget) -> None:
+        super().__init__(page)
+        self._page = page
+        page.installEventFilter(self)
         self.setObjectName("notice")
         self.setAccessibleName("Notice")
         self._row = QHBoxLayout(self)
@@ -27,6 +31,21 @@ class NoticeBar(QFrame):
         self.buttons: list[QPushButton] = []
         self._holds: Callable[[], bool] | None = None
         self.hide()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Resize:
+            self._lie_on_top()
+        return False
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self._lie_on_top()
+
+    def _lie_on_top(self) -> None:
+        if self.isVisible():
+            width = self._page.width()
+            self.setGeometry(0, 0, width, max(self.minimumSizeHint().height(), self.heightForWidth(width)))
+            self.raise_()
 
     def check(self) -> None:
         """Take the notice away if what it says does not hold any more."""
@@ -61,6 +80,7 @@ class NoticeBar(QFrame):
             self._row.addWidget(button)
             self.buttons.append(button)
         self.show()
+        self._lie_on_top()
 
     def _act(self, action: Callable[[], None]) -> None:
         self.hide()

@@ -14,6 +14,7 @@ from deft_reach.app.background.drag_pace import DragPace
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.widgets.page_tabs import PageTabs
 from deft_reach.app.widgets.plain_text import PlainLabel
+from deft_reach.app.widgets.wheel_guard import guard_wheels
 from deft_reach.core.session import Session
 from deft_reach.core.session.candidate_view import CandidateView
 from deft_reach.core.session.plan_view import PlanView
@@ -91,6 +92,7 @@ class Listener(QWidget):
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
+        guard_wheels(self)
         self._refresh_or_say()
 
     def _refresh_or_say(self) -> None:

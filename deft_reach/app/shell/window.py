@@ -8,8 +8,8 @@ from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Final, Generic, TypeVar, cast
 
-from PySide6.QtCore import QByteArray, QSize, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QShowEvent
+from PySide6.QtCore import QByteArray, QEvent, QSize, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
@@ -190,7 +190,6 @@ class MainWindow(QMainWindow):
         self.transport.watch()
         self.header = Header(session, self.transport)
         self._top.addWidget(self.header.state)
-        self.notice = NoticeBar()
         # Stations are made when they are first gone to, so that the first one is there sooner.
         self.built: dict[str, Station] = {}
         self.stack = QStackedWidget()
@@ -204,8 +203,8 @@ class MainWindow(QMainWindow):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.header)
-        column.addWidget(self.notice)
         column.addWidget(self.stack, 1)
+        self.notice = NoticeBar(self.stack)
         across.addLayout(column, 1)
         self.setCentralWidget(central)
         self.rail.chosen.connect(self.go)
@@ -479,6 +478,27 @@ class MainWindow(QMainWindow):
         menu = demands_menu(report, self, show, self.show_worst)
         menu.aboutToHide.connect(menu.deleteLater)
         menu.popup(self.header.ease.mapToGlobal(self.header.ease.rect().bottomLeft()))
+
+    def find_command(self) -> None:
+        """Find whatever can be done by its words."""
+        from deft_reach.app.shell.command_search import CommandSearch
+
+        CommandSearch(self).open()
+
+    def send_key(self, standard: QKeySequence.StandardKey) -> None:
+        """Do in what has the keyboard what a standard key does there."""
+        focus, keys = self.focusWidget(), QKeySequence.keyBindings(standard)
+        if focus is not None and keys:
+            key = keys[0][0]  # type: ignore[index]
+            for kind in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease):
+                QApplication.sendEvent(focus, QKeyEvent(kind, key.key(), key.keyboardModifiers()))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        # Space plays wherever nothing else wants it.
+        if event.key() == Qt.Key.Key_Space and not event.modifiers() and not event.isAutoRepeat():
+            self.transport.toggle()
+        else:
+            super().keyPressEvent(event)
 
     def show_strokes(self) -> None:
         """Every stroke in a table, beside the drawings of Reach."""

@@ -108,8 +108,8 @@ class AdviserForm(SearchForm):
         self.found = None
         self._fill()
         wanted: dict[str, Any] = {
-            "palette": _words(self.settings["palette"]), "accents": _words(self.settings["accents"]),
-            "contour": self.settings["contour"], "best": 8, "only": only,
+            "palette": _words(self.settings.value("palette")), "accents": _words(self.settings.value("accents")),
+            "contour": self.settings.value("contour"), "best": 8, "only": only,
         }  # fmt: skip
 
         def question(state: PlanState) -> Work:
@@ -143,7 +143,7 @@ class AdviserForm(SearchForm):
         self._rows = [
             row
             for row in rows
-            if before is None or self.settings["harder"] or not is_worse(row.report, before, voiced)
+            if before is None or self.settings.value("harder") or not is_worse(row.report, before, voiced)
         ]
         self._harder = len(rows) - len(self._rows)
         if not self._rows:

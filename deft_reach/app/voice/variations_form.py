@@ -119,7 +119,7 @@ class VariationsForm(SearchForm):
             stretch = self._stretch()
             what = f"the {counted(stretch[1] - stretch[0], 'selected step')}" if stretch else "the whole plan"
             self._say(f"Choose what to vary, then make a page from {what}.", "hint")
-        self.find_button.setEnabled(self.task.busy or any(self.settings[sort] for sort in SORTS))
+        self.find_button.setEnabled(self.task.busy or any(self.settings.value(sort) for sort in SORTS))
 
     def search(self) -> None:
         """Make the page anew in the background, a row as each is ready."""
@@ -127,7 +127,7 @@ class VariationsForm(SearchForm):
         if self.session.plan is None or pattern is None or not pattern.strokes:
             self._say("Write something that can be read first.", "error")
             return
-        sorts, stretch = [sort for sort in SORTS if self.settings[sort]], self._stretch()
+        sorts, stretch = [sort for sort in SORTS if self.settings.value(sort)], self._stretch()
 
         def question(state: PlanState) -> Work:
             pattern, plan = state.pattern, state.plan
@@ -177,7 +177,7 @@ class VariationsForm(SearchForm):
             harder = self._before is not None and is_worse(variation.report, self._before, ease)
             if harder:
                 self.harder_ones.append(variation)
-            if not harder or self.settings["harder"]:
+            if not harder or self.settings.value("harder"):
                 self._add_row(variation)
         self._taken = len(found)
         self.take_partial()
@@ -198,7 +198,7 @@ class VariationsForm(SearchForm):
     def _say_found(self) -> None:
         if self._before is None:
             return
-        hidden = 0 if self.settings["harder"] else len(self.harder_ones)
+        hidden = 0 if self.settings.value("harder") else len(self.harder_ones)
         left = f" {counted(hidden, 'harder one')} not shown." if hidden else ""
         if not self.table.rowCount():
             self._say_hint(f"No variation that is no harder than as it stands.{left}")

@@ -223,7 +223,8 @@ class Fields(QWidget):
                 form.addRow(field.label, widget)
             field.heard(widget).connect(lambda *_: self.changed.emit())
 
-    def __getitem__(self, name: str) -> Any:
+    def value(self, name: str) -> Any:
+        """What a field is set to."""
         return self.fields[name].value(self.widgets[name])
 
     def set(self, name: str, value: Any) -> None:
@@ -275,8 +276,9 @@ class SettingsLine(QPushButton):
         self.fields.changed.connect(self._changed)
         self._say()
 
-    def __getitem__(self, name: str) -> Any:
-        return self.fields[name]
+    def value(self, name: str) -> Any:
+        """What a field is set to."""
+        return self.fields.value(name)
 
     def field(self, name: str) -> Any:
         """The widget of a field."""

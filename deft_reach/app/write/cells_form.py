@@ -124,23 +124,23 @@ class CellsForm(Listener):
 
     def _lane_moved(self) -> None:
         if self.isVisible():
-            if self.filter["steps"] == -1:
+            if self.filter.value("steps") == -1:
                 self.fill()
             else:
                 self._say()
 
     def fill(self) -> None:
         """The cells that fit the filters."""
-        steps = self.filter["steps"]
+        steps = self.filter.value("steps")
         if steps == -1:
             target = self._target()
             steps = target[1] - target[0] if target is not None else None
         self.found = find_cells(
-            family=self.filter["family"],
+            family=self.filter.value("family"),
             steps=steps,
-            starts_on=self.filter["starts"],
-            ends_on=self.filter["ends"],
-            counts={limb: self.filter[limb] for limb in "RLKJ" if self.filter[limb] is not None},
+            starts_on=self.filter.value("starts"),
+            ends_on=self.filter.value("ends"),
+            counts={limb: self.filter.value(limb) for limb in "RLKJ" if self.filter.value(limb) is not None},
         )
         self.table.setRowCount(len(self.found))
         for row, cell in enumerate(self.found):
