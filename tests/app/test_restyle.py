@@ -19,7 +19,7 @@ from deft_reach.store.settings import Settings
 from tests.app.conftest import enter
 
 #: Forms whose fields belong to no document: what is asked of searches, practice and takes.
-ASKING = {"LadderForm", "TakeForm", "RethinkForm", "AdviserForm", "CellsForm", "NowCard"}
+ASKING = {"LadderForm", "TakeForm", "HandsForm", "AdviserForm", "CellsForm", "NowCard"}
 
 
 @pytest.fixture

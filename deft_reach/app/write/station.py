@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtCore import QEvent, QObject, QSignalBlocker, Qt, QTimer
 from PySide6.QtWidgets import (
     QCheckBox,
     QGridLayout,
@@ -143,7 +143,13 @@ class WriteStation(Station):
         stack.addWidget(drawings, 1)
         self.fill(self.split(across, "writeSides", [left, tools], [856, 352], [3, 1]))
 
-        self.editor.document().documentLayout().documentSizeChanged.connect(lambda _: self._fit_text())
+        self._fit = QTimer(self)
+        self._fit.setSingleShot(True)
+        self._fit.setInterval(0)
+        self._fit.timeout.connect(self._fit_text)
+        self.editor.document().documentLayout().documentSizeChanged.connect(lambda _: self._fit.start())
+        # Another width wraps it otherwise.
+        self.editor.viewport().installEventFilter(self)
         self.lane.lane.changed.connect(self._say_lane)
         self.name.textEdited.connect(self._rename)
         self.name.editingFinished.connect(session.end_merge)
@@ -186,6 +192,11 @@ class WriteStation(Station):
         sheet.setColumnStretch(1, 1)
         sheet.setRowStretch(len(CRIB), 1)
         return page
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Resize:
+            self._fit.start()
+        return False
 
     def _fit_text(self) -> None:
         """Make the text as high as its lines, within what the drawings can spare."""
