@@ -13,56 +13,24 @@ from deft_reach.app.background.background_task import BackgroundTask
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.offers.search_form import SearchForm, Work
 from deft_reach.app.reach.hands_list import HandsList
+from deft_reach.app.reach.hands_question import EMPTY, NOTHING, SETTINGS, answer_words
 from deft_reach.app.reach.hands_rows import FOUND, KEPT, OWN, HandsRow, differs_words, hands_rows
 from deft_reach.app.shell.station import Offer
-from deft_reach.app.text.words import searching_words, sentence
+from deft_reach.app.text.words import searching_words
 from deft_reach.app.widgets.search_button import SearchButton
-from deft_reach.app.widgets.settings_line import Choice, Number, SettingsLine
-from deft_reach.app.widgets.tables import verdict_cells
+from deft_reach.app.widgets.settings_line import SettingsLine
 from deft_reach.core.analysis.ranking import better
-from deft_reach.core.analysis.report import Report
 from deft_reach.core.document import Candidate
-from deft_reach.core.model.limbs import HANDS
 from deft_reach.core.notation.transforms import exchange_hands
-from deft_reach.core.search.candidates import PARTS, WHICH, Row, both_hats, compare, opened, part_of, rethought
+from deft_reach.core.search.candidates import PARTS, Row, both_hats, compare, opened, part_of, rethought
 from deft_reach.core.search.errors import SearchError
 from deft_reach.core.search.planner import Stickings, find_stickings
 from deft_reach.core.session import Session
 from deft_reach.core.session.plan_state import PlanKey, PlanState
 from deft_reach.core.session.stickings import MOST
 
-SETTINGS: Final = (
-    Choice("which", "&Strokes", "Which strokes may have other hands", choices=WHICH, first="all"),
-    Choice(
-        "school", "&Leading", "Which stickings are looked at at all",
-        choices={
-            "free": "whatever is easiest", "right-lead": "right hand leads every beat",
-            "left-lead": "left hand leads every beat", "natural": "natural: hand to hand on the grid",
-            "alternate": "strictly hand to hand",
-        },
-        first="free",
-    ),
-    Choice(
-        "hat", "&Hi-hat", choices={"free": "either way", "crossed": "crossed", "open": "open-handed"},
-        first="free", said={"free": "hi-hat either way", "crossed": "hi-hat crossed"},
-    ),
-    Number("run", "Longest &run", "The most strokes of one hand in a row", high=12, none="any", suffix=" in a row"),
-)  # fmt: skip
-
-#: Why there is nothing to search, by the strokes that are asked about.
-NOTHING: Final = {
-    "open": "No stroke is written ?; choose other strokes, or write ? for a hand.",
-    "finding": "Choose a finding first.",
-    "group": "The selected stroke is in no group.",
-}
-EMPTY: Final = "Press Find the best hands: what is found is listed here, the easiest first."
 #: While a drum is dragged, kept stickings are analysed once it rests (ms).
 REST_MS: Final = 120
-
-
-def hands_of(report: Report) -> str:
-    """The hands of a sticking, as letters one after the other."""
-    return "".join(stroke.limb for stroke in report.pattern.strokes if stroke.limb in HANDS)
 
 
 class HandsForm(SearchForm):
@@ -302,7 +270,7 @@ class HandsForm(SearchForm):
     def answered(self, result: Stickings) -> None:
         again = self.found is not None
         self.found = result
-        self._say(*self._answer_words(result))
+        self._say(*answer_words(result, self.session.report))
         self._fill()
         own, best = self.session.report, result.best[0] if result.best else None
         helps = best is not None and own is not None and (bool(own.pattern.unassigned) or better(best.report, own))
@@ -310,26 +278,6 @@ class HandsForm(SearchForm):
             texts = [row.text for row in self.rows]
             self.list.setCurrentRow(texts.index(best.text))
         self._chosen()
-
-    def _answer_words(self, result: Stickings) -> tuple[str, str]:
-        """What is said of an answer, and its tone."""
-        if result.open:
-            more = {1: "", 2: " So does one more moment."}.get(
-                len(result.open), f" So do {len(result.open) - 1} more moments."
-            )
-            return f"{sentence(result.open_in_words[0])}{more} The rest is planned.", "error"
-        own, best = self.session.report, result.best[0] if result.best else None
-        text = ""
-        if own is not None and best is not None and not own.pattern.unassigned and not better(best.report, own):
-            text = "Nothing easier was found than the plan's own. "
-        text += "That nothing costs less is proven." if result.proven else "The best found; others may be as good."
-        if result.twice:
-            text = f"Hand to hand it comes round every other time: it is written twice. {text}"
-        if result.easier is not None:
-            easier = result.easier.report
-            text += f" Easier, but against habit: {hands_of(easier)}, ease {verdict_cells(easier)[0]}."
-        habits = best.player.habits.words if best is not None else ""
-        return text + (f" By your habits: {habits}." if habits else ""), "hint"
 
     # --- acting -----------------------------------------------------------------------------------------------
 

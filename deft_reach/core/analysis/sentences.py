@@ -14,6 +14,7 @@ from typing import Final, NamedTuple
 from deft_reach.core.analysis.endurance import lasting_words
 from deft_reach.core.model.limbs import HAT_FOOT, KICK, SECOND_KICK
 from deft_reach.core.model.message import NOTHING, Length, Message, joined, message
+from deft_reach.core.model.near_voices import meant_voice
 
 _NUMBERS: Final = ("", "one", "two", "three", "four", "five")
 _PEDALS: Final = {
@@ -60,9 +61,13 @@ def times(count: int) -> Message:
 
 
 def no_such_voice(kit: str, voice: str, when: Message, voices: Sequence[str]) -> Sentence:
+    near = meant_voice(voice, voices)
+    there = ", ".join(voices)
     return Sentence(
         message("The kit '{kit}' has no '{voice}' to strike {when}.", kit=kit, voice=voice, when=when),
-        message("Use a voice it has: {voices}.", voices=", ".join(voices)),
+        message("Did you mean '{near}'? It has {voices}.", near=near, voices=there)
+        if near is not None
+        else message("Use a voice it has: {voices}.", voices=there),
     )
 
 

@@ -243,7 +243,7 @@ class CostTerms:
         return self.weights.reach * amount
 
     def turn(self, before: Floats, now: Floats) -> Floats:
-        """A hand that turns back."""
+        """A hand that turns back; its last and present moves, of shape (..., 2), mm; the cost of shape (...,)."""
         return self.weights.turn * turn_cost(before, now)
 
     def twist(self, bearing_change: Any) -> Any:

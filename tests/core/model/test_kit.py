@@ -4,8 +4,9 @@ from dataclasses import replace
 
 import pytest
 
-from deft_reach.core import LAYOUTS, KitError, check_kit, layout
+from deft_reach.core import LAYOUTS, KitError, Player, analyse, check_kit, layout, parse
 from deft_reach.core.model.kit import Zone
+from deft_reach.core.model.near_voices import meant_voice
 
 
 @pytest.mark.parametrize(
@@ -72,3 +73,16 @@ def test_kits_that_cannot_stand_are_refused_with_the_piece_and_the_value(kit, wo
 def test_unknown_layouts_are_named():
     with pytest.raises(KeyError, match="compact, five"):
         layout("attic")
+
+
+@pytest.mark.parametrize(
+    ("typed", "meant"),
+    [("tl", "t1"), ("cl", "c1"), ("T1", "t1"), ("bdd", "bd"), ("hhh", "hh"), ("xyz", None), ("t9", None)],
+)
+def test_a_voice_that_looks_like_one_of_the_kit_is_meant(typed, meant):
+    voices = [voice for voice in layout("five").voices if ":" not in voice]
+    assert meant_voice(typed, voices) == meant
+    if meant is not None:
+        report = analyse(parse(f"/8 R@{typed.lower()} L"), layout("five"), Player(), 100)
+        if typed.lower() not in voices:
+            assert f"Did you mean '{meant}'?" in str(report.findings[0].advised)
