@@ -2,9 +2,9 @@
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QWheelEvent
+from PySide6.QtGui import QContextMenuEvent, QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractSpinBox, QApplication
+from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QMenu, QTableWidget
 from shiboken6 import isValid
 
 from deft_reach.app.shell.command_search import CommandSearch, rank
@@ -161,3 +161,46 @@ def test_edit_has_cut_copy_paste_and_select_all(window, qapp):
     assert editor.toPlainText() == "" and QApplication.clipboard().text() == text
     entry("Paste").trigger()
     assert editor.toPlainText() == text
+
+
+def asked_menu(window, widget, at):
+    """The menu that a right click opens."""
+    before = set(window.findChildren(QMenu))
+    place = widget.mapToGlobal(at)
+    QApplication.sendEvent(widget, QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, place))
+    return next((m for m in window.findChildren(QMenu) if m not in before and m.isVisible()), None)
+
+
+def test_drawings_say_what_can_be_done_with_the_stroke_under_the_pointer(window, qapp):
+    window.session.show_plan("storm")
+    window.go("reach")
+    qapp.processEvents()
+    lane = window.reach_station.lane
+    x, y = lane.axis.x(window.session.report.pattern.starts[3]), lane.y_at(window.session.report.strokes[3].limb)
+    menu = asked_menu(window, lane, QPoint(round(x), round(y)))
+    words = [action.text() for action in menu.actions() if action.text()]
+    assert window.session.stroke == 3 and {"Give it to the other hand", "Copy the picture"} <= set(words)
+    limb = window.session.pattern().strokes[3].limb
+    next(a for a in menu.actions() if a.text() == "Give it to the other hand").trigger()
+    assert window.session.pattern().strokes[3].limb != limb
+    menu.close()
+    menu = asked_menu(window, window.reach_station.plan, QPoint(40, 40))
+    next(a for a in menu.actions() if a.text() == "Copy the picture").trigger()
+    assert not QApplication.clipboard().pixmap().isNull() and "copied" in window.notice.text.text()
+    menu.close()
+
+
+def test_rows_are_copied_for_a_spreadsheet(window, qapp):
+    window.session.show_plan("storm")
+    window.go("kit")
+    qapp.processEvents()
+    view = next(
+        t for t in window.kit_station.findChildren(QTableWidget) if t.accessibleName().startswith("Pieces of the kit")
+    )
+    menu = asked_menu(window, view.viewport(), QPoint(30, 30))
+    next(a for a in menu.actions() if a.text() == "Copy all rows").trigger()
+    lines = QApplication.clipboard().text().splitlines()
+    assert len(lines) == view.rowCount() + 1 and lines[0].split("\t")[1] == "piece"
+    assert lines[1].split("\t")[1] == view.item(0, 1).text()
+    menu.close()
+    assert asked_menu(window, window.rail, QPoint(3, 3)) is None, "nothing can be done there"

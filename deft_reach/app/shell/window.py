@@ -9,7 +9,15 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Final, Generic, TypeVar, cast
 
 from PySide6.QtCore import QByteArray, QEvent, QSize, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QShowEvent
+from PySide6.QtGui import (
+    QCloseEvent,
+    QContextMenuEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QKeyEvent,
+    QKeySequence,
+    QShowEvent,
+)
 from PySide6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
@@ -499,6 +507,13 @@ class MainWindow(QMainWindow):
             self.transport.toggle()
         else:
             super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        from deft_reach.app.shell.context_menu import menu_at  # late: few ask for one at once
+
+        menu = menu_at(self, self.mapFromGlobal(event.globalPos()))
+        if menu is not None:
+            menu.popup(event.globalPos())
 
     def show_strokes(self) -> None:
         """Every stroke in a table, beside the drawings of Reach."""
