@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QResizeEvent
+from PySide6.QtGui import QHideEvent, QMouseEvent, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QDoubleSpinBox,
@@ -204,6 +204,16 @@ class Header(QFrame):
         session.typed.connect(self._reading)
         session.saved.connect(self.refresh)
         self.refresh()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.state.show()
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        if self.isHidden():
+            # Where there is no plan in view there is nothing to say of it.
+            self.state.hide()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

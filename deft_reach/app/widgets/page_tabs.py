@@ -95,6 +95,7 @@ class PageTabs(QTabWidget):
     def __init__(self, owner: QWidget | None = None) -> None:
         super().__init__()
         self.setDocumentMode(True)
+        self.tabBar().setDrawBase(False)
         self._owner = owner
         self._areas: list[_Area] = []
         self._late: dict[str, _Area] = {}
