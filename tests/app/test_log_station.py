@@ -5,12 +5,14 @@ from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 import pytest
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
 from deft_reach.app.widgets import port_box
 from deft_reach.core.practice.progress_log import Point
+from deft_reach.formats.midi import dump_midi
 from deft_reach.formats.midi_take import load_performance
 from deft_reach.store.log_entries import Attempt, TakeEntry
 from deft_reach.store.log_exchange import MAX_BYTES
@@ -461,3 +463,36 @@ def test_a_take_is_drawn_place_by_place(station, window, qtbot):
     session.strokes.set_text(session.text + " R", "More", None)
     click(chart, chart.point(chart.places[0]))
     assert session.stroke == late.played.stroke, "of another plan than was played"
+
+
+def test_what_is_next_begins_with_one_press(station, window, qapp):
+    for k in range(4):
+        window.log.add(tried(80 + 5 * k, days=3 - k))
+    window.session.show_plan("storm")
+    button = station.next.buttons[0]
+    assert button.text() == "Climb it" and "go on from 95" in button.accessibleDescription()
+    press(button)
+    assert window.station == "climb" and window.session.plan.id == "gangway"
+    window.go("log")
+    window.log.add(tried(round(1.2 * window.session.report.summary.tempo_limit)))
+    assert button.text() == "Your own speed"
+    press(button)
+    assert station.tabs.currentWidget() is station.calibration and window.station == "log"
+
+
+def test_a_recording_dropped_in_the_log_is_asked_for(station, window, tmp_path, qtbot):
+    session = window.session
+    session.show_plan("gangway")
+    pattern, plan = session.pattern(), session.plan
+    take = tmp_path / "evening.mid"
+    take.write_bytes(dump_midi(pattern, session.kit, plan.tempo))
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(take))])
+    window.dropEvent(
+        QDropEvent(QPointF(200, 200), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
+                   Qt.KeyboardModifier.NoModifier)
+    )  # fmt: skip
+    assert "Is evening.mid a take of Gangway groove?" in window.notice.text.text()
+    press(next(b for b in window.notice.buttons if b.text() == "Check it as a take"))
+    qtbot.waitUntil(lambda: station.takes.found is not None, timeout=20_000)
+    assert station.takes.verdict.isVisible()

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 
 from deft_reach.app.canvas.explain import limb_name
 from deft_reach.app.log.charts import PracticeChart, TempoChart
+from deft_reach.app.log.next_steps import NextSteps
 from deft_reach.app.log.recorder import Recorder
 from deft_reach.app.log.take_form import TakeForm
 from deft_reach.app.shell.station import Station
@@ -28,7 +29,7 @@ from deft_reach.app.widgets.tables import make_list
 from deft_reach.core.analysis.analyse import analyse
 from deft_reach.core.document import read_text
 from deft_reach.core.notation.stroke_text import StrokeTextError
-from deft_reach.core.practice.progress_log import PlanProgress, progress, what_next, when
+from deft_reach.core.practice.progress_log import SPEED, PlanProgress, progress, what_next, when
 from deft_reach.core.session import Session
 from deft_reach.store.note_maps import NoteMaps
 from deft_reach.store.practice_log import PracticeLog
@@ -52,11 +53,8 @@ class LogStation(Station):
         self.now: Callable[[], datetime] = lambda: datetime.now().astimezone()
         #: Plans' limits by id, with what they were worked out from.
         self._known: dict[str, tuple[object, float | None]] = {}
-        self.next = PlainLabel()
-        self.next.setWordWrap(True)
-        self.next.setAlignment(Qt.AlignmentFlag.AlignTop)
-        self.next.setContentsMargins(10, 2, 10, 6)
-        self.next.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.next = NextSteps()
+        self.next.chosen.connect(self._begin)
         room = QScrollArea()
         room.setWidget(self.next)
         room.setWidgetResizable(True)
@@ -82,7 +80,7 @@ class LogStation(Station):
         column.addWidget(self.limbs)
         across, down = Qt.Orientation.Horizontal, Qt.Orientation.Vertical
         parts = [Panel("What next", room), Panel("Plans", self.plans), Panel("Practised", days)]
-        left = self.split(down, "logLeft", parts, [150, 300, 230], [0, 1, 0])
+        left = self.split(down, "logSteps", parts, [214, 276, 200], [0, 1, 0])
         self.tempo = TempoChart()
         self.tempo_panel = Panel("Tempo over time", self.tempo)
         self.takes = TakeForm(session, log, recorder, notes)
@@ -120,6 +118,15 @@ class LogStation(Station):
 
         return EntriesForm(self.session, self.log)
 
+    def _begin(self, plan: str, what: str) -> None:
+        """Begin a next step."""
+        if plan:
+            self.session.show_plan(plan)
+        if what == SPEED:
+            self.tabs.setCurrentWidget(self.calibration)
+        else:
+            self.wanted.emit(what)
+
     def first_focus(self) -> QWidget:
         return self.plans
 
@@ -127,8 +134,7 @@ class LogStation(Station):
         document, plan, report = self.session.document, self.session.plan, self.session.report
         now = self.now()
         rows = progress(document, self.log.played())
-        lines = what_next(rows, now, self._limits(rows))
-        self.next.setText("\n".join(f"• {line}" for line in lines))
+        self.next.show_steps(what_next(rows, now, self._limits(rows)))
         self._filling = True
         self.plans.setRowCount(len(rows))
         for k, row in enumerate(rows):

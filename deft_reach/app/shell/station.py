@@ -123,6 +123,8 @@ class Station(Listener):
 
     #: What is played has changed: see ``played``.
     plays = Signal()
+    #: Another station is wanted, or ``commit``.
+    wanted = Signal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)

@@ -234,6 +234,7 @@ class MainWindow(QMainWindow):
             self.built[name] = station = STATIONS[name].make(self)
             self._restore_sizes(station)
             station.plays.connect(lambda: self._show_played(station))
+            station.wanted.connect(lambda what: self.commit() if what == "commit" else self.go(what))
             self.stack.addWidget(station)
         return self.built[name]
 
@@ -649,8 +650,20 @@ class MainWindow(QMainWindow):
         for url in event.mimeData().urls():
             if url.isLocalFile() and url.toLocalFile().lower().endswith((SUFFIX, *PATTERN_SUFFIXES)):
                 event.acceptProposedAction()
-                self.documents.open_path(Path(url.toLocalFile()))
+                self._take_file(Path(url.toLocalFile()))
                 return
+
+    def _take_file(self, path: Path) -> None:
+        """Open a file that was dropped; in the Log a recording may be a take of the plan in view."""
+        plan = self.session.plan
+        if self._station != "log" or plan is None or path.suffix.lower() not in (".mid", ".midi"):
+            self.documents.open_path(path)
+            return
+        self.notice.say(
+            f"Is {path.name} a take of {plan.name}?",
+            ("Check it as a take", lambda: self.log_station.takes.check_file(path)),
+            ("Bring it in as a plan", lambda: self.documents.open_path(path)),
+        )
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)

@@ -153,10 +153,22 @@ def progress_of(document: Document, plan: Plan, played: PlanPractice) -> PlanPro
     return PlanProgress(plan, state, clean, played.last, played.attempts, played.seconds / 60, stuck)
 
 
+#: What a next step is: climb a plan, look for other hands, learn one's own speed, commit a plan.
+CLIMB, REACH, SPEED, COMMIT = "climb", "reach", "speed", "commit"
+
+
+class Next(NamedTuple):
+    """A next step in a sentence; the plan it is about, by id, and what is to be done with it; empty for nothing."""
+
+    words: str
+    plan: str = ""
+    do: str = ""
+
+
 def what_next(
     rows: Sequence[PlanProgress], now: datetime, limits: Mapping[str, float | None] | None = None
-) -> list[str]:
-    """Plain sentences that follow from how far each plan has come, the most pressing first.
+) -> list[Next]:
+    """What follows from how far each plan has come, the most pressing first.
 
     ``limits`` has plans' tempo limits (BPM) by id as the model has them now: practice may know better.
     """
@@ -164,18 +176,21 @@ def what_next(
     for row in rows:
         limit = (limits or {}).get(row.plan.id)
         if limit is not None and row.clean_tempo is not None and row.clean_tempo > BEATEN * limit:
-            lines.append(
+            words = (
                 f"{row.plan.name} is clean at {row.clean_tempo:.0f} BPM, and the model says {limit:.0f}: your hands "
                 "are quicker than what is set. Use your own speed, or do the hand test."
             )
+            lines.append(Next(words, row.plan.id, SPEED))
     for row in rows:
         if row.stuck and row.clean_tempo is not None:
-            lines.append(
+            words = (
                 f"{row.plan.name} is stuck above {row.clean_tempo:.0f} BPM: go back two rungs, or look for other "
                 "hands in Reach."
             )
+            lines.append(Next(words, row.plan.id, REACH))
         elif row.stuck:
-            lines.append(f"{row.plan.name} has no clean rung yet: start slower, or with the hands on one surface.")
+            words = f"{row.plan.name} has no clean rung yet: start slower, or with the hands on one surface."
+            lines.append(Next(words, row.plan.id, CLIMB))
     for row in rows:
         if row.state == CLIMBING and not row.stuck and row.last is not None:
             days = (now - row.last).days
@@ -183,16 +198,18 @@ def what_next(
                 f"from {row.clean_tempo:.0f} BPM" if row.clean_tempo is not None else "from the start of its ladder"
             )
             if days >= LONG_AGO:
-                lines.append(f"{row.plan.name} was last played {days} days ago: take it up again {tempo}.")
+                words = f"{row.plan.name} was last played {days} days ago: take it up again {tempo}."
             else:
-                lines.append(f"{row.plan.name}: go on {tempo} to {row.plan.tempo:g}.")
-    waiting = [row.plan.name for row in rows if row.state == COMMITTED]
+                words = f"{row.plan.name}: go on {tempo} to {row.plan.tempo:g}."
+            lines.append(Next(words, row.plan.id, CLIMB))
+    waiting = [row.plan for row in rows if row.state == COMMITTED]
     if waiting:
-        lines.append(f"Committed and not begun: {', '.join(waiting[:3])}{' and more' if len(waiting) > 3 else ''}.")
-    drafted = [row.plan.name for row in rows if row.state == DRAFTED]
+        names, more = ", ".join(plan.name for plan in waiting[:3]), " and more" if len(waiting) > 3 else ""
+        lines.append(Next(f"Committed and not begun: {names}{more}.", waiting[0].id, CLIMB))
+    drafted = [row.plan for row in rows if row.state == DRAFTED]
     if drafted and not lines:
-        lines.append(f"Commit a plan ({drafted[0]}, say), and climb it.")
+        lines.append(Next(f"Commit a plan ({drafted[0].name}, say), and climb it.", drafted[0].id, COMMIT))
     clean = [row.plan.name for row in rows if row.state == CLEAN]
     if clean:
-        lines.append(f"Clean at home tempo: {', '.join(clean)}. Once a week keeps it.")
-    return lines or ["Nothing is planned yet: write a plan first."]
+        lines.append(Next(f"Clean at home tempo: {', '.join(clean)}. Once a week keeps it."))
+    return lines or [Next("Nothing is planned yet: write a plan first.")]

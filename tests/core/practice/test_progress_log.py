@@ -11,6 +11,9 @@ from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.layouts import layout
 from deft_reach.core.model.player import Player
 from deft_reach.core.practice.progress_log import (
+    CLIMB,
+    REACH,
+    SPEED,
     STUCK_AFTER,
     UNPLAYED,
     day_of,
@@ -73,14 +76,16 @@ def test_stuck_is_many_tries_without_one_clean_further_up():
 
 
 def test_what_next_names_the_plan_and_the_step():
-    lines = what_next(progress_after([Try(95, days=1), Try(90, days=12, plan="b")]), NOW)
+    steps = what_next(progress_after([Try(95, days=1), Try(90, days=12, plan="b")]), NOW)
+    lines = [step.words for step in steps]
+    assert [(step.plan, step.do) for step in steps[:2]] == [("a", CLIMB), ("b", CLIMB)]
     assert any("A: go on from 95 BPM to 120" in line for line in lines)
     assert any("B was last played 12 days ago" in line and "from 90" in line for line in lines)
     stuck = what_next(progress_after([Try(95), *[Try(100, "not-yet") for _ in range(9)]]), NOW)
-    assert "A is stuck above 95 BPM" in stuck[0]
-    assert "Commit a plan" in what_next(progress_after([]), NOW)[0]
-    assert "Clean at home tempo: A" in what_next(progress_after([Try(125)]), NOW)[-1]
-    assert "Nothing is planned" in what_next(progress(Document(), {}), NOW)[0]
+    assert "A is stuck above 95 BPM" in stuck[0].words and stuck[0].do == REACH
+    assert "Commit a plan" in what_next(progress_after([]), NOW)[0].words
+    assert "Clean at home tempo: A" in what_next(progress_after([Try(125)]), NOW)[-1].words
+    assert "Nothing is planned" in what_next(progress(Document(), {}), NOW)[0].words
 
 
 def test_a_time_that_cannot_be_read_does_no_harm():
@@ -135,7 +140,9 @@ def test_practice_that_beats_the_model_is_said():
     rows = progress_after([Try(112), Try(90, plan="b")])
     name = next(row.plan.id for row in rows if row.clean_tempo == 112)
     other = next(row.plan.id for row in rows if row.clean_tempo == 90)
-    lines = what_next(rows, NOW, {name: 93.4, other: 89.9})
+    steps = what_next(rows, NOW, {name: 93.4, other: 89.9})
+    lines = [step.words for step in steps]
+    assert (steps[0].plan, steps[0].do) == (name, SPEED)
     assert "is clean at 112 BPM, and the model says 93: your hands are quicker than what is set" in lines[0]
     assert sum("your own speed" in line for line in lines) == 1, "a hair above the limit says nothing"
-    assert not any("own speed" in line for line in what_next(rows, NOW, {name: None}))
+    assert not any("own speed" in step.words for step in what_next(rows, NOW, {name: None}))
