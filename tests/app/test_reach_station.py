@@ -26,7 +26,7 @@ def test_the_header_says_what_is_always_true(storm):
     assert header.tempo.value() == 118
     assert header.limit.value.text() == "breaks at 108" and "BPM · 9 % above the limit" in header.limit.caption.text()
     assert header.ease.value.text() == "impossible" and "ease 0 of 100" in header.ease.caption.text()
-    assert header.committed.text().startswith("committed 30 Oct · 4 changes")
+    assert header.committed.text().startswith("committed 30 Oct at 100 BPM · 4 changes since")
     assert "at 100 BPM" in header.committed.toolTip() and "home tempo 100 → 118 BPM" in header.committed.toolTip()
 
 

@@ -34,9 +34,7 @@ from deft_reach.core.session.candidate_view import CandidateView
 from deft_reach.core.session.song_view import SongView
 from deft_reach.core.song.verdict import SongReport
 
-#: Below this width (px) the header says less about commitments.
-NARROW = 1260
-#: Narrower still, there is only room for when it was committed.
+#: Below this width (px) there is only room for when it was committed.
 TIGHT = 1000
 
 
@@ -184,7 +182,7 @@ class Header(QFrame):
         row.addWidget(self.button)
         #: What is saved and committed: in one line with the menus, where the window puts it.
         self.state = QWidget()
-        set_scaled(self.state, QWidget.setFixedWidth, 420)
+        set_scaled(self.state, QWidget.setFixedWidth, 470)
         state = QHBoxLayout(self.state)
         state.setContentsMargins(0, 0, 14, 0)
         state.setSpacing(14)
@@ -373,10 +371,8 @@ class Header(QFrame):
             self.committed.setText("not committed yet")
         else:
             changes = session.plans.changes()
-            roomy = self.width() > NARROW * theme.text_scale()
-            tempo = f" at {bpm(commitment.tempo)}" if roomy else ""
-            count = f" · {counted(len(changes), 'change')}" if changes else ""
-            since = f"{count} since" if count and roomy else count
+            tempo = f" at {bpm(commitment.tempo)}"
+            since = f" · {counted(len(changes), 'change')} since" if changes else ""
             if self.width() < TIGHT * theme.text_scale():
                 tempo = since = ""
             self.committed.setText(f"committed {day(commitment.date, '%-d %b')}{tempo}{since}")
