@@ -3,7 +3,7 @@
 from itertools import pairwise
 
 import pytest
-from PySide6.QtCore import QPoint, QRectF, Qt, QThreadPool
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, QThreadPool
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QInputDialog
 
@@ -16,6 +16,7 @@ from deft_reach.core.analysis.difficulty import LEVELS
 from deft_reach.core.analysis.ranking import better
 from deft_reach.core.motion.cost import TERM_NAMES
 from deft_reach.formats.document import dump_document, load_document
+from tests.app.conftest import drag, point
 
 TEXT = "/16 (R@ft> L@ft R@t1 L) (R L R@rd L@hh)"
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -438,3 +439,21 @@ def test_what_removes_a_finding_is_of_the_state_it_was_asked_in(station, window,
     assert len(session.stickings.candidates) == kept, "what was found at 150 BPM is not offered at 152"
     rows = [station.findings.item(k) for k in range(station.findings.count())]
     assert not any("Looking for" in (row.data(REMEDIES) or "") for row in rows)
+
+
+def test_while_a_drum_is_dragged_the_others_wait_and_hold_again_once_it_is_back(station, window, qtbot, qapp):
+    search(station, qtbot)
+    window.session.stickings.keep("kept", TEXT.replace("(R L R@rd", "(L R R@rd"))
+    qapp.processEvents()
+    assert not any(row.old for row in station.hands.rows)
+    plan, tom = station.plan, window.session.kit.piece("ft")
+    at = plan.to_px(tom.x, tom.y)
+    drag(plan, at, at + QPointF(12, -8), release=False)
+    qtbot.waitUntil(lambda: all(row.old for row in station.hands.rows[1:]), timeout=3000)
+    assert not station.hands.use.isEnabled()
+    # Let go, they are judged on the kit as it is now.
+    QTest.mouseRelease(plan, Qt.MouseButton.LeftButton, pos=point(at + QPointF(12, -8)))
+    qtbot.waitUntil(lambda: not any(row.old for row in station.hands.rows), timeout=10_000)
+    moved = window.session.kit.piece("ft")
+    assert (moved.x, moved.y) != (tom.x, tom.y)
+    assert all(row.report.table.kit == window.session.kit for row in station.hands.rows)

@@ -33,6 +33,11 @@ def pressed(widget: QWidget) -> None:
     _drag.widget = widget
 
 
+def dragging() -> bool:
+    """Whether a mouse button is down in a drawing."""
+    return _drag.widget is not None
+
+
 def released() -> None:
     """It came up again: what waited is done now."""
     _drag.widget = None

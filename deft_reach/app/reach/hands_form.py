@@ -10,6 +10,7 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QHBoxLayout, QInputDialog, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from deft_reach.app.background.background_task import BackgroundTask
+from deft_reach.app.background.drag_pace import dragging
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.offers.search_form import SearchForm, Work
 from deft_reach.app.reach.hands_list import HandsList
@@ -116,9 +117,12 @@ class HandsForm(SearchForm):
         return rows[at] if 0 <= at < len(rows) and not rows[at].old else None
 
     def refresh(self) -> None:
-        # What only moves a drum or the tempo waits until it rests.
-        at_once = self._shown is None or self._shown[:2] != self._plan_and_kept()
-        if at_once or not self.session.stickings.candidates:
+        if self._shown is not None and self._shown[:2] == self._plan_and_kept() and dragging():
+            # What only moves a drum waits until it rests: till then all but the plan's own is of another state.
+            self.list.mark_old()
+            self._shown = self._shown[:2]
+            self._settle.start()
+        elif self._shown is None or self._shown[:2] != self._plan_and_kept() or not self.session.stickings.candidates:
             self._analyse_kept()
         elif self._kept[0] != (self.session.state.key, self.session.stickings.candidates):
             self._settle.start()
@@ -132,6 +136,9 @@ class HandsForm(SearchForm):
         return (written, self.session.stickings.candidates)
 
     def _rested(self) -> None:
+        if dragging():
+            self._settle.start()
+            return
         self._analyse_kept()
         self._fill()
         self._chosen()
@@ -148,6 +155,8 @@ class HandsForm(SearchForm):
         self._kept = (key, rows)
 
     def _fill(self) -> None:
+        if dragging() and self._shown is not None and self._shown[:2] == self._plan_and_kept():
+            return
         state = self.session.state
         current = (state.key, self.session.stickings.candidates) == self._kept[0]
         key = (*self._plan_and_kept(), state.key, self.found, self.fresh, current)

@@ -179,6 +179,13 @@ class HandsList(QListWidget):
             self.setCurrentRow(at)
         self.viewport().update()
 
+    def mark_old(self) -> None:
+        """Mark all rows but the plan's own as of another state, until the list is filled again."""
+        for k in range(1, self.count()):
+            row = self.item(k).data(ROW)
+            if not row.old:
+                self.item(k).setData(ROW, row._replace(old=True))
+
     def links(self, row: HandsRow, rect: QRectF) -> dict[str, QRectF]:
         """What can be pressed in a row, and where."""
         if row.source == OWN or row.old or row.report is None:
