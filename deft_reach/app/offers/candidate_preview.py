@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QStackedWidget, 
 from deft_reach.app.canvas.stroke_lane import StrokeLane
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.weave import Weave
+from deft_reach.app.widgets.elided_label import ElidedLabel
 from deft_reach.app.widgets.plain_text import PlainLabel
 from deft_reach.app.widgets.styled import set_scaled
 from deft_reach.app.widgets.tables import compared_words
@@ -100,8 +101,7 @@ class CandidateThreads(QWidget):
         self.weave, self.lane = Weave(view, self.axis), StrokeLane(view, self.axis)
         banner = QFrame()
         banner.setObjectName("banner")
-        self.words = PlainLabel()
-        self.words.setWordWrap(True)
+        self.words = ElidedLabel()
         self.back = QPushButton("Back to the plan")
         self.back.setObjectName("quiet")
         row = QHBoxLayout(banner)
