@@ -115,6 +115,13 @@ def type_text(widget, text: str) -> None:
     QTest.keyClicks(widget, text)
 
 
+def show(station, name: str) -> None:
+    """Go to a page of a station by a click on its tab; ``name`` is what its title begins with."""
+    bar = station.tabs.tabBar()
+    at = next(k for k in range(bar.count()) if bar.tabText(k).startswith(name))
+    QTest.mouseClick(bar, Qt.MouseButton.LeftButton, pos=bar.tabRect(at).center())
+
+
 def reveal(widget) -> None:
     """Open the popover that a widget is in, if it is in one, as a user would."""
     inside = widget

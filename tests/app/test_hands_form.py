@@ -16,7 +16,7 @@ from deft_reach.core.analysis.difficulty import LEVELS
 from deft_reach.core.analysis.ranking import better
 from deft_reach.core.motion.cost import TERM_NAMES
 from deft_reach.formats.document import dump_document, load_document
-from tests.app.conftest import drag, point
+from tests.app.conftest import drag, pick, point, show
 
 TEXT = "/16 (R@ft> L@ft R@t1 L) (R L R@rd L@hh)"
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -35,20 +35,6 @@ def station(window, qapp):
 def press(button):
     assert button.isEnabled(), button.text()
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
-
-
-def show(station, name):
-    bar = station.tabs.tabBar()
-    at = next(k for k in range(bar.count()) if bar.tabText(k).startswith(name))
-    QTest.mouseClick(bar, Qt.MouseButton.LeftButton, pos=bar.tabRect(at).center())
-
-
-def pick(box, text):
-    box.setFocus()
-    for _ in range(box.count()):
-        QTest.keyClick(box, Qt.Key.Key_Up)
-    while not box.currentText().startswith(text):
-        QTest.keyClick(box, Qt.Key.Key_Down)
 
 
 def take(hands, words):

@@ -17,7 +17,7 @@ from deft_reach.formats.midi_take import load_performance
 from deft_reach.store.log_entries import Attempt, TakeEntry
 from deft_reach.store.log_exchange import MAX_BYTES
 from deft_reach.store.logbook import Logbook
-from tests.app.conftest import click, enter, reveal
+from tests.app.conftest import click, enter, reveal, show
 from tests.app.test_climb_station import let_time_pass
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -38,12 +38,6 @@ def press(button):
     reveal(button)
     assert button.isEnabled() and button.isVisible(), button.text()
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
-
-
-def show(station, name):
-    bar = station.tabs.tabBar()
-    at = next(k for k in range(bar.count()) if bar.tabText(k).startswith(name))
-    QTest.mouseClick(bar, Qt.MouseButton.LeftButton, pos=bar.tabRect(at).center())
 
 
 def tried(tempo, verdict="clean", days=0, plan="gangway", pace=1.2, group="right moves"):

@@ -12,7 +12,7 @@ from deft_reach.core.document import read_text
 from deft_reach.core.song import analyse_song
 from deft_reach.core.song.sectioning import sections_of
 from deft_reach.formats.document import dump_document, load_document
-from tests.app.conftest import click, enter
+from tests.app.conftest import click, enter, show
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 GROOVE = "/16 R@hh+K R@hh R@hh R@hh R@hh+L> R@hh R@hh R@hh R@hh+K R@hh R@hh R@hh R@hh+L> R@hh R@hh R@hh |"
@@ -50,12 +50,6 @@ def hard(station, window, qapp):
 def press(button):
     assert button.isEnabled() and button.isVisible(), button.text()
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
-
-
-def show(station, name):
-    bar = station.tabs.tabBar()
-    at = next(k for k in range(bar.count()) if bar.tabText(k).startswith(name))
-    QTest.mouseClick(bar, Qt.MouseButton.LeftButton, pos=bar.tabRect(at).center())
 
 
 def cells(table, row):

@@ -21,9 +21,9 @@ from deft_reach.core.practice.stages import Stage
 STEPS = ("smaller near the target", "2 BPM", "5 BPM", "10 BPM", "15 BPM", "3 %", "5 %", "double")
 LAYERS, CHUNKS, STRAIGHT = "layers", "chunks", "straight"
 WAYS = {
-    "layers: one thing at a time": LAYERS,
-    "chunks: part by part": CHUNKS,
-    "straight to the kit": STRAIGHT,
+    LAYERS: "layers: one thing at a time",
+    CHUNKS: "chunks: part by part",
+    STRAIGHT: "straight to the kit",
 }
 RULES = {
     "3 clean: up, 2 not yet: back two": Rule(),
@@ -35,15 +35,15 @@ RULES = {
 
 SETTINGS: Final = (
     Choice("what", "&Climb", spoken="What to climb", choices=((None, "the plan in view"),)),
-    Choice("way", "&Build by", spoken="How it is built up", choices={words: words for words in WAYS},
-           said={words: words.partition(":")[0] for words in WAYS}),
+    Choice("way", "&Build by", spoken="How it is built up", choices=WAYS,
+           said={way: words.partition(":")[0] for way, words in WAYS.items()}),
     Number("start", "B&egin at", spoken="Tempo to begin with", low=int(TEMPO_RANGE[0]) - 1, high=int(TEMPO_RANGE[1]),
            first=int(TEMPO_RANGE[0]) - 1, suffix=" BPM", none="where it is easy"),
     Choice("step", "&Steps", "Choose, or type your own: 7 BPM, 12 %, double", choices={step: step for step in STEPS},
            editable=True),
     Number("repeats", "Each &rung", spoken="How often a rung is played before a verdict", high=64, prefix="× ",
            none="30 to 60 s"),
-    Choice("rule", "R&ule", spoken="Rule for moving", choices={words: words for words in RULES}),
+    Choice("rule", "R&ule", spoken="Rule for moving", choices=[(rule, words) for words, rule in RULES.items()]),
     Number("minutes", "&In all", "Steps and repeats are chosen for so much playing, and then it says stop",
            spoken="Minutes of playing in all", high=180, step=5, suffix=" min", none="as long as it takes"),
     Number("over", "&Above the target", "A rung above the target, so that it feels relaxed when played again",
@@ -101,12 +101,12 @@ class LadderForm(QWidget):
     @property
     def chain(self) -> str | None:
         """The song whose plans are climbed in a chain; None for the plan in view."""
-        return self.what.currentData()  # type: ignore[no-any-return]
+        return self.settings.value("what")  # type: ignore[no-any-return]
 
     @property
     def way_chosen(self) -> str:
         """LAYERS, CHUNKS or STRAIGHT."""
-        return WAYS[self.way.currentText()]
+        return str(self.settings.value("way"))
 
     @property
     def begin(self) -> float | None:
@@ -129,7 +129,7 @@ class LadderForm(QWidget):
     @property
     def times(self) -> int | None:
         """How often a rung is played; None for as often as fills its time."""
-        return self.repeats.value() or None
+        return self.settings.value("repeats")  # type: ignore[no-any-return]
 
     @property
     def overspeed(self) -> float | None:
@@ -141,7 +141,7 @@ class LadderForm(QWidget):
 
     @property
     def moving(self) -> Rule:
-        return RULES[self.rule.currentText()]
+        return self.settings.value("rule")  # type: ignore[no-any-return]
 
     def show_stages(self, stages: tuple[Stage, ...], current: int) -> None:
         self.stages.setRowCount(len(stages))

@@ -4,18 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
+from deft_reach.app import theme
 from deft_reach.app.canvas.stroke_lane import StrokeLane
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.weave import Weave
 from deft_reach.app.widgets.elided_label import ElidedLabel
 from deft_reach.app.widgets.plain_text import PlainLabel
-from deft_reach.app.widgets.styled import set_scaled
+from deft_reach.app.widgets.styled import set_scaled, styled
 from deft_reach.app.widgets.tables import compared_words
 from deft_reach.core.document import Candidate
 from deft_reach.core.session import Session
 from deft_reach.core.session.candidate_view import CandidateView
+
+#: The least height of a weave, and of each of two above each other (px at the usual text size).
+LEAST, LEAST_OF_TWO = 136, 96
 
 
 class ChangingDrawing(QStackedWidget):
@@ -61,8 +66,16 @@ class _Beside(QWidget):
         column.addWidget(self.words)
         column.addWidget(self.stack, 1)
         self._weaves: dict[bool, Weave] = {}
-        self.other.verdict.connect(self._say)
-        main.verdict.connect(self._say)
+        self.other.verdict.connect(self._heard)
+        main.verdict.connect(self._heard)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self._say()
+
+    def _heard(self) -> None:
+        if self.isVisible():
+            self._say()
 
     def show_candidate(self, candidate: Candidate) -> None:
         """Draw a sticking: the plan itself where it is that."""
@@ -74,7 +87,7 @@ class _Beside(QWidget):
         if own not in self._weaves:
             view = self.main if own else self.other
             weave = self._weaves[own] = Weave(view, TimeAxis(view, self))
-            set_scaled(weave, QWidget.setMinimumHeight, 96, least=1.0)
+            set_scaled(weave, QWidget.setMinimumHeight, LEAST_OF_TWO, least=1.0)
             self.stack.addWidget(weave)
         self.stack.setCurrentWidget(self._weaves[own])
         self._say()
@@ -116,7 +129,7 @@ class CandidateThreads(QWidget):
         column.addWidget(self.lane)
         self.setFocusProxy(self.weave)
         # The banner takes its room from the drawing: nothing else moves when a candidate is shown.
-        set_scaled(self.weave, QWidget.setMinimumHeight, 136, least=1.0)
+        styled(self, CandidateThreads._fit)
         self.back.clicked.connect(leave or view.clear)
         view.shown.connect(self._say)
         view.verdict.connect(self._say)
@@ -125,21 +138,27 @@ class CandidateThreads(QWidget):
 
     def below_the_plan(self) -> None:
         """Draw the plan's own weave above, for as long as anything is offered."""
-        self.beside = _Beside(self.view.main)
-        self._column.insertWidget(0, self.beside, 1)
-        self.beside.show_candidate(Candidate("", self.view.main.text))
+        self._show_beside(Candidate("", self.view.main.text))
 
     def hold_against(self, candidate: Candidate | None) -> None:
         """Draw another sticking above this one, or none."""
         if candidate is not None:
-            if self.beside is None:
-                self.beside = _Beside(self.view.main)
-                self._column.insertWidget(0, self.beside, 1)
-            self.beside.show_candidate(candidate)
+            self._show_beside(candidate)
         if self.beside is not None:
             self.beside.setVisible(candidate is not None)
         self.lane.setVisible(candidate is None)
-        set_scaled(self.weave, QWidget.setMinimumHeight, 136 if candidate is None else 96, least=1.0)
+        self._fit()
+
+    def _show_beside(self, candidate: Candidate) -> None:
+        if self.beside is None:
+            self.beside = _Beside(self.view.main)
+            self._column.insertWidget(0, self.beside, 1)
+        self.beside.show_candidate(candidate)
+
+    def _fit(self) -> None:
+        """Give the weave its least height: less where two stand above each other in place of the lane."""
+        least = LEAST_OF_TWO if self.lane.isHidden() else LEAST
+        self.weave.setMinimumHeight(round(least * max(1.0, theme.text_scale())))
 
     def _say(self) -> None:
         report, before = self.view.report, self.view.main.report

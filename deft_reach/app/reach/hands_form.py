@@ -15,7 +15,7 @@ from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.offers.search_form import SearchForm, Work
 from deft_reach.app.reach.hands_list import HandsList
 from deft_reach.app.reach.hands_question import EMPTY, NOTHING, SETTINGS, answer_words
-from deft_reach.app.reach.hands_rows import FOUND, KEPT, OWN, HandsRow, differs_words, hands_rows
+from deft_reach.app.reach.hands_rows import FOUND, KEPT, OWN, HandsRow, hands_rows
 from deft_reach.app.shell.station import Offer
 from deft_reach.app.text.words import searching_words
 from deft_reach.app.widgets.search_button import SearchButton
@@ -117,18 +117,28 @@ class HandsForm(SearchForm):
         return rows[at] if 0 <= at < len(rows) and not rows[at].old else None
 
     def refresh(self) -> None:
-        if self._shown is not None and self._shown[:2] == self._plan_and_kept() and dragging():
+        if self._waits:
             # What only moves a drum waits until it rests: till then all but the plan's own is of another state.
             self.list.mark_old()
             self._shown = self._shown[:2]
             self._settle.start()
-        elif self._shown is None or self._shown[:2] != self._plan_and_kept() or not self.session.stickings.candidates:
+        elif not self._same_rows or not self.session.stickings.candidates:
             self._analyse_kept()
         elif self._kept[0] != (self.session.state.key, self.session.stickings.candidates):
             self._settle.start()
         super().refresh()
         self._fill()
         self._chosen()
+
+    @property
+    def _same_rows(self) -> bool:
+        """Whether plan, strokes and kept stickings are those that are listed."""
+        return self._shown is not None and self._shown[:2] == self._plan_and_kept()
+
+    @property
+    def _waits(self) -> bool:
+        """Whether only a drum is moved: the list waits until it rests."""
+        return dragging() and self._same_rows
 
     def _plan_and_kept(self) -> tuple[Any, Any]:
         plan = self.session.plan
@@ -155,7 +165,7 @@ class HandsForm(SearchForm):
         self._kept = (key, rows)
 
     def _fill(self) -> None:
-        if dragging() and self._shown is not None and self._shown[:2] == self._plan_and_kept():
+        if self._waits:
             return
         state = self.session.state
         current = (state.key, self.session.stickings.candidates) == self._kept[0]
@@ -382,9 +392,3 @@ class HandsForm(SearchForm):
             return
         chosen = part_of(pattern, part, self.session.stroke)
         self.session.stickings.use_part(row.row.candidate, chosen)
-
-    @property
-    def difference(self) -> str:
-        """How the chosen row differs from the plan's own."""
-        row = self.chosen
-        return differs_words(row.row) if row is not None else ""

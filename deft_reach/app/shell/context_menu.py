@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPoint, QPointF, Qt
@@ -60,19 +59,16 @@ def _of_rows(menu: QMenu, view: QAbstractItemView, window: MainWindow) -> None:
 
 
 def _of_drawing(menu: QMenu, canvas: Canvas, window: MainWindow, at: QPointF) -> None:
-    def add(words: str, act: Callable[[], object]) -> None:
-        menu.addAction(words, act)
-
     session = window.transport.session
     if isinstance(canvas, Timeline):
         stroke = canvas.stroke_at(at)
         if stroke is not None:
             canvas.session.select_stroke(stroke)
         if session.stroke is not None:
-            add("Play from this bar", window.transport.start_from_bar)
-            add("Give it to the other hand", window.try_other_hand)
-            add("Table of strokes", window.show_strokes)
-        add("Show the whole pattern", window.fit_view)
+            menu.addAction("Play from this bar", window.transport.start_from_bar)
+            menu.addAction("Give it to the other hand", window.try_other_hand)
+            menu.addAction("Table of strokes", window.show_strokes)
+        menu.addAction("Show the whole pattern", window.fit_view)
         menu.addSeparator()
 
     def copy() -> None:
@@ -80,4 +76,4 @@ def _of_drawing(menu: QMenu, canvas: Canvas, window: MainWindow, at: QPointF) ->
 
         copy_picture(canvas, window.stack.currentWidget(), window.notice)
 
-    add("Copy the picture", copy)
+    menu.addAction("Copy the picture", copy)

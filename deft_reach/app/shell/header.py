@@ -31,6 +31,7 @@ from deft_reach.core.model.counting import counted
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE
 from deft_reach.core.session import Session
 from deft_reach.core.session.candidate_view import CandidateView
+from deft_reach.core.session.plan_view import PlanView
 from deft_reach.core.session.song_view import SongView
 from deft_reach.core.song.verdict import SongReport
 
@@ -226,24 +227,19 @@ class Header(QFrame):
         if self.session.reading:
             self.refresh()
 
-    def show_song(self, song: SongView | None) -> None:
-        """Show a song's limit and level as long as it is in view; None for the plan's."""
-        if song is not self._song:
-            if self._song is not None:
-                self._song.verdict.drop(self.refresh)
-            self._song = song
-            if song is not None:
-                song.verdict.connect(self.refresh)
-            self.refresh()
-
-    def show_offer(self, offer: CandidateView | None) -> None:
-        """Show what is offered beside the plan's own figures, as long as it is; None where there is none."""
-        if offer is not self._offer:
-            if self._offer is not None:
-                self._offer.verdict.drop(self.refresh)
-            self._offer = offer
-            if offer is not None:
-                offer.verdict.connect(self.refresh)
+    def show_played(self, offer: CandidateView | None, song: SongView | None) -> None:
+        """Show what is offered beside the plan's own figures, or a song's in their place, as long as that is in view;
+        None where there is none.
+        """
+        heard: tuple[tuple[PlanView | None, PlanView | None], ...] = ((self._offer, offer), (self._song, song))
+        for before, now in heard:
+            if now is before:
+                continue
+            if before is not None:
+                before.verdict.drop(self.refresh)
+            if now is not None:
+                now.verdict.connect(self.refresh)
+        self._offer, self._song = offer, song
         self.refresh()
 
     def _show_compared(self, before: Report, offer: CandidateView) -> None:

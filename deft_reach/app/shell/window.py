@@ -241,8 +241,7 @@ class MainWindow(QMainWindow):
     def _show_played(self, station: Station) -> None:
         """What a station plays is what the transport plays; what it offers is in the header as well."""
         self.transport.use(station.played)
-        self.header.show_offer(station.candidate_shown)
-        self.header.show_song(station.song_shown)
+        self.header.show_played(station.candidate_shown, station.song_shown)
 
     def _finish_typing(self) -> None:
         """Take what is half typed in a field as typed."""

@@ -74,7 +74,6 @@ class SongStation(Station):
         self.bar.played_from.connect(self._play_from)
         self.view.refused.connect(self._refused)
         self.view.verdict.connect(self._say)
-        self.view.verdict.connect(self.played_changed)
         self.view.selected.connect(self._say)
         self.follow()
 
@@ -123,7 +122,7 @@ class SongStation(Station):
 
     @property
     def song_shown(self) -> SongView | None:
-        return self.view if self.view.report is not None else None
+        return self.view
 
     def _play_from(self, section: int) -> None:
         """Play the song from a section on."""

@@ -9,10 +9,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Final
 
-from PySide6.QtCore import QPoint, QSignalBlocker, Qt, Signal
+from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
-    QApplication,
     QCheckBox,
     QComboBox,
     QDoubleSpinBox,
@@ -27,7 +26,7 @@ from PySide6.QtWidgets import (
 )
 
 from deft_reach.app.widgets.decimal_box import DecimalBox
-from deft_reach.app.widgets.styled import set_scaled
+from deft_reach.app.widgets.styled import set_scaled, styled
 
 #: Between what the line says of two fields.
 BETWEEN: Final = " · "
@@ -231,12 +230,6 @@ class Fields(QWidget):
         """Set a field; ``changed`` follows where that is another value."""
         self.fields[name].set(self.widgets[name], value)
 
-    def put(self, values: Mapping[str, Any]) -> None:
-        """Show values without saying that anything has changed."""
-        with QSignalBlocker(self):
-            for name, value in values.items():
-                self.set(name, value)
-
     @property
     def words(self) -> str:
         """What is set, in one line."""
@@ -274,7 +267,8 @@ class SettingsLine(QPushButton):
         self.setToolTip(f"{name}: press to change")
         self.clicked.connect(self.open)
         self.fields.changed.connect(self._changed)
-        self._say()
+        # The words are fitted to the size of the text, too.
+        styled(self, SettingsLine._say)
 
     def value(self, name: str) -> Any:
         """What a field is set to."""
@@ -319,14 +313,3 @@ class SettingsLine(QPushButton):
         self.setAccessibleName(f"{self._name}: {words}")
         room = max(20, self.width() - 34)
         self.setText(self.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, room) + " ▾")
-
-    def restyle(self) -> None:
-        """Fit the words again, in another size of text."""
-        self._say()
-
-
-def close_popovers() -> None:
-    """Close whatever popover is open."""
-    popup = QApplication.activePopupWidget()
-    if popup is not None:
-        popup.hide()

@@ -153,9 +153,8 @@ class PracticePad(QWidget):
             found[piece.code] = QRectF(x - size / 2, y - size / 2, size, size)
         return found
 
-    def _boxes(self) -> Iterator[QRectF]:
+    def _boxes(self, circles: dict[str, QRectF]) -> Iterator[QRectF]:
         hands = [pad for pad in self.pads if pad.voice is not None]
-        circles = self._circles()
         feet = [pad for pad in self.pads if pad.voice is None]
         for pad in self.pads:
             if pad.voice is None:
@@ -170,11 +169,11 @@ class PracticePad(QWidget):
 
     def box(self, k: int) -> QRectF:
         """Where a pad is."""
-        return list(self._boxes())[k]
+        return list(self._boxes(self._circles()))[k]
 
     def pad_at(self, at: QPointF) -> int | None:
         # What stands higher lies over what is below it.
-        found = [k for k, box in enumerate(self._boxes()) if box.contains(at)]
+        found = [k for k, box in enumerate(self._boxes(self._circles())) if box.contains(at)]
         return max(found, key=self._height, default=None)
 
     def _height(self, k: int) -> float:
@@ -249,7 +248,8 @@ class PracticePad(QWidget):
             painter.setBrush(QColor(c.ink if on else c.sheet))
             size = 11.0 if k == 0 else 8.0
             painter.drawEllipse(QRectF(8 + k * 22 - size / 2 + 5, 9 - size / 2, size, size))
-        boxes, circles = list(self._boxes()), self._circles()
+        circles = self._circles()
+        boxes = list(self._boxes(circles))
         used = {piece_of(pad.voice) for pad in self.pads if pad.voice is not None}
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for code, circle in circles.items():
@@ -257,11 +257,12 @@ class PracticePad(QWidget):
                 painter.setPen(QPen(QColor(c.line), 1.2))
                 painter.drawEllipse(circle)
         for k in sorted(range(len(self.pads)), key=self._height):
-            self._draw_pad(painter, k, boxes[k])
+            voice = self.pads[k].voice
+            self._draw_pad(painter, k, boxes[k], boxes[k] if voice is None else circles[piece_of(voice)])
         painter.end()
 
-    def _draw_pad(self, painter: QPainter, k: int, box: QRectF) -> None:
-        """A hand's part of a piece with its key, or a pedal with its own."""
+    def _draw_pad(self, painter: QPainter, k: int, box: QRectF, shape: QRectF) -> None:
+        """A hand's part (``box``) of a piece (``shape``) with its key, or a pedal with its own."""
         c, pad = theme.colours(), self.pads[k]
         colour = c.hand(pad.limb)
         fill = QColor(colour)
@@ -269,8 +270,6 @@ class PracticePad(QWidget):
         painter.setPen(QPen(colour, 2.2 if self.hasFocus() else 1.4))
         painter.save()
         painter.setClipRect(box.adjusted(-2, -2, 2, 2))
-        painter.setBrush(QColor(c.sheet))
-        shape = box if pad.voice is None else self._circles()[piece_of(pad.voice)]
         for brush in (QColor(c.sheet), fill):
             painter.setBrush(brush)
             if pad.voice is None:
