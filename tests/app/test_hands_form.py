@@ -6,6 +6,7 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, QThreadPool
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QInputDialog
+from shiboken6 import isValid
 
 from deft_reach.app.offers.candidate_preview import CandidateThreads
 from deft_reach.app.reach.findings_list import REMEDIES
@@ -398,6 +399,17 @@ def test_the_strokes_as_a_table_sort_and_select(station, window):
     assert window.session.stroke == report.summary.bottleneck
     window.session.select_stroke(3)
     assert view.currentIndex().row() == [cells(k)[0] for k in range(8)].index("1 a")
+
+
+def test_a_closed_table_hears_nothing_though_python_still_holds_it(station, window, qapp, qtbot):
+    QTest.keyClick(window, Qt.Key.Key_F9)
+    dialog = window.findChild(StrokesDialog)
+    held = dialog.table
+    with qtbot.captureExceptions() as caught:
+        QTest.keyClick(dialog, Qt.Key.Key_Escape)
+        qtbot.waitUntil(lambda: not isValid(held), timeout=5_000)
+        window.session.select_stroke(3)
+    assert not caught, caught[0][1]
 
 
 def test_a_candidate_that_only_says_who_goes_over_is_not_called_the_plans_own(station, window, qtbot):
