@@ -77,7 +77,7 @@ def take_shot(view: str, size: tuple[int, int], plan: str | None, theme_name: st
             takes = window.log_station.takes
             takes.play.click()
             _wait(takes.limbs.isVisible)
-        elif view == "staff":
+        elif view in ("staff", "write"):
             _wait(lambda: window.write_station.staff.ready)
         for _ in range(4):
             app.processEvents()
