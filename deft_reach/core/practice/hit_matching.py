@@ -17,7 +17,7 @@ from deft_reach.core.practice.take_report import Ignored
 Floats = NDArray[np.float64]
 
 #: Keys that one pad may send.
-PADS: Final = {35: 36, 40: 38, 37: 38, 46: 42, 59: 51}
+PADS: Final = {35: 36, 40: 38, 37: 38, 46: 42, 22: 42, 26: 42, 59: 51, 53: 51}
 #: A softer hit on one pad so soon after another (seconds), and at most so much of its velocity, is a double trigger.
 RETRIGGER_S: Final = 0.030
 RETRIGGER_PART: Final = 0.6

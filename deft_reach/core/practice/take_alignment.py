@@ -16,19 +16,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deft_reach.core.model.counting import place
-from deft_reach.core.model.elements import GRACE_NOTES
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import HAT_FOOT, KICK, SECOND_KICK
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.practice.hit_index import HitIndex
-from deft_reach.core.practice.hit_matching import match_pads, pad_of, quickest_spacing
+from deft_reach.core.practice.hit_matching import match_pads, pad_of
 from deft_reach.core.practice.hits import Hit
 from deft_reach.core.practice.take_report import Ignored
+from deft_reach.core.practice.take_slips import LEFT_OUT, STOP, TOO_SOON, TWICE, Jump, Slip, find_stop
+from deft_reach.core.practice.take_tracking import GRACE_S, Round, find_opening, track
 
 Floats = NDArray[np.float64]
 
-#: So many rounds more than the opening tempo says are looked for: who speeds up plays more of them in the time.
-SPARE: Final = 0.08
 #: So many clicks are enough to go by.
 FEWEST_CLICKS: Final = 4
 #: The key of a hi-hat closed by its pedal.
@@ -37,8 +36,6 @@ HAT_PEDAL: Final = 44
 #: part of their spacing.
 FAR_S: Final = 0.12
 FAR_PART: Final = 0.55
-#: A softer hit on the same pad so much before a stroke with graces (seconds) is one of them.
-GRACE_S: Final = 0.14
 #: Tolerance: this part of the quickest written spacing, held between two bounds (seconds).
 TOLERANCE: Final = 0.16
 TOLERANCE_BOUNDS: Final = (0.010, 0.020)
@@ -48,11 +45,18 @@ KNOWN: Final = 0.55
 SAME_S: Final = 1e-4
 #: The pulse may bend over so many beats, and no faster.
 BEND_BEATS: Final = 3.0
-#: A take is tracked so many beats at a time, after a look at so many first ones.
-STRIDE_BEATS: Final = 2.0
-FIRST_BEATS: Final = 12.0
-#: While it is tracked, a hit counts for a stroke that is about so far off (seconds).
-TRACK_S: Final = 0.05
+#: A round counts as played where this share of its strokes, as far as it goes, has a hit so near (seconds).
+ROUND_FITS: Final = 0.5
+NEAR_S: Final = 0.05
+#: What is struck later than so many beats after the last stroke is no part of the take.
+AFTER_BEATS: Final = 1.0
+#: A buzz rings on for so many beats at most, and its bounces have at most so much of its velocity.
+BUZZ_BEATS: Final = 4.0
+BOUNCE_PART: Final = 1.05
+#: More stops than this are no stops but another tempo.
+MOST_STOPS: Final = 6
+#: This share of a beat's strokes is heard where it is played twice.
+HEARD_TWICE: Final = 0.6
 #: A hit on another pad at the same moment (seconds), and at most so much of the velocity, is crosstalk.
 CROSSTALK_S: Final = 0.006
 CROSSTALK_PART: Final = 0.4
@@ -63,7 +67,9 @@ class Alignment:
 
     The rows are the strokes of all rounds: ``stroke`` has the index of each, ``match`` its hit (−1: missed), ``late``
     how late that comes (seconds; NaN), ``void`` whether it was not reached any more. ``graces`` has the hits that are
-    a row's graces, ``extra`` those that belong to nothing, ``ignored`` those that do not count.
+    a row's graces, ``bounces`` those of a buzz, ``extra`` those that belong to nothing, ``ignored`` those that do not
+    count. ``slips`` says where the take went on somewhere else; ``written`` is when each row is meant (seconds at the
+    tempo asked) with the slips in it, so that the pulse runs through them.
     """
 
     def __init__(
@@ -84,32 +90,44 @@ class Alignment:
         self.ignored = list(ignored)
         self.pattern, self.tempo, self.kit, self.free = pattern, tempo, kit, free
         self.whole = 240.0 / tempo
+        self.own_keys = np.array(keys)
         self.own_pads = np.array([pad_of(key) for key in keys])
-        self.own = np.array(pattern.starts) * self.whole
-        self.length = float(pattern.length) * self.whole
+        self.plan = Round.of(pattern, self.own_pads, tempo)
+        self.own, self.length = self.plan.own, self.plan.length
         self.repeat = repeat
         self.one_pad = len(set(self.own_pads.tolist())) == 1
-        self.levels = np.array([1.0 + (">" in s.marks) - ("." in s.marks) for s in pattern.strokes])
-        self.graced = sum(GRACE_NOTES[s.grace] for s in pattern.strokes)
-        self.quickest = grid = quickest_spacing(pattern) * self.whole
+        self.quickest = grid = self.plan.quickest
         low, high = TOLERANCE_BOUNDS
         self.tolerance = tolerance_ms / 1000 if tolerance_ms is not None else min(high, max(low, TOLERANCE * grid))
         self._align()
 
     def _align(self) -> None:
-        scale, offset, rounds = self._line()
-        self._lay_out(rounds)
-        mapped = self._tracked(scale, offset)
-        match = self._match(mapped, self._far(scale))
+        opening = find_opening(self.hits, self.plan, self.repeat)
+        self._lay_out(opening.rounds)
+        levels = np.tile(self.plan.levels, self.rounds)
+        tracked = track(self.hits, self.written, self.wanted, levels, opening, self.whole / 4)
+        mapped, far = tracked.mapped, self._far(opening.scale)
+        jumps = self._jumped(tracked.jumps)
+        match = self._match(mapped, far)
         rounds = self._rounds_played(match, mapped)
         if rounds < self.rounds:
             kept = rounds * len(self.own)
-            self._lay_out(rounds)
+            self._keep(rounds)
             mapped, match = mapped[:kept], match[:kept]
+            jumps = [jump for jump in jumps if max(jump.row, jump.resume) < kept]
         for _ in range(3):
             mapped = self._pulse(match, mapped)
-            match = self._match(mapped, self._far(scale))
+            match = self._match(mapped, far)
+        for _ in range(MOST_STOPS):
+            stop = self._stop(match, opening.scale)
+            if stop is None:
+                break
+            jumps.append(stop)
+            for _ in range(2):
+                mapped = self._pulse(match, mapped)
+                match = self._match(mapped, far)
         self.match, self.mapped = match, self._pulse(match, mapped)
+        self.slips, self._in_slips = self._slips(jumps)
         found = match >= 0
         self.late = np.where(found, self.times[np.maximum(match, 0)] - self.mapped, np.nan)
         middle = self._centre(found)
@@ -120,13 +138,15 @@ class Alignment:
             # The click says what the time is, and so who is off.
             self.late -= by_click
             self.sure, self.disagree = True, None
+        self.all_off = self._all_off() if by_click is not None else 0.0
         self._break_off()
         self.extra = self._counted(self._extra())
 
     @property
     def share(self) -> float:
         """The share of strokes that were found."""
-        return float((self.match >= 0)[~self.void].mean()) if not self.void.all() else 0.0
+        asked = ~self.void
+        return float((self.match >= 0)[asked].mean()) if asked.any() else 0.0
 
     @property
     def missed(self) -> tuple[int, ...]:
@@ -186,107 +206,119 @@ class Alignment:
     def _lay_out(self, rounds: int) -> None:
         """Every stroke of so many rounds: when it is written (seconds at the tempo asked), its index and its pad."""
         self.rounds = rounds
+        self.skipped = np.zeros(rounds * len(self.own), dtype=bool)
         self.written = np.concatenate([self.own + turn * self.length for turn in range(rounds)])
         self.stroke = np.tile(np.arange(len(self.own)), rounds)
         self.wanted = np.tile(self.own_pads, rounds)
+
+    def _keep(self, rounds: int) -> None:
+        """Only the first so many rounds."""
+        kept = rounds * len(self.own)
+        self.rounds = rounds
+        self.written, self.stroke, self.wanted = self.written[:kept], self.stroke[:kept], self.wanted[:kept]
+        self.skipped = self.skipped[:kept]
+
+    def _jumped(self, jumps: Sequence[Jump]) -> list[Jump]:
+        """Take jumps into what is meant when; the same jumps by rows of the take."""
+        order = np.argsort(self.written, kind="stable")
+        written = self.written.copy()
+        found = []
+        for jump in jumps:
+            gone, after = order[jump.row : jump.resume], order[jump.resume :]
+            self.skipped[gone] = True
+            self.written[after] += jump.later / jump.slope
+            self.written[gone] = self.written[order[jump.resume]] if len(after) else written[gone]
+            found.append(jump._replace(row=int(order[jump.row]), resume=int(order[min(jump.resume, len(order) - 1)])))
+        self.wanted = np.where(self.skipped, -1, self.wanted)
+        return found
+
+    def _stop(self, match: NDArray[np.int_], scale: float) -> Jump | None:
+        """Take a stop, or a place where the player went on too soon, into what is meant when."""
+        rows = np.flatnonzero((match >= 0) & self.judged())
+        rows = rows[np.argsort(self.written[rows], kind="stable")]
+        found = find_stop(self.written[rows], self.times[match[rows]], self.whole / 4 * scale, self.tolerance)
+        if found is None:
+            return None
+        place, later = found
+        after = self.written >= place - 1e-9
+        first = int(np.flatnonzero(after)[np.argmin(self.written[after])])
+        self.written[after] += later / scale
+        return Jump(first, first, later, scale)
+
+    def _slips(self, jumps: Sequence[Jump]) -> tuple[list[Slip], set[int]]:
+        """What the jumps are called, and the hits that belong to them: a beat played again, or noise in a stop."""
+        slips, inside = [], set()
+        n, beat = len(self.own), self.whole / 4
+        for jump in sorted(jumps, key=lambda j: self.mapped[j.resume]):
+            row = jump.row
+            beats = abs(jump.later) / (jump.slope * beat)
+            grid = self.quickest / beat
+            whole = max(grid, round(beats / grid) * grid)
+            on_grid = abs(beats - whole) <= 0.15
+            kind = TOO_SOON if jump.later < 0 else STOP
+            if jump.later < 0 and on_grid and bool(self.skipped.any()):
+                kind = LEFT_OUT
+            elif jump.later > 0:
+                end = float(self.mapped[row])
+                begin = end - jump.later
+                own = set(self.match[self.match >= 0].tolist())
+                gap = [
+                    j
+                    for j in np.flatnonzero((self.times > begin - 0.03) & (self.times < end - 0.03)).tolist()
+                    if j not in own
+                ]
+                inside |= set(gap)
+                again = np.flatnonzero((self.mapped >= begin - jump.later - 0.03) & (self.mapped < begin - 0.03))
+                heard = sum(
+                    any(
+                        self.pads[j] == self.wanted[k] and abs(self.times[j] - self.mapped[k] - jump.later) < NEAR_S
+                        for j in gap
+                    )
+                    for k in again.tolist()
+                )
+                if on_grid and len(again) and heard >= HEARD_TWICE * len(again):
+                    kind, row = TWICE, int(again[np.argmin(self.mapped[again])])
+            slips.append(
+                Slip(
+                    kind,
+                    row // n + 1,
+                    int(self.stroke[row]),
+                    round(whole if kind in (LEFT_OUT, TWICE) else 0.0, 3),
+                    0.0 if kind in (LEFT_OUT, TWICE) else round(abs(jump.later), 3),
+                )
+            )
+        return slips, inside
+
+    def _all_off(self) -> float:
+        """How late all of it is against the click (seconds), where all limbs are alike; 0 where they are not."""
+        limbs = np.array([s.limb for s in self.pattern.strokes])[self.stroke]
+        use = (self.match >= 0) & self.judged()
+        middles = [float(np.median(self.late[use & (limbs == limb)])) for limb in set(limbs[use].tolist())]
+        if not middles or np.ptp(middles) > self.tolerance / 2:
+            return 0.0
+        return float(np.median(self.late[use]))
 
     def _far(self, scale: float) -> float:
         if self.one_pad:
             return max(min(FAR_S, max(0.03, 0.8 * self.quickest * scale)), FAR_PART * self.quickest * scale)
         return max(FAR_S * min(1.0, max(scale, 0.3)), FAR_PART * self.quickest * scale)
 
-    def _line(self) -> tuple[float, float, int]:
-        """How it begins: played over written time, where it starts, and how many rounds it could be.
-
-        What has most hits where strokes are in the first bars; where several are as good, the one nearest to the
-        tempo asked.
-        """
-        span = self.times[-1] - self.times[0]
-        # However fast it was: not much more strokes than there were hits.
-        most = 2 + math.ceil(2.0 * len(self.times) / len(self.own))
-        first = FIRST_BEATS * self.whole / 4
-        best: tuple[float, float, float, int] | None = None
-        scales = np.unique(np.concatenate([np.geomspace(0.4, 2.5, 181), [0.5, 1.0, 2.0]]))
-        for scale in scales.tolist():
-            period = self.length * scale
-            rounds = min(most, max(1, math.ceil(span / period - 0.3)))
-            if not self.repeat and span < 1.5 * period:
-                rounds = 1
-            turns = min(rounds, max(1, math.ceil(first / self.length)))
-            whole = np.concatenate([self.own + turn * self.length for turn in range(turns)])
-            near = whole <= whole[0] + first if rounds > 1 or len(whole) > 12 else np.ones(len(whole), dtype=bool)
-            whole, pads = whole[near] * scale, np.tile(self.own_pads, turns)[near]
-            levels = np.tile(self.levels, turns)
-            count = rounds * len(self.own) + self.graced * rounds
-            offsets = self._offsets(whole, pads)
-            width = min(0.045, 0.3 * self.quickest * scale)
-            scores = self.hits.score(whole + offsets[:, None], pads, width) / len(whole)
-            # As many strokes as hits, and the tempo that was asked, are likelier.
-            # Graces may be there or not.
-            wanted = min(max(len(self.times), rounds * len(self.own)), count)
-            scores -= 0.5 * abs(math.log(wanted / len(self.times))) + 0.05 * abs(math.log(scale))
-            scores += 0.05 * self.hits.score(whole[:1] + offsets[:, None], pads[:1], width)
-            # Whoever plays begins at the beginning, and what is loud is where loud strokes are.
-            scores -= 0.03 * np.searchsorted(self.times, whole[0] + offsets - GRACE_S)
-            for score, offset in zip(scores.tolist(), offsets.tolist()):
-                if best is not None and score + 0.2 <= best[0]:
-                    continue
-                score += 0.2 * self.hits.loudness(whole + offset, pads, levels[near], bool(self.graced))
-                if best is None or score > best[0]:
-                    best = (score, scale, offset, rounds)
-        assert best is not None
-        return best[1], best[2], best[3] + (math.ceil(SPARE * best[3]) if best[3] > 1 else 0)
-
-    def _tracked(self, scale: float, offset: float) -> Floats:
-        """Played times of all strokes: a few beats at a time, each going on from the last with a little give."""
-        mapped = np.empty(len(self.written))
-        begin = float(self.written[0])
-        at, slope = offset + scale * begin, scale
-        stride = STRIDE_BEATS * self.whole / 4
-        # Every give with every shift, tried all at once.
-        gives = np.repeat(np.linspace(-0.05, 0.05, 11), 9)[:, None]
-        shifts = np.tile(np.linspace(-0.04, 0.04, 9) * min(1.0, scale), 11)[:, None]
-        dear = (2.0 * np.abs(gives) + 4.0 * np.abs(shifts)).ravel()
-        order = np.argsort(self.written, kind="stable")
-        written = self.written[order]
-        low = 0
-        while low < len(order):
-            high = max(low + 1, int(np.searchsorted(written, begin + stride)))
-            ahead = int(np.searchsorted(written, begin + 2 * stride))
-            part = order[low : max(high, ahead)]
-            pads = self.wanted[part]
-            away = self.written[part] - begin
-            scores = self.hits.score(at + shifts + slope * (1 + gives) * away, pads, TRACK_S) / len(part)
-            best = int(np.argmax(scores - dear))
-            slope, shift = slope * (1 + float(gives[best, 0])), float(shifts[best, 0])
-            mine = order[low:high]
-            mapped[mine] = at + shift + slope * (self.written[mine] - begin)
-            at, begin = at + shift + slope * stride, begin + stride
-            low = high
-        return np.asarray(mapped)
-
     def _rounds_played(self, match: NDArray[np.int_], mapped: Floats) -> int:
-        """Rounds up to the last one of which a fair part was played."""
+        """Rounds up to the last one of which more than its first moment was played, as far as it goes."""
         n = len(self.own)
+        near = (match >= 0) & (np.abs(self.times[np.maximum(match, 0)] - mapped) <= NEAR_S)
         for turn in range(self.rounds - 1, 0, -1):
             row = slice(turn * n, (turn + 1) * n)
-            there = mapped[row] <= self.times[-1] + FAR_S
-            found = match[row] >= 0
-            # A round that was only begun, if it be with its first stroke, was broken off.
-            begun = found.any() and bool(found[: int(np.flatnonzero(found)[-1]) + 1].all())
-            if there.any() and (begun or found.sum() >= 0.3 * n):
+            found, gone = near[row], self.skipped[row]
+            if not found.any():
+                continue
+            order = np.argsort(self.written[row], kind="stable")
+            until = order[: int(np.flatnonzero(found[order])[-1]) + 1]
+            moments = {self.pattern.strokes[i].moment for i in until.tolist() if found[i]}
+            asked = int((~gone[until]).sum())
+            if len(moments) > 1 and found[until].sum() >= ROUND_FITS * asked:
                 return turn + 1
         return 1
-
-    def _offsets(self, whole: Floats, pads: NDArray[np.int_]) -> Floats:
-        """Where the first strokes could lie: the first few of them on the first few hits of their pads."""
-        found = []
-        # Graces may come first.
-        first = 3 + max(GRACE_NOTES[s.grace] for s in self.pattern.strokes)
-        for k in range(min(3, len(whole))):
-            same = np.flatnonzero(self.pads == pads[k])[:first]
-            found += (self.times[same] - whole[k]).tolist()
-        return np.array(found or [self.times[0] - whole[0]])
 
     def _match(self, mapped: Floats, far: float) -> NDArray[np.int_]:
         """For each stroke its hit, −1 where it was missed: each pad's in order, with the least distance in all."""
@@ -337,7 +369,7 @@ class Alignment:
 
     def _extra(self) -> list[int]:
         """Hits that belong to no stroke and are no grace of one."""
-        used = set(self.match[self.match >= 0].tolist())
+        used = set(self.match[self.match >= 0].tolist()) | self._in_slips
         self.graces: dict[int, list[int]] = {}
         graced = [
             k for k in range(len(self.stroke)) if self.pattern.strokes[self.stroke[k]].grace and self.match[k] >= 0
@@ -350,7 +382,24 @@ class Alignment:
             mine = [int(j) for j in near if int(j) not in used]
             self.graces[k] = mine
             taken |= set(mine)
+        taken |= self._bounces(used | taken)
         return [j for j in range(len(self.times)) if j not in used and j not in taken]
+
+    def _bounces(self, used: set[int]) -> set[int]:
+        """The hits that a buzz bounces into: softer ones on its pad, up to the pad's next stroke."""
+        found: set[int] = set()
+        struck = np.sort(self.match[self.match >= 0])
+        for k in np.flatnonzero(self.match >= 0).tolist():
+            if "~" not in self.pattern.strokes[self.stroke[k]].marks:
+                continue
+            at = int(self.match[k])
+            later = struck[(self.pads[struck] == self.pads[at]) & (self.times[struck] > self.times[at])]
+            end = float(self.times[later].min()) if len(later) else math.inf
+            end = min(end, float(self.times[at]) + BUZZ_BEATS * self.whole / 4)
+            mine = (self.pads == self.pads[at]) & (self.times > self.times[at]) & (self.times < end)
+            mine &= self.loud <= self.loud[at] * BOUNCE_PART
+            found |= set(np.flatnonzero(mine).tolist()) - used
+        return found
 
     def _centre(self, found: NDArray[np.bool_]) -> float:
         """How far the pulse lies from the line through the beats (seconds): where most of what the limbs play is.
@@ -406,7 +455,7 @@ class Alignment:
         """Strokes of the last round after its last hit were not missed: it was broken off. A single one at the very
         end was missed.
         """
-        self.void = np.zeros(len(self.match), dtype=bool)
+        self.void = self.skipped.copy()
         n = len(self.own)
         last = np.arange((self.rounds - 1) * n, self.rounds * n)
         played = last[self.match[last] >= 0]
@@ -420,24 +469,49 @@ class Alignment:
             self.ignored.append(Ignored(round(end, 4), f"the last round breaks off before {self.where(index)}"))
 
     def _counted(self, extra: list[int]) -> list[int]:
-        """The hits that belong to no stroke, without a count-in and what other pads' strokes set off."""
+        """The hits that belong to no stroke, without what was played before and after and what other pads' strokes
+        set off.
+        """
         used = self.match[self.match >= 0]
         if not len(used):
             return extra
-        begin = float(self.times[used].min())
+        begin, end = float(self.times[used].min()), float(self.times[used].max())
+        before = [j for j in extra if self.times[j] < begin - GRACE_S]
+        counted_in = self._count_in(before)
         kept = []
         for j in extra:
             time = float(self.times[j])
             near = np.abs(self.times - time) <= CROSSTALK_S
             louder = near & (self.pads != self.pads[j]) & (self.loud * CROSSTALK_PART >= self.loud[j])
+            why = None
             if time < begin - GRACE_S:
-                self.ignored.append(Ignored(round(time, 4), "before the first stroke: a count-in"))
+                why = "before the first stroke: " + ("a count-in" if counted_in else "not of the plan")
             elif louder.any():
-                self.ignored.append(Ignored(round(time, 4), "crosstalk: a stroke on another pad set it off"))
+                why = "crosstalk: a stroke on another pad set it off"
+            elif self._closes(time, end):
+                why = "the closing one"
+            elif time > end + AFTER_BEATS * self.whole / 4:
+                why = "after the last stroke: not of the plan"
             elif self.kit_keys and self.keys[j] not in self.kit_keys:
-                self.ignored.append(Ignored(round(time, 4), f"note {self.keys[j]}: nothing on this kit sends it"))
+                why = f"note {self.keys[j]}: nothing on this kit sends it"
             elif self.keys[j] == HAT_PEDAL and HAT_FOOT not in {s.limb for s in self.pattern.strokes}:
-                self.ignored.append(Ignored(round(time, 4), "the hi-hat's pedal, for which the plan has no stroke"))
-            else:
+                why = "the hi-hat's pedal, for which the plan has no stroke"
+            if why is None:
                 kept.append(j)
+            else:
+                self.ignored.append(Ignored(round(time, 4), why))
         return kept
+
+    def _count_in(self, before: Sequence[int]) -> bool:
+        """Whether hits before the first stroke count it in: on one pad, evenly, and not many."""
+        if len({int(self.pads[j]) for j in before}) != 1 or len(before) > 8:
+            return False
+        steps = np.diff(self.times[list(before)])
+        return len(steps) == 0 or float(np.ptp(steps)) <= 0.2 * float(steps.mean())
+
+    def _closes(self, time: float, end: float) -> bool:
+        """Whether a hit after the last stroke is where the next round would begin."""
+        slope = float(self.slope()[-1])
+        last = float(self.mapped[-len(self.own) :].min())
+        first = last + slope * self.length
+        return time > end and abs(time - first) <= max(FAR_S, 0.25 * self.whole / 4)

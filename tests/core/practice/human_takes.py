@@ -16,7 +16,7 @@ from __future__ import annotations
 import argparse
 import re
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Final, NamedTuple
 
 import numpy as np
@@ -551,9 +551,7 @@ if __name__ == "__main__":
     print(table(rows))
     for kind in (*FINE, *KINDS):
         wrong = [
-            r
-            for r in rows
-            if r.kind is kind and (r.found.verdict != "clean" if kind.words is None else not r.right)
+            r for r in rows if r.kind is kind and (r.found.verdict != "clean" if kind.words is None else not r.right)
         ]
         for row in wrong[: asked.show]:
             print(f"\n{kind.name} {row.size} {row.figure} {row.player} seed {row.seed}: {row.found.verdict}")
