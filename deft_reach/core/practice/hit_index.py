@@ -4,12 +4,18 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
 from deft_reach.core.practice.hit_matching import pad_of
 from deft_reach.core.practice.hits import Hit
+
+#: Velocities that vary by so much (standard deviation) are meant to.
+SURE_LOUD: Final = 12.0
+#: A grace has at most so much of its stroke's velocity.
+GRACE_PART: Final = 0.7
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int_]
@@ -35,6 +41,23 @@ class HitIndex:
         """
         _, away = self._nearest(times, pads)
         return np.asarray(np.exp(-((away / width) ** 2)).sum(axis=-1))
+
+    def strokes(self, grace: float, bounce: float) -> NDArray[np.bool_]:
+        """Which hits are strokes, (n,): not those that come up to ``grace`` seconds before a clearly louder one on
+        their pad, nor softer ones up to ``bounce`` seconds after another.
+        """
+        found = np.ones(len(self.times), dtype=bool)
+        for pad in np.unique(self.pads).tolist():
+            mine = np.flatnonzero(self.pads == pad)
+            mine = mine[np.argsort(self.times[mine], kind="stable")]
+            steps, loud = np.diff(self.times[mine]), self.loud[mine]
+            for k in range(len(mine)):
+                until = int(np.searchsorted(self.times[mine], self.times[mine[k]] + grace, side="right"))
+                if grace and (loud[k + 1 : until] * GRACE_PART > loud[k]).any():
+                    found[mine[k]] = False
+                if bounce and k and steps[k - 1] <= bounce and loud[k] <= loud[k - 1]:
+                    found[mine[k]] = False
+        return found
 
     def explained(self, times: Floats, pads: Ints, levels: Floats, width: float, loudness: float) -> Floats:
         """How well each stroke is explained by the hit nearest to it: 0 (none near) to 1.
@@ -65,8 +88,10 @@ class HitIndex:
             return float(loud.mean() / 127.0) * 2.0 - 1.0
         if len(loud) < 3 or np.ptp(levels) == 0 or np.ptp(loud) == 0:
             return 0.0
+        # Where all is about as loud, what is a little louder says nothing.
+        sure = min(1.0, float(loud.std()) / SURE_LOUD)
         loud, levels = loud - loud.mean(), levels - levels.mean()
-        return float(loud @ levels / math.sqrt(float((loud @ loud) * (levels @ levels))))
+        return sure * float(loud @ levels / math.sqrt(float((loud @ loud) * (levels @ levels))))
 
     def _nearest(self, times: Floats, pads: Ints) -> tuple[Ints, Floats]:
         """For each stroke the place in the row of the hit nearest to it, and how far off that is (seconds)."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from itertools import pairwise
 from typing import Final
 
@@ -21,6 +21,10 @@ PADS: Final = {35: 36, 40: 38, 37: 38, 46: 42, 22: 42, 26: 42, 59: 51, 53: 51}
 #: A softer hit on one pad so soon after another (seconds), and at most so much of its velocity, is a double trigger.
 RETRIGGER_S: Final = 0.030
 RETRIGGER_PART: Final = 0.6
+#: A count-in has no more strokes than this, so far apart (seconds) at the least, as even as this part of that.
+COUNT_LONGEST: Final = 8
+COUNT_EVEN: Final = 0.2
+COUNT_S: Final = 0.2
 
 
 def without_double_triggers(hits: Sequence[Hit]) -> tuple[list[Hit], list[Ignored]]:
@@ -40,6 +44,17 @@ def without_double_triggers(hits: Sequence[Hit]) -> tuple[list[Hit], list[Ignore
         kept.append(hit)
         last[pad_of(hit.key)] = hit
     return kept, gone
+
+
+def without_count_in(hits: Sequence[Hit], wanted: Collection[int]) -> tuple[list[Hit], list[Ignored]]:
+    """The hits without a count-in on a sound that the plan has no stroke for, in time order, and that."""
+    first = next((k for k, hit in enumerate(hits) if hit.key != hits[0].key), len(hits))
+    count = hits[:first]
+    steps = [b.time - a.time for a, b in pairwise(count)]
+    evenly = bool(steps) and min(steps) >= COUNT_S and max(steps) - min(steps) <= COUNT_EVEN * max(steps)
+    if hits[0].key in wanted or not evenly or first > COUNT_LONGEST or first == len(hits):
+        return list(hits), []
+    return list(hits[first:]), [Ignored(round(hit.time, 4), "before the first stroke: a count-in") for hit in count]
 
 
 def pad_of(key: int) -> int:

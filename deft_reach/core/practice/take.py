@@ -14,9 +14,9 @@ import numpy as np
 
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.pattern import Pattern
-from deft_reach.core.practice.hit_matching import without_double_triggers
+from deft_reach.core.practice.hit_matching import without_count_in, without_double_triggers
 from deft_reach.core.practice.hits import Hit
-from deft_reach.core.practice.take_advice import advice_of, faults_of, verdict_of
+from deft_reach.core.practice.take_advice import advice_of, faults_of, verdict_of, whole_faults
 from deft_reach.core.practice.take_alignment import Alignment
 from deft_reach.core.practice.take_report import Take, TakeError
 from deft_reach.core.practice.take_statistics import statistics_of
@@ -65,20 +65,23 @@ def check_take(
     if not played:
         raise TakeError("there is a click in this performance, and nothing played to it")
     played, ignored = without_double_triggers(played)
+    played, before = without_count_in(played, {*own, *(grace_keys or {}).values()})
+    ignored += before
     aligned = Alignment(
         pattern, keys, played, tempo, kit, repeat, tolerance_ms, frozenset(free), frozenset(kit_keys),
         grace_keys or {}, ignored, clicks,
     )  # fmt: skip
     numbers = statistics_of(aligned)
-    faults = faults_of(aligned, numbers, dynamics)
+    whole, faults = whole_faults(aligned, numbers), faults_of(aligned, numbers, dynamics)
     count = len(pattern.strokes)
     late = {
         (int(k // count), int(aligned.stroke[k])): float(aligned.late[k] * 1000)
         for k in np.flatnonzero(aligned.match >= 0)
     }
     return Take(
-        verdict_of(aligned, numbers, faults), aligned.played_tempo, tempo, aligned.rounds, aligned.tolerance * 1000,
-        numbers.limbs, numbers.voices, numbers.evenness, aligned.missed,
+        verdict_of(aligned, numbers, whole, faults), aligned.played_tempo, tempo, aligned.rounds,
+        aligned.tolerance * 1000, numbers.limbs, numbers.voices, numbers.evenness, aligned.missed,
         tuple(float(aligned.times[j]) for j in aligned.extra), numbers.dynamics, numbers.flams, aligned.drift,
-        tuple(advice_of(aligned, numbers, faults, dynamics)), late, numbers.places, tuple(sorted(aligned.ignored)),
+        tuple(advice_of(aligned, numbers, whole, faults, dynamics)), late, numbers.places,
+        tuple(sorted(aligned.ignored)), tuple(sorted(numbers.slips, key=lambda row: (row.round, row.stroke))),
     )  # fmt: skip

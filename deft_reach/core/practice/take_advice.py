@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from typing import Final
@@ -9,9 +10,10 @@ from typing import Final
 import numpy as np
 
 from deft_reach.core.model.counting import counted
+from deft_reach.core.model.kit import voice_name
 from deft_reach.core.practice.take_alignment import SAME_S, Alignment
-from deft_reach.core.practice.take_report import PlaceTake
-from deft_reach.core.practice.take_statistics import Statistics
+from deft_reach.core.practice.take_report import PlaceTake, Slip
+from deft_reach.core.practice.take_statistics import MEDIAN_ERROR, SURE, Statistics
 
 #: A tempo further than this from the one asked (a part of it) is another one, and further than this another piece.
 OTHER_TEMPO: Final = 0.03
@@ -28,56 +30,144 @@ UNEVEN: Final = 0.08
 SAME_PIECE: Final = 0.4
 #: The tempo may change by this part from the beginning of a take to its end.
 DRIFT: Final = 0.03
+#: Off-beats later than this (percent of the beat) are swung.
+SWUNG: Final = 58.0
+#: All limbs alike off the click by this part of the tolerance is a fault, and from so many ms on worth a word.
+ALL_OFF: Final = 1.25
+ALL_OFF_MS: Final = 8.0
 #: A take of fewer strokes than this says little.
 FEWEST_STROKES: Final = 8
 
 
 def faults_of(a: Alignment, s: Statistics, judge_dynamics: bool) -> list[str]:
     """What is not as written at some place, in words, the weightiest first."""
-    lines = [*_disagreement(a), *_places(a, s), *_unisons(a, s), *_graces(a, s)]
+    lines = [*_disagreement(a), *_all_off(a), *_places(a, s)]
+    lines += [*_unisons(a, s), *_zones(a, s), *_graces(a, s)]
     if judge_dynamics:
         lines += _levels(a, s) or _wrong_levels(a, s)
     if abs(a.drift) > DRIFT:
         lines.append(f"The pulse {'rises' if a.drift > 0 else 'falls'} by {abs(a.drift) * 100:.0f} % over the take.")
-    return lines
+    # A pulse that runs away pulls limbs and places with it.
+    return lines[::-1] if abs(a.drift) > 1.5 * DRIFT else lines
 
 
-def verdict_of(a: Alignment, s: Statistics, faults: Sequence[str]) -> str:
+def whole_faults(a: Alignment, s: Statistics) -> list[str]:
+    """What concerns the whole take, in words: slips, unsteadiness, straight for swung."""
+    return [*_unsteady(a, s), *_slips(a, s), *_swing(s), *_feet(s)]
+
+
+def verdict_of(a: Alignment, s: Statistics, whole: Sequence[str], faults: Sequence[str]) -> str:
     """``clean``, ``rough`` or ``not-yet``."""
     away = abs(a.played_tempo / a.tempo - 1)
     if a.share < SAME_PIECE or away > FAR_TEMPO:
         return "not-yet"
     off = (len(a.missed) + len(a.extra)) / len(a.stroke)
-    worst = max((max(abs(row.bias_ms), row.spread_ms) for row in s.limbs.values()), default=0.0)
+    all_off = a.all_off * 1000
+    worst = max((max(abs(row.bias_ms - all_off), s.scatter[limb]) for limb, row in s.limbs.items()), default=0.0)
     uneven = max((abs(value - 1) for value in s.evenness.values() if value is not None), default=0.0)
     tolerance = a.tolerance * 1000
-    fault = a.missed or a.extra or faults or len(s.flubs) > len(a.stroke) // FLUB_IN
+    fault = a.missed or a.extra or whole or faults or len(s.flubs) > len(a.stroke) // FLUB_IN
     if not fault and away <= OTHER_TEMPO and worst <= tolerance + 1000 * SAME_S and uneven <= 1.5 * UNEVEN:
         return "clean"
     return "rough" if off <= 0.08 and worst <= 2 * tolerance and uneven <= 4 * UNEVEN else "not-yet"
 
 
-def advice_of(a: Alignment, s: Statistics, faults: Sequence[str], judge_dynamics: bool) -> list[str]:
+def advice_of(
+    a: Alignment, s: Statistics, whole: Sequence[str], faults: Sequence[str], judge_dynamics: bool
+) -> list[str]:
     """Plain sentences, the weightiest first: what, where, and what would help."""
     if a.share < SAME_PIECE:
         return [
             f"Only {a.share * 100:.0f} % of the strokes were found: this looks like another piece, or another "
             "kit's pads. Check which plan and which kit it was."
         ]
-    lines = [*_tempo(a), *_missed(a), *faults, *_flubs(a, s), *_extra(a)]
-    # Where it swings, all off-beats are late, and no limb is to blame.
+    lines = [*_tempo(a), *whole, *_missed(a, s), *faults, *_flubs(a, s), *_extra(a, s)]
+    # Where it swings, all off-beats are late, and no limb is to blame; a limb that is off makes the rest uneven.
     if s.swing is None:
-        lines += [*_biases(a, s), *_spreads(a, s), *_uneven(s)]
-    if judge_dynamics:
-        lines += _other_loudness(a, s)
+        biases = [line for line in _biases(a, s) if line not in lines]
+        lines += biases or ([] if whole or faults else [*_uneven(s, "hands"), *_uneven(s, "hand_to_foot")])
     if not lines:
         lines.append(f"Within {a.tolerance * 1000:.0f} ms everywhere: up a rung.")
+    if abs(a.all_off) * 1000 > ALL_OFF_MS and not any("All of it" in line for line in lines):
+        lines.append(_all_off_words(a))
+    if judge_dynamics:
+        lines += _other_loudness(a, s)
+    lines += [f"Strokes {zone} are not judged: this kit sends one note for head and rim." for zone in s.untold]
     if len(a.stroke) < FEWEST_STROKES:
         lines.append("So few strokes say little: play more rounds.")
     return lines
 
 
 # --- faults -----------------------------------------------------------------------------------------------------
+
+
+def _slips(a: Alignment, s: Statistics) -> Iterator[str]:
+    """What was left out, played twice or stopped for, once each; the same thing in many rounds is said once."""
+    alike: dict[tuple[str, int], list[Slip]] = {}
+    for slip in s.slips:
+        alike.setdefault((slip.kind, slip.stroke), []).append(slip)
+    for (kind, stroke), rows in sorted(alike.items(), key=lambda item: -len(item[1]))[:3]:
+        rounds = ", ".join(str(row.round) for row in rows)
+        where, slip = a.where(stroke), rows[0]
+        turn = f"In round {rounds}" if len(rows) == 1 else f"In rounds {rounds}"
+        much = "" if abs(slip.beats - 1) < 0.01 else f", {slip.beats:.3g} beats of it"
+        match kind:
+            case "left-out":
+                what = "that beat is" if not much else f"{slip.beats:.3g} beats are"
+                yield f"{turn}, at {where}, {what} left out: count through that place aloud."
+            case "twice":
+                yield f"{turn} the beat from {where} is played twice{much}: count through that place aloud."
+            case "stop":
+                yield f"{turn} you stop for {slip.seconds:.2g} s before {where}: play on across that place, slowly."
+            case "too-soon":
+                yield f"{turn} you go on {slip.seconds:.2g} s too soon at {where}: count the beat before it aloud."
+            case _:
+                yield f"{turn} you stumble at {where}, and come back in: that place alone, some rungs slower."
+
+
+def _unsteady(a: Alignment, s: Statistics) -> Iterator[str]:
+    """Limbs that are unsteadier than the tolerance; all of them at once where most are."""
+    wide = {limb: ms for limb, ms in s.scatter.items() if ms > a.tolerance * 1000 + 1000 * SAME_S}
+    if len(wide) > 1 and 2 * len(wide) >= len(s.scatter):
+        mean = sum(wide.values()) / len(wide)
+        yield (
+            f"You are unsteady, by {mean:.0f} ms from round to round: a slower rung, with the click, until it lies "
+            "still."
+        )
+        return
+    for limb, ms in sorted(wide.items(), key=lambda item: -item[1]):
+        yield (
+            f"The {a.limb_name(limb)} is unsteady by {ms:.0f} ms, most at {_worst(a, limb)}: a slower rung, and that "
+            "stroke with the one before it alone."
+        )
+
+
+def _swing(s: Statistics) -> Iterator[str]:
+    if s.swing is None:
+        return
+    played, written, _ = s.swing
+    if written > SWUNG and played < SWUNG:
+        yield (
+            f"It is played straight, not swung: the off-beats fall at about {played:.0f} % of the beat, and are "
+            f"written at {written:.0f} %."
+        )
+    elif written > SWUNG:
+        yield f"It swings at about {played:.0f} % of the beat, and is written at {written:.0f} %."
+    else:
+        yield f"The off-beats come late, at about {played:.0f} % of the beat: it swings, and is written straight."
+
+
+def _all_off(a: Alignment) -> Iterator[str]:
+    if abs(a.all_off) > ALL_OFF * a.tolerance:
+        yield _all_off_words(a)
+
+
+def _all_off_words(a: Alignment) -> str:
+    ms = a.all_off * 1000
+    return (
+        f"All of it comes {abs(ms):.0f} ms {_side(ms)} against the click: perhaps the latency of the recording. If "
+        f"it is you, {'lean into' if ms > 0 else 'wait for'} the click."
+    )
 
 
 def _disagreement(a: Alignment) -> Iterator[str]:
@@ -90,18 +180,35 @@ def _disagreement(a: Alignment) -> Iterator[str]:
 
 
 def _places(a: Alignment, s: Statistics) -> Iterator[str]:
-    """Strokes that are off as a rule."""
+    """Strokes that are off as a rule; where nearly all of a limb's are off alike, the limb."""
     judged = a.judged()[: len(a.own)]
-    limit = (a.tolerance + SAME_S) * 1000
-    off = [p for p in s.places if judged[p.stroke] and abs(_away(a, p)) > limit]
-    if s.swing is not None:
-        percent, swung = s.swing
-        yield f"The off-beats come late, at about {percent:.0f} % of the beat: it swings, and is written straight."
-        off = [p for p in off if p.stroke not in swung]
+    swung = s.swing[2] if s.swing is not None else frozenset()
+    mine = [p for p in s.places if judged[p.stroke] and p.offset_ms is not None and p.stroke not in swung]
+    off = [p for p in mine if abs(_away(a, p)) - _error(a, s, p) > (a.tolerance + SAME_S) * 1000]
+    for limb in dict.fromkeys(s.limb for s in a.pattern.strokes) if a.disagree is None else ():
+        of_limb = [p for p in mine if a.pattern.strokes[p.stroke].limb == limb]
+        away = [_away(a, p) for p in of_limb]
+        bad = [p for p in off if a.pattern.strokes[p.stroke].limb == limb]
+        if len(of_limb) > 1 and 2 * len(bad) > len(of_limb) and min(away) * max(away) > 0 and len(bad) > 1:
+            mean = float(np.median(away))
+            yield f"The {a.limb_name(limb)} is {abs(mean):.0f} ms {_side(mean)} on the whole: {_cure(mean)}."
+            off = [p for p in off if p not in bad]
     for row in sorted(off, key=lambda p: -abs(_away(a, p)))[:3]:
-        away = _away(a, row)
+        ms = _away(a, row)
         limb = a.limb_name(a.pattern.strokes[row.stroke].limb)
-        yield f"The {limb} on {a.where(row.stroke)} comes {abs(away):.0f} ms {_side(away)}."
+        yield f"The {limb} on {a.where(row.stroke)} comes {abs(ms):.0f} ms {_side(ms)}."
+
+
+def _cure(late: float) -> str:
+    how = "lift it sooner" if late > 0 else "let it wait"
+    return f"{how}, and play the figure with that limb alone against the click"
+
+
+def _error(a: Alignment, s: Statistics, place: PlaceTake) -> float:
+    """The standard error of a place's middle (ms)."""
+    count = a.rounds - place.missed
+    scatter = s.scatter.get(a.pattern.strokes[place.stroke].limb, 0.0)
+    return MEDIAN_ERROR * scatter / math.sqrt(max(count, 1))
 
 
 def _away(a: Alignment, place: PlaceTake) -> float:
@@ -109,7 +216,7 @@ def _away(a: Alignment, place: PlaceTake) -> float:
     if place.offset_ms is None:
         return 0.0
     if a.disagree is None:
-        return place.offset_ms
+        return place.offset_ms - a.all_off * 1000
     limb = a.pattern.strokes[place.stroke].limb
     return place.offset_ms - a.middle_of.get(limb, 0.0) * 1000
 
@@ -119,9 +226,25 @@ def _side(late: float) -> str:
 
 
 def _unisons(a: Alignment, s: Statistics) -> Iterator[str]:
-    for indices, gap in sorted(s.apart.items(), key=lambda item: -item[1])[:2]:
-        limbs = " and the ".join(a.limb_name(a.pattern.strokes[i].limb) for i in indices)
-        yield f"The {limbs} are {gap:.0f} ms apart on {a.where(indices[0])}: strike them as one."
+    for row in s.apart[:2]:
+        first, second = (a.limb_name(a.pattern.strokes[i].limb) for i in row.places[0])
+        last = second if row.ms > 0 else first
+        places = list(dict.fromkeys(a.where(i) for i, _ in row.places))
+        yield (
+            f"The {first} and the {second} are {abs(row.ms):.0f} ms apart on {' and '.join(places[:2])}, the {last} "
+            "late: strike them as one."
+        )
+
+
+def _zones(a: Alignment, s: Statistics) -> Iterator[str]:
+    for row in s.zones[:3]:
+        stroke = a.pattern.strokes[row.strokes[0]]
+        places = list(dict.fromkeys(a.where(i) for i in row.strokes))
+        more = "" if len(places) < 3 else f" and {len(places) - 2} more"
+        yield (
+            f"On {' and '.join(places[:2])}{more} the {voice_name(a.kit, stroke.voice)} is struck {row.played}; "
+            f"it is written {row.wanted}."
+        )
 
 
 def _graces(a: Alignment, s: Statistics) -> Iterator[str]:
@@ -178,6 +301,10 @@ def _softer(a: Alignment, s: Statistics, index: int) -> bool:
 
 def _tempo(a: Alignment) -> Iterator[str]:
     ratio = a.played_tempo / a.tempo
+    begun = 1.0 / float(a.slope()[0])
+    if abs(a.drift) > 1.5 * DRIFT and abs(begun - 1) < FAR_TEMPO / 4:
+        # The tempo that was asked, and from there away: that is what is said.
+        return
     if abs(ratio - 1) > FAR_TEMPO:
         times = {2: "twice", 0.5: "half"}.get(round(ratio * 2) / 2 if abs(ratio * 2 - round(ratio * 2)) < 0.1 else 0)
         how = f"{times} the {a.tempo:.4g} BPM asked" if times else f"and {a.tempo:.4g} BPM was asked"
@@ -186,15 +313,16 @@ def _tempo(a: Alignment) -> Iterator[str]:
         yield f"It was played at {a.played_tempo:.0f} BPM, and {a.tempo:.4g} BPM was asked."
 
 
-def _missed(a: Alignment) -> Iterator[str]:
-    counts = Counter(a.missed)
+def _missed(a: Alignment, s: Statistics) -> Iterator[str]:
+    gone = [int(a.stroke[k]) for k in np.flatnonzero((a.match < 0) & ~a.void).tolist() if k not in s.stumbled.rows]
+    counts = Counter(gone)
     for i, count in counts.most_common(3):
         often = f" {count} of {a.rounds} times" if a.rounds > 1 else ""
         if count == 1 and a.rounds > 1:
             often = f" once, in round {_round_missed(a, i)}"
         yield f"The {a.limb_name(a.pattern.strokes[i].limb)} misses {a.where(i)}{often}."
     if len(counts) > 3:
-        yield f"{len(a.missed)} strokes were missed in all."
+        yield f"{len(gone)} strokes were missed in all."
 
 
 def _round_missed(a: Alignment, index: int) -> int:
@@ -213,32 +341,22 @@ def _flubs(a: Alignment, s: Statistics) -> Iterator[str]:
         yield f"{len(s.flubs)} single strokes are that far off."
 
 
-def _extra(a: Alignment) -> Iterator[str]:
-    if a.extra:
-        at = ", ".join(f"{a.times[j]:.2f} s" for j in a.extra[:3])
-        yield f"{counted(len(a.extra), 'hit')} too many, first at {at}: keep the rests still."
+def _extra(a: Alignment, s: Statistics) -> Iterator[str]:
+    extra = [j for j in a.extra if j not in s.stumbled.hits]
+    if extra:
+        at = ", ".join(f"{a.times[j]:.2f} s" for j in extra[:3])
+        yield f"{counted(len(extra), 'hit')} too many, first at {at}: keep the rests still."
 
 
 def _biases(a: Alignment, s: Statistics) -> Iterator[str]:
-    """Limbs that are early or late on the whole, as far as it is sure which of them is off."""
+    """Limbs that lean early or late on the whole, as far as it is sure which of them is off."""
     if not a.sure:
         return
     for limb, row in sorted(s.limbs.items(), key=lambda item: -abs(item[1].bias_ms)):
-        if abs(row.bias_ms) > a.tolerance * 600 and row.strokes > row.missed:
-            cure = "lift it sooner" if row.bias_ms > 0 else "let it wait"
-            yield (
-                f"The {a.limb_name(limb)} is {abs(row.bias_ms):.0f} ms {_side(row.bias_ms)} on the whole: {cure}, "
-                "and play the figure with that limb alone against the click."
-            )
-
-
-def _spreads(a: Alignment, s: Statistics) -> Iterator[str]:
-    for limb, row in sorted(s.limbs.items(), key=lambda item: -item[1].spread_ms):
-        if row.spread_ms > a.tolerance * 1000:
-            yield (
-                f"The {a.limb_name(limb)} is unsteady by {row.spread_ms:.0f} ms, most at {_worst(a, limb)}: a slower "
-                "rung, and that stroke with the one before it alone."
-            )
+        bias = row.bias_ms - a.all_off * 1000
+        error = SURE * s.scatter[limb] / math.sqrt(max(row.strokes - row.missed, 1))
+        if a.tolerance * 600 < abs(bias) - error and row.strokes > row.missed:
+            yield f"The {a.limb_name(limb)} is {abs(bias):.0f} ms {_side(bias)} on the whole: {_cure(bias)}."
 
 
 def _worst(a: Alignment, limb: str) -> str:
@@ -251,15 +369,21 @@ def _worst(a: Alignment, limb: str) -> str:
     return a.where(index)
 
 
-def _uneven(s: Statistics) -> Iterator[str]:
+def _feet(s: Statistics) -> Iterator[str]:
+    """Feet that rush or drag from stroke to stroke; further off than that is a fault of the whole take."""
+    value = s.evenness["feet"]
+    if value is not None and abs(value - 1) > 1.5 * UNEVEN:
+        yield from _uneven(s, "feet")
+
+
+def _uneven(s: Statistics, kind: str) -> Iterator[str]:
     words = {"hands": "The hands", "feet": "The feet", "hand_to_foot": "From hand to foot you"}
-    for kind, value in s.evenness.items():
-        if value is not None and abs(value - 1) > UNEVEN:
-            verb = "rush" if value < 1 else "drag"
-            yield (
-                f"{words[kind]} {verb}: the played spacing is {value:.2f} of the written one. Count the grid "
-                "aloud, and let the second stroke wait for its syllable."
-            )
+    value = s.evenness[kind]
+    if value is not None and abs(value - 1) > UNEVEN:
+        yield (
+            f"{words[kind]} {'rush' if value < 1 else 'drag'}: the played spacing is {value:.2f} of the written one. "
+            "Count the grid aloud, and let the second stroke wait for its syllable."
+        )
 
 
 def _other_loudness(a: Alignment, s: Statistics) -> list[str]:

@@ -22,9 +22,9 @@ from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.practice.hit_index import HitIndex
 from deft_reach.core.practice.hit_matching import match_pads, pad_of
 from deft_reach.core.practice.hits import Hit
-from deft_reach.core.practice.take_report import Ignored
-from deft_reach.core.practice.take_slips import LEFT_OUT, STOP, TOO_SOON, TWICE, Jump, Slip, find_stop
-from deft_reach.core.practice.take_tracking import GRACE_S, Round, find_opening, track
+from deft_reach.core.practice.take_report import LEFT_OUT, STOP, TOO_SOON, TWICE, Ignored, Slip
+from deft_reach.core.practice.take_slips import Jump, find_stop
+from deft_reach.core.practice.take_tracking import BOUNCE_S, GRACE_S, Round, find_opening, track
 
 Floats = NDArray[np.float64]
 
@@ -46,7 +46,7 @@ SAME_S: Final = 1e-4
 #: The pulse may bend over so many beats, and no faster.
 BEND_BEATS: Final = 3.0
 #: A round counts as played where this share of its strokes, as far as it goes, has a hit so near (seconds).
-ROUND_FITS: Final = 0.5
+ROUND_FITS: Final = 0.65
 NEAR_S: Final = 0.05
 #: What is struck later than so many beats after the last stroke is no part of the take.
 AFTER_BEATS: Final = 1.0
@@ -55,6 +55,8 @@ BUZZ_BEATS: Final = 4.0
 BOUNCE_PART: Final = 1.05
 #: More stops than this are no stops but another tempo.
 MOST_STOPS: Final = 6
+#: Strokes that are missed so close to a slip (beats) are part of it.
+EDGE_BEATS: Final = 0.6
 #: This share of a beat's strokes is heard where it is played twice.
 HEARD_TWICE: Final = 0.6
 #: A hit on another pad at the same moment (seconds), and at most so much of the velocity, is crosstalk.
@@ -104,8 +106,7 @@ class Alignment:
     def _align(self) -> None:
         opening = find_opening(self.hits, self.plan, self.repeat)
         self._lay_out(opening.rounds)
-        levels = np.tile(self.plan.levels, self.rounds)
-        tracked = track(self.hits, self.written, self.wanted, levels, opening, self.whole / 4)
+        tracked = track(self.hits, self.written, self.wanted, opening, self.plan)
         mapped, far = tracked.mapped, self._far(opening.scale)
         jumps = self._jumped(tracked.jumps)
         match = self._match(mapped, far)
@@ -126,6 +127,7 @@ class Alignment:
             for _ in range(2):
                 mapped = self._pulse(match, mapped)
                 match = self._match(mapped, far)
+        match = self._first_of_buzz(match)
         self.match, self.mapped = match, self._pulse(match, mapped)
         self.slips, self._in_slips = self._slips(jumps)
         found = match >= 0
@@ -278,6 +280,12 @@ class Alignment:
                 )
                 if on_grid and len(again) and heard >= HEARD_TWICE * len(again):
                     kind, row = TWICE, int(again[np.argmin(self.mapped[again])])
+            # What is not heard where it goes on is part of it.
+            on = float(self.mapped[jump.resume])
+            off = on - max(jump.later, 0.0)
+            near = EDGE_BEATS * beat * jump.slope
+            edge = (self.mapped >= off - near) & (self.mapped <= on + near)
+            self.skipped |= edge & (self.match < 0)
             slips.append(
                 Slip(
                     kind,
@@ -384,6 +392,21 @@ class Alignment:
             taken |= set(mine)
         taken |= self._bounces(used | taken)
         return [j for j in range(len(self.times)) if j not in used and j not in taken]
+
+    def _first_of_buzz(self, match: NDArray[np.int_]) -> NDArray[np.int_]:
+        """A buzz is where it begins: not one of its bounces, be it nearer, but the louder hit just before."""
+        found = match.copy()
+        used = set(match[match >= 0].tolist())
+        for k in np.flatnonzero(match >= 0).tolist():
+            if "~" not in self.pattern.strokes[self.stroke[k]].marks:
+                continue
+            at = int(match[k])
+            since = self.times[at] - self.times
+            before = (self.pads == self.pads[at]) & (since > 0) & (since <= BOUNCE_S) & (self.loud > self.loud[at])
+            mine = [j for j in np.flatnonzero(before).tolist() if j not in used]
+            if mine:
+                found[k] = mine[-1]
+        return found
 
     def _bounces(self, used: set[int]) -> set[int]:
         """The hits that a buzz bounces into: softer ones on its pad, up to the pad's next stroke."""

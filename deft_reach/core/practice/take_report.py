@@ -5,6 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
+#: What a slip can be.
+LEFT_OUT, TWICE, STOP, TOO_SOON, STUMBLE = "left-out", "twice", "stop", "too-soon", "stumble"
+
 
 class TakeError(ValueError):
     """A performance that cannot be judged: says why and what to do."""
@@ -50,6 +53,24 @@ class Ignored(NamedTuple):
         return self._asdict()
 
 
+class Slip(NamedTuple):
+    """One slip.
+
+    ``kind`` is left-out, twice, stop, too-soon or stumble; ``round`` counts from 1; ``stroke`` is the first one
+    concerned, by its index; ``beats`` says how much was left out or played twice (quarters), ``seconds`` how long the
+    player stopped, or how much too soon they went on.
+    """
+
+    kind: str
+    round: int
+    stroke: int
+    beats: float
+    seconds: float
+
+    def as_dict(self) -> dict[str, Any]:
+        return self._asdict()
+
+
 @dataclass(frozen=True)
 class Take:
     """What a take check says.
@@ -58,7 +79,7 @@ class Take:
     ``extra`` times of hits that belong to none (seconds). ``late`` has every matched stroke's distance from the pulse
     in ms by (round, index). ``evenness`` is played over written spacing, None where there is nothing to compare;
     ``dynamics`` has mean velocities and what was played with the wrong loudness; ``drift`` is how much faster the end
-    was than the beginning, as a part.
+    was than the beginning, as a part; ``slips`` are beats left out or played twice, stops and stumbles.
     """
 
     verdict: str
@@ -78,6 +99,7 @@ class Take:
     late: dict[tuple[int, int], float] = field(default_factory=dict)
     places: tuple[PlaceTake, ...] = ()
     ignored: tuple[Ignored, ...] = ()
+    slips: tuple[Slip, ...] = ()
 
     @property
     def ignored_words(self) -> tuple[str, ...]:
@@ -105,6 +127,7 @@ class Take:
             "flams": self.flams,
             "drift": self.drift,
             "places": [row.as_dict() for row in self.places],
+            "slips": [row.as_dict() for row in self.slips],
             "ignored": [row.as_dict() for row in self.ignored],
             "advice": list(self.advice),
         }

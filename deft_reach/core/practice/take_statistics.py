@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
-from itertools import pairwise
-from typing import Any, Final
+from itertools import combinations, pairwise
+from typing import Any, Final, NamedTuple
 
 import numpy as np
 
 from deft_reach.core.model.limbs import FEET
 from deft_reach.core.model.pattern import Stroke, lead_beat
 from deft_reach.core.practice.take_alignment import SAME_S, Alignment
-from deft_reach.core.practice.take_report import LimbTake, PlaceTake
+from deft_reach.core.practice.take_report import STUMBLE, LimbTake, PlaceTake, Slip
+from deft_reach.core.practice.take_zones import ZoneFault, zones_of
 
 #: Limbs that strike together sound together as long as they are no further apart than this (seconds): about what the
 #: ear joins (common practice).
@@ -21,18 +23,28 @@ TOGETHER_S: Final = 0.012
 #: Feet that strike together are heard as a flam from here on (seconds): about what it takes to tell which of two
 #: sounds came first (Hirsh 1959, from memory).
 FLAM_THRESHOLD_S: Final = 0.020
+#: Something is sure that is so many standard errors away; that of a median is so much larger than that of a mean
+#: (for what is normally distributed: Kendall and Stuart, from memory).
+SURE: Final = 1.64
+MEDIAN_ERROR: Final = 1.2533
+#: Where nothing can be known of how unsteady a pair of limbs is, this is assumed (ms; common practice).
+UNKNOWN_MS: Final = 4.0
 #: A single stroke is a flub from so many tolerances on; of so many strokes one may be one.
-FLUB: Final = 2.0
+FLUB: Final = 2.5
 
 
 @dataclass(frozen=True)
 class Statistics:
     """The numbers of a take.
 
+    ``scatter`` is how unsteady each limb is about its own places (ms), ``zones`` what is struck elsewhere than
+    written and ``untold`` the zones that nothing can be said of; ``slips`` has stumbles as well, and ``stumbled`` the
+    rows and hits that belong to one.
+
     ``evenness`` is played over written spacing by kind of step; ``dynamics`` the velocities of each kind of stroke;
-    ``swing`` where the off-beats fall (percent of the beat) and which strokes they are, where it swings; ``apart``
-    the strokes written together that do not sound together, with how far they are apart (ms); ``flubs`` the rows of
-    single strokes that are far off.
+    ``swing`` where the off-beats fall, where they are written (percent of the beat) and which strokes they are, where
+    it is straight for swung or the other way round; ``apart`` the strokes that are written together and do not sound
+    together; ``flubs`` the rows of single strokes that are far off.
     """
 
     places: tuple[PlaceTake, ...]
@@ -41,18 +53,98 @@ class Statistics:
     evenness: dict[str, float | None]
     dynamics: dict[str, Any]
     flams: dict[str, Any]
-    swing: tuple[float, frozenset[int]] | None
-    apart: dict[tuple[int, ...], float]
+    swing: tuple[float, float, frozenset[int]] | None
+    apart: list[Apart]
     flubs: list[int]
+    scatter: dict[str, float]
+    zones: list[ZoneFault]
+    untold: list[str]
+    slips: list[Slip]
+    stumbled: Stumbled
+
+
+class Apart(NamedTuple):
+    """Pairs of strokes (by their indices) of two limbs; the second of each comes ``ms`` after the first."""
+
+    places: tuple[tuple[int, int], ...]
+    ms: float
+
+
+class Stumbled(NamedTuple):
+    """Rows, and hits too many, that are part of a stumble."""
+
+    rows: frozenset[int]
+    hits: frozenset[int]
 
 
 def statistics_of(a: Alignment) -> Statistics:
     """All the numbers of an aligned take."""
     places = places_of(a)
+    single = flubs(a, places)
+    stumbles, stumbled = stumbles_of(a, single)
+    zones, untold = zones_of(a)
     return Statistics(
         places, limb_rows(a, lambda s: s.limb), limb_rows(a, lambda s: s.voice), evenness_of(a), dynamics_of(a),
-        grace_widths(a), swing_of(a, places), unisons_apart(a), flubs(a, places),
+        grace_widths(a), swing_of(a, places), unisons_apart(a), [k for k in single if k not in stumbled.rows],
+        scatter_of(a), zones, untold, [*a.slips, *stumbles], stumbled,
     )  # fmt: skip
+
+
+def scatter_of(a: Alignment) -> dict[str, float]:
+    """How unsteady each limb is about its own places: standard deviation (ms), of which single flubs are no part."""
+    n = len(a.own)
+    late = np.where(a.match >= 0, a.late, np.nan).reshape(-1, n) * 1000
+    judged = a.judged()[:n]
+    found: dict[str, float] = {}
+    for limb in dict.fromkeys(s.limb for s in a.pattern.strokes):
+        mine = np.array([s.limb == limb for s in a.pattern.strokes]) & judged
+        rest: list[float] = []
+        lost = 0
+        for column in late[:, mine].T:
+            here = column[~np.isnan(column)]
+            if len(here) > 1:
+                rest += (here - np.median(here)).tolist()
+                lost += 1
+        if len(rest) - lost < 3:
+            found[limb] = 0.0
+            continue
+        values = np.array(rest)
+        # What is further off than any unsteadiness explains is a flub, and said of that stroke alone.
+        middle = 1.4826 * float(np.median(np.abs(values)))
+        values = values[np.abs(values) <= max(3.5 * middle, 1.0)]
+        found[limb] = round(math.sqrt(float(values @ values) / max(len(values) - lost, 1)), 3)
+    return found
+
+
+def stumbles_of(a: Alignment, single: Sequence[int]) -> tuple[list[Slip], Stumbled]:
+    """Where several strokes in a row went wrong once: strokes far off, missed and too many within two beats."""
+    n, beat = len(a.own), a.whole / 4
+    often = np.bincount(a.stroke[(a.match < 0) & ~a.void], minlength=n)
+    missed = [k for k in np.flatnonzero((a.match < 0) & ~a.void).tolist() if often[a.stroke[k]] * 4 <= a.rounds]
+    if a.rounds < 3:
+        return [], Stumbled(frozenset(), frozenset())
+    rows = [*single, *missed]
+    events = [(float(a.mapped[k]), k, False) for k in rows] + [(float(a.times[j]), j, True) for j in a.extra]
+    events.sort()
+    slips, in_rows, in_hits = [], set(), set()
+    first = 0
+    while first < len(events):
+        last = first
+        while last + 1 < len(events) and events[last + 1][0] - events[last][0] <= 0.75 * beat:
+            last += 1
+        group = events[first : last + 1]
+        first = last + 1
+        mine = [k for _, k, is_hit in group if not is_hit]
+        # A whole take that goes wrong is no stumble.
+        if len(group) < 3 or not mine or group[-1][0] - group[0][0] > 4 * beat:
+            continue
+        row = min(mine, key=lambda k: float(a.mapped[k]))
+        slips.append(Slip(STUMBLE, row // n + 1, int(a.stroke[row]), 0.0, round(group[-1][0] - group[0][0], 3)))
+        in_rows |= set(mine)
+        in_hits |= {k for _, k, is_hit in group if is_hit}
+    if len(slips) > max(2, a.rounds // 3):
+        return [], Stumbled(frozenset(), frozenset())
+    return slips, Stumbled(frozenset(in_rows), frozenset(in_hits))
 
 
 def places_of(a: Alignment) -> tuple[PlaceTake, ...]:
@@ -97,12 +189,13 @@ def flubs(a: Alignment, places: Sequence[PlaceTake]) -> list[int]:
     return sorted(found, key=lambda k: -away[k])
 
 
-def swing_of(a: Alignment, places: Sequence[PlaceTake]) -> tuple[float, frozenset[int]] | None:
-    """Where the middles of beats fall (percent of the beat), and the strokes there, where all of them come late
-    alike and the beats do not: that is no dragging hand.
+def swing_of(a: Alignment, places: Sequence[PlaceTake]) -> tuple[float, float, frozenset[int]] | None:
+    """Where the off-beats fall, where they are written (percent of the beat) and which strokes they are, where all of
+    them are off alike and the beats are not: straight where it is written swung, or swung where it is written
+    straight. That is no hand that drags.
     """
     beat_ms = a.whole / 4 * 1000
-    middles: dict[int, float] = {}
+    off_beats: dict[Fraction, dict[int, float]] = {}
     beats: list[float] = []
     on_beats: set[str] = set()
     for row in places:
@@ -112,40 +205,72 @@ def swing_of(a: Alignment, places: Sequence[PlaceTake]) -> tuple[float, frozense
         into = (stroke.start - bar.start + bar.offset) % beat / beat
         if row.offset_ms is None or beat != Fraction(1, 4):
             continue
-        if into == Fraction(1, 2):
-            middles[row.stroke] = row.offset_ms
+        if Fraction(1, 2) <= into < Fraction(3, 4):
+            off_beats.setdefault(into, {})[row.stroke] = row.offset_ms - a.all_off * 1000
         elif into == 0:
-            beats.append(row.offset_ms)
+            beats.append(row.offset_ms - a.all_off * 1000)
             on_beats.add(stroke.limb)
-    if len(middles) < 2 or not beats:
+    # Written both ways at once, nothing swings or is straight.
+    if len(off_beats) != 1 or not beats:
         return None
-    late = np.array(list(middles.values()))
-    tolerance = a.tolerance * 1000
-    # One hand that has all the middles of beats and no beat may as well be late itself.
-    limbs = {a.pattern.strokes[i].limb for i in middles}
-    alike = float(late.std()) < tolerance / 2 and float(np.abs(beats).max()) < tolerance
-    if not alike or float(late.min()) <= tolerance or not (len(limbs) > 1 or limbs <= on_beats):
+    [(into, mine)] = off_beats.items()
+    if len(mine) < 2:
         return None
-    return 50.0 + 100.0 * float(late.mean()) / beat_ms, frozenset(middles)
+    late, tolerance = np.array(list(mine.values())), a.tolerance * 1000
+    wide = max((v for v in scatter_of(a).values()), default=0.0)
+    # One hand that has all the off-beats and no beat may as well be off itself.
+    limbs = {a.pattern.strokes[i].limb for i in mine}
+    alike = float(late.std()) < max(tolerance / 2, 2.5 * wide / math.sqrt(a.rounds))
+    alike = alike and float(np.abs(beats).max()) < tolerance
+    if not alike or not (len(limbs) > 1 or limbs <= on_beats):
+        return None
+    written, mean = 100.0 * float(into), float(late.mean())
+    straight = written > 55 and float(late.max()) < -tolerance
+    if not straight and not (written <= 55 and float(late.min()) > tolerance):
+        return None
+    return written + 100.0 * mean / beat_ms, written, frozenset(mine)
 
 
-def unisons_apart(a: Alignment) -> dict[tuple[int, ...], float]:
-    """Strokes written together that do not sound together: how far apart as a rule (ms)."""
+def unisons_apart(a: Alignment) -> list[Apart]:
+    """Limbs that are written together and do not sound together: how far apart as a rule, and at which strokes.
+
+    Signed distances: how far apart two limbs are by chance from round to round is unsteadiness, and no flam. A
+    distance counts as far as it is sure, by its standard error; where a pair of limbs is apart at all of its places
+    that is one thing.
+    """
     n = len(a.own)
     there = (a.match >= 0).reshape(-1, n)
-    times = np.where(there, a.times[np.maximum(a.match, 0)].reshape(-1, n), np.nan)
+    times = np.where(there, a.times[np.maximum(a.match, 0)].reshape(-1, n), np.nan) * 1000
     judged = a.judged()[:n]
-    found = {}
+    pairs: dict[tuple[str, str], list[tuple[int, int]]] = {}
     for event in a.pattern.events:
-        indices = [i for i in event.indices if judged[i]]
-        rows = times[:, indices]
-        rows = rows[~np.isnan(rows).any(axis=1)] if len(indices) > 1 else rows[:0]
-        if len(rows):
-            gap = float(np.median(np.ptp(rows, axis=1)))
-            feet = all(a.pattern.strokes[i].limb in FEET for i in indices)
-            if gap > (FLAM_THRESHOLD_S if feet else TOGETHER_S) + SAME_S:
-                found[tuple(indices)] = gap * 1000
-    return found
+        for i, j in combinations([i for i in event.indices if judged[i]], 2):
+            limbs = a.pattern.strokes[i].limb, a.pattern.strokes[j].limb
+            pairs.setdefault(limbs, []).append((i, j))
+    found: list[Apart] = []
+    for limbs, places in pairs.items():
+        limit = (FLAM_THRESHOLD_S if set(limbs) <= set(FEET) else TOGETHER_S) * 1000 + SAME_S * 1000
+        each = [d[~np.isnan(d)] for d in (times[:, j] - times[:, i] for i, j in places)]
+        kept = [(place, d) for place, d in zip(places, each) if len(d)]
+        if not kept:
+            continue
+        rest = np.concatenate([d - np.median(d) for _, d in kept])
+        free = sum(len(d) - 1 for _, d in kept)
+        # Robust: one flub makes no pair unsteady. Where every place was struck once nothing is known of it.
+        spread = 1.4826 * float(np.median(np.abs(rest))) * math.sqrt(len(rest) / free) if free > 2 else UNKNOWN_MS
+        rows = []
+        for place, d in kept:
+            middle = float(np.median(d))
+            error = MEDIAN_ERROR * spread / math.sqrt(len(d))
+            rows.append((place, middle, error))
+        whole = np.concatenate([d for _, d in kept])
+        middle, error = float(np.median(whole)), MEDIAN_ERROR * spread / math.sqrt(len(whole))
+        alike = all(abs(other - middle) < limit for _, other, _ in rows)
+        if alike and abs(middle) - SURE * error > limit:
+            found.append(Apart(tuple(place for place, _, _ in rows), middle))
+        else:
+            found += [Apart((place,), gap) for place, gap, wide in rows if abs(gap) - SURE * wide > limit]
+    return sorted(found, key=lambda row: -abs(row.ms))
 
 
 def limb_rows(a: Alignment, key: Callable[[Stroke], str]) -> dict[str, LimbTake]:

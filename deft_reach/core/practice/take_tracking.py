@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final, NamedTuple
 
@@ -13,7 +14,7 @@ from deft_reach.core.model.elements import GRACE_NOTES
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.practice.hit_index import HitIndex
 from deft_reach.core.practice.hit_matching import quickest_spacing
-from deft_reach.core.practice.take_slips import Jump, Strokes, find_jump
+from deft_reach.core.practice.take_slips import Jump, Loop, find_turns
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int_]
@@ -22,17 +23,26 @@ Ints = NDArray[np.int_]
 SPARE: Final = 0.08
 #: A softer hit on the same pad so much before a stroke with graces (seconds) is one of them.
 GRACE_S: Final = 0.14
+#: The bounces of a buzz follow each other within so long (seconds).
+BOUNCE_S: Final = 0.07
 #: A take is tracked so many beats at a time, after a look at so many first ones.
 STRIDE_BEATS: Final = 2.0
 FIRST_BEATS: Final = 12.0
 #: While it is tracked, a hit counts for a stroke that is about so far off (seconds).
 TRACK_S: Final = 0.05
-#: An opening that explains less than this of its strokes is looked for further on: something may have been played
-#: before it, for so long (seconds).
-OPENING_FITS: Final = 0.72
+#: So many beats are the very beginning.
+BEGIN_BEATS: Final = 4.0
+#: An opening that fits less well by this is as good.
+AS_GOOD: Final = 0.12
+#: A stroke so much after the last hit before a turn (seconds) is still played before it.
+TURN_S: Final = 0.05
+#: An opening that explains less than this of its strokes is looked for further on, and taken where it explains so
+#: much more: something may have been played before it, for so long (seconds).
+OPENING_FITS: Final = 0.65
+LATER_FITS: Final = 0.15
 OPENING_WITHIN_S: Final = 40.0
 #: A hit before the opening makes it less likely by so much, and at most so much.
-BEFORE, BEFORE_AT_MOST = 0.03, 0.15
+BEFORE, BEFORE_AT_MOST = 0.02, 0.15
 
 
 class Opening(NamedTuple):
@@ -63,6 +73,7 @@ class Round:
     whole: float
     quickest: float
     graces: tuple[int, ...]
+    buzzes: bool
 
     @classmethod
     def of(cls, pattern: Pattern, pads: Ints, tempo: float) -> Round:
@@ -72,17 +83,25 @@ class Round:
         return cls(
             np.array(pattern.starts) * whole, pads, levels, float(pattern.length) * whole, whole,
             quickest_spacing(pattern) * whole, tuple(GRACE_NOTES[s.grace] for s in pattern.strokes),
+            any("~" in s.marks for s in pattern.strokes),
         )  # fmt: skip
 
 
 def find_opening(hits: HitIndex, plan: Round, repeat: bool) -> Opening:
     """How a take begins; where nothing fits at its very beginning, that is looked for further on."""
     opening, fits = _opening(hits, plan, repeat, False)
-    if fits < OPENING_FITS:
+    if fits < OPENING_FITS and _begins(hits, plan, opening) < OPENING_FITS:
         later, fits_later = _opening(hits, plan, repeat, True)
-        if fits_later > fits + 0.1:
+        if fits_later > fits + LATER_FITS:
             return later
     return opening
+
+
+def _begins(hits: HitIndex, plan: Round, opening: Opening) -> float:
+    """Which share of the strokes of the very first beats an opening explains: later on a tempo may run away."""
+    first = plan.own <= plan.own[0] + BEGIN_BEATS * plan.whole / 4
+    times = opening.offset + opening.scale * plan.own[first]
+    return float(hits.score(times, plan.pads[first], min(0.045, 0.3 * plan.quickest * opening.scale)) / first.sum())
 
 
 def _opening(hits: HitIndex, plan: Round, repeat: bool, anywhere: bool) -> tuple[Opening, float]:
@@ -95,6 +114,7 @@ def _opening(hits: HitIndex, plan: Round, repeat: bool, anywhere: bool) -> tuple
     most = 2 + math.ceil(2.0 * len(hits.times) / len(own))
     first = FIRST_BEATS * whole_note / 4
     best: tuple[float, Opening, float] | None = None
+    found: list[tuple[float, Opening, float]] = []
     scales = np.unique(np.concatenate([np.geomspace(0.4, 2.5, 181), [0.5, 1.0, 2.0]]))
     if anywhere:
         # Whoever plays something else first plays the figure at about the tempo asked.
@@ -123,17 +143,31 @@ def _opening(hits: HitIndex, plan: Round, repeat: bool, anywhere: bool) -> tuple
         before = BEFORE * np.searchsorted(hits.times, whole[0] + offsets - GRACE_S)
         scores -= np.minimum(before, BEFORE_AT_MOST) + 0.001 * offsets if anywhere else before
         for score, offset, fit in zip(scores.tolist(), offsets.tolist(), fits.tolist()):
-            if best is not None and score + 0.2 <= best[0]:
+            if best is not None and score + 0.2 <= best[0] and not anywhere:
                 continue
             score += 0.2 * hits.loudness(whole + offset, pads, levels[near], bool(graced))
+            row = (score, Opening(scale, offset, rounds), fit)
+            if anywhere:
+                left = math.ceil((hits.times[-1] - whole[0] - offset) / period - 0.3)
+                found.append((score, Opening(scale, offset, min(most, max(1, left))), fit))
             if best is None or score > best[0]:
-                if anywhere:
-                    rounds = min(most, max(1, math.ceil((hits.times[-1] - whole[0] - offset) / period - 0.3)))
-                best = (score, Opening(scale, offset, rounds), fit)
+                best = row
     assert best is not None
+    if anywhere:
+        best = _first_good(found, whole_note / 8)
     scale, offset, rounds = best[1]
     spare = math.ceil(SPARE * rounds) if rounds > 1 else 0
     return Opening(scale, offset, rounds + spare), best[2]
+
+
+def _first_good(found: Sequence[tuple[float, Opening, float]], close: float) -> tuple[float, Opening, float]:
+    """Of rows of score, opening and fit the best one about where the first good fit is: in a loop any later round
+    fits as well. ``close`` (seconds) is still the same place.
+    """
+    fits = max(fit for _, _, fit in found)
+    good = [row for row in found if row[2] >= fits - AS_GOOD]
+    first = min(row[1].offset for row in good)
+    return max((row for row in good if row[1].offset <= first + close), key=lambda row: row[0])
 
 
 def _offsets(hits: HitIndex, plan: Round, whole: Floats, pads: Ints, anywhere: bool) -> Floats:
@@ -148,18 +182,22 @@ def _offsets(hits: HitIndex, plan: Round, whole: Floats, pads: Ints, anywhere: b
     return np.array(found or [hits.times[0] - whole[0]])
 
 
-def track(hits: HitIndex, written: Floats, pads: Ints, levels: Floats, opening: Opening, beat: float) -> Tracked:
-    """Follow a take: a few beats at a time, each going on from the last with a little give; where the next beats do
-    not fit the player is looked for elsewhere.
+def track(hits: HitIndex, written: Floats, pads: Ints, opening: Opening, plan: Round) -> Tracked:
+    """Follow a take: a few beats at a time, each going on from the last with a little give; where the player goes on
+    at another place of the figure it is followed there.
 
-    ``written`` (s), ``pads`` and ``levels`` are those of all rounds' strokes, (n,); ``beat`` (s) is a quarter.
+    ``written`` (s) and ``pads`` are those of all rounds' strokes, (n,).
     """
     order = np.argsort(written, kind="stable")
-    strokes = Strokes(written[order], pads[order], levels[order], beat)
-    places = strokes.written
+    places, own = written[order], pads[order]
+    beat = plan.whole / 4
+    scale = opening.scale
+    turns = find_turns(
+        hits, Loop(plan.own * scale, plan.pads, plan.levels, plan.length * scale, beat * scale), opening.offset,
+        hits.strokes(GRACE_S if any(plan.graces) else 0.0, BOUNCE_S if plan.buzzes else 0.0),
+    )  # fmt: skip
     mapped = np.empty(len(places))
     begin = float(places[0])
-    scale = opening.scale
     at, slope = opening.offset + scale * begin, scale
     stride = STRIDE_BEATS * beat
     # Every give with every shift, tried all at once.
@@ -169,27 +207,34 @@ def track(hits: HitIndex, written: Floats, pads: Ints, levels: Floats, opening: 
     jumps: list[Jump] = []
     low = 0
     while low < len(places):
-        jump = find_jump(hits, strokes, low, begin, at, slope)
-        if jump is not None and not (jumps and jumps[-1].resume == low):
-            jumps.append(jump)
-            here = slice(low, jump.row)
-            mapped[here] = at + slope * (places[here] - begin)
-            turn = at + slope * (places[jump.row] - begin)
-            mapped[jump.row : jump.resume] = turn
-            low = jump.resume
-            at = at + slope * (places[low] - begin) + jump.later
-            begin = float(places[low])
-            continue
         high = max(low + 1, int(np.searchsorted(places, begin + stride)))
         ahead = int(np.searchsorted(places, begin + 2 * stride))
-        part = slice(low, max(high, ahead))
-        away = places[part] - begin
-        scores = hits.score(at + shifts + slope * (1 + gives) * away, strokes.pads[part], TRACK_S) / len(away)
-        best = int(np.argmax(scores - dear))
-        slope, shift = slope * (1 + float(gives[best, 0])), float(shifts[best, 0])
-        mapped[low:high] = at + shift + slope * (places[low:high] - begin)
-        at, begin = at + shift + slope * stride, begin + stride
-        low = high
+        until = len(places)
+        if turns:
+            # Not beyond the place where it goes on elsewhere.
+            until = low + int(np.searchsorted(at + slope * (places[low:] - begin), turns[0].last + TURN_S))
+            high, ahead = min(high, until), min(ahead, until)
+        if low < high:
+            part = slice(low, max(high, ahead))
+            away = places[part] - begin
+            scores = hits.score(at + shifts + slope * (1 + gives) * away, own[part], TRACK_S) / len(away)
+            best = int(np.argmax(scores - dear))
+            slope, shift = slope * (1 + float(gives[best, 0])), float(shifts[best, 0])
+            mapped[low:high] = at + shift + slope * (places[low:high] - begin)
+            at, begin = at + shift + slope * stride, begin + stride
+            low = high
+        if turns and low == until:
+            turn = turns.pop(0)
+            if low == len(places):
+                break
+            on = at + slope * (places[low:] - begin) + turn.later
+            resume = low + int(np.searchsorted(on, turn.first - TURN_S)) if turn.later < 0 else low
+            if resume >= len(places):
+                mapped[low:] = at + slope * (places[low:] - begin)
+                break
+            jumps.append(Jump(low, resume, turn.later, slope))
+            mapped[low:resume] = on[resume - low]
+            at, begin, low = float(on[resume - low]), float(places[resume]), resume
     back = np.empty(len(places))
     back[order] = mapped
     return Tracked(back, jumps)

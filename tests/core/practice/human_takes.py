@@ -4,10 +4,10 @@
 often the first line of the advice says what it is.
 
 How people time strokes, for the three players below: intervals vary by a central clock and by the limb that carries
-them out, and the limb's part is made good by the next interval (Wing and Kristofferson 1973); the clock wanders slowly
-(1/f noise: Hennig et al. 2011, "The nature and perception of fluctuations in human musical rhythms", PLoS ONE 6(10));
-limbs that strike together differ by a few milliseconds that are theirs (Hirsh 1959 gives 20 ms for telling the order).
-The sizes of these parts for the three players are common practice, without a source.
+them out, and the limb's part is made good by the next interval (Wing and Kristofferson 1973); the clock wanders
+slowly (1/f noise: Hennig et al. 2011, "The nature and perception of fluctuations in human musical rhythms", PLoS ONE
+6(10)); limbs that strike together differ by a few milliseconds that are theirs (Hirsh 1959 gives 20 ms for telling
+the order). The sizes of these parts for the three players are common practice, without a source.
 """
 
 # Long: one player, and a table of what can go wrong.
@@ -59,7 +59,10 @@ class Figure(NamedTuple):
 
 FIGURES: Final = (
     Figure("rock", "/8 R@hh+K R@hh R@hh+L> R@hh R@hh+K R@hh+K R@hh+L> R@hh |", 104),
-    Figure("sixteenths", "/16 R@hh+K L@hh R@hh L@hh R@sn> L@hh R@hh+K L@hh R@hh+K L@hh R@hh L@hh R@sn> L@hh R@hh L@hh |", 92),
+    Figure(
+        "sixteenths",
+        "/16 R@hh+K L@hh R@hh L@hh R@sn> L@hh R@hh+K L@hh R@hh+K L@hh R@hh L@hh R@sn> L@hh R@hh L@hh |", 92,
+    ),
     Figure("ghosts", "/16 R@hh+K - R@hh L. R@hh+L> L. R@hh K R@hh+K L. R@hh K R@hh+L> L. R@hh - |", 88),
     Figure("shuffle", "/8t R@hh+K - R@hh R@hh+L> - R@hh R@hh+K - R@hh R@hh+L> - R@hh |", 112),
     Figure("ride", "/8t R@rd+K - - R@rd+H - R@rd R@rd+K - - R@rd+H - R@rd |", 132),
@@ -92,6 +95,7 @@ class Note:
     loud: float
     graces: list[tuple[float, int]] = field(default_factory=list)
     gone: bool = False
+    astray: float = 0.0
 
 
 @dataclass
@@ -168,10 +172,10 @@ def play(figure: Figure, who: Drummer, seed: int, rounds: int = 8) -> Played:
     # Shorter intervals vary less, but not in proportion: their variances add up.
     clock = wander(random, len(starts)) * who.clock * np.sqrt(steps * 60.0 / figure.tempo)
     # The player hears where the others are, or the beat inside: what has gone astray is made good (Repp 2005).
-    at, astray = {}, 0.0
+    at, off, astray = {}, {}, 0.0
     for start, noise in zip(starts, clock.tolist()):
         astray = 0.93 * astray + noise
-        at[start] = start * whole + astray
+        at[start], off[start] = start * whole + astray, astray
     lag = {limb: float(random.normal(0.0, who.lag)) for limb in sorted({s.limb for s in pattern.strokes})}
     notes = []
     for turn in range(rounds):
@@ -182,7 +186,8 @@ def play(figure: Figure, who: Drummer, seed: int, rounds: int = 8) -> Played:
             wide = [0.028 + 0.045 * k + float(random.normal(0.0, 0.4 * who.limb)) for k in range(count)]
             graces = [(max(0.014, before), keys[s.index]) for before in wide]
             loud = LOUD[mark] + float(random.normal(0.0, who.loud * (0.6 if mark == "." else 1.0)))
-            notes.append(Note(turn, s, time, keys[s.index], loud, graces))
+            astray = off[float(s.start) + turn * length]
+            notes.append(Note(turn, s, time, keys[s.index], loud, graces, astray=astray))
     notes.sort(key=lambda n: n.time)
     return Played(pattern, figure.tempo, rounds, random, notes)
 
@@ -267,7 +272,7 @@ def extra(take: Played, size: int) -> None:
 
 
 def beat_left_out(take: Played, size: int) -> None:
-    beats, at = (1, 1, 2)[size], (1, 2, 1)[size]
+    beats, at = (1, 1, 0.5)[size], (1, 2, 1)[size]
     turn = take.middle
     for note in take.after(turn, at):
         if note.turn == turn and float(note.stroke.start) * 4 < at + beats - 1e-9:
@@ -277,7 +282,7 @@ def beat_left_out(take: Played, size: int) -> None:
 
 
 def beat_twice(take: Played, size: int) -> None:
-    beats, at = (1, 1, 2)[size], (1, 2, 1)[size]
+    beats, at = (1, 1, 0.5)[size], (1, 2, 1)[size]
     turn = take.middle
     again = [n for n in take.after(turn, at) if n.turn == turn and float(n.stroke.start) * 4 < at + beats - 1e-9]
     for note in take.after(turn, at):
@@ -288,7 +293,7 @@ def beat_twice(take: Played, size: int) -> None:
 
 def pause(take: Played, size: int) -> None:
     for note in take.after(take.middle, (2, 1, 3)[size]):
-        note.time += (0.15, 0.3, 0.7)[size]
+        note.time += (0.18, 0.3, 0.7)[size]
 
 
 def stumble(take: Played, size: int) -> None:
@@ -397,7 +402,8 @@ def closing_one(take: Played, size: int) -> None:
 def clicked(ms: float) -> Callable[[Played, int], None]:
     def change(take: Played, size: int) -> None:
         for note in take.notes:
-            note.time += (1.0, -1.0, 0.7)[size] * ms / 1000
+            # With a click there is something to come back to.
+            note.time += (1.0, -1.0, 0.7)[size] * ms / 1000 - 0.8 * note.astray
         count = round(take.rounds * float(take.pattern.length) * 4)
         take.more += [Hit(k * take.beat, CLICK, 90) for k in range(count)]
 
@@ -429,6 +435,10 @@ def broken_off(take: Played, size: int) -> None:
         note.gone = True
 
 
+#: In these it can be heard which beat it is; in a figure whose beats are all alike nobody misses one.
+PLACED: Final = ("rock", "ghosts", "sixteenths", "fill", "linear", "open hats", "bossa")
+
+
 class Kind(NamedTuple):
     """A kind of fault: what it does, on which figures it can be made, and what a teacher's first words are (None
     where nothing is wrong)."""
@@ -444,20 +454,24 @@ GROOVES = ("rock", "ghosts", "open hats", "six-eight")
 SLIPPING = ("rock", "ghosts", "sixteenths", "paradiddle", "fill", "linear", "open hats", "doubles")
 KINDS: Final = (
     Kind("left late", limb_off("L", 28, 38, 50), ("rock", "ghosts", "linear"), "left hand.*(late|apart|after)|apart"),
-    Kind("hands differ", limb_off("L", 32, 40, 50), HANDED, "left hand.*after the right|left hand.*late|right hand.*early"),
-    Kind("right early", limb_off("R", -30, -38, -48), ("rock", "six-eight", "open hats"), "right hand.*early|apart"),
+    Kind("hands differ", limb_off("L", 32, 40, 50), HANDED, "left hand.*(after the right|late)|right hand.*early"),
+    # With nothing to say what the time is, the others may as well be late.
+    Kind(
+        "right early", limb_off("R", -30, -38, -48), ("rock", "six-eight", "open hats"),
+        "right hand.*early|apart|(hand|foot) is .* late",
+    ),
     Kind("foot late", limb_off("K", 30, 40, 50), ("rock", "six-eight", "linear"), "right foot.*late|apart"),
     Kind("backbeat late", backbeat_late, GROOVES, "left hand.*(late|apart)|apart"),
     Kind("one place late", place_off, ("singles", "paradiddle", "fill", "triplets", "sixteenths"), "late|apart"),
-    Kind("feet rush", feet_rush, ("feet", "linear"), "foot.*early|[Ff]eet rush"),
+    Kind("feet rush", feet_rush, ("feet", "linear"), "[Ff]eet rush"),
     Kind("doubles uneven", doubles_uneven, ("doubles", "paradiddle"), "early|rush|second"),
     Kind("unsteady", unsteady, ("rock", "singles", "ghosts", "paradiddle", "fill", "shuffle"), "unsteady"),
     Kind("left unsteady", limb_unsteady("L"), ("rock", "ghosts", "linear"), "left hand is unsteady|unsteady"),
     Kind("missed", missed, SLIPPING, "miss"),
     Kind("place missed", place_missed, SLIPPING, "miss"),
     Kind("extra", extra, ("rock", "singles", "ghosts", "paradiddle", "fill"), "too many"),
-    Kind("beat left out", beat_left_out, SLIPPING, "left out"),
-    Kind("beat twice", beat_twice, SLIPPING, "twice"),
+    Kind("beat left out", beat_left_out, PLACED, "left out"),
+    Kind("beat twice", beat_twice, PLACED, "twice"),
     Kind("pause", pause, SLIPPING, "stop"),
     Kind("stumble", stumble, SLIPPING, "stumble"),
     Kind("foot apart", unison_flam, ("rock", "ghosts", "open hats"), "apart|foot.*late"),

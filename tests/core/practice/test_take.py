@@ -276,9 +276,9 @@ HANDS = "/8 R L R L R L R L"
 #: Every fault: a figure, the fault at so many times its tolerance, and what is said of it above.
 FAULT_TABLE = {
     # A stroke off its place by a part of the quickest spacing, at most 20 ms.
-    "left late": (HANDS, lambda x: Faults(late_left=0.020 * x), "left hand on 1 & comes"),
+    "left late": (HANDS, lambda x: Faults(late_left=0.020 * x), "left hand is"),
     "right late": ("/8 L R L R L R L R", lambda x: Faults(late_right=0.020 * x), "right hand"),
-    "feet late": ("/8 R K L K R K L K", lambda x: Faults(late_feet=0.020 * x), "right foot on 1 &"),
+    "feet late": ("/8 R K L K R K L K", lambda x: Faults(late_feet=0.020 * x), "right foot is"),
     "early left": (HANDS, lambda x: Faults(late_left=-0.020 * x), "early"),
     "doubles": (TWOS, lambda x: Faults(uneven_doubles=1 - 0.12 * x), "1 e comes"),
     "feet rush": ("/16 R K K K R K K K", lambda x: Faults(rush_feet=1 - 0.12 * x), "early"),
@@ -286,7 +286,7 @@ FAULT_TABLE = {
     "unison": (EIGHTHS, lambda x: Faults(late_left=0.012 * x), "ms apart"),
     "feet flam": ("/4 K+H R K+H L", lambda x: Faults(late_hat_foot=0.020 * x), "ms apart"),
     "unsteady": (HANDS, lambda x: Faults(jitter=0.015 * x), "unsteady"),
-    "flub": (HANDS, lambda x: Faults(flub=0.040 * x), "Once, in round"),
+    "flub": (HANDS, lambda x: Faults(flub=0.050 * x), "Once, in round"),
     "drift": (HANDS, lambda x: Faults(drift=0.03 * x), "The pulse rises"),
     "tempo": (HANDS, lambda x: Faults(tempo=0.03 * x), "was asked"),
     # Accents and plain strokes are 35 apart when played as meant, and have to be 15 apart.
