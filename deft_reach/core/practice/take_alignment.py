@@ -314,7 +314,10 @@ class Alignment:
     def _rounds_played(self, match: NDArray[np.int_], mapped: Floats) -> int:
         """Rounds up to the last one of which more than its first moment was played, as far as it goes."""
         n = len(self.own)
-        near = (match >= 0) & (np.abs(self.times[np.maximum(match, 0)] - mapped) <= NEAR_S)
+        late = np.where(match >= 0, self.times[np.maximum(match, 0)] - mapped, np.nan)
+        # A stroke that is always late is played all the same.
+        usual = [np.median(row[~np.isnan(row)]) if (~np.isnan(row)).any() else 0.0 for row in late.reshape(-1, n).T]
+        near = np.nan_to_num(np.abs(late - np.tile(usual, self.rounds)), nan=math.inf) <= NEAR_S
         for turn in range(self.rounds - 1, 0, -1):
             row = slice(turn * n, (turn + 1) * n)
             found, gone = near[row], self.skipped[row]

@@ -110,8 +110,10 @@ def _opening(hits: HitIndex, plan: Round, repeat: bool, anywhere: bool) -> tuple
     """
     own, whole_note = plan.own, plan.whole
     graced = sum(plan.graces)
+    # The bounces of a buzz are no strokes.
+    struck = int(hits.strokes(0.0, BOUNCE_S).sum()) if plan.buzzes else len(hits.times)
     # However fast it was: not much more strokes than there were hits.
-    most = 2 + math.ceil(2.0 * len(hits.times) / len(own))
+    most = 2 + math.ceil(2.0 * struck / len(own))
     first = FIRST_BEATS * whole_note / 4
     best: tuple[float, Opening, float] | None = None
     found: list[tuple[float, Opening, float]] = []
@@ -135,8 +137,8 @@ def _opening(hits: HitIndex, plan: Round, repeat: bool, anywhere: bool) -> tuple
         width = min(0.045, 0.3 * plan.quickest * scale)
         fits = hits.score(whole + offsets[:, None], pads, width) / len(whole)
         # As many strokes as hits, and the tempo that was asked, are likelier. Graces may be there or not.
-        wanted = min(max(len(hits.times), rounds * len(own)), count)
-        scores = fits - (0.0 if anywhere else 0.5 * abs(math.log(wanted / len(hits.times))))
+        wanted = min(max(struck, rounds * len(own)), count)
+        scores = fits - (0.0 if anywhere else 0.5 * abs(math.log(wanted / struck)))
         scores -= 0.05 * abs(math.log(scale))
         scores += 0.05 * hits.score(whole[:1] + offsets[:, None], pads[:1], width)
         # Whoever plays begins at the beginning, and what is loud is where loud strokes are.
