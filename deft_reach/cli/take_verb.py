@@ -16,6 +16,7 @@ from deft_reach.core.practice.take_report import Take, TakeError
 from deft_reach.formats.general_midi import kit_keys, pattern_keys
 from deft_reach.formats.midi_file import MAX_BYTES
 from deft_reach.formats.midi_take import load_performance
+from deft_reach.formats.note_map import fitting_map
 from deft_reach.store.reading import read_file
 
 
@@ -41,6 +42,8 @@ def run(args: argparse.Namespace) -> int:
             free=_groups(asked.pattern, args.free), dynamics=args.dynamics,
             kit_keys=kit_keys(asked.kit), grace_keys=graces,
         )  # fmt: skip
+        if args.notes is None:
+            found = found.told_first(fitting_map(hits, [*keys, *graces.values()]))
     except TakeError as error:
         raise InputError(f"{args.performance}: {error}") from None
     except RampError as error:

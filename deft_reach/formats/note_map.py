@@ -6,7 +6,7 @@ A small JSON file; one ships for each common kind of layout, and a kit's own is 
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cache
 from pathlib import Path
@@ -15,6 +15,7 @@ from typing import Any, Final
 
 from deft_reach.core.model.kit import Kit, voice_name
 from deft_reach.core.model.limbs import RIGHT
+from deft_reach.core.practice.hit_matching import pad_of
 from deft_reach.core.practice.hits import Hit
 from deft_reach.formats.general_midi import BASS, BASS_2, HAT_PEDAL, NAMES, key_of
 from deft_reach.formats.reading import DocumentError, reader
@@ -134,6 +135,35 @@ def shipped_maps() -> Mapping[str, NoteMap]:
     for path in sorted(_SHIPPED.glob(f"*{SUFFIX}")):
         found[path.stem] = load_note_map(path.read_bytes())
     return MappingProxyType(found)
+
+
+#: A note map is worth a word where it explains this share of the hits more, and at least so many.
+EXPLAINS_PART, EXPLAINS_HITS = 0.03, 3
+
+
+def fitting_map(hits: Sequence[Hit], keys: Collection[int]) -> str | None:
+    """What to say of a performance read as General MIDI whose kit sends other notes: which of them, and the note map
+    that ships and fits. None where none fits better. ``keys`` are those that the plan wants.
+    """
+    wanted = {pad_of(key) for key in keys}
+
+    def foreign(heard: Sequence[Hit]) -> set[int]:
+        return {hit.key for hit in heard if pad_of(hit.key) not in wanted}
+
+    before = sum(pad_of(hit.key) in wanted for hit in hits)
+    best: tuple[int, str, NoteMap] | None = None
+    for slug, found in shipped_maps().items():
+        explained = sum(pad_of(hit.key) in wanted for hit in found.heard(hits)) - before
+        if explained >= max(EXPLAINS_HITS, EXPLAINS_PART * len(hits)) and (best is None or explained > best[0]):
+            best = explained, slug, found
+    if best is None:
+        return None
+    _, slug, found = best
+    notes = sorted(note for note in foreign(hits) if pad_of(found.keys.get(note, note)) in wanted)
+    return (
+        f"This kit sends {'note' if len(notes) == 1 else 'notes'} {', '.join(map(str, notes))}, not as General MIDI "
+        f"has them: read it by the note map “{found.name}” ({slug})."
+    )
 
 
 @dataclass(frozen=True)

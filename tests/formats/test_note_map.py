@@ -14,6 +14,7 @@ from deft_reach.formats.note_map import (
     Learner,
     NoteMap,
     dump_note_map,
+    fitting_map,
     load_note_map,
     pads_of,
     shipped_maps,
@@ -119,3 +120,14 @@ def test_a_pad_is_passed_over_or_asked_for_again():
     assert learner.notes[:3] == [60, 65, None] and learner.at == 3
     learner.hear(Hit(3.0, 60, 90))
     assert learner.same_as(3) == learner.pads[0] and learner.map("x").keys[60] == learner.pads[0].key
+
+
+def test_the_map_that_fits_a_kit_with_rims_and_edges_is_named():
+    keys = [42, 38, 48, 36]
+    plain = [Hit(0.5 * k, keys[k % 4], 90) for k in range(16)]
+    assert fitting_map(plain, keys) is None
+    rims = [hit._replace(key=50) if hit.key == 48 else hit for hit in plain]
+    said = fitting_map(rims, keys)
+    assert said is not None and "note 50," in said and "(heads-and-rims)" in said
+    # What no map explains is a hit too many, and no reason for one.
+    assert fitting_map([hit._replace(key=60) if hit.key == 48 else hit for hit in plain], keys) is None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Final, NamedTuple
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
@@ -16,7 +17,7 @@ from deft_reach.app.widgets.plain_text import plain_tip
 from deft_reach.core.model.counting import counted
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.pattern import Pattern
-from deft_reach.core.practice.take_report import PlaceTake, Take
+from deft_reach.core.practice.take_report import LEFT_OUT, STOP, STUMBLE, TOO_SOON, TWICE, PlaceTake, Slip, Take
 
 LEFT, RIGHT, TOP, BOTTOM = 74.0, 12.0, 8.0, 20.0
 #: The scale goes at least so far beyond the tolerance, and no further than this (ms): what is later lies on its edge.
@@ -43,6 +44,8 @@ class PlacesChart(QWidget):
         super().__init__()
         self.places: list[Place] = []
         self.bars: list[tuple[float, int]] = []
+        #: Where the figure was left, as a place in it (whole notes).
+        self.gaps: list[tuple[float, Slip]] = []
         self.length, self.tolerance, self.rounds = 1.0, 20.0, 1
         self.setMinimumSize(220, 96)
         self.setMouseTracking(True)
@@ -60,6 +63,7 @@ class PlacesChart(QWidget):
             s = pattern.strokes[row.stroke]
             words = f"{place_of(pattern, s)}: {name_of(kit, s)}"
             self.places.append(Place(float(s.start), s.limb, words, row))
+        self.gaps = [(float(pattern.strokes[slip.stroke].start), slip) for slip in take.slips]
         self.setAccessibleDescription(self.in_words())
         self.update()
 
@@ -84,8 +88,9 @@ class PlacesChart(QWidget):
         missed = [row for row in self.places if row.played.missed]
         worst = sorted(off, key=lambda row: -abs(row.played.offset_ms or 0.0))[:3]
         rows = [*worst, *(row for row in missed if row not in worst)][:6]
+        slips = [f"{self.gap_words([slip])}." for _, slip in self.gaps]
         said = f"{len(off)} of {counted(len(self.places), 'stroke')} beyond {self.tolerance:.0f} ms."
-        return " ".join([said, *(f"{self.how(row)}." for row in rows)])
+        return " ".join([*slips, said, *(f"{self.how(row)}." for row in rows)])
 
     # --- where things are -------------------------------------------------------------------------------------
 
@@ -133,6 +138,8 @@ class PlacesChart(QWidget):
             self._draw_scale(painter, c)
             for row in self.places:
                 self._draw_place(painter, c, row)
+            for start in dict.fromkeys(start for start, _ in self.gaps):
+                self._draw_gap(painter, c, start)
         painter.end()
 
     def _draw_scale(self, painter: QPainter, c: theme.Colours) -> None:
@@ -153,6 +160,24 @@ class PlacesChart(QWidget):
         for start, number in self.bars:
             at = QPointF(self.x_at(start), self.height() - BOTTOM / 2)
             label(painter, at, f"bar {number}" if number else "pickup", small, muted, Qt.AlignmentFlag.AlignLeft)
+
+    def _draw_gap(self, painter: QPainter, c: theme.Colours, start: float) -> None:
+        """Where the figure was left: a gap in the line, and what it was."""
+        slips = [slip for place, slip in self.gaps if place == start]
+        x, colour = self.x_at(start) - 13, QColor(c.stop)
+        painter.fillRect(QRectF(x - 4, TOP, 8, self.height() - TOP - BOTTOM), QColor(c.sheet))
+        painter.setPen(QPen(colour, 1.6))
+        for side in (x - 4, x + 4):
+            painter.drawLine(QPointF(side, TOP + 10), QPointF(side, self.height() - BOTTOM))
+        at = QPointF(min(x, self.width() - RIGHT - 110), TOP + 2)
+        label(painter, at, self.gap_words(slips), theme.lettering(9), colour, Qt.AlignmentFlag.AlignLeft)
+
+    @staticmethod
+    def gap_words(slips: Sequence[Slip]) -> str:
+        """What happened at one place, and in which rounds."""
+        names = {LEFT_OUT: "left out", TWICE: "twice", STOP: "stop", TOO_SOON: "too soon", STUMBLE: "stumble"}
+        rounds = ", ".join(str(slip.round) for slip in slips)
+        return f"{names[slips[0].kind]} · round{'s' if len(slips) > 1 else ''} {rounds}"
 
     def _draw_place(self, painter: QPainter, c: theme.Colours, row: Place) -> None:
         at = self.point(row)

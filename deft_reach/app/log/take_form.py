@@ -48,6 +48,7 @@ from deft_reach.core.session import Session
 from deft_reach.formats.general_midi import kit_keys, pattern_keys
 from deft_reach.formats.midi_file import MAX_BYTES
 from deft_reach.formats.midi_take import dump_performance, load_performance
+from deft_reach.formats.note_map import fitting_map
 from deft_reach.formats.reading import DocumentError
 from deft_reach.store.atomic import write_atomic
 from deft_reach.store.log_entries import TakeEntry
@@ -293,15 +294,18 @@ class TakeForm(Listener):
         self._asked = _Asked(plan, name, self.session.report, frozenset(free))
         say(self.words, "Listening …", "hint")
         repeat = plan.repeat or self.rounds.value() > 1
+        plain = not self.notes.maps.chosen.keys
         dynamics = self.dynamics.isChecked()
 
         def check(_: object) -> Take | RampTake:
             if ramp is not None:
                 return check_ramp(pattern, keys, hits, ramp)
-            return check_take(
+            graces = pattern_keys(kit, pattern)[1]
+            found = check_take(
                 pattern, keys, hits, plan.tempo, kit, repeat=repeat, free=free, dynamics=dynamics,
-                kit_keys=kit_keys(kit), grace_keys=pattern_keys(kit, pattern)[1],
+                kit_keys=kit_keys(kit), grace_keys=graces,
             )  # fmt: skip
+            return found.told_first(fitting_map(hits, [*keys, *graces.values()]) if plain else None)
 
         self._task.start(check)
 

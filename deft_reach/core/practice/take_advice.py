@@ -113,8 +113,8 @@ def _slips(a: Alignment, s: Statistics) -> Iterator[str]:
         much = "" if abs(slip.beats - 1) < 0.01 else f", {slip.beats:.3g} beats of it"
         match kind:
             case "left-out":
-                what = "that beat is" if not much else f"{slip.beats:.3g} beats are"
-                yield f"{turn}, at {where}, {what} left out: count through that place aloud."
+                what = "the beat at" if not much else f"{slip.beats:.3g} beats from"
+                yield f"{turn} {what} {where} {'are' if much else 'is'} left out: count through that place aloud."
             case "twice":
                 yield f"{turn} the beat from {where} is played twice{much}: count through that place aloud."
             case "stop":

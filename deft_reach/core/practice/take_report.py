@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, NamedTuple
 
 #: What a slip can be.
@@ -100,6 +100,10 @@ class Take:
     places: tuple[PlaceTake, ...] = ()
     ignored: tuple[Ignored, ...] = ()
     slips: tuple[Slip, ...] = ()
+
+    def told_first(self, line: str | None) -> Take:
+        """The same with a line of advice before all others; itself where there is none."""
+        return self if line is None else replace(self, advice=(line, *self.advice))
 
     @property
     def ignored_words(self) -> tuple[str, ...]:

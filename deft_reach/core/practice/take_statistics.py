@@ -31,6 +31,8 @@ MEDIAN_ERROR: Final = 1.2533
 UNKNOWN_MS: Final = 4.0
 #: A single stroke is a flub from so many tolerances on; of so many strokes one may be one.
 FLUB: Final = 2.5
+#: Among others that go wrong with it a stroke counts from so many tolerances on.
+STUMBLED: Final = 1.75
 
 
 @dataclass(frozen=True)
@@ -81,7 +83,7 @@ def statistics_of(a: Alignment) -> Statistics:
     """All the numbers of an aligned take."""
     places = places_of(a)
     single = flubs(a, places)
-    stumbles, stumbled = stumbles_of(a, single)
+    stumbles, stumbled = stumbles_of(a, flubs(a, places, STUMBLED))
     zones, untold = zones_of(a)
     return Statistics(
         places, limb_rows(a, lambda s: s.limb), limb_rows(a, lambda s: s.voice), evenness_of(a), dynamics_of(a),
@@ -171,8 +173,10 @@ def places_of(a: Alignment) -> tuple[PlaceTake, ...]:
     return tuple(found)
 
 
-def flubs(a: Alignment, places: Sequence[PlaceTake]) -> list[int]:
-    """Single strokes (of all rounds) far from where their place lies as a rule, the furthest first."""
+def flubs(a: Alignment, places: Sequence[PlaceTake], tolerances: float = FLUB) -> list[int]:
+    """Single strokes (of all rounds) far from where their place lies as a rule, the furthest first: so many
+    tolerances at the least, and twice as many standard deviations of the limb.
+    """
     if a.rounds < 3:
         return []
     usual = np.array([p.offset_ms if p.offset_ms is not None else np.nan for p in places]) / 1000
@@ -185,7 +189,7 @@ def flubs(a: Alignment, places: Sequence[PlaceTake]) -> list[int]:
         if len(mine):
             # Where a limb is unsteady altogether that is said of it, and of no single stroke.
             steady = 1.4826 * float(np.median(away[mine]))
-            found += mine[away[mine] > max(FLUB * a.tolerance + SAME_S, 5.0 * steady)].tolist()
+            found += mine[away[mine] > tolerances * max(a.tolerance + SAME_S, 2.0 * steady)].tolist()
     return sorted(found, key=lambda k: -away[k])
 
 
