@@ -208,8 +208,11 @@ def measure(exercises: Mapping[str, Sequence[Hit]], kit: Kit, player: Player) ->
             elif whole is None:
                 notes.append(f"{exercise.name}: needs the same limb alone as well")
             else:
-                value, spread = _middle(inner)
-                source = f"{len(inner)} pairs, {exercise.name}"
+                # As with single strokes the fastest stretch counts: both are compared.
+                pairs = _fastest(inner)
+                pairs = inner if pairs is None else pairs
+                value, spread = _middle(pairs)
+                source = f"{len(pairs)} pairs, {exercise.name}"
                 keep(exercise.measures[0], min(1.0, value / whole), spread / whole, source)
             continue
         stretch = _fastest(gaps)
@@ -304,7 +307,9 @@ def _fastest(gaps: Floats) -> Floats | None:
 
 
 def _inner_gaps(gaps: Floats) -> Floats | None:
-    """The short gaps of pairs with a pause after each; None where gaps are not of two kinds."""
+    """The short gaps of pairs with a pause after each, as they were played (n,); None where gaps are not of two
+    kinds.
+    """
     if len(gaps) < FEWEST:
         return None
     ordered = np.sort(gaps)
@@ -312,7 +317,7 @@ def _inner_gaps(gaps: Floats) -> Floats | None:
     # The widest step between two sizes, somewhere in the middle half.
     low, high = len(ordered) // 4, max(len(ordered) // 4 + 1, 3 * len(ordered) // 4)
     at = low + int(np.argmax(ratios[low:high]))
-    inner = ordered[: at + 1]
+    inner = gaps[gaps <= ordered[at]]
     if ratios[at] < 1.25 or len(inner) < FEWEST // 2:
         return None
     return np.asarray(inner)

@@ -74,7 +74,7 @@ def perform_test(
             part = (time - begin) / EXERCISE_S
             slower = 1.0 + 0.25 * max(0.0, 1 - part / 0.25) + 0.15 * max(0.0, (part - 0.75) / 0.25)
             hits.append(Hit(time + float(random.normal(0.0, jitter)), key, 80 + int(random.integers(-6, 7))))
-            time += gap * (slower if not (exercise.name.endswith("doubles") and k % 2 == 0) else 1.0)
+            time += gap * slower
             k += 1
         begin = end + REST_S
     return Performed(tuple(sorted(hits)), tuple(marks))

@@ -156,3 +156,14 @@ def test_any_hits_at_all_give_constants_in_range_or_a_sentence(rows):
 def test_constants_that_cannot_be_are_refused(constants, words):
     with pytest.raises(PlayerError, match=words):
         check_player(Player(constants=constants))
+
+
+def test_a_rebound_is_read_as_short_as_it_is_by_a_player_who_warms_up_and_tires():
+    """As much too long as too short: singles and doubles are read by one rule."""
+    wanted = Constants(right=0.150, right_rebound=0.62, left=0.160, left_rebound=0.70)
+    player, off = Player(constants=wanted), []
+    for seed in range(1, 13):
+        played = perform_test(player, FIVE, hand_test_keys(FIVE), jitter=0.006, seed=seed)
+        found = measure(exercises_of(played.hits, played.marks, {}), FIVE, Player()).constants
+        off += [found[name].value / getattr(wanted, name) - 1 for name in ("right_rebound", "left_rebound")]
+    assert abs(sum(off) / len(off)) < 0.01 and max(map(abs, off)) < 0.05
