@@ -4,6 +4,7 @@ Every entry is one transaction with full synchronisation. A database of an older
 brought up to date; one that is damaged is moved aside, never overwritten.
 """
 
+# Long: everything that is asked of the one database.
 from __future__ import annotations
 
 import json
@@ -17,7 +18,16 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any, Final
 
-from deft_reach.core.practice.progress_log import STUCK_AFTER, UNPLAYED, WHOLE, PlanPractice, Point, when
+from deft_reach.core.practice.progress_log import (
+    RECENT,
+    UNPLAYED,
+    WHOLE,
+    PlanPractice,
+    Point,
+    RecentTry,
+    day_of,
+    when,
+)
 from deft_reach.store.log_entries import (
     LARGEST,
     Attempt,
@@ -287,10 +297,10 @@ class Logbook:
             found[plan] = PlanPractice(had.attempts + count, had.seconds + seconds, best, late)
         return {plan: played._replace(recent=self._recent(plan)) for plan, played in found.items()}
 
-    def _recent(self, plan: str) -> tuple[tuple[float, str], ...]:
-        asked = "SELECT tempo, verdict FROM attempts WHERE plan = ? AND stage IN (?, ?) ORDER BY id DESC LIMIT ?"
-        rows = self.query(asked, plan, *WHOLE, STUCK_AFTER)
-        return tuple((tempo, verdict) for tempo, verdict in reversed(rows) if _is_number(tempo))
+    def _recent(self, plan: str) -> tuple[RecentTry, ...]:
+        asked = "SELECT tempo, verdict, at FROM attempts WHERE plan = ? AND stage IN (?, ?) ORDER BY id DESC LIMIT ?"
+        rows = self.query(asked, plan, *WHOLE, RECENT)
+        return tuple(RecentTry(t, str(verdict), day_of(at)) for t, verdict, at in reversed(rows) if _is_number(t))
 
     def points(self, plan: str, count: int) -> list[Point]:
         """A plan's newest attempts at the whole figure, at most so many, in the order of time."""

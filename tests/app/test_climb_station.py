@@ -345,6 +345,8 @@ def test_a_session_from_the_first_rung_to_home_by_keys_alone(station, window, qa
     assert station.minutes == pytest.approx(3 * seconds_of(runner.rungs, runner.stages) / 60, rel=0.06)
     QTest.keyClick(window, Qt.Key.Key_7, CTRL)
     qapp.processEvents()
+    window.log_station.now = station.now
+    window.log_station.refresh()
     assert "Clean at home tempo" in window.log_station.next.text()
 
 

@@ -133,7 +133,7 @@ class LogStation(Station):
     def refresh(self) -> None:
         document, plan, report = self.session.document, self.session.plan, self.session.report
         now = self.now()
-        rows = progress(document, self.log.played())
+        rows = progress(document, self.log.played(), now.date())
         self.next.show_steps(what_next(rows, now, self._limits(rows)))
         self._filling = True
         self.plans.setRowCount(len(rows))

@@ -11,8 +11,16 @@ from deft_reach.core.document import Document, Plan
 
 #: The stages that count as the plan itself.
 WHOLE: Final = ("everything", "between grooves")
-#: So many attempts at the whole figure without one clean on the highest rungs tried, and a plan is stuck.
+#: So many attempts at the whole figure, on so many days, without one clean on the highest rungs tried, and a plan is
+#: stuck: one bad evening is no plateau.
 STUCK_AFTER: Final = 8
+STUCK_DAYS: Final = 3
+#: So many of the newest attempts say what is clean now.
+RECENT: Final = 60
+#: What was clean is no longer so after so many failures at it or below, on another day.
+LAPSES: Final = 4
+#: What is not played for more days than this sinks by this part a day, to no less than the last.
+KEPT_DAYS, SINKS, SINKS_TO = 14, 0.004, 0.8
 #: Entries are of these years: at the edges of the calendar times cannot be told apart or moved between zones.
 YEARS: Final = (1970, 2200)
 #: Days without practice after which a plan that is not clean wants attention.
@@ -37,26 +45,57 @@ class LoggedAttempt(Protocol):
     def seconds(self) -> float: ...
 
 
+class RecentTry(NamedTuple):
+    """One attempt at the whole figure: its tempo (BPM), its verdict and its day."""
+
+    tempo: float
+    verdict: str
+    day: date
+
+
 class PlanPractice(NamedTuple):
-    """What the log says of one plan: how often and how long (seconds) it was tried, the highest clean tempo (BPM) and
-    the last tries (tempo and verdict, the oldest first) of the whole figure, and when it was tried last.
+    """What the log says of one plan: how often and how long (seconds) it was tried, the highest clean tempo (BPM)
+    there was, and the last tries (the oldest first) of the whole figure, and when it was tried last.
     """
 
     attempts: int = 0
     seconds: float = 0.0
     clean: float | None = None
     last: datetime | None = None
-    recent: tuple[tuple[float, str], ...] = ()
+    recent: tuple[RecentTry, ...] = ()
 
     def plus(self, attempt: LoggedAttempt) -> PlanPractice:
         """With one attempt more."""
         at, clean, recent = when(attempt.at), self.clean, self.recent
         if attempt.stage in WHOLE:
-            recent = (*recent, (attempt.tempo, attempt.verdict))[-STUCK_AFTER:]
+            recent = (*recent, RecentTry(attempt.tempo, attempt.verdict, day_of(attempt.at)))[-RECENT:]
             if attempt.verdict == "clean":
                 clean = attempt.tempo if clean is None else max(clean, attempt.tempo)
         last = at if self.last is None else max(self.last, at)
         return PlanPractice(self.attempts + 1, self.seconds + attempt.seconds, clean, last, recent)
+
+    def clean_now(self, today: date | None = None) -> float | None:
+        """The tempo (BPM) that is clean now; None where none is.
+
+        What was clean stays so until it fails several times on another day, and sinks slowly while it is not played.
+        Without ``today`` nothing has sunk.
+        """
+        tries = list(self.recent)
+        if self.clean is not None and self.clean > max((t.tempo for t in tries if t.verdict == "clean"), default=0.0):
+            # Older than what is at hand.
+            tries.insert(0, RecentTry(self.clean, "clean", tries[0].day if tries else day_of("")))
+        standing = []
+        for k, one in enumerate(tries):
+            if one.verdict != "clean":
+                continue
+            since = tries[k + 1 :]
+            again = max((i for i, t in enumerate(since) if t.verdict == "clean" and t.tempo >= one.tempo), default=-1)
+            failed = [t for t in since[again + 1 :] if t.verdict != "clean" and t.tempo <= one.tempo]
+            if len(failed) >= LAPSES and any(t.day != one.day for t in failed):
+                continue
+            away = (today - one.day).days if today is not None else 0
+            standing.append(one.tempo * max(SINKS_TO, 1.0 - SINKS * max(0, away - KEPT_DAYS)))
+        return max(standing, default=None)
 
 
 #: What the log says of a plan that was never tried.
@@ -77,11 +116,14 @@ def tally(
 
 @dataclass(frozen=True)
 class PlanProgress:
-    """One plan: the best clean tempo of the whole figure, how much and when it was tried, and its state."""
+    """One plan: the tempo at which the whole figure is clean now, the best there was, how much and when it was tried,
+    and its state.
+    """
 
     plan: Plan
     state: str
     clean_tempo: float | None
+    best: float | None
     last: datetime | None
     attempts: int
     minutes: float
@@ -134,23 +176,28 @@ def day_of(text: str) -> date:
     return found if YEARS[0] <= found.year <= YEARS[1] else date.fromtimestamp(0)
 
 
-def progress(document: Document, played: Mapping[str, PlanPractice]) -> list[PlanProgress]:
+def progress(document: Document, played: Mapping[str, PlanPractice], today: date | None = None) -> list[PlanProgress]:
     """How far each plan has come, in the document's order; ``played`` is what the log says of plans by id."""
-    return [progress_of(document, plan, played.get(plan.id, UNPLAYED)) for plan in document.plans]
+    return [progress_of(document, plan, played.get(plan.id, UNPLAYED), today) for plan in document.plans]
 
 
-def progress_of(document: Document, plan: Plan, played: PlanPractice) -> PlanProgress:
-    """How far one plan has come."""
-    clean = played.clean
+def progress_of(document: Document, plan: Plan, played: PlanPractice, today: date | None = None) -> PlanProgress:
+    """How far one plan has come, as it stands ``today``."""
+    clean = played.clean_now(today)
     if clean is not None and clean >= plan.tempo - 1e-9:
         state = CLEAN
     elif played.attempts:
         state = CLIMBING
     else:
         state = COMMITTED if document.commitments_of(plan.id) else DRAFTED
-    higher = [verdict for tempo, verdict in played.recent if clean is None or tempo >= clean]
-    stuck = state == CLIMBING and len(higher) == STUCK_AFTER and "clean" not in higher[1:]
-    return PlanProgress(plan, state, clean, played.last, played.attempts, played.seconds / 60, stuck)
+    higher = [one for one in played.recent if clean is None or one.tempo >= clean][-STUCK_AFTER:]
+    stuck = (
+        state == CLIMBING
+        and len(higher) == STUCK_AFTER
+        and all(one.verdict != "clean" for one in higher[1:])
+        and len({one.day for one in higher}) >= STUCK_DAYS
+    )
+    return PlanProgress(plan, state, clean, played.clean, played.last, played.attempts, played.seconds / 60, stuck)
 
 
 #: What a next step is: climb a plan, look for other hands, learn one's own speed, commit a plan.
@@ -197,7 +244,10 @@ def what_next(
             tempo = (
                 f"from {row.clean_tempo:.0f} BPM" if row.clean_tempo is not None else "from the start of its ladder"
             )
-            if days >= LONG_AGO:
+            if row.best is not None and row.best >= row.plan.tempo - 1e-9:
+                at = "" if row.clean_tempo is None else f": begin at {row.clean_tempo:.0f} BPM, and climb back"
+                words = f"{row.plan.name} was clean at home tempo, and is not any more{at}."
+            elif days >= LONG_AGO:
                 words = f"{row.plan.name} was last played {days} days ago: take it up again {tempo}."
             else:
                 words = f"{row.plan.name}: go on {tempo} to {row.plan.tempo:g}."

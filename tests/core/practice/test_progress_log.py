@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -13,6 +14,7 @@ from deft_reach.core.model.player import Player
 from deft_reach.core.practice.progress_log import (
     CLIMB,
     REACH,
+    RECENT,
     SPEED,
     STUCK_AFTER,
     UNPLAYED,
@@ -68,11 +70,35 @@ def test_states_follow_from_attempts():
 
 
 def test_stuck_is_many_tries_without_one_clean_further_up():
-    failing = [Try(100, "rough") for _ in range(STUCK_AFTER)]
-    assert state(Try(95), *failing).stuck and state(*failing).stuck
-    assert not state(Try(95), *failing[:-2]).stuck
-    assert not state(Try(95), *failing[:-1], Try(101)).stuck
-    assert not state(Try(95), *[Try(80, "rough") for _ in range(STUCK_AFTER)]).stuck, "warming up is not stuck"
+    failing = [Try(100, "rough", days=3 - k // 3) for k in range(STUCK_AFTER)]
+    begun = Try(95, days=4)
+    assert state(begun, *failing).stuck and state(*failing).stuck
+    assert not state(begun, *failing[:-2]).stuck
+    assert not state(begun, *failing[:-1], Try(101)).stuck
+    assert not state(begun, *[Try(100, "rough") for _ in range(STUCK_AFTER)]).stuck, "one evening is no plateau"
+    low = [Try(80, "rough", days=4) for _ in range(STUCK_AFTER)]
+    assert not state(begun, *low).stuck, "warming up is not stuck"
+
+
+def test_clean_lapses_when_it_fails_and_sinks_while_it_rests():
+    home = Try(120, days=60)
+    assert state(home).state == "clean", "without a day to look at it from"
+    failed = [Try(118, "not-yet", days=k % 4) for k in range(16)]
+    now = state(Try(90, days=61), home, *failed)
+    assert now.state == "climbing" and now.clean_tempo == 90 and now.best == 120
+    assert state(home, *failed).clean_tempo is None
+    assert state(home, *failed, Try(120)).state == "clean", "clean once more"
+    assert state(home, *failed[:3]).state == "clean", "a few bad tries are no lapse"
+    assert state(Try(120), *[Try(118, "rough") for _ in range(9)]).state == "clean", "nor is the same evening"
+    assert state(home, *[Try(126, "rough", days=k % 4) for k in range(16)]).state == "clean", "above it is no matter"
+    today = NOW.date()
+    for days, part in ((0, 1.0), (14, 1.0), (24, 0.96), (400, 0.8)):
+        played = tally([Try(120, days=days)])["a"]
+        assert played.clean_now(today) == pytest.approx(120 * part)
+    after = progress(document(), tally([Try(120, days=24)]), today)
+    assert after[0].state == "climbing" and after[0].best == 120
+    words = what_next(after, NOW)[0].words
+    assert "was clean at home tempo, and is not any more: begin at 115 BPM" in words
 
 
 def test_what_next_names_the_plan_and_the_step():
@@ -81,7 +107,9 @@ def test_what_next_names_the_plan_and_the_step():
     assert [(step.plan, step.do) for step in steps[:2]] == [("a", CLIMB), ("b", CLIMB)]
     assert any("A: go on from 95 BPM to 120" in line for line in lines)
     assert any("B was last played 12 days ago" in line and "from 90" in line for line in lines)
-    stuck = what_next(progress_after([Try(95), *[Try(100, "not-yet") for _ in range(9)]]), NOW)
+    stuck = what_next(
+        progress_after([Try(95, days=4), *[Try(100, "not-yet", days=3 - k // 3) for k in range(9)]]), NOW
+    )
     assert "A is stuck above 95 BPM" in stuck[0].words and stuck[0].do == REACH
     assert "Commit a plan" in what_next(progress_after([]), NOW)[0].words
     assert "Clean at home tempo: A" in what_next(progress_after([Try(125)]), NOW)[-1].words
@@ -133,7 +161,7 @@ def test_sums_do_not_depend_on_the_order(rows, chance):
     for plan, played in one.items():
         assert played._replace(recent=()) == two[plan]._replace(recent=())
         whole = [(row.tempo, row.verdict) for row in rows if row.plan == plan and row.stage == "everything"]
-        assert list(played.recent) == whole[-STUCK_AFTER:], "the last ones as they were made"
+        assert [row[:2] for row in played.recent] == whole[-RECENT:], "the last ones as they were made"
 
 
 def test_practice_that_beats_the_model_is_said():
