@@ -401,6 +401,18 @@ def test_the_strokes_as_a_table_sort_and_select(station, window):
     assert view.currentIndex().row() == [cells(k)[0] for k in range(8)].index("1 a")
 
 
+def test_an_answer_that_comes_when_another_plan_is_in_view_is_not_chosen_there(station, window, qtbot):
+    form = station.hands
+    window.session.strokes.set_text("? ? ? ? | ? ? ? ? |", "Text", None)
+    press(form.find_button)
+    qtbot.waitUntil(lambda: form.found is not None, timeout=10_000)
+    late, form.found = form.found, None
+    window.session.show_plan("gangway")
+    form.answered(late)
+    assert form.list.currentRow() == 0 and form.rows[0].text == window.session.text
+    assert all(row.source != FOUND for row in form.rows)
+
+
 def test_a_closed_table_hears_nothing_though_python_still_holds_it(station, window, qapp, qtbot):
     QTest.keyClick(window, Qt.Key.Key_F9)
     dialog = window.findChild(StrokesDialog)

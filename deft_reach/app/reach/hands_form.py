@@ -292,10 +292,15 @@ class HandsForm(SearchForm):
         self._say(*answer_words(result, self.session.report))
         self._fill()
         own, best = self.session.report, result.best[0] if result.best else None
-        helps = best is not None and own is not None and (bool(own.pattern.unassigned) or better(best.report, own))
-        if helps and not again and best is not None:
-            texts = [row.text for row in self.rows]
-            self.list.setCurrentRow(texts.index(best.text))
+        # By now another plan may be in view.
+        if again or best is None or own is None or not self.fresh:
+            helps = False
+        else:
+            helps = bool(own.pattern.unassigned) or better(best.report, own)
+        if helps and best is not None:
+            at = next((k for k, row in enumerate(self.rows) if row.text == best.text), None)
+            if at is not None:
+                self.list.setCurrentRow(at)
         self._chosen()
 
     # --- acting -----------------------------------------------------------------------------------------------

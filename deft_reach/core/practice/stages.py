@@ -37,6 +37,11 @@ STAGES: Final = {
     "between grooves": "into it and out of it, as it will be played",
 }
 
+#: Those that lead up to the whole figure.
+ON_THE_WAY: Final = tuple(STAGES)[: tuple(STAGES).index("everything")]
+#: Limits closer than this (BPM), and ease no further above, are the same.
+SAME_BPM, SAME_EASE = 0.5, 3.0
+
 
 @dataclass(frozen=True)
 class Stage:
@@ -71,13 +76,26 @@ def build_up(
     """
     cut_down = (("everything", pattern),) if straight and pattern.strokes else _cut_down(pattern, kit)
     rows = [(name, part, repeat) for name, part in cut_down]
-    framed = _between(pattern, kit, groove) if between else None
+    # A loop is a groove itself: it is not played between foreign ones.
+    framed = _between(pattern, kit, groove) if between and (groove is not None or not repeat) else None
     alone = _groove_for(pattern, kit, groove) if framed is not None and not straight else None
     rows += [(name, part, True) for name, part in (("groove alone", alone), ("between grooves", framed)) if part]
-    return tuple(
+    stages = [
         Stage(name, part.text, STAGES[name], analyse(part, kit, player, tempo, repeat=loop, weights=weights))
         for name, part, loop in rows
-    )
+    ]
+    return tuple(stage for stage in stages if not _as_hard_as_all(stage, stages))
+
+
+def _as_hard_as_all(stage: Stage, stages: Sequence[Stage]) -> bool:
+    """Whether a stage on the way breaks exactly where the whole figure does: it would make nothing easier."""
+    whole = next((one for one in stages if one.name == "everything"), None)
+    if whole is None or stage.name not in ON_THE_WAY or stage is stages[0]:
+        return False
+    mine, all_of_it = stage.report.summary, whole.report.summary
+    if mine.tempo_limit is None or all_of_it.tempo_limit is None or mine.bottleneck is None:
+        return False
+    return abs(mine.tempo_limit - all_of_it.tempo_limit) < SAME_BPM and mine.ease <= all_of_it.ease + SAME_EASE
 
 
 @newest
@@ -151,8 +169,8 @@ def _surface(pattern: Pattern, feet: bool, dynamics: bool) -> str:
 
 
 def _skeleton(pattern: Pattern) -> str | None:
-    """The hands' strokes on the grid twice (of triplets three times) as wide, on one surface, over the bass drum;
-    None where that leaves out little, or next to nothing.
+    """The hands' accents, and their strokes on the grid twice (of triplets three times) as wide but for ghosts, on
+    one surface, over the bass drum; None where that leaves out little, or next to nothing.
     """
     starts = [event.start for event in pattern.events]
     gaps = [b - a for a, b in pairwise(starts)]
@@ -163,7 +181,8 @@ def _skeleton(pattern: Pattern) -> str | None:
     kept = set()
     for s in hands:
         bar = pattern.bar_at(s.start)
-        if (s.start - bar.start + bar.offset) % wide == 0:
+        on_grid = (s.start - bar.start + bar.offset) % wide == 0
+        if ">" in s.marks or (on_grid and "." not in s.marks):
             kept.add(s.index)
     if not 2 <= len(kept) <= 0.75 * len(hands):
         return None

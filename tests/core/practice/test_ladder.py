@@ -289,3 +289,27 @@ def test_ladders_that_cannot_stand(more, words):
 def test_steps_that_are_none(text):
     with pytest.raises(LadderError, match="step"):
         parse_step(text)
+
+
+def test_a_loop_is_not_played_between_foreign_grooves():
+    loop = parse("/16 R> L R R L> R L L R> L R R L> R L L |")
+    assert "between grooves" in [stage.name for stage in build_up(loop, FIVE, PLAYER, 100)]
+    names = [stage.name for stage in build_up(loop, FIVE, PLAYER, 100, repeat=True)]
+    assert not {"between grooves", "groove alone"} & set(names)
+    asked = build_up(loop, FIVE, PLAYER, 100, repeat=True, groove=plain_groove(FIVE, (4, 4)))
+    assert asked[-1].name == "between grooves", "but for one that is asked for"
+
+
+def test_the_skeleton_keeps_accents_and_drops_ghosts():
+    figure = parse("/16 R L> R@t1 L. R. L R@ft> L. R L R. L R@t1> L R L |")
+    skeleton = parse(build_up(figure, FIVE, PLAYER, 100)[0].text)
+    starts = {s.start for s in skeleton.strokes}
+    assert all(s.start in starts for s in figure.strokes if ">" in s.marks)
+    assert not any(s.start in starts for s in figure.strokes if "." in s.marks)
+
+
+def test_a_stage_that_breaks_where_the_whole_does_is_left_out():
+    """The feet alone set the limit here: putting the hands round the kit first makes nothing easier."""
+    stages = build_up(parse("/16 (R@ft> L@t1 K K) (R@ft> L@t1 K K) (R L K K) (R@ft> L@t1 K K) |"), FIVE, PLAYER, 100)
+    names = [stage.name for stage in stages]
+    assert "with the feet" not in names and "hands round the kit" in names and "everything" in names
