@@ -147,9 +147,6 @@ def fitting_map(hits: Sequence[Hit], keys: Collection[int]) -> str | None:
     """
     wanted = {pad_of(key) for key in keys}
 
-    def foreign(heard: Sequence[Hit]) -> set[int]:
-        return {hit.key for hit in heard if pad_of(hit.key) not in wanted}
-
     before = sum(pad_of(hit.key) in wanted for hit in hits)
     best: tuple[int, str, NoteMap] | None = None
     for slug, found in shipped_maps().items():
@@ -159,7 +156,8 @@ def fitting_map(hits: Sequence[Hit], keys: Collection[int]) -> str | None:
     if best is None:
         return None
     _, slug, found = best
-    notes = sorted(note for note in foreign(hits) if pad_of(found.keys.get(note, note)) in wanted)
+    foreign = {hit.key for hit in hits if pad_of(hit.key) not in wanted}
+    notes = sorted(note for note in foreign if pad_of(found.keys.get(note, note)) in wanted)
     return (
         f"This kit sends {'note' if len(notes) == 1 else 'notes'} {', '.join(map(str, notes))}, not as General MIDI "
         f"has them: read it by the note map “{found.name}” ({slug})."

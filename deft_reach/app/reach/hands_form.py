@@ -293,11 +293,10 @@ class HandsForm(SearchForm):
         self._fill()
         own, best = self.session.report, result.best[0] if result.best else None
         # By now another plan may be in view.
-        if again or best is None or own is None or not self.fresh:
-            helps = False
-        else:
-            helps = bool(own.pattern.unassigned) or better(best.report, own)
-        if helps and best is not None:
+        if best is None or own is None or again or not self.fresh:
+            self._chosen()
+            return
+        if own.pattern.unassigned or better(best.report, own):
             at = next((k for k, row in enumerate(self.rows) if row.text == best.text), None)
             if at is not None:
                 self.list.setCurrentRow(at)

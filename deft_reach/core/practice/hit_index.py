@@ -59,22 +59,6 @@ class HitIndex:
                     found[mine[k]] = False
         return found
 
-    def explained(self, times: Floats, pads: Ints, levels: Floats, width: float, loudness: float) -> Floats:
-        """How well each stroke is explained by the hit nearest to it: 0 (none near) to 1.
-
-        ``times`` (…, n) seconds; ``pads`` and ``levels`` (n,). A hit ``width`` seconds off counts for about a third.
-        ``loudness`` (0 to 1) is how much of it a stroke loses whose hit is loud where it is soft, or soft where loud.
-        Returns (…, n).
-        """
-        nearest, away = self._nearest(times, pads)
-        near = np.exp(-((away / width) ** 2))
-        if np.ptp(levels) == 0 or np.ptp(self.loud) == 0:
-            return np.asarray(near)
-        loud = self.loud[self._by_pad[nearest]]
-        wanted = (levels - levels.mean()) / levels.std()
-        heard = (loud - self.loud.mean()) / self.loud.std()
-        return np.asarray(near * (1.0 - loudness * (wanted * heard < -0.2)))
-
     def loudness(self, times: Floats, pads: Ints, levels: Floats, graced: bool) -> float:
         """How well the hits nearest to strokes are as loud as those: −1 to 1, 0 where all should be alike.
 

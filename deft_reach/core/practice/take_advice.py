@@ -88,7 +88,7 @@ def advice_of(
         lines += biases or ([] if whole or faults else [*_uneven(s, "hands"), *_uneven(s, "hand_to_foot")])
     if not lines:
         lines.append(f"Within {a.tolerance * 1000:.0f} ms everywhere: up a rung.")
-    if abs(a.all_off) * 1000 > ALL_OFF_MS and not any("All of it" in line for line in lines):
+    if ALL_OFF_MS / 1000 < abs(a.all_off) <= ALL_OFF * a.tolerance:
         lines.append(_all_off_words(a))
     if judge_dynamics:
         lines += _other_loudness(a, s)

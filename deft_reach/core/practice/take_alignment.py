@@ -20,7 +20,7 @@ from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.limbs import HAT_FOOT, KICK, SECOND_KICK
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.practice.hit_index import HitIndex
-from deft_reach.core.practice.hit_matching import match_pads, pad_of
+from deft_reach.core.practice.hit_matching import COUNT_EVEN, COUNT_LONGEST, match_pads, pad_of
 from deft_reach.core.practice.hits import Hit
 from deft_reach.core.practice.take_report import LEFT_OUT, STOP, TOO_SOON, TWICE, Ignored, Slip
 from deft_reach.core.practice.take_slips import Jump, find_stop
@@ -69,7 +69,7 @@ class Alignment:
 
     The rows are the strokes of all rounds: ``stroke`` has the index of each, ``match`` its hit (−1: missed), ``late``
     how late that comes (seconds; NaN), ``void`` whether it was not reached any more. ``graces`` has the hits that are
-    a row's graces, ``bounces`` those of a buzz, ``extra`` those that belong to nothing, ``ignored`` those that do not
+    a row's graces, ``extra`` those that belong to nothing, ``ignored`` those that do not
     count. ``slips`` says where the take went on somewhere else; ``written`` is when each row is meant (seconds at the
     tempo asked) with the slips in it, so that the pulse runs through them.
     """
@@ -223,14 +223,13 @@ class Alignment:
     def _jumped(self, jumps: Sequence[Jump]) -> list[Jump]:
         """Take jumps into what is meant when; the same jumps by rows of the take."""
         order = np.argsort(self.written, kind="stable")
-        written = self.written.copy()
         found = []
         for jump in jumps:
             gone, after = order[jump.row : jump.resume], order[jump.resume :]
             self.skipped[gone] = True
             self.written[after] += jump.later / jump.slope
-            self.written[gone] = self.written[order[jump.resume]] if len(after) else written[gone]
-            found.append(jump._replace(row=int(order[jump.row]), resume=int(order[min(jump.resume, len(order) - 1)])))
+            self.written[gone] = self.written[order[jump.resume]]
+            found.append(jump._replace(row=int(order[jump.row]), resume=int(order[jump.resume])))
         self.wanted = np.where(self.skipped, -1, self.wanted)
         return found
 
@@ -530,10 +529,10 @@ class Alignment:
 
     def _count_in(self, before: Sequence[int]) -> bool:
         """Whether hits before the first stroke count it in: on one pad, evenly, and not many."""
-        if len({int(self.pads[j]) for j in before}) != 1 or len(before) > 8:
+        if len({int(self.pads[j]) for j in before}) != 1 or len(before) > COUNT_LONGEST:
             return False
         steps = np.diff(self.times[list(before)])
-        return len(steps) == 0 or float(np.ptp(steps)) <= 0.2 * float(steps.mean())
+        return len(steps) == 0 or float(np.ptp(steps)) <= COUNT_EVEN * float(steps.mean())
 
     def _closes(self, time: float, end: float) -> bool:
         """Whether a hit after the last stroke is where the next round would begin."""

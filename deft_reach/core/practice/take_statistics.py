@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from itertools import combinations, pairwise
@@ -82,13 +82,13 @@ class Stumbled(NamedTuple):
 def statistics_of(a: Alignment) -> Statistics:
     """All the numbers of an aligned take."""
     places = places_of(a)
-    single = flubs(a, places)
+    single, scatter = flubs(a, places), scatter_of(a)
     stumbles, stumbled = stumbles_of(a, flubs(a, places, STUMBLED))
     zones, untold = zones_of(a)
     return Statistics(
         places, limb_rows(a, lambda s: s.limb), limb_rows(a, lambda s: s.voice), evenness_of(a), dynamics_of(a),
-        grace_widths(a), swing_of(a, places), unisons_apart(a), [k for k in single if k not in stumbled.rows],
-        scatter_of(a), zones, untold, [*a.slips, *stumbles], stumbled,
+        grace_widths(a), swing_of(a, places, scatter), unisons_apart(a),
+        [k for k in single if k not in stumbled.rows], scatter, zones, untold, [*a.slips, *stumbles], stumbled,
     )  # fmt: skip
 
 
@@ -193,7 +193,9 @@ def flubs(a: Alignment, places: Sequence[PlaceTake], tolerances: float = FLUB) -
     return sorted(found, key=lambda k: -away[k])
 
 
-def swing_of(a: Alignment, places: Sequence[PlaceTake]) -> tuple[float, float, frozenset[int]] | None:
+def swing_of(
+    a: Alignment, places: Sequence[PlaceTake], scatter: Mapping[str, float]
+) -> tuple[float, float, frozenset[int]] | None:
     """Where the off-beats fall, where they are written (percent of the beat) and which strokes they are, where all of
     them are off alike and the beats are not: straight where it is written swung, or swung where it is written
     straight. That is no hand that drags.
@@ -221,7 +223,7 @@ def swing_of(a: Alignment, places: Sequence[PlaceTake]) -> tuple[float, float, f
     if len(mine) < 2:
         return None
     late, tolerance = np.array(list(mine.values())), a.tolerance * 1000
-    wide = max((v for v in scatter_of(a).values()), default=0.0)
+    wide = max(scatter.values(), default=0.0)
     # One hand that has all the off-beats and no beat may as well be off itself.
     limbs = {a.pattern.strokes[i].limb for i in mine}
     alike = float(late.std()) < max(tolerance / 2, 2.5 * wide / math.sqrt(a.rounds))

@@ -86,6 +86,10 @@ class Round:
             any("~" in s.marks for s in pattern.strokes),
         )  # fmt: skip
 
+    def near(self, scale: float) -> float:
+        """How far off a hit still counts for a stroke (s), where the round is played ``scale`` times as long."""
+        return min(0.045, 0.3 * self.quickest * scale)
+
 
 def find_opening(hits: HitIndex, plan: Round, repeat: bool) -> Opening:
     """How a take begins; where nothing fits at its very beginning, that is looked for further on."""
@@ -101,7 +105,7 @@ def _begins(hits: HitIndex, plan: Round, opening: Opening) -> float:
     """Which share of the strokes of the very first beats an opening explains: later on a tempo may run away."""
     first = plan.own <= plan.own[0] + BEGIN_BEATS * plan.whole / 4
     times = opening.offset + opening.scale * plan.own[first]
-    return float(hits.score(times, plan.pads[first], min(0.045, 0.3 * plan.quickest * opening.scale)) / first.sum())
+    return float(hits.score(times, plan.pads[first], plan.near(opening.scale)) / first.sum())
 
 
 def _opening(hits: HitIndex, plan: Round, repeat: bool, anywhere: bool) -> tuple[Opening, float]:
@@ -134,7 +138,7 @@ def _opening(hits: HitIndex, plan: Round, repeat: bool, anywhere: bool) -> tuple
         levels = np.tile(plan.levels, turns)
         count = rounds * len(own) + graced * rounds
         offsets = _offsets(hits, plan, whole, pads, anywhere)
-        width = min(0.045, 0.3 * plan.quickest * scale)
+        width = plan.near(scale)
         fits = hits.score(whole + offsets[:, None], pads, width) / len(whole)
         # As many strokes as hits, and the tempo that was asked, are likelier. Graces may be there or not.
         wanted = min(max(struck, rounds * len(own)), count)
