@@ -6,6 +6,7 @@ version is refused, because guessing would lose something.
 
 from __future__ import annotations
 
+import hashlib
 import json
 from collections.abc import Callable
 from functools import cache
@@ -64,6 +65,8 @@ def load_document(data: bytes, *, validated: bool = False) -> Document:
     if not validated:
         _validate(raw)
     _bring_up_to_date(raw)
+    # A file of before has no id: what is in it tells it apart, until it is saved with one.
+    raw.setdefault("id", hashlib.sha256(data).hexdigest()[:32])
     # What an older version wrote is of this version from now on: it may get what that one did not know.
     raw["version"] = max(raw["version"], FORMAT_VERSION, key=_minor)
     _share(raw)

@@ -131,7 +131,7 @@ def table_of(entry: Attempt | TakeEntry) -> str:
 def told_apart_by(table: str) -> tuple[str, ...]:
     """What two entries of one second differ in, if they are not the same one."""
     stage = ("stage",) if table == "attempts" else ()
-    return ("at", "plan", "tempo", "verdict", *stage, "note")
+    return ("plan", "at", "tempo", "verdict", *stage, "note")
 
 
 def saved_in_words(saved: int, left: Saved) -> str:

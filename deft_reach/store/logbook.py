@@ -18,6 +18,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any, Final
 
+from deft_reach.core.document import Document
 from deft_reach.core.practice.progress_log import (
     RECENT,
     UNPLAYED,
@@ -28,6 +29,7 @@ from deft_reach.core.practice.progress_log import (
     day_of,
     when,
 )
+from deft_reach.store.log_adoption import adopt
 from deft_reach.store.log_entries import (
     LARGEST,
     Attempt,
@@ -376,13 +378,24 @@ class Logbook:
         except (sqlite3.Error, UnicodeDecodeError) as error:
             raise self._refused(error) from None
 
+    def adopt(self, document: Document) -> int:
+        """Let a document's plans have the entries of before documents had ids; how many. Raises LogbookError."""
+        try:
+            with self._change():
+                return adopt(self.connection, document)
+        except (sqlite3.Error, UnicodeDecodeError) as error:
+            raise self._refused(error) from None
+
     def merge(self, rows: Sequence[Attempt | TakeEntry]) -> int:
         """Add those entries that are not there yet, all or none; how many that were. Raises LogbookError.
 
         What is there once and comes twice is added once more: somebody may be quick enough.
         """
         there = {
-            table: Counter(map(tuple, self.query(f"SELECT {', '.join(told_apart_by(table))} FROM {table}")))
+            table: Counter(
+                (_bare(plan), *rest)
+                for plan, *rest in self.query(f"SELECT {', '.join(told_apart_by(table))} FROM {table}")
+            )
             for table in ("attempts", "takes")
         }
         count = 0
@@ -390,7 +403,8 @@ class Logbook:
             with self._change():
                 for entry in rows:
                     table = table_of(entry)
-                    key = tuple(getattr(entry, name) for name in told_apart_by(table))
+                    plan, *rest = (getattr(entry, name) for name in told_apart_by(table))
+                    key = (_bare(plan), *rest)
                     if there[table][key]:
                         there[table][key] -= 1
                     else:
@@ -399,6 +413,11 @@ class Logbook:
         except sqlite3.Error as error:
             raise self._refused(error) from None
         return count
+
+
+def _bare(plan: object) -> str:
+    """A plan's id without its document's: an entry of before documents had ids is still the same one."""
+    return str(plan).rpartition("/")[2]
 
 
 def _make_private(path: Path) -> None:

@@ -14,6 +14,7 @@ from datetime import date
 from pathlib import Path
 from typing import Any, Final, NamedTuple, TypeVar
 
+from deft_reach.core.document import Document
 from deft_reach.core.practice.progress_log import WHOLE, PlanPractice, Point, day_of, tally, when
 from deft_reach.core.session.signals import Signal
 from deft_reach.store.log_entries import Attempt, LogbookBusyError, LogbookError, TakeEntry, checked
@@ -54,6 +55,7 @@ class PracticeLog:
         self._left_alone_until = -1.0
         self._book: Logbook | None = None
         self._taken_up = False
+        self._document: Document | None = None
         self._said: list[str] = []
         self._remarks: list[str] = []
         self._answers: dict[Hashable, Any] = {}
@@ -66,6 +68,7 @@ class PracticeLog:
                 self._book = Logbook(self.path, patience=PATIENCE)
                 self.problem = ""
                 self._take_up(self._book)
+                self._adopt(self._book)
             except LogbookError as error:
                 self._trouble(error)
         return self._book
@@ -88,6 +91,28 @@ class PracticeLog:
                 self._remarks.append(f"{subject} of an earlier run {verb} in the logbook now.")
         forget(left)
         self._taken_up = True
+
+    def adopt(self, document: Document) -> None:
+        """Let a document's plans have the entries of before documents had ids, as soon as the logbook can be
+        written.
+        """
+        self._document = document
+        if self._book is not None:
+            try:
+                self._adopt(self._book)
+            except LogbookError as error:
+                self._trouble(error)
+
+    def _adopt(self, book: Logbook) -> None:
+        if self._document is None:
+            return
+        count = book.adopt(self._document)
+        self._document = None
+        if count:
+            subject, verb = ("1 entry", "is") if count == 1 else (f"{count:,} entries", "are")
+            self._remarks.append(f"{subject} of before documents had ids {verb} this document's now.")
+            self._answers = {}
+            self.changed.emit()
 
     @property
     def is_safe(self) -> bool:
@@ -170,6 +195,7 @@ class PracticeLog:
         if book is not None:
             try:
                 self._take_up(book)
+                self._adopt(book)
                 if self.session is None and self.waiting:
                     self.session = book.begin_session()
                 while self.waiting:

@@ -1,14 +1,19 @@
 """The Climb station by keys and clicks: play a rung, judge it, move by the rule, and find it all in the log."""
 
+from dataclasses import replace
 from datetime import UTC, datetime
 from itertools import count
 
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QAction
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog
 
 from deft_reach.app.shell import transport as module
 from deft_reach.core.practice.ladder import seconds_of
+from deft_reach.core.practice.progress_log import progress
+from deft_reach.formats.document import load_document
 from deft_reach.store.log_entries import Attempt, LogbookError
 from deft_reach.store.logbook import Logbook
 from tests.app.conftest import click
@@ -63,7 +68,7 @@ def test_verdicts_by_keys_move_by_the_rule_and_are_logged(station, window):
     QTest.keyClick(station.chart, Qt.Key.Key_3)
     QTest.keyClick(station.chart, Qt.Key.Key_3)
     assert runner.at == 0 and "again" in station.card.change.text()
-    rows = window.log.attempts("mouth")
+    rows = window.log.attempts("lantern-ferry/mouth")
     assert [row.verdict for row in rows] == ["clean"] * 3 + ["rough"] + ["not-yet"] * 2
     assert rows[0].stage == "skeleton" and rows[3].stage == "hands on one surface"
     assert rows[0].text == runner.stages[0].text and rows[0].target == 88 and rows[0].load["R"] > 0
@@ -229,15 +234,17 @@ def test_what_cannot_be_logged_waits_and_nothing_is_lost(station, window, monkey
         station.judge("rough")
         note = station.card_panel.note.text()
         assert "disk is full" in note and "2 entries wait safely on disk" in note
-        assert len(window.log.attempts("mouth")) == 2, "what waits counts"
+        assert len(window.log.attempts("lantern-ferry/mouth")) == 2, "what waits counts"
     station.judge("clean")
-    assert [row.verdict for row in window.log.book.attempts("mouth")] == ["clean", "rough", "clean"]
+    assert [row.verdict for row in window.log.book.attempts("lantern-ferry/mouth")] == ["clean", "rough", "clean"]
     assert not window.log.waiting
 
 
 def test_the_ears_have_a_daily_dose(station, window):
     window.log.add(
-        Attempt(station.now().isoformat(), "mouth", "Mouth", "R", "everything", 80.0, "clean", 4, 15 * 60.0)
+        Attempt(
+            station.now().isoformat(), "lantern-ferry/mouth", "Mouth", "R", "everything", 80.0, "clean", 4, 15 * 60.0
+        )
     )
     station.say_dose()
     assert station.level.currentData() == 100 and "100 % of a day's limit" in station.dose.text()
@@ -271,7 +278,7 @@ def test_the_plans_of_a_song_are_climbed_in_a_chain(station, window):
     assert len(station.view.report.strokes) == 4 * sum(counts)
     let_time_pass(station, 600)
     station.judge("clean")
-    assert window.log.attempts()[-1].plan == f"chain {song.id}"
+    assert window.log.attempts()[-1].plan == f"lantern-ferry/chain {song.id}"
     window.session.apply(window.session.document.with_text(window.session.document.plan("moonlit"), "R L"), "short")
     assert station.runner is not None
 
@@ -339,7 +346,7 @@ def test_a_session_from_the_first_rung_to_home_by_keys_alone(station, window, qa
     assert runner.done and seen == list(range(len(runner.rungs))) and runner.rung.tempo == 88
     assert verdicts == 3 * len(runner.rungs) + 1
     assert "the top of the ladder, clean" in station.card.change.text()
-    rows = window.log.attempts("mouth")
+    rows = window.log.attempts("lantern-ferry/mouth")
     assert len(rows) == verdicts and [r.tempo for r in rows[-3:]] == [88, 88, 88]
     assert sum(row.seconds for row in rows) / 60 == pytest.approx(station.minutes, abs=0.05)
     assert station.minutes == pytest.approx(3 * seconds_of(runner.rungs, runner.stages) / 60, rel=0.06)
@@ -375,3 +382,22 @@ def test_a_ramp_goes_from_the_first_tempo_to_home_in_one_go(station, window, qap
     QTest.keyClick(station.chart, Qt.Key.Key_Space)
     assert transport.playing and transport.playback.repeat, "a rung has one tempo again"
     transport.stop()
+
+
+def test_a_document_made_from_another_has_its_plans_and_not_its_practice(station, window, tmp_path, monkeypatch):
+    station.chart.setFocus()
+    QTest.keyClick(station.chart, Qt.Key.Key_1)
+    assert window.log.played()["lantern-ferry/mouth"].attempts == 1
+    path = tmp_path / "own.reach"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
+    QTest.keyClick(window, Qt.Key.Key_S, CTRL)
+    before = window.session.document
+    assert load_document(path.read_bytes()).id == before.id, "saved as another file it is the same music"
+    action = next(one for one in window.findChildren(QAction) if one.text() == "New &from this one")
+    action.trigger()
+    after = window.session.document
+    assert after.id not in ("", before.id) and replace(after, id=before.id) == before
+    assert window.session.plan.id == "mouth" and window.header.saved.text().startswith("unsaved")
+    states = [row.state for row in progress(after, window.log.played())]
+    assert "climbing" not in states, "the practice belongs to the other one"
+    assert "climbing" in [row.state for row in progress(before, window.log.played())]

@@ -40,7 +40,7 @@ def press(button):
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
 
 
-def tried(tempo, verdict="clean", days=0, plan="gangway", pace=1.2, group="right moves"):
+def tried(tempo, verdict="clean", days=0, plan="lantern-ferry/gangway", pace=1.2, group="right moves"):
     at = (NOW - timedelta(days=days)).isoformat(timespec="seconds")
     return Attempt(
         at, plan, plan.title(), "R L", "everything", tempo, verdict, 4, 120.0, 104.0, 140.0, pace, group, {"R": 60.0}
@@ -99,7 +99,7 @@ def test_practice_that_beats_the_model_offers_ones_own_speed(station, window):
 def test_attempts_know_the_commitment_they_were_made_by(station, window, qapp):
     window.session.show_plan("storm")
     [old] = window.session.document.commitments_of("storm")
-    for days, plan in ((9, "storm"), (0, "storm")):
+    for days, plan in ((9, "lantern-ferry/storm"), (0, "lantern-ferry/storm")):
         at = datetime.fromisoformat(old.date) + timedelta(days=5 - days)
         window.log.add(replace(tried(90, plan=plan), at=at.isoformat()))
     assert f"Committed {datetime.fromisoformat(old.date):%d %b}" in station.tempo.in_words()
@@ -157,7 +157,7 @@ def test_a_recording_is_checked_and_kept(station, window, qtbot, tmp_path, monke
     press(form.browse_button)
     qtbot.waitUntil(lambda: form.found is not None, timeout=20_000)
     [kept] = window.log.takes()
-    assert kept.plan == "gangway" and kept.verdict == "clean" == form.found.verdict
+    assert kept.plan == "lantern-ferry/gangway" and kept.verdict == "clean" == form.found.verdict
     show(station, "Entries")
     assert cells(station.entries.table, 0)[3] == "take"
 
@@ -261,7 +261,7 @@ def test_what_is_no_recording_is_said(station, tmp_path, monkeypatch):
 
 def test_notes_are_written_afterwards_too(station, window):
     window.log.add(tried(90))
-    window.log.add(TakeEntry(NOW.isoformat(), "gangway", "Gangway", 90, "clean", {"advice": ["Fine."]}))
+    window.log.add(TakeEntry(NOW.isoformat(), "lantern-ferry/gangway", "Gangway", 90, "clean", {"advice": ["Fine."]}))
     show(station, "Entries")
     form = station.entries
     assert not form.note.isEnabled()

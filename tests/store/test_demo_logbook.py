@@ -14,7 +14,7 @@ def test_weeks_of_practice_takes_and_a_hand_test_end_yesterday(tmp_path):
     attempts, takes = book.attempts(), book.takes()
     days = {datetime.fromisoformat(row.at).date() for row in attempts}
     assert max(days) == NOW.date() - timedelta(days=1) and (max(days) - min(days)).days > 28 and len(days) > 15
-    assert {row.plan for row in takes} == {"gangway", "hand test"}
+    assert {row.plan for row in takes} == {"lantern-ferry/gangway", "hand test"}
     assert all(datetime.fromisoformat(row.at) < NOW for row in takes)
     book.close()
 

@@ -243,7 +243,7 @@ class ClimbStation(Station):
         plan = self.climbed
         if plan is None:
             return 0
-        clean = self.log.clean_rungs(plan.id)
+        clean = self.log.clean_rungs(self.session.document.practice_id(plan.id))
         done = [k for k, rung in enumerate(rungs) if (self.stages[rung.stage].name, rung.tempo) in clean]
         # A little below where it ended: the first rungs of a day are to warm up.
         return max(0, max(done, default=0) - 1) if done else 0
@@ -426,7 +426,8 @@ class ClimbStation(Station):
         commitment = standing(self.session.document, plan)
         load = {one.limb: round(one.effort * seconds, 2) for one in efforts(stage.report, rung.tempo)}
         entry = Attempt(
-            self.now().isoformat(timespec="seconds"), plan.id, plan.name, stage.text, stage.name, rung.tempo, verdict,
+            self.now().isoformat(timespec="seconds"), self.session.document.practice_id(plan.id), plan.name,
+            stage.text, stage.name, rung.tempo, verdict,
             rung.repeats, round(seconds, 2), plan.tempo, stage.tempo_limit,
             None if evidence is None else evidence.pace, "" if evidence is None else evidence.held_by, load,
             self.card.note.text().strip(), committed=commitment.date if commitment is not None else "",

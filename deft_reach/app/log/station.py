@@ -151,7 +151,7 @@ class LogStation(Station):
         self._filling = False
         limit = report.summary.tempo_limit if report is not None else None
         if plan is not None:
-            points = self.log.points(plan.id, MOST)
+            points = self.log.points(document.practice_id(plan.id), MOST)
             committed = [when(row.date) for row in document.commitments_of(plan.id)]
             self.tempo.show_plan(plan.name, plan.tempo, limit, points, committed)
             part = f", the newest {MOST:,} attempts" if len(points) == MOST else ""

@@ -90,9 +90,12 @@ SIMULATED: Final = (
 
 
 class _Asked(NamedTuple):
-    """What a take is held against, and where it comes from: nothing where the simulated kit plays."""
+    """What a take is held against, what the logbook calls it, and where it comes from: nothing where the simulated
+    kit plays.
+    """
 
     plan: Plan
+    id: str
     source: str
     report: Report | None
     free: frozenset[int]
@@ -291,7 +294,9 @@ class TakeForm(Listener):
         if isinstance(ramp, str):
             say(self.words, ramp, "error")
             return
-        self._asked = _Asked(plan, name, self.session.report, frozenset(free))
+        self._asked = _Asked(
+            plan, self.session.document.practice_id(plan.id), name, self.session.report, frozenset(free)
+        )
         say(self.words, "Listening …", "hint")
         repeat = plan.repeat or self.rounds.value() > 1
         plain = not self.notes.maps.chosen.keys
@@ -407,8 +412,9 @@ class TakeForm(Listener):
         now = datetime.now().astimezone().isoformat(timespec="seconds")
         found = evidence_of_take(asked.report, take, asked.free) if asked.report is not None else []
         speed = [(row.held_by, round(row.pace, 4), row.clean) for row in found]
-        plan = asked.plan
-        entry = TakeEntry(now, plan.id, plan.name, round(take.tempo, 2), take.verdict, take.as_dict(), speed=speed)
+        entry = TakeEntry(
+            now, asked.id, asked.plan.name, round(take.tempo, 2), take.verdict, take.as_dict(), speed=speed
+        )
         if not self.log.add(entry):
             say(
                 self.words,

@@ -92,6 +92,10 @@ MENUS: Final[tuple[tuple[str, tuple[Entry, ...]], ...]] = (
         "&File",
         (
             ActionSpec("&New document", lambda w: w.documents.new_document(), ("Ctrl+Shift+N",)),
+            ActionSpec(
+                "New &from this one", lambda w: w.documents.new_from_this(),
+                sheet="a new document with the same kits, players and plans; its practice is its own",
+            ),
             ActionSpec("&Open…", lambda w: w.documents.browse(), (Standard.Open,), "open a document or a pattern"),
             SubMenu("Open &recent", fill=lambda w, menu: w.documents.fill_recent(menu)),
             ActionSpec("Open the &demo", lambda w: w.documents.open_demo()),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection
+from dataclasses import replace
 from pathlib import Path
 from typing import Final, Protocol
 
@@ -13,7 +14,7 @@ from deft_reach.app.dialogs.save_name import OtherFormatError, ask_name, file_st
 from deft_reach.app.shell.autosave_controller import AutosaveController
 from deft_reach.app.shell.notice import NoticeBar
 from deft_reach.app.widgets.plain_text import plain_box, plain_tip
-from deft_reach.core.document import Document, new_document
+from deft_reach.core.document import Document, new_document, new_document_id
 from deft_reach.core.session import Session
 from deft_reach.formats.patterns import PATTERN_SUFFIXES
 from deft_reach.formats.reading import DocumentError
@@ -55,8 +56,8 @@ class Host(Protocol):
     @property
     def state_folder(self) -> Path | None: ...
 
-    def use_own_log(self) -> None: ...
-    def use_demo_log(self) -> None: ...
+    def use_own_log(self, document: Document) -> None: ...
+    def use_demo_log(self, document: Document) -> None: ...
     def leave_start(self) -> None: ...
     def say_state(self) -> None: ...
     def start_at(self, name: str) -> None: ...
@@ -99,7 +100,7 @@ class DocumentController:
         self._autosave.path, self._autosave.opened = path, opened
         self._may_replace_file = None
         self._claim(path)
-        self._window.use_own_log()
+        self._window.use_own_log(document)
         self._session.in_file = path is not None
         self._session.start(document, plan, clean=clean)
         self._window.leave_start()
@@ -153,6 +154,13 @@ class DocumentController:
             self._window.start_at("write")
             self.take(new_document(), None, None, clean=True)
 
+    def new_from_this(self) -> None:
+        """A new document with all that is in this one: kits, players, plans; its practice is its own."""
+        document = replace(self._session.document, id=new_document_id())
+        plan = self._session.plan
+        if self._may_replace():
+            self.take(document, None, None, clean=False, plan=plan.id if plan is not None else None)
+
     # --- opening ----------------------------------------------------------------------------------------------
 
     def open_demo(self) -> None:
@@ -164,7 +172,7 @@ class DocumentController:
             self._stop(f"The demo cannot be opened: {error}.")
             return
         self.take(document, None, None, clean=True, plan=document.plans[0].id)
-        self._window.use_demo_log()
+        self._window.use_demo_log(document)
 
     def browse(self) -> None:
         """Ask for a file and open it."""

@@ -614,17 +614,19 @@ class MainWindow(QMainWindow):
         self.documents.claim.release()
         event.accept()
 
-    def use_own_log(self) -> None:
+    def use_own_log(self, document: Document) -> None:
         """Practice goes into the player's own logbook."""
         self.log.move_to(self.own_logbook)
+        self.log.adopt(document)
 
-    def use_demo_log(self) -> None:
+    def use_demo_log(self, document: Document) -> None:
         """The demo has a logbook of its own, so that made-up practice and real one never mix."""
         from deft_reach.store.demo_logbook import demo_logbook
 
         try:
             now = datetime.now().astimezone()
             self.log.move_to(demo_logbook(self.state_folder or state_dir(), now))
+            self.log.adopt(document)
         except (OSError, LogbookError) as error:
             self.notice.say(f"The demo's practice cannot be shown: {error}.", tone="stop")
 

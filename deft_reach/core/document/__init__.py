@@ -21,6 +21,7 @@ from deft_reach.core.document.records import (
     Section,
     Song,
     new_document,
+    new_document_id,
 )
 
 __all__ = [
@@ -38,6 +39,7 @@ __all__ = [
     "changes_since",
     "commit",
     "new_document",
+    "new_document_id",
     "read_text",
     "read_unfinished",
     "standing",

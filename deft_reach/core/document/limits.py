@@ -21,8 +21,8 @@ _TEXT: Final = 1_000_000
 #: The most characters of a text and the most items of a list, by record and field; the same as in the schema.
 LIMITS: Final[Mapping[type, Mapping[str, int]]] = {
     Document: {
-        "title": _NAME, "players": 1_000, "kits": 1_000, "patterns": 20_000, "plans": 20_000, "songs": 5_000,
-        "commitments": 50_000,
+        "title": _NAME, "id": _ID, "players": 1_000, "kits": 1_000, "patterns": 20_000, "plans": 20_000,
+        "songs": 5_000, "commitments": 50_000,
     },
     Player: {"id": _ID, "name": _NAME},
     Kit: {

@@ -6,6 +6,7 @@ version survives being opened and saved here.
 
 from __future__ import annotations
 
+import uuid
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, Final, Protocol, TypeVar
@@ -16,7 +17,7 @@ from deft_reach.core.model.player import Player
 from deft_reach.core.motion.cost import Weights
 
 #: The file format this version writes: files of a newer minor version are read, of a newer major one refused.
-FORMAT_VERSION: Final = "1.5"
+FORMAT_VERSION: Final = "1.6"
 
 
 class _HasId(Protocol):
@@ -131,11 +132,14 @@ class Commitment:
 class Document:
     """The whole file.
 
+    ``id`` is known to no other document: practice is logged under it. Without one it is told apart by nothing.
+
     >>> new_document().plans[0].name
     'First plan'
     """
 
     title: str = "Untitled"
+    id: str = ""
     version: str = FORMAT_VERSION
     players: tuple[Player, ...] = ()
     kits: tuple[Kit, ...] = ()
@@ -158,6 +162,10 @@ class Document:
                 return plan
         names = ", ".join(f"'{plan.name}'" for plan in self.plans) or "none"
         raise MissingError(f"there is no plan '{key}' in '{self.title}'; there are {names}")
+
+    def practice_id(self, plan: str) -> str:
+        """What the logbook calls the plan with this id: no plan of another document is called so."""
+        return f"{self.id}/{plan}" if self.id else plan
 
     def score(self, id: str) -> Score:
         return _find(self.patterns, id, "pattern")
@@ -220,6 +228,10 @@ class Document:
             number += 1
         return f"{stem}-{number}"
 
+    def new_plan_id(self) -> str:
+        """An id that no plan has or had: what is logged of a deleted plan is not another's."""
+        return f"plan-{uuid.uuid4().hex[:12]}"
+
     def free_plan_name(self, stem: str) -> str:
         return _free_name(stem, {plan.name.casefold() for plan in self.plans})
 
@@ -247,10 +259,15 @@ def _swap(rows: tuple[_Record, ...], row: _Record) -> tuple[_Record, ...]:
     return (*rows, row)
 
 
+def new_document_id() -> str:
+    """An id that no other document has."""
+    return uuid.uuid4().hex
+
+
 def new_document() -> Document:
     """What "new" gives: one kit, one player, one plan of a full bar to change."""
     kit = layout("five")
     player = Player()
     score = Score("pattern-1", "First plan", "/8 R L R R  L R L L |")
     plan = Plan("plan-1", "First plan", score.id, kit.id, player.id, tempo=90.0)
-    return Document(players=(player,), kits=(kit,), patterns=(score,), plans=(plan,))
+    return Document(id=new_document_id(), players=(player,), kits=(kit,), patterns=(score,), plans=(plan,))

@@ -177,8 +177,9 @@ def day_of(text: str) -> date:
 
 
 def progress(document: Document, played: Mapping[str, PlanPractice], today: date | None = None) -> list[PlanProgress]:
-    """How far each plan has come, in the document's order; ``played`` is what the log says of plans by id."""
-    return [progress_of(document, plan, played.get(plan.id, UNPLAYED), today) for plan in document.plans]
+    """How far each plan has come, in the document's order; ``played`` is what the log says by ``practice_id``."""
+    rows = ((plan, played.get(document.practice_id(plan.id), UNPLAYED)) for plan in document.plans)
+    return [progress_of(document, plan, row, today) for plan, row in rows]
 
 
 def progress_of(document: Document, plan: Plan, played: PlanPractice, today: date | None = None) -> PlanProgress:

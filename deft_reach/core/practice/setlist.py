@@ -57,12 +57,14 @@ def whole_show(
 ) -> list[ShowRow]:
     """Songs first, in their order, then every plan; on ``kit``, or each on its own where that is None.
 
-    ``played`` is what the log says of plans by id: which are climbing and which are clean.
+    ``played`` is what the log says by ``practice_id``: which are climbing and which are clean.
     """
     if kit is not None:
         document = document.with_kit(kit)
     log = played or {}
-    states = {plan.id: state_of(document, plan, log.get(plan.id, UNPLAYED)) for plan in document.plans}
+    states = {
+        plan.id: state_of(document, plan, log.get(document.practice_id(plan.id), UNPLAYED)) for plan in document.plans
+    }
     return [*(_song_row(document, number, kit, states) for number in range(len(document.songs))),
             *(_plan_row(document, plan, kit, states[plan.id]) for plan in document.plans)]  # fmt: skip
 

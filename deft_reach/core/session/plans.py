@@ -48,7 +48,7 @@ class PlanCommands:
             document = document.with_kit(layout("five"))
         if not document.players:
             document = document.with_player(Player())
-        score_id, plan_id = document.free_id("pattern"), document.free_id("plan")
+        score_id, plan_id = document.free_id("pattern"), document.new_plan_id()
         name = document.free_plan_name(name)
         document = document.with_score(Score(score_id, name, text))
         plan = Plan(plan_id, name, score_id, document.kits[0].id, document.players[0].id)

@@ -150,7 +150,7 @@ class SongCommands:
                 )
                 document = document.with_score(score)
                 kit, player = session.kit, session.player
-                plan = Plan(document.free_id("plan"), score.name, score.id, kit.id, player.id)
+                plan = Plan(document.new_plan_id(), score.name, score.id, kit.id, player.id)
                 if model is not None:
                     plan = replace(plan, weights=model.weights)
                 if tempo is not None:
@@ -202,7 +202,7 @@ class SongCommands:
             document = document.with_kit(known)
         id, name = document.free_id("pattern"), document.free_plan_name(f"{plan.name} on {known.name}"[:120])
         document = document.with_score(Score(id, name, text))
-        new = replace(plan, id=document.free_id("plan"), name=name, pattern=id, kit=known.id, candidates=())
+        new = replace(plan, id=document.new_plan_id(), name=name, pattern=id, kit=known.id, candidates=())
         self._session.apply(document.with_plan(new), f"New plan “{name}”")
         return name
 
