@@ -22,6 +22,7 @@ from deft_reach.core.practice.ladder import (
     seconds_of,
 )
 from deft_reach.core.practice.stages import Stage, build_up
+from deft_reach.core.practice.verdicts import THREE_CLEAN
 
 
 def run(args: argparse.Namespace) -> int:
@@ -89,7 +90,8 @@ def in_words(stages: Sequence[Stage], rungs: Sequence[Rung], same: Sequence[Equi
     for rung in rungs:
         note = f"  {rung.note}" if rung.note else ""
         lines.append(f"{rung.tempo:6g} BPM  {stages[rung.stage].name}, {counted(rung.repeats, 'time')}{note}")
-    lines.append(f"{len(rungs)} rungs, {seconds_of(rungs, stages) / 60:.0f} min without pauses")
+    long = seconds_of(rungs, stages, THREE_CLEAN) / 60
+    lines.append(f"{len(rungs)} rungs, {long:.0f} min with {THREE_CLEAN.up_after} clean tries at each")
     if same:
         lines.append("as fast as " + ", ".join(f"{e.grid} at {e.tempo:g}" for e in same))
     return "\n".join(lines)
@@ -112,8 +114,8 @@ VERB = Verb(
             "--by", "one thing added at a time (default), or group by group and bar by bar", default="layers",
             choices=("layers", "chunks"),
         ),
-        Option("--minutes", "how long all of it should take to play", "M", real(1, 600, " min")),
-        Option("--repeats", "how often a rung is played (default: for 30 to 60 seconds)", "N", whole(1, 1000)),
+        Option("--minutes", "how long it should take, three clean tries a rung", "M", real(1, 600, " min")),
+        Option("--repeats", "how often a try is played through (default: for 30 to 60 seconds)", "N", whole(1, 1000)),
         Option(
             "--straight", "straight to the kit: no stages before it", default=False,
             applies=(_by_layers,),

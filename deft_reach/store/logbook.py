@@ -29,6 +29,7 @@ from deft_reach.core.practice.progress_log import (
     day_of,
     when,
 )
+from deft_reach.core.practice.resuming import RungTry
 from deft_reach.store.log_adoption import adopt
 from deft_reach.store.log_entries import (
     LARGEST,
@@ -312,10 +313,11 @@ class Logbook:
             Point(when(at), tempo, str(verdict)) for at, tempo, verdict in reversed(rows) if _is_number(tempo)
         )
 
-    def clean_rungs(self, plan: str) -> set[tuple[str, float]]:
-        """Stages of a plan, and the tempi at which each was clean."""
-        asked = "SELECT DISTINCT stage, tempo FROM attempts WHERE plan = ? AND verdict = 'clean'"
-        return {(stage, tempo) for stage, tempo in self.query(asked, plan) if _is_number(tempo)}
+    def rung_tries(self, plan: str, count: int) -> list[RungTry]:
+        """A plan's newest attempts at any rung, at most so many, the oldest first."""
+        asked = "SELECT stage, tempo, verdict, at FROM attempts WHERE plan = ? ORDER BY id DESC LIMIT ?"
+        rows = reversed(self.query(asked, plan, count))
+        return [RungTry(str(s), tempo, str(v), day_of(at)) for s, tempo, v, at in rows if _is_number(tempo)]
 
     def worked(self) -> dict[tuple[str, str], float]:
         """Seconds of playing by day (ISO 8601) and limb; the limb is empty for the playing itself."""

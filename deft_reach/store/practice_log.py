@@ -16,6 +16,7 @@ from typing import Any, Final, NamedTuple, TypeVar
 
 from deft_reach.core.document import Document
 from deft_reach.core.practice.progress_log import WHOLE, PlanPractice, Point, day_of, tally, when
+from deft_reach.core.practice.resuming import RungTry
 from deft_reach.core.session.signals import Signal
 from deft_reach.store.log_entries import Attempt, LogbookBusyError, LogbookError, TakeEntry, checked
 from deft_reach.store.logbook import Logbook
@@ -231,10 +232,11 @@ class PracticeLog:
         more = [Point(when(a.at), a.tempo, a.verdict) for a in self._waiting() if a.plan == plan and a.stage in WHOLE]
         return sorted([*rows, *more])[-count:] if more else rows
 
-    def clean_rungs(self, plan: str) -> set[tuple[str, float]]:
-        """Stages of a plan, and the tempi at which each was clean."""
-        rows: set[tuple[str, float]] = self._read(("clean rungs", plan), lambda book: book.clean_rungs(plan), set())
-        return rows | {(a.stage, a.tempo) for a in self._waiting() if a.plan == plan and a.verdict == "clean"}
+    def rung_tries(self, plan: str, count: int) -> list[RungTry]:
+        """A plan's newest attempts at any rung, at most so many, the oldest first."""
+        rows: list[RungTry] = self._read(("tries", plan, count), lambda book: book.rung_tries(plan, count), [])
+        more = [RungTry(a.stage, a.tempo, a.verdict, day_of(a.at)) for a in self._waiting() if a.plan == plan]
+        return [*rows, *more][-count:]
 
     def minutes_on(self, day: date) -> float:
         """Minutes of playing on a day."""

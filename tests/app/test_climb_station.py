@@ -1,7 +1,7 @@
 """The Climb station by keys and clicks: play a rung, judge it, move by the rule, and find it all in the log."""
 
 from dataclasses import replace
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from itertools import count
 
 import pytest
@@ -202,7 +202,24 @@ def test_the_next_day_begins_where_the_log_ended(station, window):
     assert reached == 8
     station.made_from = None
     station.refresh()
-    assert station.runner.at == reached - 2 and "The log has" in station.card.change.text()
+    assert station.runner.at == reached, "the same day goes on where it was"
+    first = station.now()
+    station.now = lambda: first + timedelta(days=1)
+    station.made_from = None
+    station.refresh()
+    words = station.card.change.text()
+    assert station.runner.at == reached - 2 and "first to warm up, one clean try a rung" in words
+    station.chart.setFocus()
+    QTest.keyClick(station.chart, Qt.Key.Key_1)
+    assert station.runner.at == reached - 1, "to warm up, once is enough"
+    QTest.keyClick(station.chart, Qt.Key.Key_1)
+    QTest.keyClick(station.chart, Qt.Key.Key_1)
+    assert station.runner.at == reached, "one clean does not skip the rule"
+    # Three months later it has sunk.
+    station.now = lambda: first + timedelta(days=90)
+    station.made_from = None
+    station.refresh()
+    assert station.runner.at < reached - 2 and "Last played 89 days ago" in station.card.change.text()
 
 
 def test_a_plan_that_cannot_be_climbed_says_why(station, window):

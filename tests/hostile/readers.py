@@ -216,7 +216,7 @@ def _read_log(bring_in: Callable[[Logbook, str], int]) -> Callable[[bytes], None
 
 
 def _use(log: PracticeLog) -> None:
-    log.played(), log.worked(), log.points("storm", 50), log.speed_rows(50), log.clean_rungs("storm")
+    log.played(), log.worked(), log.points("storm", 50), log.speed_rows(50), log.rung_tries("storm", 9)
     log.newest(50), log.takes(), log.attempts(), log.count()
 
 

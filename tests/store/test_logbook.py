@@ -17,7 +17,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from deft_reach.core.practice.progress_log import WHOLE, tally, when
+from deft_reach.core.practice.progress_log import WHOLE, day_of, tally, when
+from deft_reach.core.practice.resuming import RungTry
 from deft_reach.core.practice.verdicts import VERDICTS
 from deft_reach.store import logbook as module
 from deft_reach.store.log_entries import Attempt, LogbookError, TakeEntry
@@ -74,7 +75,8 @@ def test_the_short_ways_to_read_say_what_all_entries_do(rows, waits):
             assert log.points(plan, 100) == sorted(whole)
             if not waits:
                 assert log.points(plan, 5) == sorted(whole[-5:]), "the newest as they were made"
-            assert log.clean_rungs(plan) == {(row.stage, row.tempo) for row in mine if row.verdict == "clean"}
+            tries = [RungTry(row.stage, row.tempo, row.verdict, day_of(row.at)) for row in mine]
+            assert log.rung_tries(plan, 100) == tries and log.rung_tries(plan, 3) == tries[-3:]
         days, limbs = Counter(), Counter()
         for row in rows:
             days[date.fromisoformat(row.at[:10])] += row.seconds / 60

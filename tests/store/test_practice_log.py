@@ -83,7 +83,7 @@ def test_a_logbook_that_is_locked_holds_nobody_up_and_the_entry_is_on_disk(path,
     assert not log.add(at(1))
     for _ in range(10):
         log.played(), log.worked(), log.takes(), log.points("storm", 5), log.speed_rows(5)
-        log.minutes_on(NOW.date()), log.clean_rungs("storm"), log.attempts()
+        log.minutes_on(NOW.date()), log.rung_tries("storm", 9), log.attempts()
     # Once to write and perhaps once to read: each of these questions waited two seconds once.
     assert len(busy) <= 2 and log.book.patience == PATIENCE <= 0.05
     assert "another program holds the logbook" in log.problem and log.is_safe
@@ -302,6 +302,6 @@ def test_odd_rows_are_left_out_and_said_and_the_rest_is_shown(path, table, colum
     rows = log.newest(9)
     assert len(rows) == 5
     assert [row.id for row in (log.attempts() if table == "attempts" else log.takes())] == [1, 3]
-    log.played(), log.worked(), log.speed_rows(9), log.points("storm", 9), log.clean_rungs("storm")
+    log.played(), log.worked(), log.speed_rows(9), log.points("storm", 9), log.rung_tries("storm", 9)
     assert "Some entries of the logbook cannot be read" in "".join(log.news())
     log.close()

@@ -14,8 +14,8 @@ from deft_reach.app.widgets.settings_line import Choice, Number, SettingsLine, S
 from deft_reach.app.widgets.tables import make_list
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE
 from deft_reach.core.practice.ladder import Equivalent, StepSize, parse_step
-from deft_reach.core.practice.runner import Rule
 from deft_reach.core.practice.stages import Stage
+from deft_reach.core.practice.verdicts import Rule
 
 #: Steps to choose from; any other can be typed.
 STEPS = ("smaller near the target", "2 BPM", "5 BPM", "10 BPM", "15 BPM", "3 %", "5 %", "double")
@@ -44,7 +44,7 @@ SETTINGS: Final = (
     Number("repeats", "Each &rung", spoken="How often a rung is played before a verdict", high=64, prefix="× ",
            none="30 to 60 s"),
     Choice("rule", "R&ule", spoken="Rule for moving", choices=[(rule, words) for words, rule in RULES.items()]),
-    Number("minutes", "&In all", "Steps and repeats are chosen for so much playing, and then it says stop",
+    Number("minutes", "&In all", "Stages, steps and repeats are chosen for it, by the rule; then it says stop",
            spoken="Minutes of playing in all", high=180, step=5, suffix=" min", none="as long as it takes"),
     Number("over", "&Above the target", "A rung above the target, so that it feels relaxed when played again",
            spoken="How far above the target, before it is played once more", high=30, first=5, prefix="+ ",
@@ -156,13 +156,13 @@ class LadderForm(QWidget):
         self.stages.setCurrentCell(current if stages else -1, 0)
 
     def say_equivalents(self, rows: tuple[Equivalent, ...], minutes: float, ends: str = "") -> None:
-        """How long it is, what the target is as fast as, and where it ends short of it."""
+        """How long it is by the rule, what the target is as fast as, and where it ends short of it."""
         same = ", ".join(
             f"{e.grid} at {e.tempo:.0f}"
             for e in rows
             if e.grid in ("eighth triplets", "sixteenths", "thirty-seconds")
         )
-        text = f"About {minutes:.0f} min of playing."
+        text = f"About {minutes:.0f} min by this rule, if all is clean."
         if same:
             text += f" The target is as fast as {same}."
         say(self.words, f"{ends} {text}" if ends else text, "warning" if ends else "hint")

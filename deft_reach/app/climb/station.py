@@ -30,9 +30,10 @@ from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.notation.stroke_text import StrokeTextError
 from deft_reach.core.practice.cautions import ALWAYS, HEAT, LEVELS, hearing_words
 from deft_reach.core.practice.chunks import build_chunks
-from deft_reach.core.practice.ladder import LadderError, build_ladder, equivalents, seconds_of
+from deft_reach.core.practice.ladder import LadderError, Rung, build_ladder, equivalents, seconds_of
 from deft_reach.core.practice.own_speed import evidence_of
 from deft_reach.core.practice.ramp import Ramp
+from deft_reach.core.practice.resuming import Resume, resume
 from deft_reach.core.practice.runner import Runner, efforts
 from deft_reach.core.practice.stages import Stage, build_up, chain_of
 from deft_reach.core.session import Session
@@ -45,6 +46,8 @@ from deft_reach.store.practice_log import PracticeLog
 CHAIN_TIMES = 4
 #: A verdict counts when this part of once through was played, or could have been.
 PLAYED = 0.8
+#: So many of the newest attempts say where a ladder is taken up again.
+TRIES = 400
 #: Without playing for so long (seconds), a break was taken.
 REST_S = 90.0
 
@@ -73,6 +76,8 @@ class ClimbStation(Station):
         self._last_active: float | None = None
         self.minutes = 0.0
         self.judged_at = self.clock()
+        #: Why the ladder begins where it does.
+        self._why = ""
         self.form = LadderForm()
         self.chart = LadderChart()
         self.card = NowCard()
@@ -219,10 +224,12 @@ class ClimbStation(Station):
                 rungs = build_ladder(
                     self.stages, plan.tempo, start=self.form.begin, step=self.form.steps,
                     overspeed=self.form.overspeed, repeats=self.form.times, minutes=self.form.in_all,
-                    each=way == CHUNKS, past_limit=self.form.past.isChecked(),
+                    each=way == CHUNKS, past_limit=self.form.past.isChecked(), rule=self.form.moving,
                 )  # fmt: skip
-                self.runner = Runner(rungs, self.stages, self.form.moving, self._begin(rungs))
-                minutes = seconds_of(rungs, self.stages) / 60
+                begin = self._begin(rungs)
+                self.runner = Runner(rungs, self.stages, self.form.moving, begin.at, begin.warm_up_to)
+                self._why = begin.why
+                minutes = seconds_of(rungs, self.stages, self.form.moving) / 60
                 top, ends = rungs[-1].tempo, ""
                 if top < plan.tempo:
                     ends = f"It ends at your limit, {bpm(top)}: to go on to {bpm(plan.tempo)}, tick Past my limit."
@@ -238,26 +245,25 @@ class ClimbStation(Station):
         self.card.change.setText(self._welcome())
         self._show()
 
-    def _begin(self, rungs: tuple) -> int:  # type: ignore[type-arg]
-        """The rung after the highest one that the log has as clean; the first without any."""
+    def _begin(self, rungs: Sequence[Rung]) -> Resume:
+        """Where the log says to begin: at the first rung without any practice."""
         plan = self.climbed
         if plan is None:
-            return 0
-        clean = self.log.clean_rungs(self.session.document.practice_id(plan.id))
-        done = [k for k, rung in enumerate(rungs) if (self.stages[rung.stage].name, rung.tempo) in clean]
-        # A little below where it ended: the first rungs of a day are to warm up.
-        return max(0, max(done, default=0) - 1) if done else 0
+            return Resume()
+        tries = self.log.rung_tries(self.session.document.practice_id(plan.id), TRIES)
+        return resume(rungs, self.stages, tries, self.now().date(), self.form.moving)
 
     def _welcome(self) -> str:
         if self.runner is None:
             return ""
         words = self.runner.rule.in_words()
-        if self.runner.at:
-            words = f"The log has it clean up to here: it begins at {bpm(self.runner.rung.tempo)}. {words}"
-        return words
+        return f"{self._why}. {words}" if self._why else words
 
     def _new_rule(self) -> None:
         if self.runner is not None:
+            if self.form.in_all is not None:
+                # Minutes are by the rule.
+                self.build()
             self.runner.rule = self.form.moving
             self.card.change.setText(self.runner.rule.in_words())
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from itertools import pairwise
@@ -12,6 +12,7 @@ from typing import Final, NamedTuple
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.notation.stroke_text import TEMPO_RANGE
 from deft_reach.core.practice.stages import Stage
+from deft_reach.core.practice.verdicts import THREE_CLEAN, Rule
 
 #: The fastest passage is clean for most players at this pace or less: where a ladder begins.
 EASY_PACE: Final = 0.6
@@ -22,6 +23,14 @@ SHRINK, LARGEST, SMALLEST = 0.25, 0.08, 0.02
 #: A rung is played for so long (seconds): between these, and about RUNG_S where nothing else is asked.
 RUNG_RANGE_S: Final = (30.0, 60.0)
 RUNG_S: Final = 45.0
+#: For minutes that are asked for a try may be shorter (seconds): with three of them a rung still lasts that long.
+SHORT_TRIES_S: Final = (25.0, 20.0, 15.0, 10.0)
+#: A ladder that fills so much of its minutes is as good as a longer one.
+FULL: Final = 0.8
+#: Between two tries: the count-in and the verdict (seconds).
+BETWEEN_S: Final = 4.0
+#: Steps larger than this (percent) are taken only where nothing else fits into the minutes.
+LARGE_STEP: Final = 15.0
 #: A chunk by itself has at most so many rungs: the first tempo, one between, and the target.
 ALONE: Final = 3
 #: Steps (percent) that are tried to fill the minutes asked for.
@@ -122,14 +131,16 @@ def build_ladder(
     each: bool = False,
     past_limit: bool = True,
     home: bool = True,
+    rule: Rule = THREE_CLEAN,
 ) -> tuple[Rung, ...]:
     """Rungs from ``start`` to ``target`` (BPM).
 
     Every stage is met once at the start tempo; the last one climbs. With ``each`` every stage climbs by itself, in a
     few rungs. ``overspeed`` (percent) adds a rung above the target, and with ``home`` the target again after it, so
     that it feels relaxed. Without ``start`` it is chosen from the fastest passage and the target. Without ``repeats``
-    a rung lasts 30 to 60 seconds; ``minutes`` is how long all of it should take to play: steps (if none are given)
-    and repeats are chosen for it. Without ``past_limit`` a stage ends at the player's limit instead of the target.
+    a try lasts 30 to 60 seconds; ``minutes`` is how long all of it should take by the ``rule``, if every try is
+    clean: steps (if none are given) and repeats are chosen for it, and where they are too few for all stages, those
+    that break last are left out. Without ``past_limit`` a stage ends at the player's limit instead of the target.
 
     Raises LadderError for a start above the target, and for more rungs than anybody climbs.
     """
@@ -148,32 +159,60 @@ def build_ladder(
     if not stages:
         raise LadderError("there is nothing to climb with: the pattern has no strokes")
 
-    def rungs_of(by: StepSize, seconds: float, alone: int) -> tuple[Rung, ...]:
-        rungs = _rungs(stages, begin, target, by, repeats, seconds, alone, past_limit)
+    def rungs_of(by: StepSize, seconds: float, alone: int, of: Sequence[int]) -> tuple[Rung, ...]:
+        rungs = _rungs(stages, of, begin, target, by, repeats, seconds, alone, past_limit)
         return rungs if overspeed is None else _with_overspeed(stages, rungs, target, overspeed, repeats, home)
 
+    every = range(len(stages))
     if minutes is None:
-        return rungs_of(step or SHRINKING, RUNG_S, ALONE if each else 1)
+        return rungs_of(step or SHRINKING, RUNG_S, ALONE if each else 1, every)
+    lengths = (RUNG_S, 60.0, 55.0, 50.0, 40.0, 35.0, 30.0, *SHORT_TRIES_S) if repeats is None else (RUNG_S,)
+    counts = range(ALONE, 0, -1) if each else range(1, 2)
     steps = (step,) if step is not None else (SHRINKING, *(StepSize(percent=percent) for percent in PERCENTS))
-    lengths = (RUNG_S, 60.0, 55.0, 50.0, 40.0, 35.0, 30.0) if repeats is None else (RUNG_S,)
-    counts = range(ALONE, 0, -1) if each else (1,)
-    found = [rungs_of(by, seconds, alone) for by in steps for alone in counts for seconds in lengths]
-    takes = [seconds_of(rungs, stages) / 60 for rungs in found]
-    fits = [k for k, long in enumerate(takes) if long <= minutes]
+
+    def takes(rungs: Sequence[Rung]) -> float:
+        return seconds_of(rungs, stages, rule) / 60
+
+    return _fitted(rungs_of, takes, stages, minutes, (steps, lengths, counts))
+
+
+def _fitted(
+    rungs_of: Callable[[StepSize, float, int, Sequence[int]], tuple[Rung, ...]],
+    takes: Callable[[Sequence[Rung]], float],
+    stages: Sequence[Stage],
+    minutes: float,
+    ways: tuple[Sequence[StepSize], Sequence[float], Sequence[int]],
+) -> tuple[Rung, ...]:
+    """The ladder that fills the minutes best: of steps, seconds a try, and rungs of a chunk alone, the first that are
+    good.
+    """
+    steps, lengths, counts = ways
+    moderate = [by for by in steps if by.percent is None or by.percent <= LARGE_STEP] or list(steps)
+    # What breaks first is what the time is for: it stays the longest.
+    slowest = sorted(range(len(stages) - 1), key=lambda k: stages[k].tempo_limit or math.inf)
+    for count in range(len(slowest), -1, -1):
+        of = [*sorted(slowest[:count]), len(stages) - 1]
+        fits_at_all = takes(rungs_of(moderate[-1], lengths[-1], 1, of)) <= minutes
+        if fits_at_all:
+            break
+    tried = moderate if fits_at_all else steps
+    found = [rungs_of(by, seconds, alone, of) for by in tried for alone in counts for seconds in lengths]
+    long = [takes(rungs) for rungs in found]
+    fits = [k for k, one in enumerate(long) if one <= minutes]
     # The fullest that fits, or else the shortest there is; of two as long the one of the earlier steps.
     if not fits:
-        return found[min(range(len(found)), key=takes.__getitem__)]
-    return found[max(fits, key=lambda k: (round(takes[k] / minutes, 1), -k))]
+        return found[min(range(len(found)), key=long.__getitem__)]
+    return found[max(fits, key=lambda k: (min(FULL, round(long[k] / minutes, 1)), -k))]
 
 
 def _rungs(
-    stages: Sequence[Stage], begin: float, target: float, step: StepSize, repeats: int | None, seconds: float,
-    alone: int, past_limit: bool,
+    stages: Sequence[Stage], of: Sequence[int], begin: float, target: float, step: StepSize, repeats: int | None,
+    seconds: float, alone: int, past_limit: bool,
 ) -> tuple[Rung, ...]:  # fmt: skip
     rungs: list[Rung] = []
     last = len(stages) - 1
-    for k, stage in enumerate(stages):
-        top = target
+    for k in of:
+        stage, top = stages[k], target
         if not past_limit and stage.tempo_limit is not None:
             top = max(begin, min(target, math.floor(stage.tempo_limit)))
         climb = [begin]
@@ -235,11 +274,13 @@ def _climb(begin: float, target: float, step: StepSize) -> list[float]:
 
 
 def repeats_for(stage: Stage, tempo: float, seconds: float = RUNG_S) -> int:
-    """How often a stage is played at a tempo to last about so many seconds, and 30 to 60 where it can."""
+    """How often a stage is played at a tempo to last about so many seconds, and 30 to 60 where it can unless that is
+    less.
+    """
     once = stage.report.summary.duration * stage.report.tempo / tempo
     if once <= 0:
         return 1
-    low, high = RUNG_RANGE_S
+    low, high = min(RUNG_RANGE_S[0], seconds), RUNG_RANGE_S[1]
     count = max(1, round(seconds / once))
     if count * once < low:
         count = math.ceil(low / once)
@@ -285,10 +326,13 @@ def quickest_step(pattern: Pattern) -> Fraction | None:
     return min(gaps, default=None)
 
 
-def seconds_of(rungs: Sequence[Rung], stages: Sequence[Stage]) -> float:
-    """How long the rungs take to play, repeats included, pauses not."""
+def seconds_of(rungs: Sequence[Rung], stages: Sequence[Stage], rule: Rule | None = None) -> float:
+    """How long the rungs take to play once, repeats included, pauses not; with a ``rule`` how long they take by it if
+    every try is clean, with a count-in and a verdict for each.
+    """
     total = 0.0
     for rung in rungs:
         report = stages[rung.stage].report
-        total += report.summary.duration * report.tempo / rung.tempo * rung.repeats
+        once = report.summary.duration * report.tempo / rung.tempo * rung.repeats
+        total += once if rule is None else (once + BETWEEN_S) * rule.tries(rung.pace)
     return total

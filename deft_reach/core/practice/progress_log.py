@@ -28,6 +28,11 @@ LONG_AGO: Final = 7
 DRAFTED, COMMITTED, CLIMBING, CLEAN = "drafted", "committed", "climbing", "clean"
 
 
+def kept_after(days: int) -> float:
+    """What part of a clean tempo is left after so many days without playing it."""
+    return max(SINKS_TO, 1.0 - SINKS * max(0, days - KEPT_DAYS))
+
+
 class LoggedAttempt(Protocol):
     """What is read of an attempt."""
 
@@ -93,8 +98,7 @@ class PlanPractice(NamedTuple):
             failed = [t for t in since[again + 1 :] if t.verdict != "clean" and t.tempo <= one.tempo]
             if len(failed) >= LAPSES and any(t.day != one.day for t in failed):
                 continue
-            away = (today - one.day).days if today is not None else 0
-            standing.append(one.tempo * max(SINKS_TO, 1.0 - SINKS * max(0, away - KEPT_DAYS)))
+            standing.append(one.tempo * kept_after((today - one.day).days if today is not None else 0))
         return max(standing, default=None)
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Final, NamedTuple
 
 from deft_reach.core.analysis.endurance import SUSTAINED, Endurance, endurance
@@ -12,34 +11,13 @@ from deft_reach.core.model.counting import counted
 from deft_reach.core.model.limbs import FEET
 from deft_reach.core.practice.ladder import Rung
 from deft_reach.core.practice.stages import Stage
-from deft_reach.core.practice.verdicts import CLEAN, NOT_YET, VERDICTS
+from deft_reach.core.practice.verdicts import CLEAN, NOT_YET, THREE_CLEAN, VERDICTS, Rule
 
 #: Unbroken seconds of high load, and of any playing, after which a break is part of the plan. Common practice.
 HIGH_LOAD_S: Final = 300.0
 UNBROKEN_S: Final = 1500.0
 #: A break shorter than this (seconds) is none.
 BREAK_S: Final = 60.0
-
-
-@dataclass(frozen=True)
-class Rule:
-    """When to move: up after so many clean in a row, back by so many rungs after so many "not yet" in a row.
-
-    ``adaptive`` goes up at once after a first try that is clean on a rung far from its limit.
-    """
-
-    up_after: int = 3
-    back_after: int = 2
-    back_by: int = 2
-    adaptive: bool = False
-
-    def in_words(self) -> str:
-        """The rule as a sentence."""
-        quick = "; at once where a rung is easy" if self.adaptive else ""
-        return (
-            f"Up after {self.up_after} clean in a row{quick}; "
-            f"back {counted(self.back_by, 'rung')} after {counted(self.back_after, 'time')} not yet."
-        )
 
 
 class RungChange(NamedTuple):
@@ -61,11 +39,20 @@ class Tried(NamedTuple):
 class Runner:
     """Where a session is. It takes verdicts and the time that playing took, and knows no clock of its own."""
 
-    def __init__(self, rungs: Sequence[Rung], stages: Sequence[Stage], rule: Rule = Rule(), at: int = 0) -> None:
+    def __init__(
+        self,
+        rungs: Sequence[Rung],
+        stages: Sequence[Stage],
+        rule: Rule = THREE_CLEAN,
+        at: int = 0,
+        warm_up_to: int = 0,
+    ) -> None:
         if not rungs:
             raise ValueError("a session needs at least one rung")
         self.rungs, self.stages, self.rule = tuple(rungs), tuple(stages), rule
         self.at = min(max(0, at), len(rungs) - 1)
+        #: Rungs before this one are to warm up: one clean try leads on.
+        self.warm_up_to = warm_up_to
         self.tried: list[Tried] = []
         self.done = False
         self._clean = self._not_yet = 0
@@ -96,11 +83,13 @@ class Runner:
             self.high_load += seconds
         self._clean = self._clean + 1 if verdict == CLEAN else 0
         self._not_yet = self._not_yet + 1 if verdict == NOT_YET else 0
-        easy = self.rung.pace is not None and self.rung.pace < 0.75
-        if self._clean >= self.rule.up_after or (self.rule.adaptive and first and verdict == CLEAN and easy):
+        at_once = verdict == CLEAN and (self.at < self.warm_up_to or (first and self.rule.tries(self.rung.pace) == 1))
+        if self._clean >= self.rule.up_after or at_once:
             return self._up()
         if self._not_yet >= self.rule.back_after:
             back = max(0, self.at - self.rule.back_by)
+            # What fails is not to warm up any more.
+            self.warm_up_to = min(self.warm_up_to, back)
             why = f"{counted(self._not_yet, 'time')} not yet: {self.rungs[back].tempo:.4g} BPM again"
             if back == self.at:
                 why = "the lowest rung: slower still, or fewer strokes at a time"

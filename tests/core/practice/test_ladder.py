@@ -11,6 +11,7 @@ from deft_reach.core import Player, analyse, layout, parse
 from deft_reach.core.notation.swing import straight
 from deft_reach.core.practice.chunks import build_chunks, chunk_text, chunks_of
 from deft_reach.core.practice.ladder import (
+    BETWEEN_S,
     EASY_PACE,
     LadderError,
     StepSize,
@@ -20,7 +21,9 @@ from deft_reach.core.practice.ladder import (
     parse_step,
     seconds_of,
 )  # fmt: skip
+from deft_reach.core.practice.runner import Runner
 from deft_reach.core.practice.stages import STAGES, build_up, plain_groove
+from deft_reach.core.practice.verdicts import THREE_CLEAN, Rule
 from tests.strategies import texts
 
 FIVE, PLAYER = layout("five"), Player()
@@ -161,13 +164,32 @@ def test_a_rung_lasts_half_a_minute_to_a_minute_and_no_two_are_nearly_alike(text
     assert rungs[-1].note.startswith("home again")
 
 
-@pytest.mark.parametrize("minutes", [8, 15, 25])
-def test_minutes_asked_for_are_kept(minutes):
-    stages = build_up(FIGURE, FIVE, PLAYER, 110)
-    takes = seconds_of(build_ladder(stages, 110, minutes=minutes), stages) / 60
-    assert 0.75 * minutes <= takes <= minutes
-    few = build_ladder(stages, 110, minutes=1)
-    assert seconds_of(few, stages) <= 30 * 1.3 * len(few), "the shortest there is"
+@pytest.mark.parametrize("rule", [THREE_CLEAN, Rule(up_after=2), Rule(adaptive=True)])
+@pytest.mark.parametrize("minutes", [8, 15, 25, 40])
+@pytest.mark.parametrize("build", [build_up, build_chunks])
+def test_minutes_asked_for_are_kept_by_the_rule(build, minutes, rule):
+    """Whoever plays every try clean is at the target when the minutes are over, and not long before."""
+    stages = build(FIGURE, FIVE, PLAYER, 110)
+    rungs = build_ladder(stages, 110, minutes=minutes, rule=rule, each=build is build_chunks)
+    runner, seconds = Runner(rungs, stages, rule), 0.0
+    while not runner.done:
+        once = runner.stage.report.summary.duration * runner.stage.report.tempo / runner.rung.tempo
+        seconds += once * runner.rung.repeats + BETWEEN_S
+        runner.take("clean", once * runner.rung.repeats)
+    assert 0.7 * minutes <= seconds / 60 <= minutes
+    assert rungs[-1].tempo == 110
+
+
+def test_few_minutes_are_for_what_breaks_first():
+    stages = build_chunks(FIGURE, FIVE, PLAYER, 110)
+    few, many = build_ladder(stages, 110, minutes=8, each=True), build_ladder(stages, 110, minutes=40, each=True)
+    kept = {rung.stage for rung in few[:-1]}
+    assert {rung.stage for rung in many} == set(range(len(stages))) > kept
+    limits = [stage.tempo_limit for stage in stages[:-1]]
+    gone = [limits[k] for k in range(len(limits)) if k not in kept]
+    assert max(limits[k] for k in kept if k < len(limits)) <= min(gone)
+    tiny = build_ladder(stages, 110, minutes=1)
+    assert {rung.stage for rung in tiny} == {len(stages) - 1} and tiny[-1].tempo == 110, "the shortest there is"
 
 
 def test_past_the_limit_only_when_asked_and_said():

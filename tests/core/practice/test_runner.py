@@ -6,8 +6,9 @@ from hypothesis import strategies as st
 
 from deft_reach.core import Player, layout, parse
 from deft_reach.core.practice.ladder import Rung, build_ladder
-from deft_reach.core.practice.runner import HIGH_LOAD_S, UNBROKEN_S, Rule, Runner, efforts
+from deft_reach.core.practice.runner import HIGH_LOAD_S, UNBROKEN_S, Runner, efforts
 from deft_reach.core.practice.stages import build_up
+from deft_reach.core.practice.verdicts import Rule
 
 FIVE, PLAYER = layout("five"), Player()
 FIGURE = parse("/16 (R@ft> L. K R@t2) (L@t1> K R. L.) (R@c2>+K L. R@ft) (K L@t1 R@t2) R> - |")

@@ -1,0 +1,84 @@
+"""Where a ladder is taken up again: what holds by the rule, less what was forgotten, after a few rungs to warm up."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date
+from typing import Final, NamedTuple
+
+from deft_reach.core.practice.ladder import Rung
+from deft_reach.core.practice.progress_log import LAPSES, kept_after
+from deft_reach.core.practice.stages import Stage
+from deft_reach.core.practice.verdicts import CLEAN, THREE_CLEAN, Rule
+
+#: So many rungs that hold are played once each before new ones, on every day. Common practice.
+WARM_UP: Final = 2
+#: Tempi that differ by less (BPM) are one.
+SAME_BPM: Final = 0.5
+
+
+class RungTry(NamedTuple):
+    """A logged attempt at a rung: its stage by name, its tempo (BPM), its verdict and its day."""
+
+    stage: str
+    tempo: float
+    verdict: str
+    day: date
+
+
+class Resume(NamedTuple):
+    """Which rung a session begins with, up to which one (exclusive) rungs are to warm up, and why, in words."""
+
+    at: int = 0
+    warm_up_to: int = 0
+    why: str = ""
+
+
+def resume(
+    rungs: Sequence[Rung], stages: Sequence[Stage], tries: Sequence[RungTry], today: date, rule: Rule = THREE_CLEAN
+) -> Resume:
+    """Where to go on after these tries, the oldest first.
+
+    A rung holds once it was clean as often in a row as the rule asks; it lapses by failures on another day, and
+    sinks while it is not played. A day begins a few rungs below the first that does not hold.
+    """
+    high = max((k for k in range(len(rungs)) if _stands(rungs[k], stages, tries, today, rule)), default=-1)
+    begin = min(high + 1, len(rungs) - 1)
+    away = (today - max((one.day for one in tries), default=today)).days
+    if high < 0:
+        return Resume(why=f"Last played {away} days ago: from the first rung again" if kept_after(away) < 1 else "")
+    if any(one.day == today for one in tries):
+        return Resume(begin, begin, f"It holds up to {rungs[high].tempo:.4g} BPM")
+    first = max(0, high + 1 - WARM_UP)
+    since = f"Last played {away} days ago, it" if kept_after(away) < 1 else "It"
+    why = f"{since} holds up to {rungs[high].tempo:.4g} BPM: first to warm up, one clean try a rung"
+    return Resume(first, high + 1, why)
+
+
+def _stands(rung: Rung, stages: Sequence[Stage], tries: Sequence[RungTry], today: date, rule: Rule) -> bool:
+    """Whether a rung holds today."""
+    name, needed = stages[rung.stage].name, rule.tries(rung.pace)
+    mine = [one for one in tries if one.stage == name]
+    for tempo in sorted({one.tempo for one in mine if one.tempo >= rung.tempo - SAME_BPM}):
+        day = _held(mine, tempo, needed)
+        if day is not None and tempo * kept_after((today - day).days) >= rung.tempo - SAME_BPM:
+            return True
+    return False
+
+
+def _held(tries: Sequence[RungTry], tempo: float, needed: int) -> date | None:
+    """The day on which a tempo was last clean as often in a row as is needed, and has not lapsed since."""
+    run = 0
+    held: date | None = None
+    failed: list[date] = []
+    for one in tries:
+        if one.verdict == CLEAN and one.tempo >= tempo - SAME_BPM:
+            run += 1
+            if run >= needed:
+                held, failed = one.day, []
+        elif one.verdict != CLEAN and one.tempo <= tempo + SAME_BPM:
+            failed.append(one.day)
+            if abs(one.tempo - tempo) <= SAME_BPM:
+                run = 0
+    lapsed = len(failed) >= LAPSES and any(day != held for day in failed)
+    return None if lapsed else held
