@@ -28,7 +28,7 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 VERBS: Final = (
     "analyse", "convert", "hands", "kit", "ladder", "layout", "perform", "plan", "refit", "relieve", "schema", "shot",
-    "take", "voice",
+    "take", "today", "voice",
 )  # fmt: skip
 
 #: Verbs whose second word says what is wanted.

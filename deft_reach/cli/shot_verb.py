@@ -12,7 +12,8 @@ from deft_reach.cli.output import FORCE, JSON, InputError, Output, no_json_besid
 from deft_reach.formats import kinds
 
 VIEWS: Final = (
-    "kit", "write", "staff", "voice", "reach", "tray", "song", "climb", "log", "start", "commit", "commitments",
+    "kit", "write", "staff", "voice", "reach", "tray", "song", "climb", "log", "today", "start", "commit",
+    "commitments",
 )  # fmt: skip
 DEFAULT_SIZE: Final = (1280, 800)
 

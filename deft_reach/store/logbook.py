@@ -14,7 +14,7 @@ import sqlite3
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import closing, contextmanager, suppress
-from datetime import datetime
+from datetime import date, datetime
 from pathlib import Path
 from typing import Any, Final
 
@@ -57,6 +57,8 @@ from deft_reach.store.sqlite_errors import is_busy, is_damaged
 
 #: Waited for another program that writes (seconds).
 PATIENCE: Final = 2.0
+#: Nobody makes more attempts in a day, also with another day's brought in after it.
+MOST_A_DAY: Final = 3_000
 
 
 class Logbook:
@@ -327,6 +329,19 @@ class Logbook:
     def seconds_on(self, day: str) -> float:
         """Seconds of playing on a day (ISO 8601)."""
         return float(self.query("SELECT total(seconds) FROM worked WHERE day = ? AND limb = ''", day)[0][0])
+
+    def seconds_by_plan(self, day: str) -> dict[str, float]:
+        """Seconds of playing on a day (ISO 8601), by plan."""
+        if not self.seconds_on(day):
+            return {}
+        # A day's entries are among the newest: a long log is not read for them.
+        asked = """SELECT plan, total(seconds) FROM attempts
+            WHERE id > (SELECT max(id) FROM attempts) - ? AND substr(at, 1, 10) = ? GROUP BY plan"""
+        return {str(plan): float(seconds) for plan, seconds in self.query(asked, MOST_A_DAY, day)}
+
+    def take_days(self) -> dict[str, date]:
+        """The day of the last take of each plan; a hand test is one too."""
+        return {str(plan): day_of(at) for plan, at in self.query("SELECT plan, max(at) FROM takes GROUP BY plan")}
 
     def speed_rows(self, count: int) -> list[tuple[str, float, bool]]:
         """What the newest attempts and takes, so many of each, say of speed, as ``evidence_from`` reads it."""

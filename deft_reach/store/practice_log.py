@@ -244,6 +244,24 @@ class PracticeLog:
         seconds = sum(row.seconds for row in self._waiting() if row.at[:10] == text)
         return (seconds + self._read(("seconds", text), lambda book: book.seconds_on(text), 0.0)) / 60
 
+    def seconds_by_plan(self, day: str) -> dict[str, float]:
+        """Seconds of playing on a day (ISO 8601), by plan."""
+        had: dict[str, float] = self._read(("by plan", day), lambda book: book.seconds_by_plan(day), {})
+        rows = Counter(had)
+        for row in self._waiting():
+            if row.at[:10] == day:
+                rows.update({row.plan: row.seconds})
+        return dict(rows)
+
+    def take_days(self) -> dict[str, date]:
+        """The day of the last take of each plan; a hand test is one too."""
+        had: dict[str, date] = self._read("take days", Logbook.take_days, {})
+        found = dict(had)
+        for row in self.waiting:
+            if isinstance(row, TakeEntry):
+                found[row.plan] = max(found.get(row.plan, date.min), day_of(row.at))
+        return found
+
     def worked(self) -> Worked:
         """Minutes of playing, and minutes for which each limb was busy."""
         had: dict[tuple[str, str], float] = self._read("worked", Logbook.worked, {})

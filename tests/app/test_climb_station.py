@@ -410,7 +410,7 @@ def test_a_document_made_from_another_has_its_plans_and_not_its_practice(station
     QTest.keyClick(window, Qt.Key.Key_S, CTRL)
     before = window.session.document
     assert load_document(path.read_bytes()).id == before.id, "saved as another file it is the same music"
-    action = next(one for one in window.findChildren(QAction) if one.text() == "New &from this one")
+    action = next(one for one in window.findChildren(QAction) if one.text() == "New fro&m this one")
     action.trigger()
     after = window.session.document
     assert after.id not in ("", before.id) and replace(after, id=before.id) == before

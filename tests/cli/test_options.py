@@ -10,7 +10,7 @@ import pytest
 from deft_reach.cli.main import all_verbs
 from deft_reach.core import layout
 from deft_reach.formats.document import dump_document, dump_kit, load_document
-from deft_reach.store.places import demo_file
+from deft_reach.store.places import demo_file, demo_log_file
 from tests.cli.test_verbs import run
 
 VERBS = {verb.name: verb for verb in all_verbs()}
@@ -42,6 +42,7 @@ _LAYOUT = f"{_FIGURES} --move ft --within 60 --evaluate 120"
 _LADDER = "ladder -e [R] --target 100"
 _TAKE, _PERFORM = "take -e [R] late.mid", "perform -e [R] {out}"
 _HANDS_TEST = "perform --hands {out}"
+_TODAY = "today show.reach --log practice.csv"
 _SEARCHED = {"plan": _PLAN, "voice": _VOICE, "relieve": _RELIEVE, "refit": _REFIT, "layout": _LAYOUT}
 #: What a search says of each answer.
 _COST = {"layout": "best.before.cost", "refit": "best.cost", "plan": "best.cost", "voice": "best.cost",
@@ -112,6 +113,8 @@ CASES = {
     ("take", "--notes"): Case(_TAKE, "--notes odd.json", "missed"),
     ("take", "--repeat"): Case("take -e '/16 R L R R L R L L' once.mid", "--repeat", "rounds"),
     ("take", "--kit"): Case("take -e 'R@c2 L' crash.mid", "--kit compact", "missed"),
+    ("today", "--minutes"): Case(_TODAY, "--minutes 60", "minutes items.minutes", "forecast"),
+    ("today", "--log"): Case("today show.reach", "--log practice.csv", "items.what", "cautions"),
     ("perform", "-e"): Case("perform roll.txt {out}", "perform -e [R] {out}", "hits file"),
     ("perform", "--plan"): Case("perform show.reach {out}", "--plan storm", "hits file tempo"),
     ("perform", "--track"): Case("perform own.musicxml {out}", "--track 1", "hits file"),
@@ -263,6 +266,7 @@ def files(tmp_path_factory):
         patch.chdir(folder)
         (folder / "roll.txt").write_text("/16 R R L L R R L L\n")
         (folder / "show.reach").write_bytes(demo_file().read_bytes())
+        (folder / "practice.csv").write_bytes(demo_log_file().read_bytes())
         document = load_document(demo_file().read_bytes())
         texts = ("/16 ?@hh ? ? ?", "/16 ?@ft ?@t1 ? ? ?")
         patterns = tuple(replace(one, text=text) for one, text in zip(document.patterns, texts))

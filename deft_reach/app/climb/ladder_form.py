@@ -108,6 +108,11 @@ class LadderForm(QWidget):
         """LAYERS, CHUNKS or STRAIGHT."""
         return str(self.settings.value("way"))
 
+    def choose(self, way: str, song: str | None) -> None:
+        """Build up in another way, or climb a song's chain; None for the plan in view."""
+        self.way.setCurrentIndex(max(0, self.way.findData(way)))
+        self.what.setCurrentIndex(max(0, self.what.findData(song)))
+
     @property
     def begin(self) -> float | None:
         return None if self.start.value() < TEMPO_RANGE[0] else float(self.start.value())

@@ -17,7 +17,7 @@ from deft_reach.app.canvas.stroke_lane import StrokeLane
 from deft_reach.app.canvas.time_axis import TimeAxis
 from deft_reach.app.canvas.weave import Weave
 from deft_reach.app.climb.ladder_chart import LadderChart
-from deft_reach.app.climb.ladder_form import CHUNKS, STRAIGHT, LadderForm
+from deft_reach.app.climb.ladder_form import CHUNKS, LAYERS, STRAIGHT, LadderForm
 from deft_reach.app.climb.now_card import NOTE_KEY, VERDICT_KEYS, NowCard
 from deft_reach.app.shell.station import Station
 from deft_reach.app.shell.transport import Transport
@@ -30,10 +30,18 @@ from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.notation.stroke_text import StrokeTextError
 from deft_reach.core.practice.cautions import ALWAYS, HEAT, LEVELS, hearing_words
 from deft_reach.core.practice.chunks import build_chunks
+from deft_reach.core.practice.day import (
+    CHUNK,
+    DUE,
+    RUNGS,
+    SONG,
+    WARM_UP,
+    Item,
+)
 from deft_reach.core.practice.ladder import LadderError, Rung, build_ladder, equivalents, seconds_of
 from deft_reach.core.practice.own_speed import evidence_of
 from deft_reach.core.practice.ramp import Ramp
-from deft_reach.core.practice.resuming import Resume, resume
+from deft_reach.core.practice.resuming import Resume, nearest_rung, resume
 from deft_reach.core.practice.runner import Runner, efforts
 from deft_reach.core.practice.stages import Stage, build_up, chain_of
 from deft_reach.core.session import Session
@@ -75,6 +83,9 @@ class ClimbStation(Station):
         self.seconds_played = 0.0
         self._last_active: float | None = None
         self.minutes = 0.0
+        #: Minutes that today's plan has for what is climbed, and how many were played before.
+        self.given: float | None = None
+        self._given_from = 0.0
         self.judged_at = self.clock()
         #: Why the ladder begins where it does.
         self._why = ""
@@ -253,6 +264,30 @@ class ClimbStation(Station):
         tries = self.log.rung_tries(self.session.document.practice_id(plan.id), TRIES)
         return resume(rungs, self.stages, tries, self.now().date(), self.form.moving)
 
+    def take_up(self, item: Item) -> None:
+        """Begin an item of the day: its plan or song, its way of building up, the rung of its tempo, its minutes."""
+        way = CHUNKS if item.what == CHUNK else LAYERS if self.form.way_chosen == CHUNKS else self.form.way_chosen
+        self.form.choose(way, item.plan if item.what == SONG else None)
+        self.given, self._given_from = item.minutes, self.minutes
+        runner = self.runner
+        if runner is None:
+            return
+        if item.what != RUNGS and item.tempo is not None:
+            at = nearest_rung(runner.rungs, self.stages, item.tempo, item.stage)
+            # What is played to warm up, or because it held, asks for one clean try.
+            runner.warm_up_to = at + 1 if item.what in (WARM_UP, DUE) else runner.warm_up_to
+            self.go_to(at)
+        self.card.change.setText(f"{item.why[:1].upper()}{item.why[1:]}. {item.minutes:.0f} min.")
+        self.chart.setFocus()
+
+    def _given_is_over(self) -> str:
+        """What to say when the minutes that today's plan has for this are played; said once."""
+        if self.given is None or self.minutes - self._given_from < self.given:
+            return ""
+        words = f" That was {self.given:.0f} min, what today's plan has for it: Today (Ctrl+8) says what is next."
+        self.given = None
+        return words
+
     def _welcome(self) -> str:
         if self.runner is None:
             return ""
@@ -420,7 +455,7 @@ class ClimbStation(Station):
         words = f"{VERDICT_WORDS[verdict]}: {move.why}."
         if self.form.minutes.value() and self.minutes >= self.form.minutes.value():
             words += f" That was {self.minutes:.0f} min of playing, the time you set: stop here for today."
-        self.card.change.setText(words)
+        self.card.change.setText(words + self._given_is_over())
         self._show()
 
     def _log(self, verdict: str, seconds: float) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import tempfile
 import time
 from collections.abc import Callable
-from datetime import datetime
+from datetime import datetime, timedelta
 from pathlib import Path
 
 from PySide6.QtCore import QPoint
@@ -38,6 +38,7 @@ DEFAULT_PLAN = {
     "song": "storm",
     "climb": "storm",
     "log": "storm",
+    "today": "storm",
     "commit": "storm",
     "commitments": "storm",
     "start": "gangway",
@@ -60,7 +61,7 @@ def take_shot(view: str, size: tuple[int, int], plan: str | None, theme_name: st
         if view != "start":
             window.documents.take(document, None, None, clean=True, plan=chosen)
             window.go("reach" if view in DIALOGS or view == "tray" else "write" if view == "staff" else view)
-        if view in ("climb", "log"):
+        if view in ("climb", "log", "today"):
             _practise(window)
         window.show()
         app.processEvents()
@@ -77,6 +78,9 @@ def take_shot(view: str, size: tuple[int, int], plan: str | None, theme_name: st
             takes = window.log_station.takes
             takes.play.click()
             _wait(takes.limbs.isVisible)
+        elif view == "today":
+            window.today_station.refresh()
+            _wait(lambda: window.today_station.day is not None)
         elif view in ("staff", "write"):
             _wait(lambda: window.write_station.staff.ready)
         for _ in range(4):
@@ -104,6 +108,8 @@ def _practise(window: MainWindow) -> None:
     from_csv(book, demo_log_file().read_text(encoding="utf-8"))
     last = datetime.fromisoformat(book.attempts()[-1].at)
     window.climb_station.now = window.log_station.now = lambda: last
+    # A day later there are minutes to fill.
+    window.today_station.now = lambda: last + timedelta(days=1)
     window.climb_station.build()
     window.log_station.refresh()
 

@@ -93,7 +93,7 @@ MENUS: Final[tuple[tuple[str, tuple[Entry, ...]], ...]] = (
         (
             ActionSpec("&New document", lambda w: w.documents.new_document(), ("Ctrl+Shift+N",)),
             ActionSpec(
-                "New &from this one", lambda w: w.documents.new_from_this(),
+                "New fro&m this one", lambda w: w.documents.new_from_this(),
                 sheet="a new document with the same kits, players and plans; its practice is its own",
             ),
             ActionSpec("&Open…", lambda w: w.documents.browse(), (Standard.Open,), "open a document or a pattern"),

@@ -17,6 +17,7 @@ STATIONS = (
     ("song", "Song", "Does it work where it is played (Ctrl+5)"),
     ("climb", "Climb", "How to get it to tempo (Ctrl+6)"),
     ("log", "Log", "Is it clean, and what is next (Ctrl+7)"),
+    ("today", "Today", "What fills the minutes I have (Ctrl+8)"),
 )
 
 
@@ -126,6 +127,22 @@ def station_icon(name: str) -> QIcon:
             if foot:
                 painter.setPen(QPen(QColor(c.muted), 2.4, Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
                 painter.drawLine(QPointF(at, 18.5), QPointF(at, 18.5 + foot))
+    elif name == "today":
+        # The minutes of a day, what is left of them lighter.
+        painter.setPen(QPen(QColor(c.ink), 1.4))
+        painter.drawLine(QPointF(2.5, 21), QPointF(27.5, 21))
+        for tick in (2.5, 15.0, 27.5):
+            painter.drawLine(QPointF(tick, 21), QPointF(tick, 25))
+        for left, wide, high, colour in (
+            (4.0, 3.5, 5.0, c.muted),
+            (9.0, 8.0, 13.0, c.right),
+            (19.0, 7.0, 9.0, c.left),
+        ):
+            painter.setPen(QPen(QColor(colour), 2.2, Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
+            painter.drawLine(QPointF(left, 21 - high), QPointF(left + wide, 21 - high))
+            painter.setPen(QPen(QColor(colour), 1))
+            painter.drawLine(QPointF(left, 21 - high), QPointF(left, 19.5))
+            painter.drawLine(QPointF(left + wide, 21 - high), QPointF(left + wide, 19.5))
     elif name == "song":
         # Sections in a row, one laid over the next.
         painter.drawRoundedRect(QRectF(2.5, 9, 11, 11), 2, 2)

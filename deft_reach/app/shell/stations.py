@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from deft_reach.app.log.recorder import Recorder
     from deft_reach.app.shell.exchange_controller import ExchangeController
     from deft_reach.app.shell.transport import Transport
+    from deft_reach.core.practice.day import Item
     from deft_reach.core.session import Session
     from deft_reach.store.note_maps import NoteMaps
     from deft_reach.store.practice_log import PracticeLog
@@ -25,6 +26,9 @@ class Needs(Protocol):
     log: PracticeLog
     recorder: Recorder
     note_maps: NoteMaps
+
+    def begin_practice(self, item: Item) -> None:
+        """Go to where an item of the day is practised."""
 
 
 class StationSpec(NamedTuple):
@@ -84,6 +88,14 @@ def _log(window: Needs) -> Station:
     return LogStation(window.session, window.log, window.recorder, window.note_maps)
 
 
+def _today(window: Needs) -> Station:
+    from deft_reach.app.today.station import TodayStation
+
+    station = TodayStation(window.session, window.log)
+    station.begun.connect(window.begin_practice)
+    return station
+
+
 STATIONS: Final = {
     spec.name: spec
     for spec in (
@@ -94,5 +106,6 @@ STATIONS: Final = {
         StationSpec("song", "&Song", _song),
         StationSpec("climb", "&Climb", _climb),
         StationSpec("log", "&Log", _log),
+        StationSpec("today", "Toda&y", _today),
     )
 }

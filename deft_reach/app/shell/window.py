@@ -74,8 +74,10 @@ if TYPE_CHECKING:
     from deft_reach.app.log.station import LogStation
     from deft_reach.app.reach.station import ReachStation
     from deft_reach.app.song.station import SongStation
+    from deft_reach.app.today.station import TodayStation
     from deft_reach.app.voice.station import VoiceStation
     from deft_reach.app.write.station import WriteStation
+    from deft_reach.core.practice.day import Item
 
 #: Keys that follow each other faster than this are analysed together.
 KEYS_REST_MS: Final = 180
@@ -109,6 +111,7 @@ class MainWindow(QMainWindow):
     song_station: _Made[SongStation] = _Made("song")
     climb_station: _Made[ClimbStation] = _Made("climb")
     log_station: _Made[LogStation] = _Made("log")
+    today_station: _Made[TodayStation] = _Made("today")
 
     session: Session
     settings: Settings
@@ -296,6 +299,24 @@ class MainWindow(QMainWindow):
         self.stack.setCurrentWidget(station)
         self._show_played(station)
         station.first_focus().setFocus()
+
+    def begin_practice(self, item: Item) -> None:
+        """Go to where an item of the day is practised."""
+        from deft_reach.core.practice.day import COMMIT, SONG, TAKE, TEST, WRITE
+
+        if item.plan and item.what != SONG:
+            self.session.show_plan(item.plan)
+        if item.what == WRITE:
+            self.go("write")
+        elif item.what == COMMIT:
+            self.commit()
+        elif item.what in (TAKE, TEST):
+            self.go("log")
+            station = self.log_station
+            station.tabs.setCurrentWidget(station.takes if item.what == TAKE else station.hand_test)
+        else:
+            self.go("climb")
+            self.climb_station.take_up(item)
 
     @property
     def station(self) -> str:

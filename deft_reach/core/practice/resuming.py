@@ -82,3 +82,11 @@ def _held(tries: Sequence[RungTry], tempo: float, needed: int) -> date | None:
                 run = 0
     lapsed = len(failed) >= LAPSES and any(day != held for day in failed)
     return None if lapsed else held
+
+
+def nearest_rung(rungs: Sequence[Rung], stages: Sequence[Stage], tempo: float, stage: str = "") -> int:
+    """The number of the highest rung not above a tempo (BPM), of the stage of that name, or else of the last one."""
+    named = {k for k, one in enumerate(stages) if one.name == stage} or {rungs[-1].stage}
+    mine = [k for k, rung in enumerate(rungs) if rung.stage in named]
+    below = [k for k in mine if rungs[k].tempo <= tempo + SAME_BPM]
+    return max(below, key=lambda k: (rungs[k].tempo, -k), default=mine[0])

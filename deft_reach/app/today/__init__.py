@@ -1,0 +1,1 @@
+"""The Today station: what fills the minutes one has."""
