@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from deft_reach.core import Kit, layout
 
 VOICES = ("sn", "hh", "t1", "t2", "ft", "rd", "c1", "c2")
-_marks = st.sampled_from(["", ">", ".", "x", "^", "o", "~", ">o", ".x", ">^", "'", ",", ">'"])
+_marks = st.sampled_from(["", ">", ".", "x", "^", "o", "~", ">o", ".x", ">^", "'", ",", ">'", "_", ">*25", "._8"])
 _hand = st.builds(
     lambda grace, limb, voice, marks: f"{grace}{limb}{'@' + voice if voice else ''}{marks}",
     st.sampled_from(["", "", "", "", "f", "d", "u", "f[t1.]", "d[ft~]", "f[sn>]"]),
@@ -17,7 +17,7 @@ _hand = st.builds(
     st.sampled_from(["", *VOICES, "rd:bell", "sn:rim"]),
     _marks,
 )
-_foot = st.sampled_from(["K", "H", "K>", "K.", "Ho"])
+_foot = st.sampled_from(["K", "H", "K>", "K.", "Ho", "K_20"])
 _step = st.one_of(
     _hand,
     _hand,
@@ -37,7 +37,7 @@ def texts(draw, max_steps: int = 24, swing: bool = True) -> str:
         items.append(draw(_grid))
         steps = draw(st.lists(_step, min_size=1, max_size=max_steps // 4))
         if draw(st.booleans()):
-            items.append("(" + " ".join(steps) + ")")
+            items.append("(" + " ".join(steps) + ")" + draw(st.sampled_from(["", "", "_", "*30"])))
         else:
             items += steps
         if draw(st.booleans()):

@@ -148,7 +148,7 @@ def load_midi(data: bytes, kit: Kit, track: int | None = None, choices: Choices 
             meters = [(Fraction(0), choices.meter)]
         found = foreign_pattern(notes, kit, said.tempi, meters, names, track, choices)
     else:
-        found = _from_notes(notes, kit, tempo, said.meters, names, track, said.begin)
+        found = _from_notes(notes, kit, tempo, said.meters, names, track, said.begin, beats)
     return replace(found, remarks=(*said.remarks, *found.remarks), repeat=said.loop)
 
 
@@ -173,7 +173,7 @@ def _notes(pattern: Pattern, kit: Kit, tempo: float, ticks: int) -> tuple[list[t
     second = ticks * tempo / 60
     found = []
     for stroke in pattern.strokes:
-        tick = round(stroke.start * 4 * ticks)
+        tick = round(stroke.start * 4 * ticks) + round(stroke.shift / 1000 * second)
         key = key_of(kit, stroke.voice, stroke.limb, stroke.marks)
         velocity = ACCENT if ">" in stroke.marks else GHOST if "." in stroke.marks else PLAIN
         count = GRACE_NOTES[stroke.grace]
@@ -188,6 +188,10 @@ def _notes(pattern: Pattern, kit: Kit, tempo: float, ticks: int) -> tuple[list[t
     while found and found[0][0] + lead < 0:
         lead += bar
     return [(tick + lead, *rest) for tick, *rest in found], lead  # type: ignore[misc]
+
+
+#: Files that set no tempo have this one (BPM).
+MIDI_TEMPO = 120.0
 
 
 def _checksum(notes: Sequence[tuple[int, int, int]]) -> int:
@@ -262,6 +266,7 @@ def _from_notes(
     tracks: tuple[tuple[str, int], ...],
     track: int | None,
     begin: Fraction,
+    ticks: int,
 ) -> Imported:
     """Notes of a file of ours that was changed elsewhere: limbs and graces are in its text events."""
     remarks = []
@@ -277,7 +282,9 @@ def _from_notes(
             if sound.voice.startswith("gm"):
                 unknown.add(note.key)
             strike = Strike(sound.limb, sound.voice, sound.marks + marks[k])
-        strikes.append((max(note.beat - begin, Fraction(0)), strike))
+        # A stroke of ours that is late or early on purpose says so: it is written where it was.
+        late = Fraction(round(strike.shift / 1000 * (tempo or MIDI_TEMPO) / 60 * ticks), ticks)
+        strikes.append((max(note.beat - begin - late, Fraction(0)), strike))
     if unknown:
         keys = ", ".join(map(str, sorted(unknown)))
         remarks.append(f"no voice for key {keys}: written as gm and the number, to be put somewhere")

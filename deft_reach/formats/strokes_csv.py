@@ -9,7 +9,7 @@ from fractions import Fraction
 from typing import Final
 
 from deft_reach.core.model.counting import counted, place
-from deft_reach.core.model.elements import MARKS, Strike, Swing
+from deft_reach.core.model.elements import MARKS, Strike, Swing, shift_text
 from deft_reach.core.model.limbs import DEFAULT_VOICE, LIMBS
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.notation.compose import Frame, Onset
@@ -21,6 +21,7 @@ from deft_reach.core.notation.stroke_text import (
     parse,
     write_strike,
 )
+from deft_reach.core.notation.stroke_text.grammar import SHIFT
 from deft_reach.core.notation.swing import straight
 from deft_reach.formats.imported import Imported, as_written
 from deft_reach.formats.midi import MAX_NOTES
@@ -55,7 +56,7 @@ def dump_strokes(pattern: Pattern, tempo: float | None = None, repeat: bool = Fa
         meter = pattern.bar_at(s.start).meter
         writer.writerow(
             [s.index, s.bar, place(s.beat), s.start, s.length, f"{meter[0]}/{meter[1]}", s.limb, s.voice,
-             _safe(s.marks), s.grace_text, *said.values(), "" if s.index else _safe(text)]
+             _safe(s.marks + shift_text(s.shift)), s.grace_text, *said.values(), "" if s.index else _safe(text)]
         )  # fmt: skip
     return out.getvalue().encode()
 
@@ -164,7 +165,12 @@ def _changes(table: _Table) -> tuple[tuple[Fraction, tuple[int, int]], ...]:
 
 
 def _facts(strike: Strike) -> tuple[str, ...]:
-    return strike.limb, strike.voice or DEFAULT_VOICE[strike.limb], "".join(sorted(strike.marks)), strike.grace_text
+    return (
+        strike.limb,
+        strike.voice or DEFAULT_VOICE[strike.limb],
+        "".join(sorted(strike.marks)) + shift_text(strike.shift),
+        strike.grace_text,
+    )
 
 
 def _meter(text: str, line: int) -> tuple[int, int]:
@@ -202,9 +208,13 @@ def _strike(row: dict[str, str], line: int) -> Strike:
         graces = parse(f"{grace}R").strokes[0] if grace else None
     except StrokeTextError:
         raise DocumentError(f"grace is '{grace}'; expected f, d, u or nothing", line=line) from None
+    own = SHIFT.search(marks)
+    marks = marks[: own.start()] + marks[own.end() :] if own else marks
     if any(mark not in MARKS for mark in marks):
         raise DocumentError(f"marks are '{marks}'; expected some of {' '.join(MARKS)}", line=line)
     strike = Strike(limb, row.get("voice") or None, marks)
+    if own:
+        strike = replace(strike, shift=parse(f"R{own.group()}").strokes[0].shift)
     if graces is not None:
         strike = replace(strike, grace=graces.grace, grace_voice=graces.grace_voice, grace_marks=graces.grace_marks)
     try:

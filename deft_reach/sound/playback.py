@@ -96,7 +96,7 @@ class Playback:
         for s in self.pattern.strokes:
             if not self.start <= s.start < self.end:
                 continue
-            time = float(s.start - self.start) * self.whole
+            time = max(0.0, float(s.start - self.start) * self.whole + s.shift / 1000)
             for k in range(GRACE_NOTES[s.grace]):
                 before = max(0.0, time - GRACE_LEAD - GRACE_APART * k)
                 found.append(Onset(before, grace_sound(kit, s.grace_voice or s.voice), s.index))

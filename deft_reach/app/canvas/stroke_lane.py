@@ -171,6 +171,15 @@ class StrokeLane(Timeline):
             usual = {"R": "sn", "L": "sn", "?": "sn", "K": "bd", "J": "bd", "H": "hh:foot"}[stroke.limb]
             extra = stroke.marks.translate(str.maketrans("", "", ">."))
             small = ("" if stroke.voice == usual else stroke.voice.replace("hh:foot", "")) + extra
+            if stroke.shift:
+                # Where it is meant, to the right or the left of where it is written.
+                side = 9.0 if stroke.shift > 0 else -9.0
+                painter.setPen(QPen(c.hand(stroke.limb), 1.3))
+                at, tip = QPointF(x + side * 0.7, y), QPointF(x + side * 1.25, y)
+                painter.drawLine(at, tip)
+                back = -2.2 if side > 0 else 2.2
+                painter.drawPolyline([tip + QPointF(back, -2.2), tip, tip + QPointF(back, 2.2)])
+                small = " ".join(filter(None, (small, f"{stroke.shift:+d} ms".replace("-", "−"))))
             if small:
                 label(painter, QPointF(x, y + 12.5 * self.stretch), small, theme.lettering(8), QColor(c.muted))
 

@@ -14,6 +14,7 @@ from deft_reach.core.analysis.explained import Demand, demands_of
 from deft_reach.core.analysis.finding import NEVER_PLAYABLE, Finding, Severity, worst
 from deft_reach.core.analysis.habit import Habit, habit_of
 from deft_reach.core.model.counting import counted
+from deft_reach.core.model.elements import shift_text
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.motion.cost import TERMS
 from deft_reach.core.motion.entering import Arrival
@@ -156,9 +157,9 @@ class StrokeReports(Sequence[StrokeReport]):
         w, s = self._walk, self._pattern.strokes[i]
         pace = w.pace[i]
         return StrokeReport(
-            s.index, s.bar, s.beat, self._times[i], s.limb, s.voice, s.marks, s.grace, w.gap[i], w.travel[i],
-            w.needed[i], pace, self._tempo / pace if pace else None, w.reach[i], self._types[i],
-            dict(zip(TERMS, w.costs[:, i].tolist())), w.came_from[i], self._graces.get(i, ()),
+            s.index, s.bar, s.beat, self._times[i], s.limb, s.voice, s.marks + shift_text(s.shift), s.grace,
+            w.gap[i], w.travel[i], w.needed[i], pace, self._tempo / pace if pace else None, w.reach[i],
+            self._types[i], dict(zip(TERMS, w.costs[:, i].tolist())), w.came_from[i], self._graces.get(i, ()),
         )  # fmt: skip
 
     @cached_property

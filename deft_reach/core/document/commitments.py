@@ -70,7 +70,9 @@ def changes_since(commitment: Commitment, document: Document, plan: Plan, report
             hands = sum(a.limb != b.limb for a, b in zip(before, now))
             voices = sum(a.voice != b.voice for a, b in zip(before, now))
             times = sum(a.start != b.start for a, b in zip(before, now))
-            marks = sum((a.marks, a.grace_text) != (b.marks, b.grace_text) for a, b in zip(before, now))
+            marks = sum(
+                (a.marks, a.grace_text, a.shift) != (b.marks, b.grace_text, b.shift) for a, b in zip(before, now)
+            )
             for count, *what in (
                 (hands, "limb"),
                 (voices, "voice"),

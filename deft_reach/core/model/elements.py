@@ -17,6 +17,10 @@ MARKS: Mapping[str, str] = {
     "'": "goes over",
     ",": "goes under",
 }
+#: Signs for strokes that are late or early on purpose, by so many milliseconds where none are written.
+SHIFTS: Mapping[str, str] = {"_": "laid back", "*": "pushed"}
+USUAL_SHIFT_MS = 15
+MOST_SHIFT_MS = 80
 GRACES: Mapping[str, str] = {"f": "flam", "d": "drag", "u": "ruff"}
 #: How many grace notes come before a stroke.
 GRACE_NOTES: Mapping[str, int] = {"": 0, "f": 1, "d": 2, "u": 3}
@@ -46,11 +50,28 @@ class Strike:
     span: Span = field(default=NOWHERE, compare=False)
     grace_voice: str | None = None
     grace_marks: str = ""
+    #: Later on purpose by so many milliseconds, earlier if negative.
+    shift: int = 0
 
     @property
     def grace_text(self) -> str:
         """The graces as they are written before the limb."""
         return grace_text_of(self.grace, self.grace_voice, self.grace_marks)
+
+
+def shift_text(ms: int) -> str:
+    """How a stroke or a group that is meant late (ms) or early (negative) is marked; empty for neither.
+
+    >>> shift_text(15), shift_text(25), shift_text(-15), shift_text(0)
+    ('_', '_25', '*', '')
+    """
+    sign = "_" if ms > 0 else "*"
+    return "" if not ms else sign if abs(ms) == USUAL_SHIFT_MS else f"{sign}{abs(ms)}"
+
+
+def shift_words(ms: int) -> str:
+    """The same in words."""
+    return f"{SHIFTS['_' if ms > 0 else '*']} by {abs(ms)} ms" if ms else ""
 
 
 def grace_text_of(grace: str, voice: str | None, marks: str) -> str:
@@ -123,9 +144,10 @@ class GroupOpen:
 
 @dataclass(frozen=True, slots=True)
 class GroupClose:
-    """The end of a group."""
+    """The end of a group; all of it may be meant late or early (ms)."""
 
     span: Span = field(default=NOWHERE, compare=False)
+    shift: int = 0
 
 
 @dataclass(frozen=True, slots=True)

@@ -47,7 +47,8 @@ class Stroke(NamedTuple):
 
     ``start`` and ``length`` are fractions of a whole note from the pattern's beginning; ``bar`` counts from 1 with
     the pickup as 0; ``beat`` counts from 1 in the meter's own beats; ``moment`` is the same for all strokes that
-    fall together; ``group`` is the number of its group or −1.
+    fall together; ``group`` is the number of its group or −1; ``shift`` is how many milliseconds later it is meant,
+    earlier if negative, which changes neither its place nor what it asks of the hand.
     """
 
     index: int  # type: ignore[assignment]
@@ -64,6 +65,7 @@ class Stroke(NamedTuple):
     span: Span
     grace_voice: str | None = None
     grace_marks: str = ""
+    shift: int = 0
 
     def played_by(self, limb: str) -> Stroke:
         """The same stroke of another limb; several times as fast as ``_replace``."""
@@ -78,7 +80,7 @@ class Stroke(NamedTuple):
         """What is written of it; without its voice unless that is ``named``."""
         return Strike(
             self.limb, self.voice if named else None, self.marks, self.grace, NOWHERE, self.grace_voice,
-            self.grace_marks,
+            self.grace_marks, self.shift,
         )  # fmt: skip
 
 
@@ -86,13 +88,16 @@ _LIMB: Final = Stroke._fields.index("limb")
 
 
 class Group(NamedTuple):
-    """A chunk the player thinks of as one unit: where it starts, how long it is, how many steps it has, its name."""
+    """A chunk the player thinks of as one unit: where it starts, how long it is, how many steps it has, its name, and
+    how many milliseconds later all of it is meant.
+    """
 
     start: Fraction
     length: Fraction
     steps: int
     span: Span
     name: str = ""
+    shift: int = 0
 
 
 class Bar(NamedTuple):
@@ -301,6 +306,11 @@ class Pattern:
     def starts(self) -> tuple[float, ...]:
         """Every stroke's start in whole notes, as plain numbers."""
         return tuple(float(stroke.start) for stroke in self.strokes)
+
+    @cached_property
+    def shifts(self) -> tuple[float, ...]:
+        """By how many seconds every stroke is meant later than where it is written; less than 0 is earlier."""
+        return tuple(stroke.shift / 1000 for stroke in self.strokes)
 
     @cached_property
     def event_starts(self) -> tuple[float, ...]:

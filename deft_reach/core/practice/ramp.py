@@ -133,7 +133,7 @@ def check_ramp(pattern: Pattern, keys: Sequence[int], hits: Sequence[Hit], ramp:
         raise TakeError("there are no drum hits in this performance")
     length, count = float(pattern.length), len(pattern.strokes)
     places = np.concatenate([np.array(pattern.starts) + turn * length for turn in range(ramp.rounds)])
-    wanted = np.asarray(ramp.seconds_at(places, length))
+    wanted = np.asarray(ramp.seconds_at(places, length)) + np.tile(pattern.shifts, ramp.rounds)
     pads = np.tile([pad_of(key) for key in keys], ramp.rounds)
     times, own = np.array([hit.time for hit in played]), np.array([pad_of(hit.key) for hit in played])
     loud = np.array([hit.velocity for hit in played], dtype=float)

@@ -127,7 +127,7 @@ def simulate(  # noqa: C901 - see below
             if s.limb in HANDS and faults.uneven_doubles != 1.0 and s.index in run_of:
                 at -= (1 - faults.uneven_doubles) * run_of[s.index]
             now = tempo if tempi is None else tempi[turn]
-            time = place_time(turn, at)
+            time = place_time(turn, at) + s.shift / 1000
             limit = None if limits is None else limits[s.index]
             if limit is not None and now > limit:
                 time += STRAIN_S * (now / limit - 1)

@@ -247,6 +247,8 @@ def unisons_apart(a: Alignment) -> list[Apart]:
     n = len(a.own)
     there = (a.match >= 0).reshape(-1, n)
     times = np.where(there, a.times[np.maximum(a.match, 0)].reshape(-1, n), np.nan) * 1000
+    # Apart on purpose is together.
+    times -= np.array(a.pattern.shifts) * 1000
     judged = a.judged()[:n]
     pairs: dict[tuple[str, str], list[tuple[int, int]]] = {}
     for event in a.pattern.events:

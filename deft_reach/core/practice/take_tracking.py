@@ -80,8 +80,10 @@ class Round:
         """A pattern's round; ``pads`` (n,) has the pad of each stroke."""
         whole = 240.0 / tempo
         levels = np.array([1.0 + (">" in s.marks) - ("." in s.marks) for s in pattern.strokes])
+        # What is late or early on purpose is held against where it is meant.
+        meant = np.array(pattern.starts) * whole + np.array(pattern.shifts)
         return cls(
-            np.array(pattern.starts) * whole, pads, levels, float(pattern.length) * whole, whole,
+            meant, pads, levels, float(pattern.length) * whole, whole,
             quickest_spacing(pattern) * whole, tuple(GRACE_NOTES[s.grace] for s in pattern.strokes),
             any("~" in s.marks for s in pattern.strokes),
         )  # fmt: skip

@@ -16,6 +16,7 @@ from typing import Final
 from deft_reach.core.model.elements import (
     GRACES,
     MARKS,
+    SHIFTS,
     Grid,
     GroupClose,
     GroupOpen,
@@ -81,6 +82,8 @@ class Lane(LaneCursor):
             self.pending = char
         elif char in MARKS:
             self._mark(char)
+        elif char in SHIFTS:
+            self._shift(char)
         elif char == "-":
             self._put("-")
         elif char == "=":
@@ -169,6 +172,13 @@ class Lane(LaneCursor):
             self.problem = f"{MARKS[mark]}: no stroke here"
             return
         self.session.strokes.toggle_mark(pattern.moments[target].strokes[-1], mark)
+
+    def _shift(self, sign: str) -> None:
+        target = self._target()
+        if target is None or self.pattern is None or not self.pattern.moments[target].strokes:
+            self.problem = f"{SHIFTS[sign]}: no stroke here"
+            return
+        self.session.strokes.toggle_shift(self.pattern.moments[target].strokes[-1], sign)
 
     def _voice(self, voice: str) -> None:
         target = self._target()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from deft_reach.core.model.elements import SHIFTS, USUAL_SHIFT_MS
 from deft_reach.core.model.limbs import EITHER, HANDS, other_hand
 from deft_reach.core.model.pattern import OVER, UNDER
 from deft_reach.core.notation.stroke_text import (
@@ -124,6 +125,16 @@ class StrokeCommands:
             rival = {">": ".", ".": ">", OVER: UNDER, UNDER: OVER}.get(mark, "")
             marks = strike.marks.replace(rival, "") + mark if rival else strike.marks + mark
         self.set_text(replace_strike(pattern, index, replace(strike, marks=marks)), f"Mark {mark}", None)
+
+    def toggle_shift(self, index: int, sign: str, ms: int = USUAL_SHIFT_MS) -> None:
+        """Let a stroke be late (``_``) or early (``*``) on purpose, by so many ms; once more takes it off."""
+        pattern = self._session.pattern()
+        if pattern is None:
+            return
+        strike = strike_of(pattern, index)
+        wanted = ms if sign == "_" else -ms
+        new = replace(strike, shift=0 if strike.shift == wanted else wanted)
+        self.set_text(replace_strike(pattern, index, new), f"Stroke {SHIFTS[sign]}", None)
 
     def exchange_over(self, index: int) -> None:
         """Where the arms cross at a stroke, let the other hand go over; kept as a mark of that stroke."""

@@ -191,6 +191,7 @@ def _pattern(
                 Stroke(
                     len(strokes), start, one.length, here.number, beat, one.limb, one.voice, one.marks, one.grace,
                     number, group, one.span, one.grace_voice, one.grace_marks,
+                    one.shift,
                 )
             )  # fmt: skip
             origin.append((laid[at].part, laid[at].own))

@@ -291,6 +291,17 @@ class _Writer:
             start += length
         return found
 
+    def _shift(self, measure: Tree.Element, chunk: Chunk, bar: Bar) -> None:
+        """What is late or early on purpose, over the first note of a stretch that is so by as much."""
+        shift = chunk.strokes[0].shift
+        if not shift:
+            return
+        earlier = [e for e in self.pattern.events if bar.start <= e.start < chunk.start]
+        if earlier and all(stroke.shift == shift for stroke in earlier[-1].strokes):
+            return
+        words = _add(measure, "direction", placement="above")
+        _add(_add(words, "direction-type"), "words", f"{shift:+d} ms".replace("-", "\u2212"))
+
     # --- notes ------------------------------------------------------------------------------------------------
 
     def _notes(
@@ -312,6 +323,7 @@ class _Writer:
                     self._tuplet(notations, tuplets[k], chunk.grid)
                 continue
             if not chunk.tied_from:
+                self._shift(measure, chunk, bar)
                 for stroke in chunk.strokes:
                     self._graces(measure, stroke, voice, stem)
             for number, stroke in enumerate(chunk.strokes):

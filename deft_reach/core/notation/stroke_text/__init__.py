@@ -9,8 +9,9 @@ The grammar::
     step    := "-" | "=" | strike ( "+" strike )*
     strike  := [ "f" | "d" | "u" ] LIMB [ "@" VOICE ] MARK*
     LIMB    := "R" | "L" | "K" | "J" | "H" | "?"
-    MARK    := ">" | "." | "~" | "x" | "^" | "o"
-    group   := "(" [ '"' NAME '"' ] ( step | grid | "|" )+ ")"
+    MARK    := ">" | "." | "~" | "x" | "^" | "o" | "'" | "," | SHIFT
+    SHIFT   := ( "_" | "*" ) [ MS ]                             # laid back, pushed: by 15 ms or as many as said
+    group   := "(" [ '"' NAME '"' ] ( step | grid | "|" )+ ")" [ SHIFT ]
 
 A text is in sixteenths until it sets a grid, after a swing setting in the value that swings.
 Spaces between items are free: ``RLRR`` is four strokes.

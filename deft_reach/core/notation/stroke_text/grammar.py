@@ -22,6 +22,7 @@ WORD = re.compile(r"[A-Za-z]+")
 METER = re.compile(r"(\d{1,3})/(\d{1,3})(?![\d/])")
 NUMBER = re.compile(r"\d{1,6}(\.\d{1,6})?(?![\d.])")
 SWING = re.compile(r"(\d{1,3}(?:\.\d{1,3})?)[ \t]*/(\d{1,4})(?![\w/:])")
+SHIFT = re.compile(r"[_*](\d{1,4})?")
 GRID = re.compile(r"/(\d{1,4})(?::(\d{1,4})/(\d{1,4}))?(t?)(?![\w/:])")
 EXPECTED_ITEM = "a stroke (R, L, K, J, H or ?), a rest -, a tie =, a grid such as /16, a group ( or a bar line |"
 EXPECTED_IN_GROUP = "a stroke, a rest -, a tie =, a grid, a bar line | or the group's closing )"

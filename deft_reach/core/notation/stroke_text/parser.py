@@ -11,6 +11,7 @@ from fractions import Fraction
 from typing import Any, NamedTuple
 
 from deft_reach.core.model.elements import (
+    SHIFTS,
     BarLine,
     Comment,
     Grid,
@@ -410,9 +411,10 @@ class Parser(Scanner):
         start, opened, steps = self.group
         if not steps:
             raise self.error("an empty group", "at least one stroke or rest in it", opened.start, at + 1)
-        self.groups.append(Group(start, self.now - start, steps, Span(opened.start, at + 1), self.group_name))
+        shift, end = self.shift_at(at + 1) if self.text[at + 1 : at + 2] in (*SHIFTS,) else (0, at + 1)
+        self.groups.append(Group(start, self.now - start, steps, Span(opened.start, end), self.group_name, shift))
         self.group = None
-        self.add(GroupClose(Span(at, at + 1)))
+        self.add(GroupClose(Span(at, end), shift))
 
     def bar_line(self) -> None:
         """End a bar; one that is too short or too long is a fault, but for a pickup at the beginning."""

@@ -120,6 +120,7 @@ def place(parser: Reading) -> Pattern:
                     strike.span,
                     strike.grace_voice,
                     strike.grace_marks,
+                    strike.shift or (parser.groups[group].shift if group >= 0 else 0),
                 )
             )
         moments.append(Moment(start, length, tuple(range(first, len(strokes))), span, beat, on_beat))

@@ -7,6 +7,9 @@ from collections.abc import Collection
 from deft_reach.core.model.elements import (
     GRACES,
     MARKS,
+    MOST_SHIFT_MS,
+    SHIFTS,
+    USUAL_SHIFT_MS,
     Span,
     Strike,
 )
@@ -18,6 +21,7 @@ from deft_reach.core.model.pattern import (
 from deft_reach.core.notation.stroke_text.grammar import (
     AFTER_STRIKE,
     BLANK,
+    SHIFT,
     VOICE,
     StrokeTextError,
 )
@@ -76,22 +80,29 @@ class Scanner:
             raise self.error(f"a {GRACES[grace]} before {limb}", "a hand: R, L or ?", start, at + 1)
         # Marks may stand before the voice as well as after it.
         voice: str | None = None
-        marks, at = self.marks("", at + 1)
+        marks, shift, at = self.marks("", 0, at + 1)
         if at < len(text) and text[at] == "@":
             voice, at = self.voice_after(at + 1, "@")
-            marks, at = self.marks(marks, at)
+            marks, shift, at = self.marks(marks, shift, at)
         if at < len(text) and text[at] not in AFTER_STRIKE:
             found, end = self.word_at(at)
-            expected = "a mark (> . ~ x ^ o ' ,), @ and a voice, + another stroke, or a space"
+            expected = "a mark (> . ~ x ^ o ' , _ *), @ and a voice, + another stroke, or a space"
             raise self.error(found, expected, at, end)
         self.at = at
-        return Strike(limb, voice, marks, grace, Span(start, at), grace_voice, grace_marks)
+        return Strike(limb, voice, marks, grace, Span(start, at), grace_voice, grace_marks, shift)
 
-    def marks(self, marks: str, at: int) -> tuple[str, int]:
-        """The marks from a place on, after those that are there already; and where they end."""
+    def marks(self, marks: str, shift: int, at: int) -> tuple[str, int, int]:
+        """The marks from a place on, and by how much the stroke is late on purpose (ms), after those that are there
+        already; and where they end.
+        """
         text = self.text
-        while at < len(text) and text[at] in MARKS:
+        while at < len(text) and (text[at] in MARKS or text[at] in SHIFTS):
             mark = text[at]
+            if mark in SHIFTS:
+                if shift:
+                    raise self.error(f"a second '{mark}'", "one of _ laid back and * pushed, once", at)
+                shift, at = self.shift_at(at)
+                continue
             if mark in marks:
                 raise self.error(f"a second '{mark}'", f"each mark once ({MARKS[mark]})", at)
             for one, other, what in ((">", ".", "an accent and a ghost"), (OVER, UNDER, "over and under")):
@@ -99,7 +110,17 @@ class Scanner:
                     raise self.error(f"{what} on one stroke", f"one of {one} and {other}", at)
             marks += mark
             at += 1
-        return marks, at
+        return marks, shift, at
+
+    def shift_at(self, at: int) -> tuple[int, int]:
+        """How many milliseconds later the sign at a place asks for, earlier if negative; and where it ends."""
+        match = SHIFT.match(self.text, at)
+        assert match is not None
+        ms = USUAL_SHIFT_MS if match[1] is None else int(match[1])
+        if not 1 <= ms <= MOST_SHIFT_MS:
+            expected = f"{SHIFTS[self.text[at]]} by 1 to {MOST_SHIFT_MS} ms"
+            raise self.error(f"'{match.group()}'", expected, at, match.end())
+        return (ms if self.text[at] == "_" else -ms), match.end()
 
     def voice_after(self, at: int, sign: str) -> tuple[str, int]:
         """The voice that stands here, without the marks behind it; and where it ends."""
@@ -116,7 +137,10 @@ class Scanner:
         begin, at = at, at + 1
         if at < len(self.text) and VOICE.match(self.text, at):
             voice, at = self.voice_after(at, "[")
-        marks, at = self.marks("", at)
+        marks, shift, after = self.marks("", 0, at)
+        if shift:
+            raise self.error(f"a {GRACES[grace]} that is moved", "_ or * on its stroke: graces go with it", at, after)
+        at = after
         if at >= len(self.text) or self.text[at] != "]" or at == begin + 1:
             found, end = self.word_at(at)
             raise self.error(found, f"the {GRACES[grace]}'s voice, its marks and ]", at, max(end, at))

@@ -18,6 +18,7 @@ from deft_reach.core.model.elements import (
     Swing,
     Tempo,
     Tie,
+    shift_text,
 )
 from deft_reach.core.model.layouts import STANDARD_VOICES
 from deft_reach.core.model.pattern import Element
@@ -33,7 +34,7 @@ def write(elements: Iterable[Element]) -> str:
             glue = True
             continue
         if isinstance(element, GroupClose):
-            out.append(")")
+            out.append(f"){shift_text(element.shift)}")
             glue = False
             continue
         if not glue:
@@ -48,8 +49,8 @@ def write_strike(strike: Strike) -> str:
     voice = f"@{strike.voice}" if strike.voice else ""
     if voice and strike.marks[:1] in ("x", "o") and strike.voice not in STANDARD_VOICES:
         # Behind a voice that is not known a letter would be read as part of it.
-        return f"{strike.grace_text}{strike.limb}{strike.marks}{voice}"
-    return f"{strike.grace_text}{strike.limb}{voice}{strike.marks}"
+        return f"{strike.grace_text}{strike.limb}{strike.marks}{voice}{shift_text(strike.shift)}"
+    return f"{strike.grace_text}{strike.limb}{voice}{strike.marks}{shift_text(strike.shift)}"
 
 
 def _element_text(element: Element) -> str:
