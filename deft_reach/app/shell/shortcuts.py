@@ -33,6 +33,7 @@ CANVAS_KEYS: Final = (
             ("T", "try the other hand"),
             ("> .", "accent, ghost"),
             ("x ^ ~ o", "cross-stick, rim shot, buzz, open"),
+            ("_ *", "laid back, pushed by 15 ms; in the text by as many as said: L_25"),
             ("' ,", "where the arms cross, this hand goes over, or under"),
             ("F D U", "flam, drag, ruff"),
             ("N, Shift+N", "next finding, finding before"),

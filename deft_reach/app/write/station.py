@@ -48,6 +48,8 @@ CRIB = (
     ("fR  dR  uR", "flam, drag, ruff"),
     ("Rx R^ R~ Ro", "cross-stick, rim shot, buzz, open"),
     ("R' R,", "goes over, goes under where the arms cross"),
+    ("R_ L*25", "laid back by 15 ms, pushed by 25: on purpose"),
+    ("(R L)_20", "all of a group laid back"),
     ("-   =", "rest, hold one step longer"),
     ('(R L)  ("a" R L)', "a group, with a name"),
     ("|", "end of the bar"),

@@ -293,14 +293,17 @@ class _Writer:
 
     def _shift(self, measure: Tree.Element, chunk: Chunk, bar: Bar) -> None:
         """What is late or early on purpose, over the first note of a stretch that is so by as much."""
-        shift = chunk.strokes[0].shift
-        if not shift:
+        moved = {stroke.limb: stroke.shift for stroke in chunk.strokes if stroke.shift}
+        if not moved:
             return
         earlier = [e for e in self.pattern.events if bar.start <= e.start < chunk.start]
-        if earlier and all(stroke.shift == shift for stroke in earlier[-1].strokes):
+        if earlier and {stroke.shift for stroke in (*earlier[-1].strokes, *chunk.strokes)} == set(moved.values()):
             return
+        shift = max(moved.values(), key=abs)
+        # Of strokes that sound together it says which one is meant.
+        whose = "" if len(moved) == len(chunk.strokes) else f"{' '.join(moved)} "
         words = _add(measure, "direction", placement="above")
-        _add(_add(words, "direction-type"), "words", f"{shift:+d} ms".replace("-", "\u2212"))
+        _add(_add(words, "direction-type"), "words", whose + f"{shift:+d} ms".replace("-", "\u2212"))
 
     # --- notes ------------------------------------------------------------------------------------------------
 
