@@ -291,7 +291,7 @@ class _Writer:
             start += length
         return found
 
-    def _shift(self, measure: Tree.Element, chunk: Chunk, bar: Bar) -> None:
+    def _shift(self, measure: Tree.Element, chunk: Chunk, bar: Bar, place: str) -> None:
         """What is late or early on purpose, over the first note of a stretch that is so by as much."""
         moved = {stroke.limb: stroke.shift for stroke in chunk.strokes if stroke.shift}
         if not moved:
@@ -302,7 +302,7 @@ class _Writer:
         shift = max(moved.values(), key=abs)
         # Of strokes that sound together it says which one is meant.
         whose = "" if len(moved) == len(chunk.strokes) else f"{' '.join(moved)} "
-        words = _add(measure, "direction", placement="above")
+        words = _add(measure, "direction", placement=place)
         _add(_add(words, "direction-type"), "words", whose + f"{shift:+d} ms".replace("-", "\u2212"))
 
     # --- notes ------------------------------------------------------------------------------------------------
@@ -326,7 +326,7 @@ class _Writer:
                     self._tuplet(notations, tuplets[k], chunk.grid)
                 continue
             if not chunk.tied_from:
-                self._shift(measure, chunk, bar)
+                self._shift(measure, chunk, bar, "above" if voice == 1 else "below")
                 for stroke in chunk.strokes:
                     self._graces(measure, stroke, voice, stem)
             for number, stroke in enumerate(chunk.strokes):
