@@ -343,13 +343,17 @@ class Logbook:
         """The day of the last take of each plan; a hand test is one too."""
         return {str(plan): day_of(at) for plan, at in self.query("SELECT plan, max(at) FROM takes GROUP BY plan")}
 
-    def speed_rows(self, count: int) -> list[tuple[str, float, bool]]:
+    def speed_rows(self, count: int) -> list[tuple[str, float, bool, date, str]]:
         """What the newest attempts and takes, so many of each, say of speed, as ``evidence_from`` reads it."""
-        rows = self.query("SELECT held_by, pace, verdict FROM attempts ORDER BY id DESC LIMIT ?", count)
-        found = [(held_by, pace, verdict == "clean") for held_by, pace, verdict in rows if _is_number(pace)]
-        for (text,) in self.query("SELECT speed FROM takes ORDER BY id DESC LIMIT ?", count):
+        rows = self.query("SELECT held_by, pace, verdict, at, plan FROM attempts ORDER BY id DESC LIMIT ?", count)
+        found = [
+            (held_by, pace, verdict == "clean", day_of(at), str(plan))
+            for held_by, pace, verdict, at, plan in rows
+            if _is_number(pace)
+        ]
+        for text, at, plan in self.query("SELECT speed, at, plan FROM takes ORDER BY id DESC LIMIT ?", count):
             with suppress(ValueError, RecursionError):
-                found += speed_from(json.loads(text))
+                found += [(*row, day_of(at), str(plan)) for row in speed_from(json.loads(text))]
         return found
 
     def newest(self, count: int) -> list[Attempt | TakeEntry]:

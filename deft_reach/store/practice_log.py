@@ -280,15 +280,16 @@ class PracticeLog:
                 days[day_of(text)] += seconds / 60
         return Worked(dict(days), dict(limbs), by_day)
 
-    def speed_rows(self, count: int) -> list[tuple[str, float, bool]]:
+    def speed_rows(self, count: int) -> list[tuple[str, float, bool, date, str]]:
         """What the newest attempts and takes, so many of each, say of speed, as ``evidence_from`` reads it."""
-        had: list[tuple[str, float, bool]] = self._read(("speed", count), lambda book: book.speed_rows(count), [])
+        had: list[tuple[str, float, bool, date, str]]
+        had = self._read(("speed", count), lambda book: book.speed_rows(count), [])
         rows = list(had)
         for entry in self.waiting:
             if isinstance(entry, TakeEntry):
-                rows += entry.speed
+                rows += [(*row, day_of(entry.at), entry.plan) for row in entry.speed]
             elif entry.pace is not None:
-                rows.append((entry.held_by, entry.pace, entry.verdict == "clean"))
+                rows.append((entry.held_by, entry.pace, entry.verdict == "clean", day_of(entry.at), entry.plan))
         return rows
 
     def newest(self, count: int) -> list[Attempt | TakeEntry]:

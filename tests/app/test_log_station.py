@@ -11,6 +11,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
 from deft_reach.app.widgets import port_box
+from deft_reach.core.practice.own_speed import LEARNING_DAYS
 from deft_reach.core.practice.progress_log import Point
 from deft_reach.formats.midi import dump_midi
 from deft_reach.formats.midi_take import load_performance
@@ -45,6 +46,12 @@ def tried(tempo, verdict="clean", days=0, plan="lantern-ferry/gangway", pace=1.2
     return Attempt(
         at, plan, plan.title(), "R L", "everything", tempo, verdict, 4, 120.0, 104.0, 140.0, pace, group, {"R": 60.0}
     )
+
+
+def learn(window):
+    """The first days of the figure, which say how far it is learned."""
+    for days in range(9, 9 - LEARNING_DAYS, -1):
+        window.log.add(tried(40, "clean", days=days, pace=0.3))
 
 
 def test_the_names_of_the_lines_lie_on_no_attempt(station, window):
@@ -282,6 +289,7 @@ def test_notes_are_written_afterwards_too(station, window):
 def test_failures_on_easy_rungs_are_asked_about_and_unlikely_changes_are_not_offered(station, window):
     show(station, "Your own")
     form, before = station.calibration, window.session.player
+    learn(window)
     for _ in range(10):
         window.log.add(tried(40, "not-yet", pace=0.45))
     assert form.found.left_out == 10 and not form.apply_button.isEnabled()
@@ -296,6 +304,8 @@ def test_the_players_own_speed_is_shown_and_applied_only_when_asked(station, win
     show(station, "Your own")
     form, before = station.calibration, window.session.player.skill
     assert not form.apply_button.isEnabled() and "Nothing tried yet" in form.words.text()
+    learn(window)
+    assert "5 tries on the first days of a figure" in form.words.text() and form.found.attempts == 0
     window.log.add(tried(90, "clean", pace=1.25))
     assert not form.apply_button.isEnabled() and "7 more tries" in form.words.text()
     for k in range(30):

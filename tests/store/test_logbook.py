@@ -100,13 +100,14 @@ def test_takes_and_attempts_say_how_fast_a_player_is(book):
         attempt(pace=0.9, held_by="feet", verdict="rough"),
         replace(take, speed=(("right", 1.0, True),)),
     ]
+    where = (NOW.date(), "storm")
     rows = [("right moves", 1.1, True), ("left", 1.3, False), ("feet", 0.9, False), ("right", 1.0, True)]
-    assert log.speed_rows(10) == rows
+    assert log.speed_rows(10) == [(*row, *where) for row in rows]
     assert [row.speed for row in log.takes()] == [(("left", 1.3, False),), (("right", 1.0, True),)]
     assert [type(row).__name__ for row in log.newest(9)].count("TakeEntry") == 2 and log.count() == 5
     log.waiting.clear()
     book.add(attempt(pace=2.0, held_by="feet"))
-    assert log.speed_rows(1)[0] == ("feet", 2.0, True), "the newest count"
+    assert log.speed_rows(1)[0] == ("feet", 2.0, True, *where), "the newest count"
     log.close()
 
 

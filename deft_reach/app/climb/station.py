@@ -38,10 +38,11 @@ from deft_reach.core.practice.day import (
     WARM_UP,
     Item,
 )
-from deft_reach.core.practice.ladder import LadderError, Rung, build_ladder, equivalents, seconds_of
+from deft_reach.core.practice.ladder import LadderError, build_ladder, equivalents, room_above, seconds_of
 from deft_reach.core.practice.own_speed import evidence_of
+from deft_reach.core.practice.progress_log import WHOLE
 from deft_reach.core.practice.ramp import Ramp
-from deft_reach.core.practice.resuming import Resume, nearest_rung, resume
+from deft_reach.core.practice.resuming import lowest_tried, nearest_rung, resume
 from deft_reach.core.practice.runner import Runner, efforts
 from deft_reach.core.practice.stages import Stage, build_up, chain_of
 from deft_reach.core.session import Session
@@ -200,6 +201,7 @@ class ClimbStation(Station):
 
     def build(self) -> None:
         """The stages and rungs of what is climbed, and where the log says to begin."""
+        # Long: what is climbed, its stages, its rungs and where they begin follow from each other.
         session, document = self.session, self.session.document
         if self.transport.session is self.view:
             self.transport.stop()
@@ -232,12 +234,16 @@ class ClimbStation(Station):
                         *what, repeat=plan.repeat, weights=plan.weights, groove=self._groove(),
                         straight=chained or way == STRAIGHT, between=not chained,
                     )  # fmt: skip
+                tries = self.log.rung_tries(document.practice_id(plan.id), TRIES)
+                clean = max((t.tempo for t in tries if t.verdict == "clean" and t.stage in WHOLE), default=None)
                 rungs = build_ladder(
-                    self.stages, plan.tempo, start=self.form.begin, step=self.form.steps,
+                    self.stages, plan.tempo, start=self.form.begin or lowest_tried(tries, plan.tempo),
+                    step=self.form.steps,
                     overspeed=self.form.overspeed, repeats=self.form.times, minutes=self.form.in_all,
                     each=way == CHUNKS, past_limit=self.form.past.isChecked(), rule=self.form.moving,
+                    least_top=room_above(clean),
                 )  # fmt: skip
-                begin = self._begin(rungs)
+                begin = resume(rungs, self.stages, tries, self.now().date(), self.form.moving)
                 self.runner = Runner(rungs, self.stages, self.form.moving, begin.at, begin.warm_up_to)
                 self._why = begin.why
                 minutes = seconds_of(rungs, self.stages, self.form.moving) / 60
@@ -255,14 +261,6 @@ class ClimbStation(Station):
             )
         self.card.change.setText(self._welcome())
         self._show()
-
-    def _begin(self, rungs: Sequence[Rung]) -> Resume:
-        """Where the log says to begin: at the first rung without any practice."""
-        plan = self.climbed
-        if plan is None:
-            return Resume()
-        tries = self.log.rung_tries(self.session.document.practice_id(plan.id), TRIES)
-        return resume(rungs, self.stages, tries, self.now().date(), self.form.moving)
 
     def take_up(self, item: Item) -> None:
         """Begin an item of the day: its plan or song, its way of building up, the rung of its tempo, its minutes."""

@@ -104,8 +104,11 @@ class SkillChart(QWidget):
 
 def in_words(found: Calibration | None) -> str:
     """The fit as text."""
-    if found is None or not found.attempts:
+    if found is None or not found.attempts + found.learning:
         return "Nothing tried yet."
+    learning = f"{counted(found.learning, 'try', 'tries')} on the first days of a figure"
+    if not found.attempts:
+        return f"So far there are {learning}: they say how far it is learned, not how quick the hands are."
     o = found.overall
     change = round((found.limits_change - 1) * 100)
     moved = f"rise by {change} %" if change > 0 else f"fall by {-change} %" if change else "stay"
@@ -115,6 +118,7 @@ def in_words(found: Calibration | None) -> str:
         f"and {decimal(o.high, '.2f')}), "
         f"where {decimal(found.before, '.2f')} is set: on the whole, tempo limits would {moved}."
         + (f" By themselves: {rows}." if rows else "")
+        + (f" Not counted: {learning}." if found.learning else "")
     )
 
 

@@ -20,6 +20,8 @@ EASY_PACE: Final = 0.6
 BEGIN_BELOW: Final = 0.5
 #: Steps that shrink: this part of what is left to the target, but of the tempo no more and no less than these parts.
 SHRINK, LARGEST, SMALLEST = 0.25, 0.08, 0.02
+#: What is clean is not yet the limit: so much above it there are rungs.
+BEYOND_CLEAN: Final = 1.12
 #: A rung is played for so long (seconds): between these, and about RUNG_S where nothing else is asked.
 RUNG_RANGE_S: Final = (30.0, 60.0)
 RUNG_S: Final = 45.0
@@ -112,6 +114,11 @@ def parse_step(text: str) -> StepSize:
     return StepSize(percent=value) if percent else StepSize(bpm=value)
 
 
+def room_above(clean: float | None) -> float | None:
+    """How far (BPM) a ladder goes on above what is clean, whatever the model says; None where nothing is clean."""
+    return None if clean is None else float(math.floor(clean * BEYOND_CLEAN))
+
+
 def first_tempo(stages: Sequence[Stage], target: float) -> float:
     """Where to begin: near half the target, or where the fastest passage is easy if that is slower."""
     limits = [stage.tempo_limit for stage in stages if stage.tempo_limit is not None]
@@ -132,6 +139,7 @@ def build_ladder(
     past_limit: bool = True,
     home: bool = True,
     rule: Rule = THREE_CLEAN,
+    least_top: float | None = None,
 ) -> tuple[Rung, ...]:
     """Rungs from ``start`` to ``target`` (BPM).
 
@@ -140,7 +148,8 @@ def build_ladder(
     that it feels relaxed. Without ``start`` it is chosen from the fastest passage and the target. Without ``repeats``
     a try lasts 30 to 60 seconds; ``minutes`` is how long all of it should take by the ``rule``, if every try is
     clean: steps (if none are given) and repeats are chosen for it, and where they are too few for all stages, those
-    that break last are left out. Without ``past_limit`` a stage ends at the player's limit instead of the target.
+    that break last are left out. Without ``past_limit`` a stage ends at the player's limit instead of the
+    target, but not below ``least_top`` (BPM): what was clean already is no limit.
 
     Raises LadderError for a start above the target, and for more rungs than anybody climbs.
     """
@@ -160,7 +169,7 @@ def build_ladder(
         raise LadderError("there is nothing to climb with: the pattern has no strokes")
 
     def rungs_of(by: StepSize, seconds: float, alone: int, of: Sequence[int]) -> tuple[Rung, ...]:
-        rungs = _rungs(stages, of, begin, target, by, repeats, seconds, alone, past_limit)
+        rungs = _rungs(stages, of, begin, target, by, repeats, seconds, alone, past_limit, least_top)
         return rungs if overspeed is None else _with_overspeed(stages, rungs, target, overspeed, repeats, home)
 
     every = range(len(stages))
@@ -207,17 +216,19 @@ def _fitted(
 
 def _rungs(
     stages: Sequence[Stage], of: Sequence[int], begin: float, target: float, step: StepSize, repeats: int | None,
-    seconds: float, alone: int, past_limit: bool,
+    seconds: float, alone: int, past_limit: bool, least_top: float | None,
 ) -> tuple[Rung, ...]:  # fmt: skip
     rungs: list[Rung] = []
     last = len(stages) - 1
     for k in of:
         stage, top = stages[k], target
         if not past_limit and stage.tempo_limit is not None:
-            top = max(begin, min(target, math.floor(stage.tempo_limit)))
+            top = max(begin, min(target, max(math.floor(stage.tempo_limit), least_top or 0.0)))
         climb = [begin]
         if k == last:
-            climb = _climb(begin, top, step)
+            # The steps are those on the way to the target, wherever it ends.
+            climb = [tempo for tempo in _climb(begin, target, step) if tempo < top * (1 - SMALLEST)]
+            climb = [*climb, top] if climb else [begin]
         elif alone > 1 and top > begin * (1 + SMALLEST):
             middle = float(round(math.sqrt(begin * top)))
             between = alone > 2 and begin * (1 + SMALLEST) <= middle <= top / (1 + SMALLEST)

@@ -11,6 +11,7 @@ from __future__ import annotations
 import math
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
+from datetime import date
 from typing import Final, NamedTuple
 
 import numpy as np
@@ -24,6 +25,14 @@ from deft_reach.core.practice.take_report import Take
 PRIOR_SPREAD: Final = math.log(1.25)
 #: How steeply chances fall at the limit, by the logarithm of pace: 1 in 5 to 4 in 5 within a tenth. From memory.
 STEEPNESS: Final = 14.0
+#: On the first so many days of a figure its tempo says how far it is learned, not how quick the hands are.
+LEARNING_DAYS: Final = 5
+#: An attempt counts half as much after so many days: players change.
+HALF_LIFE_DAYS: Final = 14.0
+#: What the model of a figure leaves out moves the skill by about so much (one standard deviation). From memory.
+MODEL_SPREAD: Final = math.log(1.12)
+#: A part of what a stroke needs does not change with skill: so much below, a limit is not under what was clean.
+HELD: Final = 0.97
 #: Groups of one player differ from each other by about so much (one standard deviation).
 GROUP_SPREAD: Final = math.log(1.12)
 #: A failure at a lower pace than this is not for want of speed.
@@ -44,14 +53,16 @@ SKILL_RANGE: Final = (0.2, 3.0)
 
 
 class Evidence(NamedTuple):
-    """One attempt: the limb that held it up (of GROUPS), its pace for an untrained player, whether it was clean, and
-    whether it was a move that limited it, not a restrike.
+    """One attempt: the limb that held it up (of GROUPS), its pace for an untrained player, whether it was clean,
+    whether it was a move that limited it, not a restrike, and, where that is known, its day and its figure.
     """
 
     group: str
     pace: float
     clean: bool
     moves: bool = False
+    day: date | None = None
+    figure: str = ""
 
     @property
     def held_by(self) -> str:
@@ -59,12 +70,14 @@ class Evidence(NamedTuple):
         return f"{self.group} {MOVES}" if self.moves else self.group
 
 
-def evidence_from(held_by: str, pace: float | None, clean: bool) -> Evidence | None:
+def evidence_from(
+    held_by: str, pace: float | None, clean: bool, day: date | None = None, figure: str = ""
+) -> Evidence | None:
     """An attempt as the log has it; None where it says nothing that could be used."""
     group, _, moves = held_by.partition(" ")
     if group not in GROUPS or pace is None or not (math.isfinite(pace) and pace > 0):
         return None
-    return Evidence(group, pace, clean, moves == MOVES)
+    return Evidence(group, pace, clean, moves == MOVES, day, figure)
 
 
 class Fitted(NamedTuple):
@@ -80,7 +93,7 @@ class Fitted(NamedTuple):
 class Calibration:
     """What attempts say: the skill in all, each limb's own and that of hands on the move, and what the player has
     now. ``player`` is the player with all of it applied; ``left_out`` counts failures far below the limit, which say
-    nothing of speed unless the player says so.
+    nothing of speed unless the player says so, and ``learning`` attempts of figures' first days.
     """
 
     before: float
@@ -89,6 +102,7 @@ class Calibration:
     attempts: int
     player: Player
     left_out: int = 0
+    learning: int = 0
 
     @property
     def limits_change(self) -> float:
@@ -146,17 +160,34 @@ def _evidence(report: Report, stroke: StrokeReport, pace: float, clean: bool) ->
     return Evidence(group, pace / _own(player, group, moves), clean, moves)
 
 
+def settled(attempts: Sequence[Evidence]) -> list[Evidence]:
+    """Attempts at figures past their first days; those of which no day or no figure is known count too."""
+    days: dict[str, set[date]] = {}
+    for row in attempts:
+        if row.figure and row.day is not None:
+            days.setdefault(row.figure, set()).add(row.day)
+    learned = {name: sorted(all_of_it)[LEARNING_DAYS:][:1] for name, all_of_it in days.items()}
+    return [
+        row for row in attempts
+        if not row.figure or row.day is None or (learned[row.figure] and row.day >= learned[row.figure][0])
+    ]  # fmt: skip
+
+
 def calibrate(player: Player, attempts: Sequence[Evidence], *, count_easy: bool = False) -> Calibration:
     """The player's skill after these attempts; without any it is what it was.
 
     Whoever fails well below the limit has forgotten the figure, or tripped: that says nothing of speed, and does not
-    count. The limit meant is what is set now: with ``count_easy`` the player says that it was for want of speed.
+    count. The limit meant is what is set now: with ``count_easy`` the player says that it was for want of speed. What
+    a figure's first days say is how far it is learned; of others the newer weigh more. No limit is put below a tempo
+    at which its figure was clean.
 
     Raises ValueError for attempts with a pace that is no number.
     """
     # Long: sorting out, grouping and fitting share their rows.
     if any(not (math.isfinite(row.pace) and row.pace > 0) for row in attempts):
         raise ValueError("an attempt has no usable pace")
+    every = attempts
+    attempts = settled(attempts)
     names = [name for name in GROUPS if any(row.group == name for row in attempts)]
     x = np.array([math.log(row.pace) for row in attempts])
     y = np.array([row.clean for row in attempts], dtype=float)
@@ -174,10 +205,13 @@ def calibrate(player: Player, attempts: Sequence[Evidence], *, count_easy: bool 
     now = np.array([math.log(_own(player, row.group, row.moves)) for row in attempts])
     counts = (y > 0) | (x + now >= math.log(EASY)) | count_easy
     design = design[counts]
-    mean, cov = _fit(x[counts], y[counts], design, centre)
+    newest = max((row.day for row in attempts if row.day is not None), default=None)
+    ages = [0 if newest is None or row.day is None else (newest - row.day).days for row in attempts]
+    shares = 0.5 ** (np.array(ages, dtype=float) / HALF_LIFE_DAYS)
+    mean, cov = _fit(x[counts], y[counts], design, centre, shares[counts])
 
     def fitted(share: NDArray[np.float64], count: int) -> Fitted:
-        return _fitted(float(share @ mean), math.sqrt(max(float(share @ cov @ share), 1e-12)), count)
+        return _fitted(float(share @ mean), math.sqrt(float(share @ cov @ share) + MODEL_SPREAD**2), count)
 
     # The player's one skill is what all attempts have on the whole, each group by how often it was tried.
     whole = design.mean(axis=0) if len(design) else np.eye(design.shape[1])[0]
@@ -198,6 +232,7 @@ def calibrate(player: Player, attempts: Sequence[Evidence], *, count_easy: bool 
     skills = {name: groups[name].skill if name in groups else held[name] for name in GROUPS}
     # A player whose constants were measured keeps them, and with them the skill: the limbs' factors say the rest.
     skill = player.skill if player.constants != Constants() else overall.skill
+    skills, moves = _no_limit_below(every, skills, moves)
     own = {name: _held(each / skill, SPEED_RANGE) for name, each in skills.items()}
     new = replace(
         player,
@@ -207,7 +242,22 @@ def calibrate(player: Player, attempts: Sequence[Evidence], *, count_easy: bool 
         ),
     )
     before = _set_before(player, [row for row, counted in zip(attempts, counts) if counted])
-    return Calibration(before, overall, groups, len(design), new, int((~counts).sum()))
+    return Calibration(before, overall, groups, len(design), new, int((~counts).sum()), len(every) - len(attempts))
+
+
+def _no_limit_below(
+    attempts: Sequence[Evidence], skills: dict[str, float], moves: float
+) -> tuple[dict[str, float], float]:
+    """Each limb's skill and that of moves, so low that no figure's limit is below a tempo at which it was clean."""
+    found = dict(skills)
+    clean = [row for row in attempts if row.clean and row.figure]
+    for row in clean:
+        if not row.moves:
+            found[row.group] = min(found[row.group], HELD / row.pace)
+    for row in clean:
+        if row.moves:
+            moves = min(moves, HELD / (row.pace * found[row.group]))
+    return found, moves
 
 
 def _set_before(player: Player, attempts: Sequence[Evidence]) -> float:
@@ -227,7 +277,11 @@ def _held(value: float, bounds: tuple[float, float]) -> float:
 
 
 def _fit(
-    x: NDArray[np.float64], y: NDArray[np.float64], design: NDArray[np.float64], centre: NDArray[np.float64]
+    x: NDArray[np.float64],
+    y: NDArray[np.float64],
+    design: NDArray[np.float64],
+    centre: NDArray[np.float64],
+    shares: NDArray[np.float64],
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Logarithms of the skill in all and of what each column differs: the most likely ones, and their covariance.
 
@@ -237,7 +291,7 @@ def _fit(
 
     def cost(u: NDArray[np.float64]) -> float:
         z = STEEPNESS * (x + design @ u)
-        return float(np.sum(np.logaddexp(0.0, z) - (1 - y) * z) + weights @ (u - centre) ** 2 / 2)
+        return float(np.sum(shares * (np.logaddexp(0.0, z) - (1 - y) * z)) + weights @ (u - centre) ** 2 / 2)
 
     more = design.shape[1] - 1
     weights = np.array([1 / PRIOR_SPREAD**2, *[1 / GROUP_SPREAD**2] * more])
@@ -247,8 +301,8 @@ def _fit(
         # A lower skill factor is faster: log needed = log pace for an untrained player + u.
         z = STEEPNESS * (x + design @ u)
         p = 1 / (1 + np.exp(np.clip(z, -40, 40)))
-        gradient = weights * (u - centre) + STEEPNESS * design.T @ (y - p)
-        hessian = np.diag(weights) + STEEPNESS**2 * (design.T * (p * (1 - p))) @ design
+        gradient = weights * (u - centre) + STEEPNESS * design.T @ (shares * (y - p))
+        hessian = np.diag(weights) + STEEPNESS**2 * (design.T * (shares * p * (1 - p))) @ design
         step = np.linalg.solve(hessian, gradient)
         if float(np.abs(step).max(initial=0.0)) < 1e-10:
             break

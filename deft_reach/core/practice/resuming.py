@@ -13,8 +13,11 @@ from deft_reach.core.practice.verdicts import CLEAN, THREE_CLEAN, Rule
 
 #: So many rungs that hold are played once each before new ones, on every day. Common practice.
 WARM_UP: Final = 2
-#: Tempi that differ by less (BPM) are one.
-SAME_BPM: Final = 0.5
+#: A ladder was begun by tries below this part of its target.
+BEGUN_BELOW: Final = 0.75
+#: Tempi that differ by less (BPM) are one; and a rung so little (part) above what holds holds too: the rungs of
+#: another ladder stand elsewhere.
+SAME_BPM, SAME_RUNG = 0.5, 0.018
 
 
 class RungTry(NamedTuple):
@@ -59,9 +62,10 @@ def _stands(rung: Rung, stages: Sequence[Stage], tries: Sequence[RungTry], today
     """Whether a rung holds today."""
     name, needed = stages[rung.stage].name, rule.tries(rung.pace)
     mine = [one for one in tries if one.stage == name]
-    for tempo in sorted({one.tempo for one in mine if one.tempo >= rung.tempo - SAME_BPM}):
+    least = rung.tempo * (1 - SAME_RUNG) - 1e-9
+    for tempo in sorted({one.tempo for one in mine if one.tempo >= least}):
         day = _held(mine, tempo, needed)
-        if day is not None and tempo * kept_after((today - day).days) >= rung.tempo - SAME_BPM:
+        if day is not None and tempo * kept_after((today - day).days) >= least:
             return True
     return False
 
@@ -82,6 +86,13 @@ def _held(tries: Sequence[RungTry], tempo: float, needed: int) -> date | None:
                 run = 0
     lapsed = len(failed) >= LAPSES and any(day != held for day in failed)
     return None if lapsed else held
+
+
+def lowest_tried(tries: Sequence[RungTry], target: float) -> float | None:
+    """Where a ladder to ``target`` began that was climbed already (BPM): its rungs stay where they are, whatever the
+    model says of the player since. None where nothing was tried well below the target.
+    """
+    return min((one.tempo for one in tries if one.tempo <= BEGUN_BELOW * target), default=None)
 
 
 def nearest_rung(rungs: Sequence[Rung], stages: Sequence[Stage], tempo: float, stage: str = "") -> int:
