@@ -32,7 +32,7 @@ HALF_LIFE_DAYS: Final = 14.0
 #: What the model of a figure leaves out moves the skill by about so much (one standard deviation). From memory.
 MODEL_SPREAD: Final = math.log(1.12)
 #: A part of what a stroke needs does not change with skill: so much below, a limit is not under what was clean.
-HELD: Final = 0.97
+HELD: Final = 0.95
 #: Groups of one player differ from each other by about so much (one standard deviation).
 GROUP_SPREAD: Final = math.log(1.12)
 #: A failure at a lower pace than this is not for want of speed.
