@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Final
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from deft_reach.app.text.words import say
@@ -73,6 +73,15 @@ class LadderForm(QWidget):
         self.stages = QTableWidget()
         make_list(self.stages, "Stages", ["stage", "breaks at"], wide=(0,))
         column.addWidget(self.stages, 1)
+        #: Stages that are ticked off, by plan.
+        self._off: dict[str, set[str]] = {}
+        self._plan, self._filling = "", False
+        self.stages.itemChanged.connect(self._ticked)
+        # What follows fills the list anew: not while the list itself handles the click.
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(0)
+        self._later.timeout.connect(self.changed.emit)
         self.words = PlainLabel()
         self.words.setWordWrap(True)
         column.addWidget(self.words)
@@ -148,7 +157,14 @@ class LadderForm(QWidget):
     def moving(self) -> Rule:
         return self.settings.value("rule")  # type: ignore[no-any-return]
 
-    def show_stages(self, stages: tuple[Stage, ...], current: int) -> None:
+    def ticked_off(self, plan: str) -> frozenset[str]:
+        """The names of stages of a plan that are not needed any more."""
+        return frozenset(self._off.get(plan, ()))
+
+    def show_stages(self, stages: tuple[Stage, ...], current: int, plan: str) -> None:
+        """List the stages of a plan; a tick says that one is climbed, and the last one always is."""
+        self._plan, self._filling = plan, True
+        off = self.ticked_off(plan)
         self.stages.setRowCount(len(stages))
         for k, stage in enumerate(stages):
             limit = "–" if stage.tempo_limit is None else f"{stage.tempo_limit:.0f} BPM"
@@ -157,8 +173,24 @@ class LadderForm(QWidget):
                 item.setToolTip(plain_tip(f"{stage.name}: {stage.why}"))
                 if column:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                elif k < len(stages) - 1:
+                    item.setToolTip(plain_tip(f"{stage.name}: {stage.why}. Without its tick it is left out"))
+                    item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+                    ticked = stage.name not in off
+                    item.setCheckState(Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked)
                 self.stages.setItem(k, column, item)
         self.stages.setCurrentCell(current if stages else -1, 0)
+        self._filling = False
+
+    def _ticked(self, item: QTableWidgetItem) -> None:
+        """A stage is left out, or climbed again."""
+        if self._filling or item.column():
+            return
+        off = self._off.setdefault(self._plan, set())
+        wanted = item.checkState() == Qt.CheckState.Unchecked
+        if wanted != (item.text() in off):
+            off.symmetric_difference_update({item.text()})
+            self._later.start()
 
     def say_equivalents(self, rows: tuple[Equivalent, ...], minutes: float, ends: str = "") -> None:
         """How long it is by the rule, what the target is as fast as, and where it ends short of it."""

@@ -57,6 +57,8 @@ CHAIN_TIMES = 4
 PLAYED = 0.8
 #: So many of the newest attempts say where a ladder is taken up again.
 TRIES = 400
+#: A groove is played no more often than this before the figure that it leads into.
+MOST_GROOVES = 7
 #: Without playing for so long (seconds), a break was taken.
 REST_S = 90.0
 
@@ -73,6 +75,8 @@ class ClimbStation(Station):
         #: What is climbed: the plan in view, or a chain made into one.
         self.climbed: Plan | None = None
         self.stages: tuple[Stage, ...] = ()
+        #: Every stage there could be, those that are ticked off too.
+        self.offered: tuple[Stage, ...] = ()
         self.clock: Callable[[], float] = time.monotonic
         self.now: Callable[[], datetime] = lambda: datetime.now().astimezone()
         self.made_from: object = None
@@ -173,16 +177,19 @@ class ClimbStation(Station):
             self.made_from = key
             self.build()
 
-    def _groove(self) -> str | None:
-        """What the plan is played between: the section before it in a song, where there is one."""
+    def _groove(self) -> tuple[str | None, int]:
+        """What the plan is played between, and how often before it: the section before it in a song, where there is
+        one.
+        """
         document, plan = self.session.document, self.session.plan
         for song in document.songs:
             ids = [section.plan for section in song.sections]
             if plan is not None and plan.id in ids and ids.index(plan.id) > 0:
-                before = document.plan(ids[ids.index(plan.id) - 1])
+                section = song.sections[ids.index(plan.id) - 1]
+                before = document.plan(section.plan)
                 if before.kit == plan.kit:
-                    return document.score(before.pattern).text
-        return None
+                    return document.score(before.pattern).text, min(section.times, MOST_GROOVES)
+        return None, 1
 
     def _subject(self) -> tuple[Plan, Pattern] | None:
         """What is climbed: the plan in view, or a song's plans in a chain, as a plan of their own."""
@@ -206,7 +213,7 @@ class ClimbStation(Station):
         if self.transport.session is self.view:
             self.transport.stop()
         self.form.show_choices([(song.name, song.id) for song in session.document.songs if song.sections])
-        self.runner, self.stages, self.climbed = None, (), None
+        self.runner, self.stages, self.offered, self.climbed = None, (), (), None
         try:
             subject = self._subject()
         except (ValueError, StrokeTextError) as error:
@@ -228,12 +235,15 @@ class ClimbStation(Station):
                 what = (pattern, document.kit(plan.kit), document.player(plan.player), plan.tempo)
                 way = self.form.way_chosen
                 if way == CHUNKS and not chained:
-                    self.stages = build_chunks(*what, repeat=plan.repeat, weights=plan.weights)
+                    self.offered = build_chunks(*what, repeat=plan.repeat, weights=plan.weights)
                 else:
-                    self.stages = build_up(
-                        *what, repeat=plan.repeat, weights=plan.weights, groove=self._groove(),
+                    groove, times = self._groove()
+                    self.offered = build_up(
+                        *what, repeat=plan.repeat, weights=plan.weights, groove=groove, groove_times=times,
                         straight=chained or way == STRAIGHT, between=not chained,
                     )  # fmt: skip
+                off = self.form.ticked_off(plan.id)
+                self.stages = tuple(s for s in self.offered if s.name not in off or s is self.offered[-1])
                 tries = self.log.rung_tries(document.practice_id(plan.id), TRIES)
                 clean = max((t.tempo for t in tries if t.verdict == "clean" and t.stage in WHOLE), default=None)
                 rungs = build_ladder(
@@ -315,10 +325,10 @@ class ClimbStation(Station):
                 stage.name, stage.text, document.kit(plan.kit), document.player(plan.player), plan, runner.rung.tempo,
                 runner.rung.repeats > 1 or stage.report.repeat,
             )  # fmt: skip
-            self.form.show_stages(self.stages, runner.rung.stage)
+            self.form.show_stages(self.offered, self.offered.index(stage), plan.id)
             self.weave_panel.set_note(stage.why)
         else:
-            self.form.show_stages((), 0)
+            self.form.show_stages((), 0, "")
         playing = self.transport.playing and self.transport.session is self.view
         self.card.show_runner(runner, playing, self.rounds_played)
         self.chart.show_runner(runner)

@@ -66,18 +66,20 @@ def build_up(
     repeat: bool = False,
     weights: Weights = DEFAULT_WEIGHTS,
     groove: str | None = None,
+    groove_times: int = 1,
     straight: bool = False,
     between: bool = True,
 ) -> tuple[Stage, ...]:
     """The stages of a pattern; those that would be the same as the one before are left out.
 
-    ``groove`` is what it is played between in the last stage; None takes a plain one. ``straight`` is for players who
-    go straight to the kit: everything at once, then between grooves. Without ``between`` that last stage is left out.
+    ``groove`` is what it is played between in the last stage, ``groove_times`` before it and once after it; None
+    takes a plain one. ``straight`` is for players who go straight to the kit: everything at once, then between
+    grooves. Without ``between`` that last stage is left out.
     """
     cut_down = (("everything", pattern),) if straight and pattern.strokes else _cut_down(pattern, kit)
     rows = [(name, part, repeat) for name, part in cut_down]
     # A loop is a groove itself: it is not played between foreign ones.
-    framed = _between(pattern, kit, groove) if between and (groove is not None or not repeat) else None
+    framed = _between(pattern, kit, groove, groove_times) if between and (groove is not None or not repeat) else None
     alone = _groove_for(pattern, kit, groove) if framed is not None and not straight else None
     rows += [(name, part, True) for name, part in (("groove alone", alone), ("between grooves", framed)) if part]
     stages = [
@@ -305,8 +307,8 @@ def _groove_for(pattern: Pattern, kit: Kit, groove: str | None) -> Pattern | Non
 
 
 @newest
-def _between(pattern: Pattern, kit: Kit, groove: str | None) -> Pattern | None:
-    """A bar or more of groove, the figure, and the groove again; None where they cannot be chained."""
+def _between(pattern: Pattern, kit: Kit, groove: str | None, times: int = 1) -> Pattern | None:
+    """A bar or more of groove so many times, the figure, and the groove again; None where they cannot be chained."""
     text = groove or _plain_groove_for(pattern, kit)
     if text is None or not any(bar.length == Fraction(*bar.meter) for bar in pattern.bar_rows):
         return None
@@ -315,7 +317,7 @@ def _between(pattern: Pattern, kit: Kit, groove: str | None) -> Pattern | None:
         Plan("groove", "groove", "groove", "kit", "player", DEFAULT_TEMPO, True),
         Plan("figure", "figure", "figure", "kit", "player", DEFAULT_TEMPO),
     )
-    song = Song("song", "song", (Section("groove"), Section("figure"), Section("groove")), True)
+    song = Song("song", "song", (Section("groove", times), Section("figure"), Section("groove")), True)
     document = Document(
         players=(Player(id="player"),), kits=(replace(kit, id="kit"),),
         patterns=(Score("groove", "groove", text), Score("figure", "figure", pattern.text)), plans=plans,

@@ -212,6 +212,13 @@ def test_big_steps_are_a_school_too():
     ]  # fmt: skip
 
 
+def test_a_song_keeps_its_proportions():
+    """Three times the groove and the fill once stay three and one."""
+    groove = "/8 R@rd+K R@rd R@rd+L R@rd R@rd+K R@rd R@rd+L R@rd |"
+    between = build_up(FIGURE, FIVE, PLAYER, 100, groove=groove, groove_times=3)[-1]
+    assert between.name == "between grooves" and between.text.count("R@rd+K") == 2 * (3 + 1)
+
+
 def test_a_groove_of_the_players_own():
     groove = "/8 R@rd+K R@rd R@rd+L R@rd R@rd+K R@rd R@rd+L R@rd |"
     between = build_up(FIGURE, FIVE, PLAYER, 100, groove=groove)[-1]
