@@ -7,7 +7,7 @@ from datetime import date
 from typing import Final, NamedTuple
 
 from deft_reach.core.practice.ladder import Rung
-from deft_reach.core.practice.progress_log import LAPSES, kept_after
+from deft_reach.core.practice.progress_log import LAPSES, WHOLE, kept_after
 from deft_reach.core.practice.stages import Stage
 from deft_reach.core.practice.verdicts import CLEAN, THREE_CLEAN, Rule
 
@@ -61,7 +61,9 @@ def resume(
 def _stands(rung: Rung, stages: Sequence[Stage], tries: Sequence[RungTry], today: date, rule: Rule) -> bool:
     """Whether a rung holds today."""
     name, needed = stages[rung.stage].name, rule.tries(rung.pace)
-    mine = [one for one in tries if one.stage == name]
+    # The whole figure is the whole figure, in whichever frame it was played.
+    names = WHOLE if name in WHOLE else (name,)
+    mine = [one for one in tries if one.stage in names]
     least = rung.tempo * (1 - SAME_RUNG) - 1e-9
     for tempo in sorted({one.tempo for one in mine if one.tempo >= least}):
         day = _held(mine, tempo, needed)

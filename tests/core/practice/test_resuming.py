@@ -43,6 +43,13 @@ def test_one_clean_verdict_does_not_skip_the_rule_of_three():
     assert resume(RUNGS, STAGES, broken, TODAY, Rule(up_after=2)).warm_up_to == number(TEMPI[4]) + 1
 
 
+def test_the_whole_figure_holds_in_whichever_frame_it_was_played():
+    framed = resume(RUNGS, STAGES, tries(TEMPI[4], CLEAN, stage="everything"), TODAY)
+    assert framed == resume(RUNGS, STAGES, tries(TEMPI[4], CLEAN, stage="between grooves"), TODAY)
+    assert framed.warm_up_to == number(TEMPI[4]) + 1
+    assert resume(RUNGS, STAGES, tries(TEMPI[4], CLEAN, stage="skeleton"), TODAY).warm_up_to < framed.warm_up_to
+
+
 def test_each_day_warms_up_and_the_same_day_goes_on():
     same = resume(RUNGS, STAGES, tries(TEMPI[4], CLEAN, days=0), TODAY)
     assert same.at == same.warm_up_to == number(TEMPI[4]) + 1
