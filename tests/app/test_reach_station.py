@@ -93,14 +93,18 @@ def test_a_finding_selects_its_strokes_and_says_what_would_help(storm):
     assert "other hand" in findings.item(row).data(Qt.ItemDataRole.AccessibleTextRole)
 
 
-def test_the_most_serious_findings_stand_first_in_the_larger_half(storm):
+def test_the_most_serious_findings_stand_first_in_the_larger_half(storm, qtbot):
     findings = storm.reach_station.findings
     shown = [findings.item(row).data(FINDING) for row in range(findings.count())]
     assert [f.severity.rank for f in shown] == sorted((f.severity.rank for f in shown), reverse=True)
     assert set(shown) == set(storm.session.report.findings) and shown[0].severity == "stop"
-    # Several of them can be read without scrolling.
-    rows = [findings.visualItemRect(findings.item(row)) for row in range(findings.count())]
-    assert sum(findings.viewport().rect().contains(row) for row in rows) >= 4
+
+    def in_sight():
+        rows = (findings.visualItemRect(findings.item(row)) for row in range(findings.count()))
+        return sum(findings.viewport().rect().contains(row) for row in rows)
+
+    # Several of them can be read without scrolling, once everything is laid out.
+    qtbot.waitUntil(lambda: in_sight() >= 4)
     assert "stop" in storm.reach_station.findings_note.text()
 
 
