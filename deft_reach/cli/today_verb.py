@@ -12,7 +12,7 @@ from deft_reach.cli.options import Argument, Option, Verb, real
 from deft_reach.cli.output import JSON, InputError, tell
 from deft_reach.core.document import Document
 from deft_reach.core.model.counting import counted
-from deft_reach.core.practice.day import Played, Today
+from deft_reach.core.practice.day import KINDS, Played, Today
 from deft_reach.core.practice.today import MINUTES_RANGE, USUAL_MINUTES, plan_today
 from deft_reach.store.day_log import played_by
 from deft_reach.store.documents import SUFFIX, open_document
@@ -21,13 +21,6 @@ from deft_reach.store.log_exchange import MAX_BYTES, from_csv, from_json
 from deft_reach.store.logbook import Logbook
 from deft_reach.store.places import logbook_file
 from deft_reach.store.reading import read_file
-
-#: What each item is, for people.
-WORDS = {
-    "warm-up": "warm up", "due": "does it hold?", "chunk": "the part that breaks", "rungs": "next rungs",
-    "song": "the song through", "break": "break", "take": "record a take", "test": "hand test",
-    "write": "write a plan", "commit": "commit a plan",
-}  # fmt: skip
 
 
 def run(args: argparse.Namespace) -> int:
@@ -86,7 +79,7 @@ def in_words(today: Today) -> str:
         what = f" {item.name}{tempo}" if item.name else ""
         part = f" ({item.stage})" if item.stage else ""
         when = f"{at:3.0f} min  " if item.minutes else ""
-        lines.append(f"{when}{WORDS[item.what]}:{what}{part}" + (f"; {item.why}" if what else f" {item.why}"))
+        lines.append(f"{when}{KINDS[item.what].lower()}:{what}{part}" + (f"; {item.why}" if what else f" {item.why}"))
         at += item.minutes
     if not today.items:
         lines.append(f"{today.played:.0f} min are played: that is enough for today")

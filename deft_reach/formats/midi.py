@@ -33,7 +33,7 @@ from deft_reach.formats.drum_notes import Note, loudness_marks, merged
 from deft_reach.formats.general_midi import key_of, sound_of
 from deft_reach.formats.imported import AS_FOUND, Choices, Imported, as_written
 from deft_reach.formats.midi_file import open_midi
-from deft_reach.formats.midi_foreign import DRUMS, drum_parts, foreign_pattern, frame_of
+from deft_reach.formats.midi_foreign import DEFAULT_BPM, DRUMS, drum_parts, foreign_pattern, frame_of
 from deft_reach.formats.reading import DocumentError, reader
 from deft_reach.formats.writing_down import written_down
 
@@ -190,10 +190,6 @@ def _notes(pattern: Pattern, kit: Kit, tempo: float, ticks: int) -> tuple[list[t
     return [(tick + lead, *rest) for tick, *rest in found], lead  # type: ignore[misc]
 
 
-#: Files that set no tempo have this one (BPM).
-MIDI_TEMPO = 120.0
-
-
 def _checksum(notes: Sequence[tuple[int, int, int]]) -> int:
     return zlib.crc32(repr(sorted(notes)).encode())
 
@@ -283,7 +279,7 @@ def _from_notes(
                 unknown.add(note.key)
             strike = Strike(sound.limb, sound.voice, sound.marks + marks[k])
         # A stroke of ours that is late or early on purpose says so: it is written where it was.
-        late = Fraction(round(strike.shift / 1000 * (tempo or MIDI_TEMPO) / 60 * ticks), ticks)
+        late = Fraction(round(strike.shift / 1000 * (tempo or DEFAULT_BPM) / 60 * ticks), ticks)
         strikes.append((max(note.beat - begin - late, Fraction(0)), strike))
     if unknown:
         keys = ", ".join(map(str, sorted(unknown)))

@@ -33,9 +33,9 @@ def played_by(log: _Log, document: Document, day: date) -> Played:
 
     Raises LogbookError where a logbook itself is asked and cannot be read.
     """
-    ids = [document.practice_id(plan.id) for plan in document.plans]
-    ids += [document.practice_id(f"chain {song.id}") for song in document.songs]
-    practice = {id: row for id, row in log.played().items() if id in set(ids)}
+    own = {document.practice_id(plan.id) for plan in document.plans}
+    own |= {document.practice_id(f"chain {song.id}") for song in document.songs}
+    practice = {id: row for id, row in log.played().items() if id in own}
     points: dict[str, Sequence[Point]] = {id: log.points(id, MOST_POINTS) for id in practice}
     # Whatever was played today tires the hands, of other documents too.
     minutes = {id: seconds / 60 for id, seconds in log.seconds_by_plan(day.isoformat()).items()}

@@ -10,13 +10,10 @@ import sqlite3
 from typing import Final
 
 from deft_reach.core.document import Document, MissingError, Plan
+from deft_reach.store.log_schema import TALLIED
 
 #: A plan's sums again, from its entries.
-_SUMS: Final = """
-INSERT INTO tallies SELECT plan, substr(at, -6), count(*), total(seconds),
-        max(CASE WHEN verdict = 'clean' AND stage IN ('everything', 'between grooves') THEN tempo END), max(at)
-    FROM attempts WHERE plan = ? GROUP BY 1, 2
-"""
+_SUMS: Final = f"{TALLIED} WHERE plan = ? GROUP BY 1, 2"
 
 
 def adopt(base: sqlite3.Connection, document: Document) -> int:

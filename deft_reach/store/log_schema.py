@@ -42,6 +42,10 @@ CREATE TRIGGER attempt_added AFTER INSERT ON attempts BEGIN
         WHERE true ON CONFLICT DO UPDATE SET seconds = seconds + excluded.seconds;
 END;
 """
+#: Sums anew, from the attempts; what may follow is WHERE, and then the groups.
+TALLIED: Final = """INSERT INTO tallies SELECT plan, substr(at, -6), count(*), total(seconds),
+        max(CASE WHEN verdict = 'clean' AND stage IN ('everything', 'between grooves') THEN tempo END), max(at)
+    FROM attempts"""
 #: What brings a database of a version to the next one.
 MIGRATIONS: Final[dict[int, str]] = {
     1: f"""
@@ -49,9 +53,7 @@ DROP INDEX attempts_by_plan;
 ALTER TABLE attempts ADD COLUMN committed TEXT NOT NULL DEFAULT '';
 ALTER TABLE takes ADD COLUMN speed TEXT NOT NULL DEFAULT '[]';
 {SUMS}
-INSERT INTO tallies SELECT plan, substr(at, -6), count(*), total(seconds),
-        max(CASE WHEN verdict = 'clean' AND stage IN ('everything', 'between grooves') THEN tempo END), max(at)
-    FROM attempts GROUP BY 1, 2;
+{TALLIED} GROUP BY 1, 2;
 INSERT INTO worked SELECT substr(at, 1, 10), '', total(seconds) FROM attempts GROUP BY 1;
 INSERT INTO worked SELECT substr(at, 1, 10), each.key, total(each.value)
     FROM attempts, json_each(attempts.load) AS each GROUP BY 1, 2;

@@ -88,8 +88,7 @@ class PracticeLog:
         if left.entries:
             count = book.merge(left.entries)
             if count:
-                subject, verb = ("1 entry", "is") if count == 1 else (f"{count:,} entries", "are")
-                self._remarks.append(f"{subject} of an earlier run {verb} in the logbook now.")
+                self._remarks.append(_now(count, "an earlier run", "in the logbook"))
         forget(left)
         self._taken_up = True
 
@@ -110,8 +109,7 @@ class PracticeLog:
         count = book.adopt(self._document)
         self._document = None
         if count:
-            subject, verb = ("1 entry", "is") if count == 1 else (f"{count:,} entries", "are")
-            self._remarks.append(f"{subject} of before documents had ids {verb} this document's now.")
+            self._remarks.append(_now(count, "before documents had ids", "this document's"))
             self._answers = {}
             self.changed.emit()
 
@@ -353,3 +351,9 @@ class PracticeLog:
             self._book = None
         self.session = None
         self.unwritten.close()
+
+
+def _now(count: int, source: str, place: str) -> str:
+    """Where entries of somewhere are now."""
+    subject, verb = ("1 entry", "is") if count == 1 else (f"{count:,} entries", "are")
+    return f"{subject} of {source} {verb} {place} now."

@@ -170,12 +170,12 @@ class LadderForm(QWidget):
             limit = "–" if stage.tempo_limit is None else f"{stage.tempo_limit:.0f} BPM"
             for column, text in enumerate((stage.name, limit)):
                 item = QTableWidgetItem(text)
-                item.setToolTip(plain_tip(f"{stage.name}: {stage.why}"))
+                own = column == 0 and k < len(stages) - 1
+                hint = ". Without its tick it is left out" if own else ""
+                item.setToolTip(plain_tip(f"{stage.name}: {stage.why}{hint}"))
                 if column:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                elif k < len(stages) - 1:
-                    item.setToolTip(plain_tip(f"{stage.name}: {stage.why}. Without its tick it is left out"))
-                    item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+                elif own:
                     ticked = stage.name not in off
                     item.setCheckState(Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked)
                 self.stages.setItem(k, column, item)
@@ -187,10 +187,8 @@ class LadderForm(QWidget):
         if self._filling or item.column():
             return
         off = self._off.setdefault(self._plan, set())
-        wanted = item.checkState() == Qt.CheckState.Unchecked
-        if wanted != (item.text() in off):
-            off.symmetric_difference_update({item.text()})
-            self._later.start()
+        (off.add if item.checkState() == Qt.CheckState.Unchecked else off.discard)(item.text())
+        self._later.start()
 
     def say_equivalents(self, rows: tuple[Equivalent, ...], minutes: float, ends: str = "") -> None:
         """How long it is by the rule, what the target is as fast as, and where it ends short of it."""

@@ -10,7 +10,7 @@ from datetime import datetime
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QShowEvent
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from deft_reach.app.canvas.reach_plan import ReachPlan
 from deft_reach.app.canvas.stroke_lane import StrokeLane
@@ -23,12 +23,13 @@ from deft_reach.app.shell.station import Station
 from deft_reach.app.shell.transport import Transport
 from deft_reach.app.text.numbers import bpm
 from deft_reach.app.text.words import VERDICT_WORDS, say, sentence
+from deft_reach.app.widgets.choices import level_box
 from deft_reach.app.widgets.panel import Panel
 from deft_reach.app.widgets.plain_text import PlainLabel
 from deft_reach.core.document import Plan, read_text, standing
 from deft_reach.core.model.pattern import Pattern
 from deft_reach.core.notation.stroke_text import StrokeTextError
-from deft_reach.core.practice.cautions import ALWAYS, HEAT, LEVELS, hearing_words
+from deft_reach.core.practice.cautions import ALWAYS, HEAT, hearing_words
 from deft_reach.core.practice.chunks import build_chunks
 from deft_reach.core.practice.day import (
     CHUNK,
@@ -142,11 +143,7 @@ class ClimbStation(Station):
         corner = QWidget()
         row = QHBoxLayout(corner)
         row.setContentsMargins(0, 0, 0, 0)
-        self.level = QComboBox()
-        self.level.setAccessibleName("What is played on, for your hearing")
-        for name, level in LEVELS.items():
-            self.level.addItem(f"{name}, about {level:.0f} dBA", level)
-        self.level.setCurrentIndex(3)
+        self.level = level_box()
         self.dose = PlainLabel()
         self.dose.setObjectName("hint")
         row.addWidget(self.dose)

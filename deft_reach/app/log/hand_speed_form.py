@@ -51,6 +51,7 @@ from deft_reach.formats.general_midi import FOOT_KEYS, hand_test_keys
 from deft_reach.formats.midi_file import MAX_BYTES
 from deft_reach.formats.midi_take import load_performance, load_texts
 from deft_reach.formats.reading import DocumentError
+from deft_reach.store.day_log import HAND_TEST
 from deft_reach.store.log_entries import TakeEntry
 from deft_reach.store.note_maps import NoteMaps
 from deft_reach.store.practice_log import PracticeLog
@@ -58,7 +59,7 @@ from deft_reach.store.reading import read_file
 
 SIMULATED, KEYBOARD = "simulated player", "this computer's keys"
 #: By what name hand tests stand in the log.
-PLAN, PLAN_NAME = "hand test", "Hand test"
+PLAN, PLAN_NAME = HAND_TEST, "Hand test"
 TICK_MS = 100
 
 

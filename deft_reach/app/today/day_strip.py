@@ -11,19 +11,8 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from deft_reach.app import theme
 from deft_reach.app.canvas.base import label, sheet_painter
 from deft_reach.app.text.numbers import bpm
-from deft_reach.app.today.words import KINDS
 from deft_reach.app.widgets.plain_text import plain_tip
-from deft_reach.core.practice.day import (
-    BREAK,
-    CHUNK,
-    DUE,
-    RUNGS,
-    SONG,
-    TAKE,
-    TEST,
-    Item,
-    Today,
-)
+from deft_reach.core.practice.day import BREAK, CHUNK, DUE, KINDS, RUNGS, SONG, TAKE, TEST, Item, Today
 
 LEFT, RIGHT = 26.0, 20.0
 #: Room for the minutes under the line of time, for a row of names over it, and the most that stands on it (px).

@@ -9,13 +9,11 @@ from typing import Final
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
-    QComboBox,
     QHBoxLayout,
     QPushButton,
     QScrollArea,
     QSpinBox,
     QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -25,14 +23,14 @@ from deft_reach.app.shell.station import Station
 from deft_reach.app.text.numbers import bpm
 from deft_reach.app.text.words import sentence
 from deft_reach.app.today.day_strip import DayStrip, item_words
-from deft_reach.app.today.words import KINDS
+from deft_reach.app.widgets.choices import level_box
 from deft_reach.app.widgets.panel import Panel
-from deft_reach.app.widgets.plain_text import PlainLabel, plain_tip
+from deft_reach.app.widgets.plain_text import PlainLabel
 from deft_reach.app.widgets.styled import set_scaled
-from deft_reach.app.widgets.tables import make_list
+from deft_reach.app.widgets.tables import fill_row, make_list
 from deft_reach.core.model.counting import counted
-from deft_reach.core.practice.cautions import HEAT, LEVELS
-from deft_reach.core.practice.day import BREAK, Item, Today
+from deft_reach.core.practice.cautions import HEAT
+from deft_reach.core.practice.day import BREAK, KINDS, Item, Today
 from deft_reach.core.practice.progress_log import CLEAN
 from deft_reach.core.practice.today import MINUTES_RANGE, USUAL_MINUTES, plan_today
 from deft_reach.core.session import Session
@@ -106,11 +104,7 @@ class TodayStation(Station):
         self.minutes.setAccessibleName("How long there is today")
         have = PlainLabel("I have")
         have.setBuddy(self.minutes)
-        self.level = QComboBox()
-        self.level.setAccessibleName("What is played on, for your hearing")
-        for name, level in LEVELS.items():
-            self.level.addItem(f"on {name}, about {level:.0f} dBA", level)
-        self.level.setCurrentIndex(3)
+        self.level = level_box("on ")
         for part in (have, self.minutes, self.level):
             row.addWidget(part)
         return corner
@@ -154,12 +148,8 @@ class TodayStation(Station):
             tempo = "" if item.tempo is None else bpm(item.tempo)
             part = f" · {item.stage}" if item.stage else ""
             minutes = f"{item.minutes:.0f}" if item.minutes else ""
-            for column, text in enumerate((minutes, KINDS[item.what], f"{item.name}{part}", tempo, item.why)):
-                cell = QTableWidgetItem(text)
-                cell.setToolTip(plain_tip(item_words(item)))
-                if column in (0, 3):
-                    cell.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                self.items.setItem(k, column, cell)
+            cells = (minutes, KINDS[item.what], f"{item.name}{part}", tempo, item.why)
+            fill_row(self.items, k, cells, [item_words(item)] * len(cells), numbers=(0, 3))
         self.items.setCurrentCell(0 if day.items else -1, 1)
         self._choose(0 if day.items else -1)
         self._show_home(day)
@@ -180,12 +170,8 @@ class TodayStation(Station):
             else:
                 often = counted(found.sessions, "session")
                 words = f"about {often} away, eight times in ten {found.low} to {found.high}"
-            for column, text in enumerate((row.plan.name, row.state, clean, bpm(row.plan.tempo), words)):
-                cell = QTableWidgetItem(text)
-                cell.setToolTip(plain_tip(text))
-                if column in (2, 3):
-                    cell.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                self.home.setItem(k, column, cell)
+            cells = (row.plan.name, row.state, clean, bpm(row.plan.tempo), words)
+            fill_row(self.home, k, cells, cells, numbers=(2, 3))
 
     @property
     def chosen(self) -> Item | None:

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QComboBox
 from deft_reach.core.document import Document
 from deft_reach.core.model.kit import Kit
 from deft_reach.core.model.layouts import LAYOUTS, layout
+from deft_reach.core.practice.cautions import LEVELS
 
 
 def fill_box(box: QComboBox, rows: Sequence[tuple[str, object]], first: int = 0) -> None:
@@ -39,3 +40,13 @@ def chosen_kit(box: QComboBox, document: Document) -> Kit | None:
         return None
     kind, id = data
     return layout(id) if kind == "layout" else next((kit for kit in document.kits if kit.id == id), None)
+
+
+def level_box(before: str = "") -> QComboBox:
+    """What is played on and how loud that is (dBA, the data of each row): a kit, until something else is chosen."""
+    box = QComboBox()
+    box.setAccessibleName("What is played on, for your hearing")
+    for name, level in LEVELS.items():
+        box.addItem(f"{before}{name}, about {level:.0f} dBA", level)
+    box.setCurrentIndex(list(LEVELS).index("kit"))
+    return box

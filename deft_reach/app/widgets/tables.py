@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QLabel, QTableWidget, QTableWidgetItem
@@ -89,12 +89,18 @@ class _Fit(QObject):
             self.table.setColumnWidth(column, max(header, self.table.sizeHintForColumn(column)) + AIR)
 
 
-def fill_row(table: QTableWidget, row: int, cells: Sequence[str], tips: Sequence[str] = ()) -> None:
-    """Put texts into a row, and tips under the pointer, one for each cell, where there are any."""
+def fill_row(
+    table: QTableWidget, row: int, cells: Sequence[str], tips: Sequence[str] = (), numbers: Collection[int] = ()
+) -> None:
+    """Put texts into a row, and tips under the pointer, one for each cell, where there are any; the columns of
+    ``numbers`` end at the right.
+    """
     for column, text in enumerate(cells):
         item = QTableWidgetItem(text)
         if tips:
             item.setToolTip(plain_tip(tips[column]))
+        if column in numbers:
+            item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         table.setItem(row, column, item)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
-from typing import Any, NamedTuple
+from typing import Any, Final, NamedTuple
 
 from deft_reach.core.document import Plan
 from deft_reach.core.practice.forecast import Forecast
@@ -17,6 +17,19 @@ WARM_UP, DUE, CHUNK, RUNGS, SONG, BREAK, TAKE, TEST = (
 )  # fmt: skip
 #: What comes first where nothing can be practised yet.
 WRITE, COMMIT = "write", "commit"
+#: What each is called.
+KINDS: Final = {
+    WARM_UP: "Warm up",
+    DUE: "Does it hold?",
+    CHUNK: "The part that breaks",
+    RUNGS: "Next rungs",
+    SONG: "The song through",
+    BREAK: "Break",
+    TAKE: "Record a take",
+    TEST: "Hand test",
+    WRITE: "Write a plan",
+    COMMIT: "Commit a plan",
+}
 
 
 class Item(NamedTuple):

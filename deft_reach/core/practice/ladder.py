@@ -121,8 +121,12 @@ def room_above(clean: float | None) -> float | None:
 
 def first_tempo(stages: Sequence[Stage], target: float) -> float:
     """Where to begin: near half the target, or where the fastest passage is easy if that is slower."""
-    limits = [stage.tempo_limit for stage in stages if stage.tempo_limit is not None]
-    easy = min(limits) * EASY_PACE if limits else target * BEGIN_BELOW
+    return begin_below(min((s.tempo_limit for s in stages if s.tempo_limit is not None), default=None), target)
+
+
+def begin_below(limit: float | None, target: float) -> float:
+    """Near half the target (BPM), or where what breaks at this limit (BPM, if any) is easy if that is slower."""
+    easy = math.inf if limit is None else limit * EASY_PACE
     return max(TEMPO_RANGE[0], math.floor(min(easy, target * BEGIN_BELOW)))
 
 

@@ -45,7 +45,10 @@ def resume(
     A rung holds once it was clean as often in a row as the rule asks; it lapses by failures on another day, and
     sinks while it is not played. A day begins a few rungs below the first that does not hold.
     """
-    high = max((k for k in range(len(rungs)) if _stands(rungs[k], stages, tries, today, rule)), default=-1)
+    asked = [(stages[rung.stage].name, rule.tries(rung.pace)) for rung in rungs]
+    holds = {key: _standing(*key, tries, today) for key in set(asked)}
+    stands = [holds[key] >= rung.tempo * (1 - SAME_RUNG) - 1e-9 for key, rung in zip(asked, rungs)]
+    high = max((k for k, one in enumerate(stands) if one), default=-1)
     begin = min(high + 1, len(rungs) - 1)
     away = (today - max((one.day for one in tries), default=today)).days
     if high < 0:
@@ -58,18 +61,13 @@ def resume(
     return Resume(first, high + 1, why)
 
 
-def _stands(rung: Rung, stages: Sequence[Stage], tries: Sequence[RungTry], today: date, rule: Rule) -> bool:
-    """Whether a rung holds today."""
-    name, needed = stages[rung.stage].name, rule.tries(rung.pace)
+def _standing(stage: str, needed: int, tries: Sequence[RungTry], today: date) -> float:
+    """The highest tempo (BPM) that a stage holds today, less what was forgotten; 0 where it holds none."""
     # The whole figure is the whole figure, in whichever frame it was played.
-    names = WHOLE if name in WHOLE else (name,)
+    names = WHOLE if stage in WHOLE else (stage,)
     mine = [one for one in tries if one.stage in names]
-    least = rung.tempo * (1 - SAME_RUNG) - 1e-9
-    for tempo in sorted({one.tempo for one in mine if one.tempo >= least}):
-        day = _held(mine, tempo, needed)
-        if day is not None and tempo * kept_after((today - day).days) >= least:
-            return True
-    return False
+    held = ((tempo, _held(mine, tempo, needed)) for tempo in {one.tempo for one in mine})
+    return max((tempo * kept_after((today - day).days) for tempo, day in held if day is not None), default=0.0)
 
 
 def _held(tries: Sequence[RungTry], tempo: float, needed: int) -> date | None:

@@ -7,14 +7,14 @@ again. That what holds is played again after ever longer times, and what does no
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from datetime import date
 from typing import Final
 
 from deft_reach.core.document import Document, MissingError, Plan, analyse_plan, read_text
 from deft_reach.core.model.counting import counted
 from deft_reach.core.notation.stroke_text import StrokeTextError
-from deft_reach.core.practice.cautions import ALWAYS, BEFORE, hearing_words
+from deft_reach.core.practice.cautions import ALWAYS, BEFORE, LEVELS, hearing_words
 from deft_reach.core.practice.chunks import build_chunks
 from deft_reach.core.practice.day import (
     BREAK,
@@ -32,7 +32,7 @@ from deft_reach.core.practice.day import (
     Today,
 )
 from deft_reach.core.practice.forecast import forecast
-from deft_reach.core.practice.ladder import BEGIN_BELOW, EASY_PACE, SHRINKING
+from deft_reach.core.practice.ladder import SHRINKING, begin_below
 from deft_reach.core.practice.progress_log import (
     CLEAN,
     COMMITTED,
@@ -42,6 +42,7 @@ from deft_reach.core.practice.progress_log import (
     PlanProgress,
     progress,
 )
+from deft_reach.core.practice.runner import UNBROKEN_S
 
 #: A day's minutes are between these.
 MINUTES_RANGE: Final = (5.0, 240.0)
@@ -61,8 +62,8 @@ MOST_RUNGS_MIN, MOST_ROUNDS = 18.0, 4
 MINUTES_A_NEW_ONE: Final = 15.0
 #: A break is not worth it for the last minutes.
 NO_BREAK_FOR: Final = 5.0
-#: So long without a break (minutes): common practice, and the runner's own.
-UNBROKEN_MIN: Final = 25.0
+#: So long without a break (minutes): the runner's own.
+UNBROKEN_MIN: Final = UNBROKEN_S / 60
 #: Chunks and takes have room in days of so many minutes.
 ROOM_FOR_CHUNK, ROOM_FOR_TAKE = 18.0, 12.0
 #: A part of a clean tempo that is easy enough to warm up with.
@@ -72,7 +73,7 @@ ABOVE_HOME: Final = 1.05
 #: Days after which a hand test is done again.
 TEST_AGAIN: Final = 60
 #: How loud it is where nobody says (dBA): a kit.
-LEVEL: Final = 100.0
+LEVEL: Final = LEVELS["kit"]
 
 
 def plan_today(document: Document, log: Played, minutes: float, today: date, level: float = LEVEL) -> Today:
@@ -89,14 +90,15 @@ def plan_today(document: Document, log: Played, minutes: float, today: date, lev
     if not own:
         return Today((_first_of_all(document, rows),), minutes, over, (), ())
     left = math.floor(max(0.0, minutes - over))
-    items = _Planner(document, log, own, today, minutes, left).items() if left >= 1 else ()
+    # What was at home and is only not played for a while is due, not to be climbed again.
+    home = {row.plan.id: row for row in progress(document, log.practice) if row.state == CLEAN}
+    items = _Planner(document, log, own, home.keys(), today, minutes, left).items() if left >= 1 else ()
     forecasts = []
     for row in own:
         found = forecast(log.points.get(document.practice_id(row.plan.id), ()), row.plan.tempo)
         if found is not None and row.state != CLEAN:
             forecasts.append((row.plan, found))
-    rested = {row.plan.id: row for row in progress(document, log.practice)}
-    shown = tuple(r if (r := rested[row.plan.id]).state == CLEAN else row for row in own)
+    shown = tuple(home.get(row.plan.id, row) for row in own)
     ears = hearing_words(level, over + sum(i.minutes for i in items if i.what != BREAK))
     return Today(items, minutes, over, tuple(forecasts), (BEFORE, ears, ALWAYS) if items else (ears,), shown)
 
@@ -139,14 +141,13 @@ class _Planner:
     """Fills what is left of a day."""
 
     def __init__(
-        self, document: Document, log: Played, rows: Sequence[PlanProgress], today: date, asked: float, left: float
-    ) -> None:
-        self.document, self.log, self.rows = document, log, rows
+        self, document: Document, log: Played, rows: Sequence[PlanProgress], home: Collection[str], today: date,
+        asked: float, left: float,
+    ) -> None:  # fmt: skip
+        #: The ids of plans that are at home are in ``home``.
+        self.document, self.log, self.rows, self.home = document, log, rows, home
         self.today, self.asked, self.left = today, asked, left
         self.begun = sum(log.minutes.values()) > 0
-        # What was at home and is only not played for a while is due, not to be climbed again.
-        rested = progress(document, log.practice)
-        self.home = {row.plan.id for row in rested if row.state == CLEAN}
 
     def items(self) -> tuple[Item, ...]:
         """Everything, in the order in which it is played."""
@@ -221,10 +222,8 @@ class _Planner:
 
     def _start_of(self, row: PlanProgress) -> float:
         """Where a plan without a clean tempo begins."""
-        report = analyse_plan(self.document, row.plan)
-        limit = report.summary.tempo_limit
-        easy = row.plan.tempo * BEGIN_BELOW
-        return float(math.floor(easy if limit is None else min(easy, limit * EASY_PACE)))
+        limit = analyse_plan(self.document, row.plan).summary.tempo_limit
+        return float(begin_below(limit, row.plan.tempo))
 
     def _due(self, room: float, also_early: bool) -> list[Item]:
         """What held and wants to be played again, the most overdue first."""
